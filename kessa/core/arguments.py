@@ -1,0 +1,130 @@
+"""Checking what a person or a program hands to the core: one error, naming the field and the way out."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Collection, Mapping
+from typing import Any
+
+_MISSING = object()
+
+
+class CannotCompute(ValueError):
+    """What was asked cannot be computed; `field` is the innermost name at fault."""
+
+    def __init__(self, message: str, field: str) -> None:
+        super().__init__(message)
+        self.message = message
+        self.field = field
+
+
+def finite(value: float, field: str) -> float:
+    """Return `value` unless arithmetic overflowed; raises CannotCompute on `field` then."""
+    if not math.isfinite(value):
+        raise CannotCompute(f"With this {field} the result is too large to compute.", field)
+    return value
+
+
+def checked_number(value: Any, name: str) -> float:
+    """Return `value` as a finite float; raises CannotCompute on `name` (true and false are no numbers)."""
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        raise CannotCompute(f"{name} must be a number.", name)
+    try:
+        number = float(value)
+    except OverflowError:
+        number = math.inf
+    if not math.isfinite(number):
+        raise CannotCompute(f"{name} is not a number that can be used.", name)
+    return number
+
+
+class Arguments:
+    """A mapping of named arguments, read one at a time and checked.
+
+    null counts as absent. A name that is not in `known` is an error on itself, so that a misspelt one is never ignored.
+    """
+
+    def __init__(self, given: Any, name: str, known: Collection[str]) -> None:
+        if not isinstance(given, Mapping):
+            raise CannotCompute(f"{name} must be an object with named fields.", name)
+        self._given = {key: value for key, value in given.items() if value is not None}
+        self._name = name
+        for key in self._given:
+            if key not in known:
+                raise CannotCompute(f"{key} is not an argument of {name}.", str(key))
+
+    def __contains__(self, name: str) -> bool:
+        return name in self._given
+
+    def _get(self, name: str, default: Any) -> Any:
+        if name in self._given:
+            return self._given[name]
+        if default is _MISSING:
+            raise CannotCompute(f"{name} is missing.", name)
+        return default
+
+    def mapping(self, name: str) -> Mapping[str, Any]:
+        """Return an object, its fields unchecked."""
+        value = self._get(name, _MISSING)
+        if not isinstance(value, Mapping):
+            raise CannotCompute(f"{name} must be an object with named fields.", name)
+        return value
+
+    def number(
+        self,
+        name: str,
+        default: Any = _MISSING,
+        *,
+        least: float | None = None,
+        above: float | None = None,
+        most: float | None = None,
+    ) -> Any:
+        """Return a finite number within `least` … `most` (both allowed) and over `above`; `default` where absent."""
+        if name not in self._given:
+            return self._get(name, default)
+        number = checked_number(self._given[name], name)
+        if least is not None and number < least:
+            raise CannotCompute(f"{name} cannot be below {least:g}.", name)
+        if above is not None and number <= above:
+            raise CannotCompute(f"{name} must be above {above:g}.", name)
+        if most is not None and number > most:
+            raise CannotCompute(f"{name} cannot be above {most:g}.", name)
+        return number
+
+    def whole(self, name: str, default: Any = _MISSING, *, least: float = 0) -> Any:
+        """Return a whole number of at least `least`; `default` where absent."""
+        number = self.number(name, default, least=least)
+        if number is not None and number != math.floor(number):
+            raise CannotCompute(f"{name} must be a whole number.", name)
+        return number
+
+    def text(self, name: str, default: Any = _MISSING, *, choices: Collection[str] | None = None) -> Any:
+        """Return a string, one of `choices` where given; `default` where absent."""
+        value = self._get(name, default)
+        if value is default:
+            return value
+        if not isinstance(value, str):
+            raise CannotCompute(f"{name} must be text.", name)
+        if choices is not None and value not in choices:
+            raise CannotCompute(f"{name} must be one of: {', '.join(choices)}.", name)
+        return value
+
+    def flag(self, name: str, default: bool) -> bool:
+        """Return true or false; `default` where absent."""
+        value = self._get(name, default)
+        if not isinstance(value, bool):
+            raise CannotCompute(f"{name} must be true or false.", name)
+        return value
+
+    def numbers(self, name: str, *, most: int) -> list[float]:
+        """Return a list of 1 to `most` finite numbers."""
+        value = self._get(name, _MISSING)
+        if not isinstance(value, list) or not value:
+            raise CannotCompute(f"{name} must be a list of at least one number.", name)
+        if len(value) > most:
+            raise CannotCompute(f"{name} holds more than {most:,} numbers.", name)
+        return [checked_number(item, name) for item in value]
+
+    def section(self, name: str, known: Collection[str]) -> Arguments:
+        """Return the object under `name` as arguments of their own."""
+        return Arguments(self.mapping(name), name, known)

@@ -1,0 +1,32 @@
+"""Reading the core's own TOML files, with errors that name the file and the field."""
+
+from __future__ import annotations
+
+import tomllib
+from pathlib import Path
+from typing import TypeVar
+
+from pydantic import BaseModel, ConfigDict, ValidationError
+
+Record = TypeVar("Record", bound=BaseModel)
+
+
+class Strict(BaseModel):
+    """A record in a data file: unchangeable, and a misspelt field is an error."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+
+
+class BadDataFile(ValueError):
+    """A data file that cannot be used; the message names the file and every field at fault."""
+
+
+def read_toml(path: Path, record: type[Record]) -> Record:
+    """Read one TOML file as `record`; raises BadDataFile."""
+    try:
+        return record.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
+    except tomllib.TOMLDecodeError as error:
+        raise BadDataFile(f"{path.name}: {error}") from error
+    except ValidationError as error:
+        faults = (f"{'.'.join(map(str, fault['loc'])) or 'file'}: {fault['msg']}" for fault in error.errors())
+        raise BadDataFile(f"{path.name}: {'; '.join(faults)}") from error

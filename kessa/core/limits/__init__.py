@@ -1,0 +1,102 @@
+"""Published limits, and holding a result against every one that speaks of it."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, model_validator
+
+from kessa.core.datafile import Strict, read_toml
+from kessa.core.judge import Interval, Limit, gravest, judge
+from kessa.core.quantity import Quantity
+
+SETS = Path(__file__).parent / "sets"
+_SINGLE = "single sample"
+
+
+class PublishedLimit(Strict):
+    """One limit with its source. `formula` names a limit that depends on other readings, such as pH."""
+
+    parameter: str
+    form: str | None = Field(default=None, alias="as")
+    unit: str
+    min: float | None = None
+    max: float | None = None
+    formula: str | None = None
+    statistic: str
+    rule: Literal["simple", "guarded"]
+    source: str
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _one_of(self) -> Self:
+        if (self.min is None and self.max is None) == (self.formula is None):
+            raise ValueError("give min or max, or else a formula")
+        return self
+
+    @property
+    def against_average(self) -> str | None:
+        """What to say when one reading is held against a limit meant for something longer; None for a single sample."""
+        return None if self.statistic == _SINGLE else f"one reading against a {self.statistic.replace('term', 'term value')}"
+
+
+class RuleSet(Strict):
+    """Limits published together."""
+
+    key: str
+    version: Annotated[int, Field(ge=1)]
+    title: str
+    applies_to: str
+    about: str
+    limits: tuple[PublishedLimit, ...]
+
+
+@cache
+def rule_sets() -> dict[str, RuleSet]:
+    """Return the published rule sets by key; raises BadDataFile on a faulty file."""
+    return {found.key: found for found in (read_toml(path, RuleSet) for path in sorted(SETS.glob("*.toml")))}
+
+
+def limits_for(parameter: str, set_keys: list[str]) -> list[tuple[RuleSet, PublishedLimit]]:
+    """Return the limits with numbers of their own for a parameter, in the order of the sets; unknown keys are skipped."""
+    chosen = [rule_sets()[key] for key in set_keys if key in rule_sets()]
+    return [
+        (rule_set, limit)
+        for rule_set in chosen
+        for limit in rule_set.limits
+        if limit.parameter == parameter and limit.formula is None
+    ]
+
+
+def judge_by_sets(result: Quantity, parameter: str, set_keys: list[str]) -> list[dict[str, Any]]:
+    """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
+
+    Returns one record a limit, with the limit and its source as they are today, ready to be kept with the result.
+    """
+    judgements = []
+    for rule_set, limit in limits_for(parameter, set_keys):
+        there = result.converted(limit.unit, limit.form)
+        interval = Interval(there.value, there.low, there.high, there.censor)
+        verdict, margin = judge(interval, Limit(limit.min, limit.max), limit.rule)
+        judgements.append(
+            {
+                **limit.model_dump(mode="json", by_alias=True),
+                "set": rule_set.key,
+                "set_title": rule_set.title,
+                "set_version": rule_set.version,
+                "against_average": limit.against_average,
+                "verdict": verdict,
+                "margin": margin,
+            }
+        )
+    return judgements
+
+
+def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
+    """Return the judgement that decides: the gravest, of those the one with the least margin; None without limits."""
+    if not judgements:
+        return None
+    verdict = gravest([judgement["verdict"] for judgement in judgements])
+    return min((j for j in judgements if j["verdict"] == verdict), key=lambda judgement: float(judgement["margin"]))
