@@ -39,7 +39,7 @@ class PublishedLimit(Strict):
     @property
     def against_average(self) -> str | None:
         """What to say when one reading is held against a limit meant for something longer; None for a single sample."""
-        return None if self.statistic == _SINGLE else f"one reading against a {self.statistic.replace('term', 'term value')}"
+        return None if self.statistic == _SINGLE else f"one reading against a {self.statistic.replace(' term', '-term value')}"
 
 
 class RuleSet(Strict):

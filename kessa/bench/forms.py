@@ -1,0 +1,35 @@
+"""Forms of the bench."""
+
+from typing import Any
+
+from crispy_forms.helper import FormHelper
+from django import forms
+
+
+class ReasonForm(forms.Form):
+    """Why a closed determination is opened again or set aside."""
+
+    reason = forms.CharField(label="Reason", max_length=300)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.helper = FormHelper()
+        self.helper.form_tag = False
+
+
+class BeginForm(forms.Form):
+    """By which method to begin, and from which lot of reagent."""
+
+    method = forms.CharField(max_length=60)
+    lot = forms.CharField(label="Lot number on the bottle, if you have it", max_length=40, required=False)
+
+
+class DilutionForm(forms.Form):
+    """How far to dilute: parts of the whole in one part of sample."""
+
+    dilution = forms.TypedChoiceField(
+        coerce=float,
+        required=False,
+        empty_value=None,
+        choices=[(2, "1 in 2"), (5, "1 in 5"), (10, "1 in 10"), (20, "1 in 20"), (50, "1 in 50"), (100, "1 in 100")],
+    )

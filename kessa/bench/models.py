@@ -1,0 +1,155 @@
+"""Determinations, the event streams of their runs, and results."""
+
+from typing import Any, Self
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+from django.db.models import Q
+
+from kessa.core.limits import overall
+from kessa.core.methods.schema import Method
+from kessa.core.quantity import Quantity
+from kessa.people.managers import TeamManager
+from kessa.people.models import TeamOwned
+from kessa.places.models import Place
+from kessa.visits.models import Sample
+
+
+class Determination(TeamOwned):
+    """One sample by one method, as the method, the house rules and the limits were when it began."""
+
+    sample = models.ForeignKey(Sample, on_delete=models.PROTECT, related_name="determinations")
+    method_key = models.CharField(max_length=60)
+    method_version = models.PositiveIntegerField()
+    method_definition = models.JSONField()
+    limit_sets = ArrayField(models.CharField(max_length=40), default=list, blank=True)
+    blank_first = models.BooleanField()
+    # A blank run in a lower range of the same sample: its count, so that it need not be run again.
+    blank_carried = models.PositiveSmallIntegerField(null=True)
+    dilution = models.FloatField(default=1.0)
+    lot = models.CharField(max_length=40, blank=True)
+    started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    started_at = models.DateTimeField()
+    continues = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="continued_by")
+    supersedes = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="superseded_by")
+    closed_at = models.DateTimeField(null=True)
+    # Taps that arrived after closing: kept as events, not part of the result.
+    late_taps = models.PositiveIntegerField(default=0)
+
+    class Meta(TeamOwned.Meta):
+        indexes = [models.Index(fields=["team", "-started_at"], condition=Q(closed_at=None), name="open_determinations")]
+        constraints = [models.CheckConstraint(condition=Q(dilution__gte=1), name="dilution_at_least_1")]
+
+    @property
+    def method(self) -> Method:
+        """The method as it was when the determination began."""
+        return Method.model_validate(self.method_definition)
+
+
+class Event(models.Model):
+    """One tap. Never changed, never deleted; `id`, `seq`, `at` and `device` were made in the browser."""
+
+    id = models.UUIDField(primary_key=True)
+    team = models.ForeignKey("people.Team", on_delete=models.CASCADE, related_name="+")
+    determination = models.ForeignKey(Determination, on_delete=models.PROTECT, related_name="events")
+    run = models.CharField(max_length=12)
+    kind = models.CharField(max_length=20)
+    seq = models.PositiveIntegerField()
+    at = models.DateTimeField()
+    data = models.JSONField(default=dict)
+    device = models.CharField(max_length=40)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    received_at = models.DateTimeField(auto_now_add=True)
+    # Arrived after the determination was closed: kept, but not part of the result.
+    after_close = models.BooleanField(default=False)
+
+    across_teams = models.Manager()
+    objects = TeamManager()
+
+    class Meta:
+        default_manager_name = "across_teams"
+        indexes = [models.Index(fields=["determination", "received_at"])]
+
+
+class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
+    """The words in which results are asked for."""
+
+    def standing(self) -> Self:
+        """Those that nothing has superseded."""
+        return self.filter(superseded_at=None)
+
+    def trustworthy(self) -> Self:
+        """Those from which a place's usual range may be learnt."""
+        return self.standing().exclude(flags__overlap=["not-agreed", "one-run", "over-range", "blank-bad"])
+
+    def newest_first(self) -> Self:
+        """In the order of the log."""
+        return self.order_by("-taken_at", "-id")
+
+
+class Result(TeamOwned):
+    """What a determination came to: a function of the method and the readings, never edited, only superseded."""
+
+    determination = models.ForeignKey(Determination, on_delete=models.PROTECT, related_name="results")
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    taken_at = models.DateTimeField()
+    parameter = models.CharField(max_length=60)
+    value = models.FloatField()
+    low = models.FloatField()
+    high = models.FloatField(null=True)
+    censor = models.CharField(max_length=1, blank=True)
+    unit = models.CharField(max_length=20)
+    form = models.CharField(max_length=20, blank=True)
+    verdict = models.CharField(max_length=12, blank=True)
+    flags = ArrayField(models.CharField(max_length=30), default=list, blank=True)
+    readings = models.JSONField()
+    working = models.JSONField()
+    judgements = models.JSONField()
+    usual = models.JSONField(null=True)
+    next_steps = models.JSONField()
+    reason = models.CharField(max_length=300, blank=True)
+    computed_at = models.DateTimeField(auto_now_add=True)
+    superseded_at = models.DateTimeField(null=True)
+    superseded_reason = models.CharField(max_length=300, blank=True)
+
+    objects = TeamManager.from_queryset(ResultQuerySet)()
+
+    class Meta(TeamOwned.Meta):
+        # Team and time first, so that the table can be split by them without changing a query.
+        indexes = [
+            models.Index(fields=["team", "-taken_at", "-id"]),
+            models.Index(fields=["place", "-taken_at", "-id"]),
+            models.Index(fields=["place", "parameter", "-taken_at", "-id"]),
+            models.Index(fields=["team", "verdict", "-taken_at", "-id"]),
+            models.Index(fields=["team", "person", "-taken_at", "-id"]),
+        ]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["determination"], condition=Q(superseded_at=None), name="one_standing_result"
+            ),
+            models.CheckConstraint(condition=Q(censor__in=["", "<", ">"]), name="censor_known"),
+            models.CheckConstraint(condition=Q(high__isnull=True) | Q(high__gte=models.F("low")), name="low_below_high"),
+        ]
+
+    @property
+    def quantity(self) -> Quantity:
+        """The value with its interval."""
+        return Quantity(self.value, self.low, self.high, self.censor or None, self.unit, self.form or None)
+
+    @property
+    def raw(self) -> str:
+        """The readings as people write them, such as "8, 7 drops"."""
+        return raw_in_words(self.readings)
+
+    @property
+    def decisive(self) -> dict[str, Any] | None:
+        """The judgement that gave the verdict."""
+        return overall(self.judgements)
+
+
+def raw_in_words(readings: dict[str, Any]) -> str:
+    """Write the counted runs as people do: "8, 7 drops", "25+ drops" where no end came."""
+    counts = [f"{run['count']}{'' if run['endpoint'] else '+'}" for run in readings["runs"]]
+    return f"{', '.join(counts)} {readings['unit_of_count']}{'' if counts == ['1'] else 's'}"

@@ -1,0 +1,277 @@
+"""Everything that happens on the bench: beginning, taps, closing, running again, superseding."""
+
+import uuid
+from typing import Any, NamedTuple
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.utils import timezone
+
+from kessa.bench import batches
+from kessa.bench.models import Determination, Event, Result
+from kessa.bench.selectors import Bench, bench_of, counted_events, judge_outcome
+from kessa.core.methods import house_methods
+from kessa.people.models import Membership, User
+from kessa.rules.selectors import house_rules
+from kessa.visits.models import Sample
+
+_MOST_EVENTS_EVER = 5000
+
+
+class Stored(NamedTuple):
+    """What became of a batch: ids kept (now or before), those kept after closing, and (id, reason) of those refused."""
+
+    kept: list[str]
+    late: list[str]
+    refused: list[tuple[str, str]]
+
+
+def begin_determination(
+    sample: Sample,
+    person: User,
+    method_key: str,
+    *,
+    dilution: float = 1.0,
+    lot: str = "",
+    supersedes: Determination | None = None,
+) -> Determination:
+    """Begin a determination by a house method; raises ValidationError where there is no such method."""
+    method = house_methods().get(method_key)
+    if method is None:
+        raise ValidationError("This method is not in the library any more. Choose another.")
+    return Determination.objects.create(
+        team=sample.team,
+        sample=sample,
+        method_key=method.key,
+        method_version=method.version,
+        method_definition=method.snapshot(),
+        limit_sets=sample.place.limit_sets,
+        blank_first=house_rules(sample.team).blank_first and method.blank is not None,
+        dilution=dilution,
+        lot=lot,
+        started_by=person,
+        started_at=timezone.now(),
+        supersedes=supersedes,
+    )
+
+
+@transaction.atomic
+def continue_over_range(determination: Determination, person: User, dilution: float | None) -> Determination:
+    """Go on after a count over the range, with everything carried over: in the next range, or diluted in the top one.
+
+    `dilution` is how many times more the sample is diluted than it was; needed in the top range only. Continuing
+    again gives the same determination. Raises ValidationError where the count was not over the range.
+    """
+    determination = _locked(determination)
+    if hasattr(determination, "continued_by"):
+        return determination.continued_by
+    result = _standing(determination)
+    if result is None or result.censor != ">":
+        raise ValidationError("This determination was not over its range.")
+    method = determination.method
+    if method.numbers.next_range is None and not dilution:
+        raise ValidationError("This was the top range: choose how far to dilute.")
+    following = begin_determination(
+        determination.sample,
+        person,
+        method.numbers.next_range or method.key,
+        dilution=determination.dilution * (dilution or 1.0),
+        lot=determination.lot,
+    )
+    blank = bench_of(determination, counted_events(determination)).blank
+    following.continues = determination
+    following.blank_carried = blank.count if blank else None
+    following.save(update_fields=["continues", "blank_carried"])
+    return following
+
+
+@transaction.atomic
+def record_events(determination: Determination, person: User, taps: list[Any]) -> Stored:
+    """Keep a batch of taps. Repeats are harmless, order does not matter, and one bad tap does not hold up the rest.
+
+    A tap `closed` closes the determination if a run is finished. Taps that arrive after closing are kept, marked, and
+    are not part of the result.
+    """
+    determination = _locked(determination)
+    method = determination.method
+    checked, refused = [], []
+    for tap in taps:
+        try:
+            checked.append(batches.check(tap, method))
+        except batches.BadTap as fault:
+            refused.append((str(tap.get("id")) if isinstance(tap, dict) else "", str(fault)))
+    known = dict(
+        Event.across_teams.filter(id__in=[tap.id for tap in checked]).values_list("id", "determination_id")
+    )
+    ever = determination.events.count()
+    new, kept, late = [], [], []
+    for tap in {tap.id: tap for tap in checked}.values():
+        if known.get(tap.id, determination.pk) != determination.pk:
+            refused.append((str(tap.id), "This tap belongs to another determination."))
+        elif tap.id not in known and ever + len(new) >= _MOST_EVENTS_EVER:
+            refused.append((str(tap.id), f"A determination holds at most {_MOST_EVENTS_EVER:,} taps."))
+        else:
+            kept.append(str(tap.id))
+            if tap.id not in known:
+                new.append(tap)
+    closing = [tap for tap in new if tap.kind == batches.CLOSED]
+    after_close = determination.closed_at is not None
+    if after_close:
+        late = [str(tap.id) for tap in new]
+        determination.late_taps += len(new)
+        determination.save(update_fields=["late_taps"])
+        _keep(determination, person, new, after_close=True)
+    else:
+        _keep(determination, person, [tap for tap in new if tap not in closing], after_close=False)
+        if closing and not _close(determination):
+            why = "No run is finished yet: there is nothing to write in the log."
+            refused += [(str(tap.id), why) for tap in closing]
+            kept = [each for each in kept if each not in {str(tap.id) for tap in closing}]
+        else:
+            _keep(determination, person, closing, after_close=False)
+    return Stored(kept, late, refused)
+
+
+def _standing(determination: Determination) -> Result | None:
+    return Result.objects.for_team(determination.team_id).standing().filter(determination=determination).first()
+
+
+def _keep(determination: Determination, person: User, taps: list[batches.Incoming], *, after_close: bool) -> None:
+    events = (
+        Event(
+            team_id=determination.team_id,
+            determination=determination,
+            person=person,
+            after_close=after_close,
+            **tap._asdict(),
+        )
+        for tap in taps
+    )
+    Event.across_teams.bulk_create(events, ignore_conflicts=True)
+
+
+def _locked(determination: Determination) -> Determination:
+    return (
+        Determination.objects.for_team(determination.team_id)
+        .select_for_update(of=("self",))
+        .select_related("sample__visit__place__upstream", "team")
+        .get(pk=determination.pk)
+    )
+
+
+def _close(determination: Determination) -> bool:
+    """Write the result; return whether there was one to write."""
+    bench = bench_of(determination, counted_events(determination))
+    if bench.outcome.quantity is None:
+        return False
+    _write_result(determination, bench)
+    determination.closed_at = timezone.now()
+    determination.save(update_fields=["closed_at"])
+    return True
+
+
+def _write_result(determination: Determination, bench: Bench) -> Result:
+    outcome = bench.outcome
+    quantity = outcome.quantity
+    assert quantity is not None
+    judged = judge_outcome(determination, outcome)
+    before = _standing(determination)
+    flags = list(judged.flags)
+    reason = ""
+    if before is not None:
+        reason = before.superseded_reason
+        flags.append("further-run")
+        before.superseded_at = timezone.now()
+        before.save(update_fields=["superseded_at"])
+    sample = determination.sample
+    return Result.objects.create(
+        team=determination.team,
+        determination=determination,
+        place=sample.place,
+        person=determination.started_by,
+        taken_at=sample.drawn_at,
+        parameter=determination.method.parameter,
+        value=quantity.value,
+        low=quantity.low,
+        high=quantity.high,
+        censor=quantity.censor or "",
+        unit=quantity.unit,
+        form=quantity.form or "",
+        verdict=judged.verdict or "",
+        flags=flags,
+        readings=_readings(determination, bench),
+        working=list(outcome.working),
+        judgements=judged.judgements,
+        usual=judged.usual._asdict() if judged.usual else None,
+        next_steps=list(judged.next_steps),
+        reason=reason,
+    )
+
+
+def _readings(determination: Determination, bench: Bench) -> dict[str, Any]:
+    """What was seen, apart from what it means: from this and the method the result can be computed again."""
+    counted = [{"number": number, **state.reading()} for number, state in sorted(bench.samples.items()) if state.counts]
+    void = [number for number, state in sorted(bench.samples.items()) if state.voided]
+    return {
+        "unit_of_count": determination.method.unit_of_count,
+        "runs": counted,
+        "used": list(bench.outcome.used),
+        "void": void,
+        "blank": bench.blank._asdict() if bench.blank else None,
+        "dilution": determination.dilution,
+    }
+
+
+@transaction.atomic
+def add_further_run(determination: Determination, person: User, reason: str) -> Determination:
+    """Open a closed determination for one more run; its result stands until the new one is written.
+
+    Raises ValidationError where it is open still, or superseded.
+    """
+    determination = _locked(determination)
+    result = _standing(determination)
+    if determination.closed_at is None or result is None:
+        raise ValidationError("Only a closed determination that stands can take a further run.")
+    highest = max(event.seq for event in counted_events(determination))
+    Event.objects.create(
+        id=uuid.uuid4(),
+        team=determination.team,
+        determination=determination,
+        run=batches.WHOLE,
+        kind=batches.REOPENED,
+        seq=highest + 1,
+        at=timezone.now(),
+        data={"reason": reason},
+        device="server",
+        person=person,
+    )
+    result.superseded_reason = reason
+    result.save(update_fields=["superseded_reason"])
+    determination.closed_at = None
+    determination.save(update_fields=["closed_at"])
+    return determination
+
+
+@transaction.atomic
+def supersede(determination: Determination, membership: Membership, reason: str) -> Determination:
+    """Set a closed determination's result aside, with the reason, and begin it again on the same sample.
+
+    Raises ValidationError where there is nothing to supersede or the person may not.
+    """
+    determination = _locked(determination)
+    result = _standing(determination)
+    if determination.closed_at is None or result is None:
+        raise ValidationError("Only a closed determination that stands can be superseded.")
+    if determination.started_by_id != membership.user_id and not membership.corrects_others:
+        raise ValidationError("Only the person who measured, a technician or a coordinator can supersede this.")
+    result.superseded_at = timezone.now()
+    result.superseded_reason = reason
+    result.save(update_fields=["superseded_at", "superseded_reason"])
+    return begin_determination(
+        determination.sample,
+        membership.user,
+        determination.method_key,
+        dilution=determination.dilution,
+        lot=determination.lot,
+        supersedes=determination,
+    )

@@ -1,0 +1,179 @@
+"""The bench: from the place to a counted run."""
+
+import json
+from typing import Any
+
+from django.contrib import messages
+from django.core.exceptions import ValidationError
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.template.loader import render_to_string
+from django.urls import reverse
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET, require_POST
+
+from kessa.bench import selectors, services
+from kessa.bench.batches import MOST_EVENTS
+from kessa.bench.forms import BeginForm, DilutionForm, ReasonForm
+from kessa.bench.models import Determination
+from kessa.bench.payload import bench_payload, outcome_context
+from kessa.core.methods import house_methods
+from kessa.log.selectors import latest_results, with_latest_result
+from kessa.people.access import member_required
+from kessa.places.models import Place
+from kessa.places.selectors import places
+from kessa.rules.selectors import house_rules
+from kessa.visits.forms import SampleForm
+from kessa.visits.models import Sample
+from kessa.visits.selectors import recent_samples
+from kessa.visits.services import draw_sample
+
+
+@member_required
+@require_GET
+def start(request: HttpRequest) -> HttpResponse:
+    """Ask where the person is; what was begun and not finished comes first."""
+    team = request.membership.team
+    context = {
+        "open": selectors.open_determinations(team),
+        "places": with_latest_result(places(team)),
+    }
+    return render(request, "bench/start.html", context)
+
+
+@member_required
+def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
+    """Note the sample."""
+    place = get_object_or_404(Place.objects.for_team(request.membership.team), pk=place_pk)
+    form = SampleForm(place, request.user, request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        return redirect("bench:method", draw_sample(place, **form.cleaned_data).pk)
+    context = {"place": place, "form": form, "recent": recent_samples(place)}
+    return render(request, "bench/sample.html", context, status=422 if form.errors else 200)
+
+
+@member_required
+def method(request: HttpRequest, sample_pk: int) -> HttpResponse:
+    """Choose the method; the range that fits the place's history comes first."""
+    drawn = get_object_or_404(
+        Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by"), pk=sample_pk
+    )
+    form = BeginForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            determination = services.begin_determination(
+                drawn, request.user, form.cleaned_data["method"], lot=form.cleaned_data["lot"]
+            )
+            return redirect("bench:determination", determination.pk)
+        except ValidationError as error:
+            messages.error(request, error.message)
+    family = list(house_methods().values())
+    suggested, why = selectors.suggested_method(drawn.place, family)
+    context = {
+        "sample": drawn,
+        "form": form,
+        "suggested": suggested,
+        "why": why,
+        "others": [each for each in family if each != suggested],
+        "blank_first": house_rules(request.membership.team).blank_first,
+    }
+    return render(request, "bench/method.html", context)
+
+
+def _determination(request: HttpRequest, pk: int) -> Determination:
+    related = ("team", "sample__visit__place__upstream", "sample__drawn_by")
+    rows = Determination.objects.for_team(request.membership.team).select_related(*related)
+    return get_object_or_404(rows, pk=pk)
+
+
+@member_required
+@require_GET
+@ensure_csrf_cookie
+def determination(request: HttpRequest, pk: int) -> HttpResponse:
+    """The bench itself; a closed determination is shown in the log."""
+    found = _determination(request, pk)
+    if found.closed_at:
+        return redirect("log:determination", pk)
+    past = latest_results(found.sample.place, found.method.parameter)
+    usual = selectors.usual_at(found.sample.place, found.method)
+    events = selectors.counted_events(found)
+    bench = selectors.bench_of(found, events)
+    context = {
+        "determination": found,
+        "method": found.method,
+        "past": past[:12],
+        "usual": usual,
+        "payload": bench_payload(found, events, usual),
+        **outcome_context(found, bench),
+    }
+    return render(request, "bench/determination.html", context)
+
+
+@require_POST
+def events(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a batch of taps, and say what was kept, what others have tapped, and what it comes to so far."""
+    if not request.user.is_authenticated or not request.membership:
+        return JsonResponse({"error": "Sign in again: your taps are kept in this browser until then."}, status=401)
+    try:
+        batch = json.loads(request.body)
+        taps, known = batch["events"], batch["known"]
+        if not isinstance(taps, list) or len(taps) > MOST_EVENTS or not isinstance(known, int):
+            raise ValueError
+    except (ValueError, KeyError, TypeError, RecursionError):
+        return JsonResponse({"error": "This is not a batch of taps."}, status=400)
+    found = _determination(request, pk)
+    stored = services.record_events(found, request.user, taps)
+    found.refresh_from_db(fields=["closed_at"])
+    counted = selectors.counted_events(found)
+    reply: dict[str, Any] = {"kept": stored.kept, "late": stored.late, "refused": stored.refused}
+    if found.closed_at:
+        reply["result"] = reverse("log:determination", args=[pk])
+    else:
+        reply["outcome"] = render_to_string(
+            "bench/outcome.html", outcome_context(found, selectors.bench_of(found, counted)), request
+        )
+    if len(counted) != known:
+        reply["events"] = selectors.events_as_data(counted)
+    return JsonResponse(reply)
+
+
+@member_required
+@require_POST
+def go_on(request: HttpRequest, pk: int) -> HttpResponse:
+    """Go on after a count over the range."""
+    form = DilutionForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, "Choose one of the dilutions offered.")
+        return redirect("log:determination", pk)
+    return _after(request, pk, lambda found: services.continue_over_range(found, request.user, form.cleaned_data["dilution"]))
+
+
+@member_required
+@require_POST
+def further_run(request: HttpRequest, pk: int) -> HttpResponse:
+    """Open a closed determination for one more run, with the reason."""
+    return _with_reason(request, pk, lambda found, reason: services.add_further_run(found, request.user, reason))
+
+
+@member_required
+@require_POST
+def supersede(request: HttpRequest, pk: int) -> HttpResponse:
+    """Set a result aside with the reason, and begin again on the same sample."""
+    return _with_reason(request, pk, lambda found, reason: services.supersede(found, request.membership, reason))
+
+
+def _with_reason(request: HttpRequest, pk: int, act: Any) -> HttpResponse:
+    form = ReasonForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, "Say why, in up to 300 characters: the reason stays with the result.")
+        return redirect("log:determination", pk)
+    return _after(request, pk, lambda found: act(found, form.cleaned_data["reason"]))
+
+
+def _after(request: HttpRequest, pk: int, act: Any) -> HttpResponse:
+    found = _determination(request, pk)
+    try:
+        return redirect("bench:determination", act(found).pk)
+    except ValidationError as error:
+        messages.error(request, error.message)
+        return redirect("log:determination", pk)

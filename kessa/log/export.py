@@ -1,0 +1,93 @@
+"""The log as a file that a spreadsheet reads back."""
+
+import csv
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from django.utils import timezone
+
+from kessa.bench.models import Result
+from kessa.core.determination import FLAGS
+
+COLUMNS = (
+    "place",
+    "latitude",
+    "longitude",
+    "sample drawn",
+    "depth cm",
+    "water temperature degC",
+    "test",
+    "raw reading",
+    "blank",
+    "dilution",
+    "result",
+    "low",
+    "high",
+    "censoring",
+    "unit",
+    "form",
+    "verdict",
+    "judged by",
+    "method",
+    "method version",
+    "lot",
+    "person",
+    "result computed",
+    "flags",
+    "superseded",
+    "reason",
+)
+_FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
+
+
+class _Echo:
+    """A file that hands back what is written to it, for streaming."""
+
+    def write(self, text: str) -> str:
+        return text
+
+
+def csv_lines(results: Iterable[Result]) -> Iterator[str]:
+    """Write results as CSV, a line at a time, with the mark by which spreadsheets know UTF-8."""
+    writer = csv.writer(_Echo())
+    yield "\ufeff" + writer.writerow(COLUMNS)
+    for result in results:
+        yield writer.writerow([_harmless(cell) for cell in _row(result)])
+
+
+def _harmless(cell: Any) -> Any:
+    """Keep text from being run as a formula by the spreadsheet that opens it; numbers stay numbers."""
+    return f"'{cell}" if isinstance(cell, str) and cell.lstrip(" ").startswith(_FORMULA_STARTS) else cell
+
+
+def _row(result: Result) -> list[Any]:
+    sample, determination, decisive = result.determination.sample, result.determination, result.decisive
+    blank = result.readings["blank"]
+    return [
+        result.place.name,
+        result.place.latitude,
+        result.place.longitude,
+        timezone.localtime(result.taken_at).isoformat(timespec="minutes"),
+        sample.depth_cm,
+        sample.water_temperature_c,
+        result.parameter,
+        result.raw,
+        f"{blank['count']}, {blank['verdict']}" if blank and blank["count"] is not None else "none",
+        determination.dilution,
+        result.value,
+        result.low,
+        result.high,
+        result.censor,
+        result.unit,
+        result.form,
+        result.verdict,
+        f"{decisive['set']}: {decisive['source']}, {decisive['statistic']}" if decisive else "",
+        determination.method_key,
+        determination.method_version,
+        determination.lot,
+        str(result.person),
+        timezone.localtime(result.computed_at).isoformat(timespec="seconds"),
+        "; ".join([FLAGS[flag] for flag in result.flags] + (["taps after closing"] if determination.late_taps else [])),
+        timezone.localtime(result.superseded_at).isoformat(timespec="seconds") if result.superseded_at else "",
+        result.superseded_reason if result.superseded_at else result.reason,
+    ]

@@ -1,0 +1,53 @@
+"""How the log is narrowed down; the address holds it all, so that it can be shared."""
+
+from typing import Any
+
+import django_filters
+from crispy_forms.helper import FormHelper
+from django import forms
+
+from kessa.bench.models import Result
+from kessa.core.judge import VERDICTS
+from kessa.core.methods import house_methods
+from kessa.people.models import Team
+from kessa.people.selectors import members
+from kessa.places.selectors import places
+
+
+def _parameters() -> list[tuple[str, str]]:
+    return sorted({(method.parameter, method.parameter) for method in house_methods().values()})
+
+
+class LogFilter(django_filters.FilterSet):
+    """By place, test, time, verdict and person; what was superseded is left out unless asked for."""
+
+    place = django_filters.ModelChoiceFilter(queryset=None, empty_label="all places")
+    parameter = django_filters.ChoiceFilter(label="Test", choices=_parameters, empty_label="all tests")
+    from_day = django_filters.DateFilter(
+        label="From", field_name="taken_at", lookup_expr="date__gte", widget=forms.DateInput(attrs={"type": "date"})
+    )
+    to_day = django_filters.DateFilter(
+        label="To", field_name="taken_at", lookup_expr="date__lte", widget=forms.DateInput(attrs={"type": "date"})
+    )
+    verdict = django_filters.ChoiceFilter(
+        choices=[(verdict, verdict) for verdict in VERDICTS], empty_label="any verdict"
+    )
+    person = django_filters.ModelChoiceFilter(queryset=None, empty_label="anyone")
+    superseded = django_filters.BooleanFilter(
+        label="With superseded", method="with_superseded", widget=forms.CheckboxInput
+    )
+
+    class Meta:
+        model = Result
+        fields: list[str] = []
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.filters["place"].queryset = places(team)
+        self.filters["person"].queryset = members(team)
+        self.form.helper = FormHelper()
+        self.form.helper.form_tag = False
+
+    def with_superseded(self, results: Any, name: str, wanted: bool) -> Any:
+        """Leave out what was superseded unless it is wanted."""
+        return results if wanted else results.standing()

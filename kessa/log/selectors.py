@@ -1,0 +1,78 @@
+"""Reads of the log worth a name."""
+
+from typing import Any, NamedTuple
+
+from django.core import signing
+from django.db.models import OuterRef, Q, QuerySet, Subquery
+from django.utils.dateparse import parse_datetime
+
+from kessa.bench.models import Result
+from kessa.people.models import Team
+from kessa.places.models import Place
+from kessa.visits.models import Visit
+
+PAGE = 50
+_CHART = 200
+
+
+class Page(NamedTuple):
+    """One page of the log, and the key of the next."""
+
+    results: list[Result]
+    next_key: str | None
+
+
+def log_of(team: Team) -> Any:
+    """Return a team's results with what a row of the log shows."""
+    return (
+        Result.objects.for_team(team)
+        .select_related("place", "person", "determination__sample")
+        .defer("determination__method_definition")
+        .newest_first()
+    )
+
+
+def page_after(results: QuerySet[Result], key: str | None) -> Page:
+    """Return the results after the key of the page before: the next older ones. A false key gives the first page."""
+    if key:
+        try:
+            taken_at, pk = signing.loads(key, salt="kessa.log.page")
+            at = parse_datetime(taken_at)
+            results = results.filter(Q(taken_at__lt=at) | Q(pk__lt=pk), taken_at__lte=at)
+        except (signing.BadSignature, ValueError):
+            pass
+    rows = list(results[: PAGE + 1])
+    if len(rows) <= PAGE:
+        return Page(rows, None)
+    last = rows[PAGE - 1]
+    return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.pk], salt="kessa.log.page"))
+
+
+def latest_results(place: Place, parameter: str) -> list[Result]:
+    """Return a place's standing results of a parameter, newest first, as many as a chart shows."""
+    return list(
+        Result.objects.for_team(place.team_id)
+        .standing()
+        .filter(place=place, parameter=parameter)
+        .newest_first()[:_CHART]
+    )
+
+
+def with_latest_result(places: Any) -> list[Place]:
+    """Return places, each with its newest standing result as `latest` (None where there is none)."""
+    newest = Result.across_teams.filter(place=OuterRef("pk"), superseded_at=None).order_by("-taken_at", "-id")
+    found = list(places.annotate(latest_pk=Subquery(newest.values("pk")[:1])))
+    results = Result.across_teams.in_bulk([place.latest_pk for place in found if place.latest_pk])
+    for place in found:
+        place.latest = results.get(place.latest_pk)
+    return found
+
+
+def latest_visit(place: Place) -> tuple[Visit, list[Result]] | None:
+    """Return a place's latest visit that has results, with them; None before the first."""
+    visits = Visit.objects.for_team(place.team_id).filter(place=place, samples__determinations__results__isnull=False)
+    visit = visits.prefetch_related("people").order_by("-started_at").first()
+    if visit is None:
+        return None
+    results = log_of(place.team_id).standing().filter(determination__sample__visit=visit)
+    return visit, list(results)

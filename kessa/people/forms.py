@@ -1,0 +1,32 @@
+"""Forms about people and teams."""
+
+import zoneinfo
+from typing import Any
+
+from crispy_forms.helper import FormHelper
+from django import forms
+
+from kessa.people.models import Role, Team
+
+
+class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
+    """A team's name and time zone."""
+
+    time_zone = forms.ChoiceField(
+        choices=lambda: [(name, name) for name in sorted(zoneinfo.available_timezones())], initial="Europe/London"
+    )
+
+    class Meta:
+        model = Team
+        fields = ["name", "time_zone"]
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.helper = FormHelper()
+        self.helper.form_tag = False
+
+
+class RoleForm(forms.Form):
+    """A role to give."""
+
+    role = forms.ChoiceField(choices=Role.choices)

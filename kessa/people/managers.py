@@ -1,0 +1,22 @@
+"""Reaching rows: always through a team."""
+
+from typing import Any, TypeVar
+
+from django.db import models
+
+Row = TypeVar("Row", bound=models.Model)
+
+
+class TeamManager(models.Manager):  # type: ignore[type-arg]
+    """Gives rows of one team only. What is not asked for by team is not given."""
+
+    def get_queryset(self) -> Any:
+        raise TypeError(f"Say whose: {self.model.__name__}.objects.for_team(team).")
+
+    def for_team(self, team: Any) -> Any:
+        """Return the rows that belong to `team`."""
+        return self._queryset_class(self.model, using=self._db).filter(team=team)
+
+    def create(self, **values: Any) -> Any:
+        """Write a row, which names its team."""
+        return self._queryset_class(self.model, using=self._db).create(**values)

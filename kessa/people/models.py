@@ -1,0 +1,78 @@
+"""Teams, the people in them, and the base of everything a team owns."""
+
+import zoneinfo
+
+from django.contrib.auth.models import AbstractUser
+from django.core.exceptions import ValidationError
+from django.db import models
+
+from kessa.people.managers import TeamManager
+
+
+def validate_time_zone(name: str) -> None:
+    """Refuse a name that is no time zone."""
+    if name not in zoneinfo.available_timezones():
+        raise ValidationError("Not a time zone known here, such as Europe/London.")
+
+
+class User(AbstractUser):
+    """A person who signs in."""
+
+    email = models.EmailField(blank=True)
+
+    def __str__(self) -> str:
+        return self.get_full_name() or self.username
+
+
+class Team(models.Model):
+    """People who share places and results."""
+
+    name = models.CharField(max_length=80)
+    time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_time_zone])
+    members = models.ManyToManyField(User, through="Membership", related_name="teams")
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Role(models.TextChoices):
+    """What a member may do: each role may do what those before it may."""
+
+    VOLUNTEER = "volunteer", "volunteer"
+    TECHNICIAN = "technician", "technician"
+    COORDINATOR = "coordinator", "coordinator"
+
+
+class Membership(models.Model):
+    """A person's place in a team."""
+
+    team = models.ForeignKey(Team, on_delete=models.CASCADE, related_name="memberships")
+    user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
+    role = models.CharField(max_length=12, choices=Role.choices, default=Role.VOLUNTEER)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["team", "user"], name="one_membership_a_team")]
+
+    @property
+    def coordinates(self) -> bool:
+        """Whether the member looks after people, places and rules."""
+        return self.role == Role.COORDINATOR
+
+    @property
+    def corrects_others(self) -> bool:
+        """Whether the member may supersede what someone else measured."""
+        return self.role in (Role.TECHNICIAN, Role.COORDINATOR)
+
+
+class TeamOwned(models.Model):
+    """A row that belongs to a team and is reached through it."""
+
+    team = models.ForeignKey(Team, on_delete=models.CASCADE, related_name="+")
+
+    # The first manager is Django's own for relations and constraints; code reaches rows by `objects`.
+    across_teams = models.Manager()
+    objects = TeamManager()
+
+    class Meta:
+        abstract = True
+        default_manager_name = "across_teams"

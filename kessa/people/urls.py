@@ -1,0 +1,14 @@
+"""Addresses about people and teams."""
+
+from django.urls import path
+
+from kessa.people import views
+
+app_name = "people"
+urlpatterns = [
+    path("", views.team, name="team"),
+    path("none/", views.no_team, name="no_team"),
+    path("members/<int:pk>/", views.change_member, name="change_member"),
+    path("switch/<int:pk>/", views.switch_team, name="switch"),
+    path("join/<str:token>/", views.join, name="join"),
+]

@@ -1,0 +1,91 @@
+"""Pages about people and teams."""
+
+from django.conf import settings
+from django.contrib import messages
+from django.contrib.auth import login
+from django.contrib.auth.decorators import login_required
+from django.core.exceptions import ValidationError
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_POST
+
+from kessa.people import services
+from kessa.people.access import coordinator_required, member_required
+from kessa.people.forms import RoleForm, TeamForm
+from kessa.people.models import Membership, Role, User
+
+
+@login_required
+def no_team(request: HttpRequest) -> HttpResponse:
+    """Lead a person without a team to one: start it, or be invited."""
+    form = TeamForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        membership = services.start_team(request.user, form.cleaned_data["name"], form.cleaned_data["time_zone"])
+        request.session["team"] = membership.team_id
+        return redirect("places:create")
+    return render(request, "people/no_team.html", {"form": form})
+
+
+@member_required
+def team(request: HttpRequest) -> HttpResponse:
+    """Show who is in the team; coordinators invite and give roles here."""
+    invitation = None
+    if request.method == "POST" and request.membership.coordinates:
+        form = RoleForm(request.POST)
+        if form.is_valid():
+            token = services.invite(request.membership.team, form.cleaned_data["role"])
+            role = Role(form.cleaned_data["role"]).label
+            invitation = {"address": request.build_absolute_uri(f"/team/join/{token}/"), "role": role}
+    memberships = request.membership.team.memberships.select_related("user").order_by("user__first_name", "id")
+    others = Membership.objects.filter(user=request.user).exclude(pk=request.membership.pk).select_related("team")
+    context = {"memberships": memberships, "invitation": invitation, "roles": Role.choices, "others": others}
+    return render(request, "people/team.html", context)
+
+
+@coordinator_required
+@require_POST
+def change_member(request: HttpRequest, pk: int) -> HttpResponse:
+    """Change a member's role, or take them out of the team."""
+    membership = get_object_or_404(request.membership.team.memberships, pk=pk)
+    form = RoleForm(request.POST)
+    try:
+        if "remove" in request.POST:
+            services.remove_member(membership)
+            messages.success(request, f"{membership.user} is no longer in the team. What they measured stays.")
+        elif form.is_valid():
+            services.change_role(membership, form.cleaned_data["role"])
+            messages.success(request, f"{membership.user} is now a {membership.get_role_display()}.")
+    except ValidationError as error:
+        messages.error(request, error.message)
+    return redirect("people:team")
+
+
+@member_required
+@require_POST
+def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
+    """Work in another of one's teams."""
+    request.session["team"] = get_object_or_404(Membership, user=request.user, team_id=pk).team_id
+    return redirect("bench:start")
+
+
+@login_required
+def join(request: HttpRequest, token: str) -> HttpResponse:
+    """Accept an invitation."""
+    try:
+        invited_to, role = services.read_invitation(token)
+        if request.method == "POST":
+            request.session["team"] = services.join_team(request.user, token).team_id
+            return redirect("bench:start")
+    except ValidationError as error:
+        return render(request, "error.html", {"title": "Invitation", "message": error.message}, status=410)
+    return render(request, "people/join.html", {"invited_to": invited_to, "role": role})
+
+
+@require_POST
+def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
+    """Sign in as one of the demo's made-up people."""
+    if not settings.DEMO:
+        raise Http404
+    user = get_object_or_404(User, username=username, memberships__team__name=settings.DEMO_TEAM)
+    login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
+    return redirect("bench:start")

@@ -1,0 +1,13 @@
+"""Addresses of places."""
+
+from django.urls import path
+
+from kessa.places import views
+
+app_name = "places"
+urlpatterns = [
+    path("", views.index, name="index"),
+    path("new/", views.edit, name="create"),
+    path("<int:pk>/", views.place, name="place"),
+    path("<int:pk>/edit/", views.edit, name="edit"),
+]

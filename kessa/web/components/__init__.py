@@ -1,0 +1,1 @@
+"""Geometry of the drawings: computed here, drawn by the templates of the same names."""

@@ -1,0 +1,61 @@
+"""A result on its scale: what is allowed, the limits, the interval, the place's usual range."""
+
+from typing import Any, NamedTuple
+
+WIDTH, HEIGHT, _EDGE = 210, 26, 6
+
+
+class Gauge(NamedTuple):
+    """Positions in drawing units; `words` says the same for those who cannot see it."""
+
+    allowed: tuple[float, float] | None
+    usual: tuple[float, float] | None
+    ticks: list[float]
+    interval: tuple[float, float]
+    value: float
+    words: str
+    width: int = WIDTH
+    height: int = HEIGHT
+
+
+def gauge(
+    value: float,
+    low: float,
+    high: float | None,
+    unit: str,
+    limit: dict[str, Any] | None,
+    usual: dict[str, float] | None,
+) -> Gauge:
+    """Place a result on its scale. `limit` is the deciding judgement, in the result's unit; None without one."""
+    least = limit["min"] if limit else None
+    most = limit["max"] if limit else None
+    known = [value, high, least, most, usual["high"] if usual else None]
+    top = max(number for number in known if number is not None) * 1.15 or 1.0
+
+    def x(number: float) -> float:
+        return round(_EDGE + (WIDTH - 2 * _EDGE) * min(max(number / top, 0.0), 1.0), 1)
+
+    def span(start: float, end: float) -> tuple[float, float]:
+        return x(start), round(max(x(end) - x(start), 1.0), 1)
+
+    return Gauge(
+        allowed=span(least or 0.0, top if most is None else most) if limit else None,
+        usual=span(usual["low"], usual["high"]) if usual else None,
+        ticks=[x(bound) for bound in (least, most) if bound is not None],
+        interval=(x(low), x(top if high is None else high)),
+        value=x(value),
+        words=_words(low, high, unit, least, most, usual),
+    )
+
+
+def _words(
+    low: float, high: float | None, unit: str, least: float | None, most: float | None, usual: dict[str, float] | None
+) -> str:
+    parts = [f"between {low:.4g} and {high:.4g} {unit}" if high is not None else f"above {low:.4g} {unit}"]
+    if least is not None:
+        parts.append(f"at least {least:g} allowed")
+    if most is not None:
+        parts.append(f"at most {most:g} allowed")
+    if usual:
+        parts.append(f"usual {usual['low']:.4g} to {usual['high']:.4g}")
+    return ", ".join(parts)

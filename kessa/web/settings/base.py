@@ -1,0 +1,153 @@
+"""What every way of running Kessa has in common."""
+
+import os
+from pathlib import Path
+
+import dj_database_url
+from csp.constants import NONE, SELF
+from django.urls import reverse_lazy
+
+ROOT = Path(__file__).resolve().parents[3]
+STATE = Path(os.environ.get("KESSA_STATE", ROOT / ".kessa"))
+
+DEBUG = False
+DEMO = False
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.postgres",
+    "django.contrib.staticfiles",
+    "allauth",
+    "allauth.account",
+    "axes",
+    "csp",
+    "django_filters",
+    "django_htmx",
+    "crispy_forms",
+    "crispy_bulma",
+    "kessa.web",
+    "kessa.people",
+    "kessa.rules",
+    "kessa.places",
+    "kessa.visits",
+    "kessa.bench",
+    "kessa.log",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "allauth.account.middleware.AccountMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "kessa.people.middleware.TeamMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "kessa.web.urls"
+WSGI_APPLICATION = "kessa.web.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ],
+            "builtins": ["kessa.web.templatetags.components"],
+        },
+    }
+]
+
+DATABASES = {
+    "default": dj_database_url.config(
+        default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True
+    )
+}
+DATABASES["default"].setdefault("OPTIONS", {})["connect_timeout"] = 3
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "people.User"
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "allauth.account.auth_backends.AuthenticationBackend",
+]
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}"}
+    for name in ("UserAttributeSimilarityValidator", "MinimumLengthValidator", "CommonPasswordValidator")
+]
+ACCOUNT_LOGIN_METHODS = {"username"}
+ACCOUNT_SIGNUP_FIELDS = ["username*", "password1*", "password2*"]
+ACCOUNT_EMAIL_VERIFICATION = "none"
+ACCOUNT_SESSION_REMEMBER = True
+ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")
+LOGIN_URL = "account_login"
+LOGIN_REDIRECT_URL = "bench:start"
+# django-axes slows guessing, for every worker alike; allauth's own limit would count per worker.
+ACCOUNT_RATE_LIMITS = {"login_failed": None}
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = 0.25
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_USERNAME_FORM_FIELD = "login"
+AXES_LOCKOUT_TEMPLATE = "locked_out.html"
+AXES_VERBOSE = False
+
+LANGUAGE_CODE = "en"
+USE_I18N = False
+USE_TZ = True
+TIME_ZONE = "UTC"
+
+STATIC_URL = "/static/"
+STATIC_ROOT = STATE / "static"
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+}
+CRISPY_ALLOWED_TEMPLATE_PACKS = "bulma"
+CRISPY_TEMPLATE_PACK = "bulma"
+
+# A batch of 500 taps is about 100 kB; nothing else is larger.
+DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
+DATA_UPLOAD_MAX_NUMBER_FIELDS = 200
+
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF],
+        "connect-src": [SELF],
+        "worker-src": [SELF],
+        "manifest-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+SESSION_COOKIE_HTTPONLY = True
+# The bench reads the token when it sends taps that waited: the one in an old page may be stale by then.
+CSRF_COOKIE_HTTPONLY = False
+CSRF_FAILURE_VIEW = "kessa.web.views.csrf_failure"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "loggers": {
+        "django": {"handlers": ["console"], "level": "WARNING", "propagate": False},
+        "kessa": {"handlers": ["console"], "level": "INFO", "propagate": False},
+    },
+}

@@ -1,0 +1,12 @@
+"""The tests: the demo without the cost of hashing passwords slowly or naming static files by content."""
+
+from kessa.web.settings.demo import *  # noqa: F403
+
+ALLOWED_HOSTS = ["*"]
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+STORAGES = {
+    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_AUTOREFRESH = True

@@ -1,0 +1,30 @@
+"""Every address of Kessa."""
+
+from allauth.account import views as account
+from django.conf import settings
+from django.urls import include, path
+
+from kessa.people.views import enter_demo
+from kessa.web import views
+
+urlpatterns = [
+    path("", views.home, name="home"),
+    path("worker.js", views.worker, name="worker"),
+    path("account/in/", account.login, name="account_login"),
+    path("account/out/", account.logout, name="account_logout"),
+    path("account/new/", account.signup, name="account_signup"),
+    path("account/password/", account.password_change, name="account_change_password"),
+    path("account/confirm/", account.reauthenticate, name="account_reauthenticate"),
+    path("bench/", include("kessa.bench.urls")),
+    path("log/", include("kessa.log.urls")),
+    path("places/", include("kessa.places.urls")),
+    path("rules/", include("kessa.rules.urls")),
+    path("team/", include("kessa.people.urls")),
+]
+if settings.DEMO:
+    urlpatterns.append(path("demo/enter/<str:username>/", enter_demo, name="enter_demo"))
+
+handler400 = views.bad_request
+handler403 = views.not_allowed
+handler404 = views.not_found
+handler500 = views.server_error

@@ -1,0 +1,77 @@
+"""Pages that belong to no noun of the job: errors, the way home, the worker that keeps pages for no signal."""
+
+import sys
+from typing import Any
+
+from django.contrib.staticfiles.storage import staticfiles_storage
+from django.core.exceptions import RequestDataTooBig
+from django.db import InterfaceError, OperationalError
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.template.loader import render_to_string
+from django.views.decorators.http import require_GET
+
+
+@require_GET
+def home(request: HttpRequest) -> HttpResponse:
+    """Lead to the bench."""
+    return redirect("bench:start")
+
+
+@require_GET
+def worker(request: HttpRequest) -> HttpResponse:
+    """Serve the page-keeping worker from the root, so that it may keep any page."""
+    shell = [
+        staticfiles_storage.url(path)
+        for path in (
+            "css/kessa.css",
+            "vendor/bulma/bulma-no-dark-mode.min.css",
+            "vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
+            "vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",
+        )
+    ]
+    return render(request, "worker.js", {"shell": shell}, content_type="text/javascript")
+
+
+def _wants_json(request: HttpRequest) -> bool:
+    return request.path.endswith("/events/")
+
+
+def _error(request: HttpRequest, status: int, title: str, message: str) -> HttpResponse:
+    """Answer without touching the database, which may be what is missing."""
+    if _wants_json(request):
+        return JsonResponse({"error": message}, status=status)
+    return HttpResponse(render_to_string("error.html", {"title": title, "message": message}), status=status)
+
+
+def bad_request(request: HttpRequest, exception: Any = None) -> HttpResponse:
+    """Say what cannot be taken."""
+    if isinstance(exception, RequestDataTooBig):
+        return _error(request, 413, "Too large", "This is more than Kessa takes at once. Send less.")
+    return _error(request, 400, "Not understood", "Kessa could not read this. Go back and try again.")
+
+
+def not_allowed(request: HttpRequest, exception: Any = None) -> HttpResponse:
+    """Say who may."""
+    message = str(exception) if exception and str(exception) else "Your role in the team does not allow this."
+    return _error(request, 403, "Not allowed", message)
+
+
+def not_found(request: HttpRequest, exception: Any = None) -> HttpResponse:
+    """Say that there is nothing here, or nothing of this team's."""
+    return _error(request, 404, "Not here", "There is no such page, or it belongs to another team.")
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """Say what failed; a lost database is told apart, since waiting helps there."""
+    if isinstance(sys.exc_info()[1], OperationalError | InterfaceError):
+        message = "Kessa cannot reach its database just now. Taps are kept in your browser. Try again in a minute."
+        return _error(request, 503, "Not reachable", message)
+    message = "Something went wrong in Kessa; it has been noted. Taps are kept in your browser."
+    return _error(request, 500, "Our mistake", message)
+
+
+def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """Say how to get past a stale page."""
+    message = "This page was opened too long ago, or you have signed in anew. Reload it and try again."
+    return _error(request, 403, "Page too old", message)
