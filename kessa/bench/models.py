@@ -38,7 +38,9 @@ class Determination(TeamOwned):
     late_taps = models.PositiveIntegerField(default=0)
 
     class Meta(TeamOwned.Meta):
-        indexes = [models.Index(fields=["team", "-started_at"], condition=Q(closed_at=None), name="open_determinations")]
+        indexes = [
+            models.Index(fields=["team", "-started_at"], condition=Q(closed_at=None), name="open_determinations")
+        ]
         constraints = [models.CheckConstraint(condition=Q(dilution__gte=1), name="dilution_at_least_1")]
 
     @property
@@ -69,7 +71,6 @@ class Event(models.Model):
 
     class Meta:
         default_manager_name = "across_teams"
-        indexes = [models.Index(fields=["determination", "received_at"])]
 
 
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
@@ -130,7 +131,9 @@ class Result(TeamOwned):
                 fields=["determination"], condition=Q(superseded_at=None), name="one_standing_result"
             ),
             models.CheckConstraint(condition=Q(censor__in=["", "<", ">"]), name="censor_known"),
-            models.CheckConstraint(condition=Q(high__isnull=True) | Q(high__gte=models.F("low")), name="low_below_high"),
+            models.CheckConstraint(
+                condition=Q(high__isnull=True) | Q(high__gte=models.F("low")), name="low_below_high"
+            ),
         ]
 
     @property

@@ -1,6 +1,7 @@
 """Everything that happens on the bench: beginning, taps, closing, running again, superseding."""
 
 import uuid
+from datetime import datetime
 from typing import Any, NamedTuple
 
 from django.core.exceptions import ValidationError
@@ -34,8 +35,9 @@ def begin_determination(
     dilution: float = 1.0,
     lot: str = "",
     supersedes: Determination | None = None,
+    at: datetime | None = None,
 ) -> Determination:
-    """Begin a determination by a house method; raises ValidationError where there is no such method."""
+    """Begin a determination by a house method, now or `at`; raises ValidationError where there is no such method."""
     method = house_methods().get(method_key)
     if method is None:
         raise ValidationError("This method is not in the library any more. Choose another.")
@@ -50,13 +52,15 @@ def begin_determination(
         dilution=dilution,
         lot=lot,
         started_by=person,
-        started_at=timezone.now(),
+        started_at=at or timezone.now(),
         supersedes=supersedes,
     )
 
 
 @transaction.atomic
-def continue_over_range(determination: Determination, person: User, dilution: float | None) -> Determination:
+def continue_over_range(
+    determination: Determination, person: User, dilution: float | None, at: datetime | None = None
+) -> Determination:
     """Go on after a count over the range, with everything carried over: in the next range, or diluted in the top one.
 
     `dilution` is how many times more the sample is diluted than it was; needed in the top range only. Continuing
@@ -77,10 +81,11 @@ def continue_over_range(determination: Determination, person: User, dilution: fl
         method.numbers.next_range or method.key,
         dilution=determination.dilution * (dilution or 1.0),
         lot=determination.lot,
+        at=at,
     )
     blank = bench_of(determination, counted_events(determination)).blank
     following.continues = determination
-    following.blank_carried = blank.count if blank else None
+    following.blank_carried = blank.units if blank else None
     following.save(update_fields=["continues", "blank_carried"])
     return following
 
@@ -100,9 +105,7 @@ def record_events(determination: Determination, person: User, taps: list[Any]) -
             checked.append(batches.check(tap, method))
         except batches.BadTap as fault:
             refused.append((str(tap.get("id")) if isinstance(tap, dict) else "", str(fault)))
-    known = dict(
-        Event.across_teams.filter(id__in=[tap.id for tap in checked]).values_list("id", "determination_id")
-    )
+    known = dict(Event.across_teams.filter(id__in=[tap.id for tap in checked]).values_list("id", "determination_id"))
     ever = determination.events.count()
     new, kept, late = [], [], []
     for tap in {tap.id: tap for tap in checked}.values():
@@ -123,7 +126,7 @@ def record_events(determination: Determination, person: User, taps: list[Any]) -
         _keep(determination, person, new, after_close=True)
     else:
         _keep(determination, person, [tap for tap in new if tap not in closing], after_close=False)
-        if closing and not _close(determination):
+        if closing and not _close(determination, closing[0].at):
             why = "No run is finished yet: there is nothing to write in the log."
             refused += [(str(tap.id), why) for tap in closing]
             kept = [each for each in kept if each not in {str(tap.id) for tap in closing}]
@@ -159,13 +162,13 @@ def _locked(determination: Determination) -> Determination:
     )
 
 
-def _close(determination: Determination) -> bool:
-    """Write the result; return whether there was one to write."""
+def _close(determination: Determination, at: datetime) -> bool:
+    """Write the result; return whether there was one to write. `at` is when the person closed it."""
     bench = bench_of(determination, counted_events(determination))
     if bench.outcome.quantity is None:
         return False
     _write_result(determination, bench)
-    determination.closed_at = timezone.now()
+    determination.closed_at = at
     determination.save(update_fields=["closed_at"])
     return True
 

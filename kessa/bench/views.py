@@ -18,7 +18,7 @@ from kessa.bench.forms import BeginForm, DilutionForm, ReasonForm
 from kessa.bench.models import Determination
 from kessa.bench.payload import bench_payload, outcome_context
 from kessa.core.methods import house_methods
-from kessa.log.selectors import latest_results, with_latest_result
+from kessa.log.selectors import latest_results, log_of, with_latest_result
 from kessa.people.access import member_required
 from kessa.places.models import Place
 from kessa.places.selectors import places
@@ -37,6 +37,7 @@ def start(request: HttpRequest) -> HttpResponse:
     context = {
         "open": selectors.open_determinations(team),
         "places": with_latest_result(places(team)),
+        "lately": log_of(team).standing()[:5],
     }
     return render(request, "bench/start.html", context)
 
@@ -145,7 +146,9 @@ def go_on(request: HttpRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         messages.error(request, "Choose one of the dilutions offered.")
         return redirect("log:determination", pk)
-    return _after(request, pk, lambda found: services.continue_over_range(found, request.user, form.cleaned_data["dilution"]))
+    return _after(
+        request, pk, lambda found: services.continue_over_range(found, request.user, form.cleaned_data["dilution"])
+    )
 
 
 @member_required

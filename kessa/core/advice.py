@@ -12,7 +12,7 @@ _UNUSUAL_FACTOR = 1.5
 
 
 def is_unusual(quantity: Quantity, usual: UsualRange | None) -> bool:
-    """Whether the whole interval lies well above the usual range, or below it: half as much again, or under two thirds."""
+    """Whether the whole interval lies half as much again above the usual range, or under two thirds of it."""
     if usual is None:
         return False
     above = quantity.low > usual.high * _UNUSUAL_FACTOR
@@ -33,7 +33,8 @@ def next_steps(
     steps = []
     if outcome.next == "higher range" and higher_range:
         steps.append(
-            f"Repeat now with the {higher_range.vessel} vessel: its range reaches {plain(higher_range.reach)} {method.unit}."
+            f"Repeat now with the {higher_range.vessel} vessel: "
+            f"its range reaches {plain(higher_range.reach)} {method.unit}."
         )
     elif outcome.next == "dilute":
         steps.append("Dilute a fresh part of the sample with deionised water and repeat now: this was the top range.")

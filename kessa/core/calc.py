@@ -34,9 +34,7 @@ def answer(request: dict[str, Any]) -> dict[str, Any]:
         raise CannotCompute(f"op must be one of: {', '.join(OPS)}.", "op")
     op = OPS[name]
     arguments = Arguments(request, name, ("id", "op", *op.arguments))
-    respond: Callable[[Arguments], dict[str, Any]] = getattr(
-        import_module(f"kessa.core.{op.module}"), f"answer_{name}"
-    )
+    respond: Callable[[Arguments], dict[str, Any]] = getattr(import_module(f"kessa.core.{op.module}"), f"answer_{name}")
     return respond(arguments)
 
 

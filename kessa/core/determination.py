@@ -25,9 +25,9 @@ FLAGS = {
 
 
 class Blank(NamedTuple):
-    """A blank with deionised water: the count, and "good", "questionable", "bad" or "missing"."""
+    """A blank with deionised water: the units it took, and "good", "questionable", "bad" or "missing"."""
 
-    count: int | None
+    units: int | None
     verdict: str
 
 
@@ -74,7 +74,8 @@ def conclude(method: Method, runs: dict[int, RunState], blank: Blank | None, dil
     quantity = _spanning([results[number].quantity for number in (used if agreed else numbers)], agreement.value)
     line = (
         f"Closest pair, runs {used[0]} and {used[1]}: mean {plain(agreement.value)} {method.unit}, "
-        f"{plain(agreement.spread or 0.0)} apart; {_rule_in_words(method)}: {'they agree' if agreed else 'they do not agree'}"
+        f"{plain(agreement.spread or 0.0)} apart; "
+        f"{_rule_in_words(method)}: {'they agree' if agreed else 'they do not agree'}"
     )
     span = f"Truth between {plain(quantity.low)} and {plain(quantity.high or 0.0)} {method.unit}"
     flags = flags if agreed else (*flags, "not-agreed")
@@ -112,10 +113,10 @@ def _shared_flags(runs: dict[int, RunState], blank: Blank | None, dilution: floa
 def _blank_line(method: Method, blank: Blank | None) -> tuple[str, ...]:
     if blank is None:
         return ()
-    if blank.count is None:
+    if blank.units is None:
         return ("No blank was run",)
-    units = f"{blank.count} {method.unit_of_count}{'' if blank.count == 1 else 's'}"
-    return (f"Blank with deionised water: {units}, {blank.verdict}",)
+    took = f"{blank.units} {method.unit_of_count}{'' if blank.units == 1 else 's'}"
+    return (f"Blank with deionised water: {took}, {blank.verdict}",)
 
 
 def _run_lines(results: dict[int, Determined]) -> tuple[str, ...]:

@@ -98,7 +98,10 @@ def answer_judge(arguments: Arguments) -> dict[str, Any]:
     """Answer the op `judge`."""
     given = arguments.section("result", ("value", "low", "high", "censor"))
     result = Interval(
-        given.number("value"), given.number("low"), given.number("high", None), given.text("censor", None, choices=CENSORS)
+        given.number("value"),
+        given.number("low"),
+        given.number("high", None),
+        given.text("censor", None, choices=CENSORS),
     )
     if not _at_most(result.low, result.value):
         raise CannotCompute("low is above the value.", "low")

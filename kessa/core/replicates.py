@@ -39,10 +39,8 @@ def agree(values: list[float], within: float, rule: str = "units", per: float = 
     if not math.isfinite(closest):
         raise CannotCompute("Values this far apart, or with a mean of 0, cannot be compared.", "values")
     apart, first, second = next(pair for pair in pairs if pair[0] <= closest + _TIE)
-    if apart <= within + _TIE:
-        state = "agreed"
-    else:
-        state = "run again" if len(values) < most else "not agreed"
+    otherwise = "run again" if len(values) < most else "not agreed"
+    state = "agreed" if apart <= within + _TIE else otherwise
     a, b = values[first], values[second]
     return Agreement(state, (first, second), a / 2 + b / 2, apart if rule == "relative" else abs(a - b))
 

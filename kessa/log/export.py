@@ -72,7 +72,7 @@ def _row(result: Result) -> list[Any]:
         sample.water_temperature_c,
         result.parameter,
         result.raw,
-        f"{blank['count']}, {blank['verdict']}" if blank and blank["count"] is not None else "none",
+        f"{blank['units']}, {blank['verdict']}" if blank and blank["units"] is not None else "none",
         determination.dilution,
         result.value,
         result.low,

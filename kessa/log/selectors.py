@@ -49,11 +49,14 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
 
 
 def latest_results(place: Place, parameter: str) -> list[Result]:
-    """Return a place's standing results of a parameter, newest first, as many as a chart shows."""
+    """Return a place's standing results of a parameter, newest first, as many as a chart shows.
+
+    A floor that was repeated in a higher range is left out: the repeat says more.
+    """
     return list(
         Result.objects.for_team(place.team_id)
         .standing()
-        .filter(place=place, parameter=parameter)
+        .filter(place=place, parameter=parameter, determination__continued_by=None)
         .newest_first()[:_CHART]
     )
 

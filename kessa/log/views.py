@@ -25,7 +25,13 @@ def index(request: HttpRequest) -> HttpResponse:
     page = page_after(log_filter.qs, request.GET.get("after"))
     narrowed = request.GET.copy()
     narrowed.pop("after", None)
-    context = {"filter": log_filter, "page": page, "narrowed": narrowed.urlencode(), "any": bool(narrowed)}
+    context = {
+        "filter": log_filter,
+        "page": page,
+        "results": page.results,
+        "narrowed": narrowed.urlencode(),
+        "any": bool(narrowed),
+    }
     if request.htmx and not request.htmx.history_restore_request:
         return render(request, "log/more.html" if request.GET.get("after") else "log/rows.html", context)
     return render(request, "log/index.html", context)
@@ -57,8 +63,12 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "result": found,
         "determination": determination,
         "method": method,
+        "worth": method.titrant.worth_of_a_drop() if method.titrant else None,
         "history": [each for each in history if each.pk != found.pk],
-        "events": Event.objects.for_team(team).filter(determination=determination).order_by("seq", "at"),
+        "events": Event.objects.for_team(team)
+        .filter(determination=determination)
+        .select_related("person")
+        .order_by("seq", "at"),
         "next_method": house_methods().get(method.numbers.next_range or ""),
         "continued": Determination.objects.for_team(team).filter(continues=determination).first(),
         "replacement": Determination.objects.for_team(team).filter(supersedes=determination).first(),

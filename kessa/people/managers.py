@@ -11,6 +11,7 @@ class TeamManager(models.Manager):  # type: ignore[type-arg]
     """Gives rows of one team only. What is not asked for by team is not given."""
 
     def get_queryset(self) -> Any:
+        """Refuse: a queryset without a team would reach every team's rows."""
         raise TypeError(f"Say whose: {self.model.__name__}.objects.for_team(team).")
 
     def for_team(self, team: Any) -> Any:

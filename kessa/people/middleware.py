@@ -17,6 +17,7 @@ class TeamMiddleware:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Answer the request with its membership known."""
         request.membership = SimpleLazyObject(lambda: _membership_with_zone(request))  # type: ignore[attr-defined]
         try:
             return self.get_response(request)

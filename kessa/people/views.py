@@ -1,11 +1,14 @@
 """Pages about people and teams."""
 
+from typing import Any
+
+from allauth.account.views import LoginView
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
 from django.contrib.auth.decorators import login_required
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -81,11 +84,21 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
     return render(request, "people/join.html", {"invited_to": invited_to, "role": role})
 
 
+class SignIn(LoginView):
+    """Sign in; the demo offers its people besides."""
+
+    def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
+        """Add the demo's people, in the demo only."""
+        context: dict[str, Any] = super().get_context_data(**kwargs)
+        if settings.DEMO:
+            people = Membership.objects.filter(team__name=settings.DEMO_TEAM)
+            context["demo_people"] = people.select_related("user").order_by("pk")
+        return context
+
+
 @require_POST
 def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's made-up people."""
-    if not settings.DEMO:
-        raise Http404
     user = get_object_or_404(User, username=username, memberships__team__name=settings.DEMO_TEAM)
     login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
     return redirect("bench:start")

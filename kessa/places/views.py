@@ -35,7 +35,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
     upstream = latest_results(found.upstream, method.parameter) if found.upstream else []
     usual = usual_at(found, method)
     lines = [
-        Line(limit.max, f"{rule_set.title}: {limit.statistic}, {limit.max:g}")
+        Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
         for rule_set, limit in limits_for(method.parameter, found.limit_sets)
         if limit.max is not None
     ]

@@ -35,7 +35,9 @@ class SampleForm(forms.Form):
         kwargs["initial"] = {"drawn_at": now, "depth_cm": place.sampling_depth_cm, "drawn_by": person}
         super().__init__(*args, **kwargs)
         self.fields["drawn_by"].queryset = members(place.team)
-        self.fields["water_temperature_c"].help_text = "In the water itself, read when steady. Leave empty if not taken."
+        self.fields[
+            "water_temperature_c"
+        ].help_text = "In the water itself, read when steady. Leave empty if not taken."
         self.helper = FormHelper()
         self.helper.form_tag = False
 

@@ -4,13 +4,13 @@ from allauth.account import views as account
 from django.conf import settings
 from django.urls import include, path
 
-from kessa.people.views import enter_demo
+from kessa.people.views import SignIn, enter_demo
 from kessa.web import views
 
 urlpatterns = [
     path("", views.home, name="home"),
     path("worker.js", views.worker, name="worker"),
-    path("account/in/", account.login, name="account_login"),
+    path("account/in/", SignIn.as_view(), name="account_login"),
     path("account/out/", account.logout, name="account_logout"),
     path("account/new/", account.signup, name="account_signup"),
     path("account/password/", account.password_change, name="account_change_password"),

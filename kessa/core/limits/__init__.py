@@ -39,7 +39,11 @@ class PublishedLimit(Strict):
     @property
     def against_average(self) -> str | None:
         """What to say when one reading is held against a limit meant for something longer; None for a single sample."""
-        return None if self.statistic == _SINGLE else f"one reading against a {self.statistic.replace(' term', '-term value')}"
+        return (
+            None
+            if self.statistic == _SINGLE
+            else f"one reading against a {self.statistic.replace(' term', '-term value')}"
+        )
 
 
 class RuleSet(Strict):
@@ -60,7 +64,7 @@ def rule_sets() -> dict[str, RuleSet]:
 
 
 def limits_for(parameter: str, set_keys: list[str]) -> list[tuple[RuleSet, PublishedLimit]]:
-    """Return the limits with numbers of their own for a parameter, in the order of the sets; unknown keys are skipped."""
+    """Return the limits with numbers of their own for a parameter; keys of no set are skipped."""
     chosen = [rule_sets()[key] for key in set_keys if key in rule_sets()]
     return [
         (rule_set, limit)

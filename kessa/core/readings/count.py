@@ -22,7 +22,7 @@ class Count(Kind):
         self.next_range: str | None = numbers.text("next_range", None)
 
     def read(self, reading: Arguments) -> Determined:
-        """value = per·n, n = count − background, or per·(n − ½) for the midpoint; low from the first change of colour."""
+        """Value = per·n, n = count − background, or per·(n − ½) for the midpoint; low from the first change."""
         count = reading.whole("count")
         endpoint = reading.flag("endpoint", True)
         first_change = reading.whole("first_change", None)
@@ -47,7 +47,7 @@ class Count(Kind):
             self.unit,
             self.form,
         )
-        working = (f"{self._sum(count)} = {self.written(quantity)}",)
+        working: tuple[str, ...] = (f"{self._sum(count)} = {self.written(quantity)}",)
         if begun < count:
             working += (f"The colour began to turn at {plain(begun)}, so the truth may be lower",)
         return Determined(quantity, None, working)

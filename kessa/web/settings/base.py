@@ -13,6 +13,7 @@ STATE = Path(os.environ.get("KESSA_STATE", ROOT / ".kessa"))
 DEBUG = False
 DEMO = False
 INSTALLED_APPS = [
+    "kessa.web",  # before allauth, whose pages it replaces
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
@@ -27,7 +28,6 @@ INSTALLED_APPS = [
     "django_htmx",
     "crispy_forms",
     "crispy_bulma",
-    "kessa.web",
     "kessa.people",
     "kessa.rules",
     "kessa.places",
@@ -68,9 +68,7 @@ TEMPLATES = [
 ]
 
 DATABASES = {
-    "default": dj_database_url.config(
-        default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True
-    )
+    "default": dj_database_url.config(default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True)
 }
 DATABASES["default"].setdefault("OPTIONS", {})["connect_timeout"] = 3
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
@@ -147,6 +145,7 @@ LOGGING = {
     "disable_existing_loggers": False,
     "handlers": {"console": {"class": "logging.StreamHandler"}},
     "loggers": {
+        "django.template": {"handlers": [], "propagate": False},
         "django": {"handlers": ["console"], "level": "WARNING", "propagate": False},
         "kessa": {"handlers": ["console"], "level": "INFO", "propagate": False},
     },

@@ -28,9 +28,16 @@ def flag_words(flag: str) -> str:
 
 
 @register.filter
+def tap_words(kind: str) -> str:
+    """Say what a tap was."""
+    return kind.replace("_", " ")
+
+
+@register.filter
 def since(moment: Any) -> str:
     """Say how long ago in its largest unit, such as "13 minutes"."""
-    return timesince(moment, depth=1)
+    spoken = timesince(moment, depth=1)
+    return "less than a minute" if spoken.startswith("0") else spoken
 
 
 @register.inclusion_tag("components/verdict.html")
@@ -71,3 +78,9 @@ def ladder(stop_at: int, usual: Any, unit_of_count: str) -> dict[str, Any]:
 def vessel(method: Any) -> dict[str, Any]:
     """Draw the bottle with the colour now, and the colours to look for."""
     return {"method": method, "colours": vessel_colours(method.colours)}
+
+
+@register.filter
+def split_words(text: str) -> list[str]:
+    """Split at commas."""
+    return text.split(",")

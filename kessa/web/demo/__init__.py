@@ -1,0 +1,1 @@
+"""The demo world, built by the same services as everything else, on simulated readings."""

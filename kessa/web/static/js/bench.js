@@ -1,0 +1,419 @@
+// The bench: what the person taps becomes events; what the events amount to is shown. Results come from the server's rungs.
+
+import { Keeper } from "./keeper.js";
+import { deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js";
+
+const given = JSON.parse(document.getElementById("bench-payload").textContent);
+const one = (selector) => document.querySelector(selector);
+const act = (name) => one(`[data-act=${name}]`);
+const setting = (name) => localStorage.getItem(`kessa-${name}`) === "on";
+const units = (count) => `${count} ${given.unit_of_count}${count === 1 ? "" : "s"}`;
+
+let keeper;
+let now; // where the determination stands: see stand()
+let opened = null; // the run the person chose to begin, until its first event
+let ringing = null;
+let audio = null;
+
+// ---- where things stand -------------------------------------------------------------------------------------------
+
+function stand() {
+  const byRun = new Map();
+  for (const event of keeper.events.values()) {
+    if (!event.run) continue;
+    if (!byRun.has(event.run)) byRun.set(event.run, []);
+    byRun.get(event.run).push(event);
+  }
+  const runs = (role, most) =>
+    [...byRun.keys()]
+      .filter((name) => name.startsWith(role))
+      .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
+      .map((run) => ({ ...run, state: deriveRun(run.events, run.most) }))
+      .sort((a, b) => a.number - b.number);
+  const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
+  const samples = runs("sample", given.stop_at);
+  const counted = samples.filter((run) => givesReading(run.state));
+  return { blanks, samples, counted, run: presentRun(blanks, samples), closing: isClosing() };
+}
+
+function isClosing() {
+  const whole = liveEvents([...keeper.events.values()].filter((event) => !event.run));
+  return whole.at(-1)?.kind === "closed";
+}
+
+function emptyRun(role, number) {
+  const most = role === "blank" ? given.blank.stop_at : given.stop_at;
+  return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most) };
+}
+
+function presentRun(blanks, samples) {
+  const begun = [...blanks, ...samples].filter((run) => !isFinished(run.state) || stepsLeft(run));
+  if (begun.length && !opened) return begun.at(-1);
+  if (opened) {
+    const [role, number] = opened.split("-");
+    return [...blanks, ...samples].find((run) => run.name === opened) ?? emptyRun(role, Number(number));
+  }
+  if (!blanks.length && !samples.length) return emptyRun(given.blank ? "blank" : "sample", 1);
+  return null;
+}
+
+// After the end, the steps that remain (rinsing, waste) are still to be done; a void or skipped run has none.
+function stepsLeft(run) {
+  if (run.state.voided || run.state.skipped) return false;
+  return presentStep(run) !== null;
+}
+
+function presentStep(run) {
+  for (let step = 0; step < given.steps; step += 1) {
+    if (step === given.count_step ? run.state.endpoint === null : !run.state.steps.has(step)) return step;
+  }
+  return null;
+}
+
+const isCounting = () => now.run && !isFinished(now.run.state) && presentStep(now.run) === given.count_step;
+
+function blankVerdict(state) {
+  if (!state.endpoint || state.count > given.blank.questionable) return "bad";
+  return state.count <= given.blank.good ? "good" : "questionable";
+}
+
+const agree = (a, b) => given.rungs[a.state.count - 1].agrees[0] <= b.state.count && b.state.count <= given.rungs[a.state.count - 1].agrees[1];
+
+function agreement(counted) {
+  if (counted.some((run) => run.state.endpoint === false)) return "over";
+  for (let first = 0; first < counted.length; first += 1)
+    for (let second = first + 1; second < counted.length; second += 1) if (agree(counted[first], counted[second])) return "agreed";
+  return counted.length < given.most_runs ? "again" : "not agreed";
+}
+
+// ---- what to do between runs --------------------------------------------------------------------------------------
+
+function choices() {
+  const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
+  const beginWords = now.counted.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
+  if (!now.samples.length && now.blanks.length) {
+    const last = now.blanks.at(-1);
+    if (last.state.skipped) return { title: "No blank", words: "The result will say that no blank was run.", go: [beginWords, nextSample] };
+    if (last.state.voided) return { title: "The blank is void", words: "It is kept, and not counted.", go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on without a blank", nextSample] };
+    const verdict = blankVerdict(last.state);
+    const title = `The blank took ${units(last.state.count)}${last.state.endpoint ? "" : " without turning"}: ${verdict}`;
+    if (verdict === "good") return { title, words: "Water, glass and reagents are in order.", go: [beginWords, nextSample] };
+    const words = `${verdict === "bad" ? "Something brings chloride in." : "It should turn at the first drop."} Check, and repeat the blank. If you go on, the warning stays with the result.`;
+    return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
+  }
+  if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: [beginWords, nextSample] };
+  const state = agreement(now.counted);
+  const write = ["Write it in the log", "close"];
+  const again = [beginWords, nextSample];
+  if (state === "over") return { title: "Over the range", words: `No end within ${units(given.stop_at)}: the result is a floor. Write it down, then go on in the next range with the same sample.`, go: write };
+  if (state === "agreed") return { title: "The runs agree", words: "", go: write, other: again };
+  if (state === "not agreed") return { title: "The runs do not agree", words: "The result is kept, and marked.", go: write, other: again };
+  const words = now.counted.length === 1 ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
+  const title = now.counted.length === 1 ? `Run ${now.counted[0].number}: ${units(now.counted[0].state.count)}` : "The runs do not agree yet";
+  return { title, words, go: again, other: [now.counted.length === 1 ? "Write it with one run only" : "Write it as it is", "close"] };
+}
+
+// ---- acts ---------------------------------------------------------------------------------------------------------
+
+function tap(kind, data) {
+  const { name } = now.run;
+  keeper.add(name, kind, data);
+  opened = null;
+}
+
+function say(words) {
+  one("[data-said]").textContent = words;
+}
+
+function lastLive() {
+  const run = now.run ?? [...now.blanks, ...now.samples].at(-1);
+  const live = run ? liveEvents(run.events) : [];
+  return { run, event: live.at(-1), drop: live.findLast((event) => event.kind === "drop_added") };
+}
+
+const acts = {
+  drop() {
+    if (now.run.state.count >= now.run.most) return say("This is the most this range can count. Has it turned? If not, call it over the range.");
+    tap("drop_added");
+    tick();
+  },
+  over() {
+    tap("end_called", { endpoint: false });
+  },
+  turn() {
+    if (!now.run.state.count) return say("Not yet: add a drop first. Coloured before the first drop? Empty, rinse and begin again.");
+    if (now.run.state.first_change !== null) return say(`Noted already: it began to turn at ${units(now.run.state.first_change)}.`);
+    tap("began_to_turn");
+  },
+  end() {
+    if (!now.run.state.count) return say("An end needs a drop first. Coloured before the first drop? Empty, rinse and begin again.");
+    tap("end_called", { endpoint: true });
+  },
+  void() {
+    tap("voided");
+  },
+  back() {
+    const { run, event, drop } = lastLive();
+    const target = isFinished(run.state) || event?.kind === "began_to_turn" ? event : drop;
+    if (!target) return say("Nothing to take back.");
+    keeper.add(run.name, "taken_back", { of: target.id });
+  },
+  next() {
+    const step = presentStep(now.run);
+    if (step !== null && step !== given.count_step) tap("step_done", { step });
+  },
+  wait() {
+    tap("timer_started", { seconds: given.settle_s });
+    readySound();
+  },
+  skip() {
+    tap("blank_skipped");
+  },
+  go() {
+    begin(choices().go[1]);
+  },
+  other() {
+    begin(choices().other[1]);
+  },
+  undo() {
+    const { run, event } = lastLive();
+    if (now.closing || !event) return;
+    opened = null;
+    keeper.add(run.name, "taken_back", { of: event.id });
+  },
+  keys() {
+    one("[data-keys]").showModal();
+  },
+};
+
+function begin(what) {
+  if (what === "close") keeper.add("", "closed");
+  else opened = what;
+  show();
+  window.scrollTo({ top: 0 });
+}
+
+// ---- sound, vibration, clock --------------------------------------------------------------------------------------
+
+function readySound() {
+  audio ??= new AudioContext();
+}
+
+function beep(hertz, seconds) {
+  readySound();
+  const tone = audio.createOscillator();
+  const loud = audio.createGain();
+  loud.gain.value = 0.15;
+  tone.frequency.value = hertz;
+  tone.connect(loud).connect(audio.destination);
+  tone.start();
+  tone.stop(audio.currentTime + seconds);
+}
+
+function tick() {
+  if (setting("sound")) beep(880, 0.03);
+  if (setting("vibration")) navigator.vibrate?.(15);
+}
+
+function showClock() {
+  const clock = now.run?.state.clock;
+  const left = clock ? Math.ceil((Date.parse(clock.at) + clock.seconds * 1000 - Date.now()) / 1000) : null;
+  const place = one("[data-clock]");
+  if (place) place.textContent = left === null ? "" : left > 0 ? ` 0:${String(left).padStart(2, "0")}` : " look now";
+  if (left !== null && left <= 0 && ringing !== clock.at) {
+    ringing = clock.at;
+    if (left > -5) {
+      if (setting("sound")) beep(660, 0.4);
+      if (setting("vibration")) navigator.vibrate?.([80, 60, 80]);
+    }
+    say("The wait is over: does the colour stay? Then call the end.");
+  }
+}
+
+// ---- showing ------------------------------------------------------------------------------------------------------
+
+function show() {
+  now = stand();
+  const { run } = now;
+  const counting = Boolean(isCounting());
+  one("[data-bench]").classList.toggle("is-blank", run?.role === "blank");
+  one("[data-bench]").classList.toggle("is-counting", counting);
+  one("[data-count-sheet]").hidden = !run;
+  one("[data-bench]").classList.toggle("has-count", Boolean(run?.state.count) || counting);
+  one("[data-between]").hidden = Boolean(run);
+  one("[data-run-name]").textContent = run ? runName(run) : "between runs";
+  showSteps(run);
+  showRuns();
+  if (run) showCount(run, counting);
+  else showBetween();
+  const skip = act("skip");
+  skip.hidden = !(run?.role === "blank" && !isFinished(run.state));
+  showSaved();
+  showClock();
+}
+
+const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `blank ${run.number}`) : `run ${run.number}`);
+
+function showSteps(run) {
+  const present = run ? presentStep(run) : null;
+  for (const item of document.querySelectorAll("[data-step]")) {
+    const step = Number(item.dataset.step);
+    const done = run && (step === given.count_step ? run.state.endpoint !== null : run.state.steps.has(step));
+    item.classList.toggle("now", step === present);
+    item.classList.toggle("done", Boolean(done) || !run);
+    if (step === present) item.setAttribute("aria-current", "step");
+    else item.removeAttribute("aria-current");
+  }
+}
+
+function showCount(run, counting) {
+  const { state } = run;
+  const full = state.count >= run.most;
+  one("[data-count]").textContent = state.count;
+  one("[data-units]").textContent = `${given.unit_of_count}${state.count === 1 ? "" : "s"}`;
+  const rung = run.role === "sample" && state.count ? given.rungs[state.count - 1] : null;
+  const over = state.endpoint === false;
+  one("[data-live]").hidden = !rung || over;
+  if (rung) {
+    const begun = (state.first_change ?? state.count) - 1;
+    one("[data-value]").textContent = rung.value;
+    one("[data-low]").textContent = rung.low[begun];
+    one("[data-high]").textContent = rung.high;
+    const word = rung.verdict[begun];
+    const drawn = word && one("[data-verdicts]").content.querySelector(`[data-word="${word}"]`).cloneNode(true);
+    one("[data-verdict]").replaceChildren(...(drawn ? [drawn] : []));
+  }
+  for (const name of ["drop", "turn", "end", "back", "void", "wait"]) if (act(name)) act(name).disabled = !counting;
+  act("back").disabled = !(counting || state.endpoint !== null) || !run.events.length;
+  act("drop").hidden = full;
+  act("over").hidden = !full;
+  act("over").disabled = !counting;
+  one("[data-most]").textContent = run.most;
+  showVessel(state);
+  showLadder(run);
+  if (state.endpoint !== null) say(over ? "No end: over the range. Finish the steps." : `End at ${units(state.count)}. Finish the steps.`);
+  else if (full && counting) say(`${units(run.most)}: this is the maximum. It stays? Call the end. If not, it is over the range.`);
+  else if (state.first_change !== null) say(`Began to turn at ${units(state.first_change)}.`);
+  else if (!counting) say("The count begins when the steps before it are done.");
+  else say("");
+}
+
+function showVessel(state) {
+  const liquid = one("[data-vessel] .liquid");
+  const { notYet, stays, tooFar } = liquid.dataset;
+  const colour = state.voided ? tooFar : state.endpoint ? stays : notYet;
+  liquid.setAttribute("fill", colour);
+  one("[data-vessel]").classList.toggle("turning", state.first_change !== null && state.endpoint === null);
+}
+
+function showLadder(run) {
+  one("[data-ladder-box]").hidden = run.role === "blank";
+  const drawn = one("[data-ladder]");
+  const { step, foot } = drawn.dataset;
+  const height = step * run.state.count;
+  one("[data-fill]").setAttribute("y", foot - height);
+  one("[data-fill]").setAttribute("height", height);
+  const other = now.counted.findLast((each) => each.name !== run.name);
+  one("[data-other]").toggleAttribute("hidden", !other);
+  if (other) {
+    one("[data-other]").setAttribute("transform", `translate(0 ${foot - step * other.state.count})`);
+    one("[data-other-name]").textContent = runName(other);
+  }
+}
+
+function showRuns() {
+  const rows = [...now.blanks, ...now.samples];
+  if (now.run && !rows.some((run) => run.name === now.run.name)) rows.push(now.run);
+  one("[data-runs]").replaceChildren(...rows.map(runRow));
+}
+
+function runRow(run) {
+  const row = document.createElement("tr");
+  const [name, count, words] = [0, 1, 2].map(() => row.appendChild(document.createElement("td")));
+  name.textContent = runName(run).replace(/^./, (letter) => letter.toUpperCase());
+  count.className = "num";
+  count.textContent = run.state.skipped ? "–" : `${units(run.state.count)}${isFinished(run.state) ? "" : " …"}`;
+  words.textContent = runWords(run);
+  return row;
+}
+
+function runWords(run) {
+  const { state } = run;
+  if (state.skipped) return "not run";
+  if (state.voided) return "void: too far";
+  if (run.role === "blank") return state.endpoint === null ? "" : blankVerdict(state);
+  if (state.endpoint === false) return `over ${given.rungs.at(-1).value} ${given.unit}`;
+  if (state.endpoint) return `${given.rungs[state.count - 1].value} ${given.unit}`;
+  const other = now.counted.find((each) => each.name !== run.name && each.state.endpoint);
+  return other ? `agrees from ${given.rungs[other.state.count - 1].agrees.join(" to ")}` : "";
+}
+
+function showBetween() {
+  const chosen = now.closing
+    ? { title: "Being written in the log", words: "It will stand there as soon as there is a signal. Your taps are kept in this browser: you may put the phone away.", go: null }
+    : choices();
+  one("[data-between-title]").textContent = chosen.title;
+  one("[data-between-words]").textContent = chosen.words;
+  const checks = one("[data-blank-checks]");
+  if (checks) checks.hidden = !chosen.checks;
+  one("[data-outcome]").hidden = !now.counted.length || keeper.waiting.size > 0;
+  act("go").hidden = !chosen.go;
+  if (chosen.go) one("[data-go]").textContent = chosen.go[0];
+  act("other").hidden = !chosen.other;
+  if (chosen.other) one("[data-other-words]").textContent = chosen.other[0];
+  act("undo").hidden = now.closing;
+}
+
+function showSaved() {
+  const waiting = keeper.waiting.size;
+  const place = one("[data-saved]");
+  place.classList.toggle("waiting", waiting > 0);
+  place.textContent = waiting ? `${waiting} tap${waiting === 1 ? "" : "s"} waiting` : "all readings saved";
+}
+
+function trouble(words) {
+  const place = one("[data-trouble]");
+  place.hidden = !words;
+  place.textContent = words ?? "";
+}
+
+function reply(answer) {
+  if (answer.result) window.location.assign(answer.result);
+  else one("[data-outcome]").innerHTML = answer.outcome;
+}
+
+// ---- fingers and keys ---------------------------------------------------------------------------------------------
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-act]");
+  if (button && !button.disabled) acts[button.dataset.act]();
+});
+
+for (const button of document.querySelectorAll("[data-toggle]")) {
+  const name = button.dataset.toggle;
+  button.setAttribute("aria-pressed", String(setting(name)));
+  button.addEventListener("click", () => {
+    localStorage.setItem(`kessa-${name}`, setting(name) ? "off" : "on");
+    button.setAttribute("aria-pressed", String(setting(name)));
+    tick();
+  });
+}
+
+const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["wait"], "?": ["keys"] };
+
+document.addEventListener("keydown", (event) => {
+  const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+  if (!names || event.repeat || event.ctrlKey || event.metaKey || event.altKey || one("[data-keys]").open) return;
+  // Space and enter belong to a control that has the focus, unless that is the count's own.
+  const focused = document.activeElement;
+  const plain = !focused || focused === document.body || focused.id === "main" || focused.closest("[data-count-sheet], [data-step]");
+  if ((event.key === " " || event.key === "Enter") && !plain) return;
+  const button = names.flatMap((name) => [...document.querySelectorAll(`[data-act=${name}]`)]).find((each) => !each.disabled && each.checkVisibility());
+  if (!button) return;
+  event.preventDefault();
+  acts[button.dataset.act]();
+});
+
+keeper = new Keeper({ ...given, onChange: show, onReply: reply, onTrouble: trouble });
+keeper.start();
+window.setInterval(showClock, 500);

@@ -1,0 +1,19 @@
+// What every page does: sun mode, asking before what cannot be undone, and the worker that keeps pages for no signal.
+
+const PAGES = "kessa-pages";
+
+document.querySelector("[data-sun]")?.addEventListener("click", (event) => {
+  const on = document.documentElement.classList.toggle("sun");
+  event.currentTarget.setAttribute("aria-pressed", String(on));
+  document.cookie = `sun=${on ? 1 : 0}; path=/; max-age=31536000; samesite=lax`;
+});
+
+document.addEventListener("click", (event) => {
+  const question = event.target.closest("[data-confirm]")?.dataset.confirm;
+  if (question && !window.confirm(question)) event.preventDefault();
+});
+
+if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js");
+
+// On the sign-in page the pages kept for the person before are forgotten; taps that still wait are not.
+if (document.querySelector("meta[name=kessa-forget-pages]") && "caches" in window) caches.delete(PAGES);

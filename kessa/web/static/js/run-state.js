@@ -1,0 +1,50 @@
+// The count and the clock of a run, derived from its events: the same rules as kessa/core/runs.py, held to the same cases.
+
+function before(a, b) {
+  if (a.seq !== b.seq) return a.seq - b.seq;
+  if (a.at !== b.at) return a.at < b.at ? -1 : 1;
+  return a.id < b.id ? -1 : Number(a.id > b.id);
+}
+
+export const inOrder = (events) => [...events].sort(before);
+
+export function liveEvents(events) {
+  const takenBack = new Set(events.filter((event) => event.kind === "taken_back").map((event) => event.data.of));
+  return inOrder(events).filter((event) => event.kind !== "taken_back" && !takenBack.has(event.id));
+}
+
+export function deriveRun(events, most) {
+  const state = { count: 0, first_change: null, endpoint: null, voided: false, skipped: false, steps: new Set(), clock: null, late: 0 };
+  for (const event of liveEvents(events)) apply(state, event, most);
+  return state;
+}
+
+export const isFinished = (state) => state.endpoint !== null || state.voided || state.skipped;
+export const givesReading = (state) => state.endpoint !== null && !state.voided;
+
+function apply(state, event, most) {
+  const finished = isFinished(state);
+  if (event.kind === "drop_added") {
+    if (finished || state.count >= most) state.late += 1;
+    else {
+      state.count += 1;
+      state.clock = null;
+    }
+  } else if (event.kind === "began_to_turn") {
+    if (!finished && state.count && state.first_change === null) state.first_change = state.count;
+  } else if (event.kind === "end_called") {
+    if (!finished && state.count) {
+      state.endpoint = event.data.endpoint ?? true;
+      state.clock = null;
+    }
+  } else if (event.kind === "voided") {
+    state.voided = true;
+    state.clock = null;
+  } else if (event.kind === "blank_skipped") {
+    if (!finished) state.skipped = true;
+  } else if (event.kind === "step_done") {
+    state.steps.add(event.data.step);
+  } else if (event.kind === "timer_started") {
+    if (!finished) state.clock = { at: event.at, seconds: event.data.seconds };
+  }
+}
