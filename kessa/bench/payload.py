@@ -14,7 +14,8 @@ def bench_payload(determination: Determination, events: list[Event], usual: Usua
     """Return the method's rungs and rules, and every event so far, as the page's script takes them."""
     method = determination.method
     per = method.numbers.per * determination.dilution
-    blank = method.blank if determination.blank_first and determination.blank_carried is None else None
+    # What continues another determination carries over its blank, also one that was not run.
+    blank = method.blank if determination.blank_first and determination.continues_id is None else None
     return {
         "id": determination.pk,
         "address": reverse("bench:events", args=[determination.pk]),

@@ -119,7 +119,7 @@ def _run_through(
     """Tap through a determination as a person would, over the range and on into the next one."""
     taps = _Taps(chance, determination.started_at)
     method = determination.method
-    if determination.blank_first and determination.blank_carried is None:
+    if determination.blank_first and determination.continues_id is None:
         taps.run("blank-1", 2 if chance.random() < 0.04 else 1, None, len(method.steps))
     over = False
     for number in range(1, len(counts) + 1 if counts else 3):

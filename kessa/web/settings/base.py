@@ -96,7 +96,7 @@ AXES_FAILURE_LIMIT = 5
 AXES_COOLOFF_TIME = 0.25
 AXES_RESET_ON_SUCCESS = True
 AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_USERNAME_FORM_FIELD = "login"
+AXES_USERNAME_CALLABLE = "kessa.people.guessing.name_tried"
 AXES_LOCKOUT_TEMPLATE = "locked_out.html"
 AXES_VERBOSE = False
 

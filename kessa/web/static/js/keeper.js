@@ -57,6 +57,7 @@ export class Keeper {
       this.store = await openStore();
       const taps = await asked(this.store.transaction("taps").objectStore("taps").index("determination").getAll(this.id));
       for (const tap of taps) this.take(tap);
+      this.keep([...this.events.values()].filter((event) => !this.waiting.has(event.id)));
     } catch {
       this.onTrouble("This browser keeps nothing of its own: stay on this page until all is saved.");
     }
@@ -74,15 +75,27 @@ export class Keeper {
     this.send();
   }
 
+  // A tap from this browser's store or from another tab: it waits unless the server has answered for it.
   take(tap) {
-    if (this.server.has(tap.id)) return this.forget(tap.id);
-    this.waiting.set(tap.id, tap);
     this.events.set(tap.id, tap);
+    if (tap.sent || this.server.has(tap.id)) this.server.add(tap.id);
+    else this.waiting.set(tap.id, tap);
   }
 
-  forget(id) {
-    this.waiting.delete(id);
-    this.store?.transaction("taps", "readwrite").objectStore("taps").delete(id);
+  // What the server has is kept here too, so that the page is whole when it opens again without a signal.
+  keep(events) {
+    const taps = this.store?.transaction("taps", "readwrite").objectStore("taps");
+    for (const event of events) taps?.put({ ...event, determination: this.id, sent: true });
+  }
+
+  drop(ids) {
+    const taps = this.store?.transaction("taps", "readwrite").objectStore("taps");
+    for (const id of ids) {
+      this.waiting.delete(id);
+      this.events.delete(id);
+      this.server.delete(id);
+      taps?.delete(id);
+    }
   }
 
   add(run, kind, data = {}) {
@@ -102,7 +115,7 @@ export class Keeper {
     window.clearTimeout(this.timer);
     this.timer = null;
     const batch = [...this.waiting.values()].sort((a, b) => a.seq - b.seq).slice(0, BATCH);
-    const events = batch.map(({ determination, ...tap }) => tap);
+    const events = batch.map(({ determination, sent, ...tap }) => tap);
     let again = false;
     try {
       const answer = await fetch(this.address, {
@@ -128,26 +141,21 @@ export class Keeper {
   }
 
   settle(reply) {
-    const refusals = [];
-    for (const id of reply.kept) {
+    const answered = reply.kept.filter((id) => this.waiting.has(id));
+    this.keep(answered.map((id) => this.waiting.get(id)));
+    for (const id of answered) {
       this.server.add(id);
-      this.forget(id);
+      this.waiting.delete(id);
     }
-    for (const [id, why] of reply.refused) {
-      refusals.push(why);
-      this.events.delete(id);
-      this.forget(id);
-    }
-    for (const id of reply.late) {
-      this.events.delete(id);
-      this.server.delete(id);
-    }
+    this.drop([...reply.late, ...reply.refused.map(([id]) => id)]);
     if (reply.events) {
       this.server = new Set(reply.events.map((event) => event.id));
-      for (const id of this.events.keys()) if (!this.server.has(id) && !this.waiting.has(id)) this.events.delete(id);
       for (const event of reply.events) this.events.set(event.id, event);
+      this.keep(reply.events);
+      this.drop([...this.events.keys()].filter((id) => !this.server.has(id) && !this.waiting.has(id)));
     }
-    this.onTrouble(refusals.length ? refusals[0] : null);
+    if (reply.result) this.drop([...this.events.keys()]);
+    this.onTrouble(reply.refused.length ? reply.refused[0][1] : null);
     this.onReply(reply);
   }
 }

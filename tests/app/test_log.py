@@ -1,0 +1,136 @@
+"""The log, its filters and its way out; places; and what pages cost."""
+
+import csv
+import io
+import json
+from datetime import timedelta
+
+from django.db import connection
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
+
+from kessa.bench.models import Event, Result
+from kessa.bench.services import supersede
+from tests.world import begin, measured, member, team_of
+
+
+class Log(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+
+    def rows(self, query=""):
+        body = b"".join(self.client.get(f"/log/kessa-log.csv?{query}")).decode("utf-8-sig")
+        return list(csv.DictReader(io.StringIO(body)))
+
+    def test_filters_narrow_the_page_and_the_file_alike(self):
+        olek = member(self.membership.team, "Olek").user
+        high = measured(self.place, olek, 26)
+        low = measured(self.place, self.membership.user, 8, 8, days_ago=40)
+        day = (timezone.localtime() - timedelta(days=20)).date()
+        for query, found in (
+            ("", [high, low]),
+            (f"person={olek.pk}", [high]),
+            ("verdict=inside", [low]),
+            ("verdict=outside", []),
+            (f"from_day={day}", [high]),
+            (f"to_day={day}", [low]),
+            (f"place={self.place.pk}&parameter=chloride", [high, low]),
+        ):
+            with self.subTest(query):
+                self.assertEqual([float(row["result"]) for row in self.rows(query)], [each.value for each in found])
+                page = self.client.get(f"/log/?{query}")
+                self.assertEqual([each.pk for each in page.context["results"]], [each.pk for each in found])
+        self.assertContains(self.client.get("/log/?verdict=outside"), "Nothing in the log fits")
+        for nonsense in ("place=x", "from_day=31-31-31", "verdict=maybe", "person=-1", "after=forged"):
+            self.assertEqual(self.client.get(f"/log/?{nonsense}").status_code, 200)
+
+    def test_the_file_reads_back_and_holds_no_formula(self):
+        self.place.name = "=HYPERLINK(1)"
+        self.place.save()
+        determination = measured(self.place, self.membership.user, 8, 7).determination
+        determination.lot = "@lot"
+        determination.save()
+        (row,) = self.rows()
+        self.assertEqual((row["place"], row["lot"]), ("'=HYPERLINK(1)", "'@lot"))
+        self.assertEqual(
+            (row["raw reading"], row["result"], row["low"], row["high"]), ("8, 7 drops", "30.0", "24.0", "32.0")
+        )
+        self.assertEqual(
+            (row["unit"], row["form"], row["method"], row["method version"]), ("mg/L", "Cl", "chloride-drops-25", "1")
+        )
+        self.assertEqual((float(row["longitude"]), row["person"], row["blank"]), (-2.5, "Ines", "1, good"))
+        self.assertRegex(row["sample drawn"], r"^\d{4}-\d\d-\d\dT\d\d:\d\d[+-]\d\d:\d\d$")
+
+    def test_what_is_superseded_is_left_out_unless_asked_for(self):
+        result = measured(self.place, self.membership.user, 8, 8)
+        supersede(result.determination, self.membership, "wrong bottle")
+        self.assertEqual(self.rows(), [])
+        (row,) = self.rows("superseded=on")
+        self.assertEqual(row["reason"], "wrong bottle")
+        self.assertContains(self.client.get(f"/log/{result.pk}/"), "wrong bottle")
+
+    def test_the_working_is_shown_with_source_and_statistic(self):
+        result = measured(self.place, self.membership.user, 8, 7)
+        page = self.client.get(f"/log/{result.pk}/")
+        for words in ("8 × 4 = 32 mg/L as Cl", "US EPA 440/5-88-001", "One reading against a 4-day average", "3.999"):
+            self.assertContains(page, words)
+
+
+class Costs(TestCase):
+    """Query counts that do not grow with rows."""
+
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        for days in range(10):
+            measured(self.place, self.membership.user, 8, 8, days_ago=days)
+        self.begun = begin(self.place, self.membership.user)
+
+    def multiply(self):
+        """Make a thousand results of ten, each with a determination of its own row."""
+        some = list(Result.objects.for_team(self.place.team))
+        copies = []
+        for n in range(100):
+            for result in some:
+                result.pk = None
+                result.taken_at -= timedelta(days=30)
+                result.superseded_at = result.taken_at if n % 10 else None
+                copies.append(Result(**{f.attname: getattr(result, f.attname) for f in Result._meta.concrete_fields}))
+        for copy in copies:
+            copy.superseded_at = timezone.now()
+        Result.across_teams.bulk_create(copies)
+
+    def costs(self):
+        pages = ["/log/?superseded=on", f"/places/{self.place.pk}/", "/places/", "/bench/", f"/bench/{self.begun.pk}/"]
+        counts = {}
+        for address in pages:
+            with CaptureQueriesContext(
+                connection,
+            ) as queries:
+                self.assertEqual(self.client.get(address).status_code, 200)
+            counts[address] = len(queries)
+        with CaptureQueriesContext(connection) as queries:
+            body = json.dumps({"events": [], "known": 0})
+            self.client.post(f"/bench/{self.begun.pk}/events/", body, content_type="application/json")
+        counts["events"] = len(queries)
+        return counts
+
+    def test_ten_and_a_thousand_results_cost_the_same_queries(self):
+        few = self.costs()
+        self.multiply()
+        self.assertGreater(Result.objects.for_team(self.place.team).count(), 1000)
+        self.assertEqual(self.costs(), few)
+        self.assertLess(max(few.values()), 16, few)
+
+    def test_paging_gives_every_result_once(self):
+        self.multiply()
+        seen, address = [], "/log/?superseded=on"
+        while address:
+            page = self.client.get(address).context["page"]
+            seen += [result.pk for result in page.results]
+            address = page.next_key and f"/log/?superseded=on&after={page.next_key}"
+        self.assertEqual(len(seen), len(set(seen)))
+        self.assertEqual(len(seen), Result.objects.for_team(self.place.team).count())
+        self.assertEqual(Event.objects.for_team(self.place.team).count(), 10 * 21)

@@ -1,0 +1,162 @@
+"""Who may see and do what."""
+
+import re
+from pathlib import Path
+
+from django.conf import settings
+from django.test import Client, TestCase, override_settings
+from django.urls import reverse
+
+from kessa.bench.models import Result
+from kessa.people.models import Membership, Role, Team
+from tests.world import begin, measured, member, team_of
+
+
+class OtherTeams(TestCase):
+    def setUp(self):
+        self.mine, _ = team_of("Ines")
+        self.theirs, self.place = team_of("Ulf")
+        self.result = measured(self.place, self.theirs.user, 8, 8)
+        self.begun = begin(self.place, self.theirs.user)
+        self.pages = [
+            reverse("places:place", args=[self.place.pk]),
+            reverse("places:edit", args=[self.place.pk]),
+            reverse("bench:sample", args=[self.place.pk]),
+            reverse("bench:method", args=[self.begun.sample_id]),
+            reverse("bench:determination", args=[self.begun.pk]),
+            reverse("log:determination", args=[self.begun.pk]),
+            reverse("log:result", args=[self.result.pk]),
+        ]
+        self.acts = [reverse(f"bench:{name}", args=[self.begun.pk]) for name in ("go_on", "further_run", "supersede")]
+
+    def test_no_page_and_no_act_reaches_another_teams_rows(self):
+        self.client.force_login(self.mine.user)
+        for address in self.pages:
+            self.assertEqual(self.client.get(address).status_code, 404, address)
+        for address in self.acts:
+            self.assertEqual(self.client.post(address, {"reason": "mine now"}).status_code, 404, address)
+        events = reverse("bench:events", args=[self.begun.pk])
+        body = {"events": [], "known": 0}
+        self.assertEqual(self.client.post(events, body, content_type="application/json").status_code, 404)
+        self.assertNotContains(self.client.get("/log/"), "Ulf")
+        self.assertNotIn(b"Ulf", b"".join(self.client.get("/log/kessa-log.csv")))
+        stolen = self.client.get(f"/log/?place={self.place.pk}")
+        self.assertNotContains(stolen, "8, 8 drops")
+        form = {"name": "Mine", "sampling_depth_cm": 20, "upstream": self.place.pk}
+        self.assertContains(self.client.post("/places/new/", form), "valid choice", status_code=422)
+        other = Membership.objects.get(user=self.theirs.user)
+        self.assertEqual(self.client.post(reverse("people:change_member", args=[other.pk])).status_code, 404)
+        self.assertEqual(self.client.post(reverse("people:switch", args=[other.team_id])).status_code, 404)
+
+    def test_the_anonymous_are_asked_to_sign_in_everywhere(self):
+        for address in [*self.pages, "/log/", "/log/kessa-log.csv", "/bench/", "/places/", "/rules/", "/team/"]:
+            response = self.client.get(address)
+            self.assertRedirects(response, f"/account/in/?next={address}", fetch_redirect_response=False)
+
+    def test_rows_are_reached_by_team_only(self):
+        with self.assertRaisesMessage(TypeError, "Say whose"):
+            Result.objects.all()
+        root = Path(settings.ROOT) / "kessa"
+        allowed = {"people/models.py", "bench/models.py", "bench/services.py", "rules/services.py", "log/selectors.py"}
+        users = {
+            str(path.relative_to(root))
+            for path in root.rglob("*.py")
+            if "migrations" not in path.parts and "across_teams" in path.read_text()
+        }
+        self.assertEqual(users, allowed)
+
+
+class Members(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+
+    def test_an_invitation_is_made_accepted_and_cannot_be_forged(self):
+        page = self.client.post("/team/", {"role": "technician"})
+        token = re.search(r"/team/join/([^/]+)/", page.content.decode())[1]
+        newcomer = Client()
+        newcomer.post(
+            "/account/new/", {"username": "sanna", "password1": "tea and drops", "password2": "tea and drops"}
+        )
+        self.assertRedirects(newcomer.get("/bench/"), "/team/none/")
+        self.assertContains(newcomer.get(f"/team/join/{token}/"), "technician")
+        newcomer.post(f"/team/join/{token}/")
+        self.assertContains(newcomer.get("/bench/"), "Ines&#x27;s brook")
+        self.assertContains(newcomer.post(f"/team/join/{token}x/"), "not valid any more", status_code=410)
+
+    def test_a_team_keeps_a_coordinator(self):
+        mine = reverse("people:change_member", args=[self.membership.pk])
+        self.assertContains(self.client.post(mine, {"role": "volunteer"}, follow=True), "needs a coordinator")
+        olek = member(self.membership.team, "Olek")
+        self.client.post(reverse("people:change_member", args=[olek.pk]), {"role": "coordinator"})
+        self.client.post(mine, {"remove": "yes"})
+        self.assertEqual(list(Membership.objects.values_list("user__username", "role")), [("olek", "coordinator")])
+
+    def test_volunteers_look_but_do_not_change_places_rules_or_people(self):
+        olek = member(self.membership.team, "Olek")
+        self.client.force_login(olek.user)
+        self.assertEqual(self.client.get("/rules/").status_code, 200)
+        for address in ("/places/new/", "/rules/house/", reverse("people:change_member", args=[olek.pk])):
+            response = self.client.post(address, {"role": "coordinator", "blank_first": "no"})
+            self.assertContains(response, "Only a coordinator", status_code=403)
+        self.assertNotContains(self.client.post("/team/", {"role": "coordinator"}), "/team/join/")
+
+    def test_house_rules_hold_for_what_begins_after(self):
+        before = begin(self.place, self.membership.user)
+        self.client.post("/rules/house/", {"blank_first": "no"})
+        after = begin(self.place, self.membership.user)
+        before.refresh_from_db()
+        self.assertEqual((before.blank_first, after.blank_first), (True, False))
+
+    def test_a_place_is_added_checked_and_changed(self):
+        good = {"name": "Mill pond", "sampling_depth_cm": "20", "limit_sets": ["ca-aquatic"]}
+        for change, words in (
+            ({"latitude": "91", "longitude": "0"}, "less than or equal to 90"),
+            ({"latitude": "50"}, "both latitude and longitude"),
+            ({"name": "Ines's brook"}, "of this name already"),
+            ({"limit_sets": ["moon"]}, "valid choice"),
+            ({"sampling_depth_cm": "-1"}, "greater than or equal to 0"),
+        ):
+            with self.subTest(change):
+                response = self.client.post("/places/new/", {**good, **change})
+                self.assertContains(response, words, status_code=422)
+        self.assertContains(self.client.post("/places/new/", good, follow=True), "Aquatic life, Canada")
+
+
+class SigningIn(TestCase):
+    def test_guessing_is_slowed(self):
+        team_of("Ines")
+        for _ in range(5):
+            response = self.client.post("/account/in/", {"login": "ines", "password": "wrong"})
+        response = self.client.post("/account/in/", {"login": "ines", "password": "white tile"})
+        self.assertContains(response, "Too many tries", status_code=429)
+
+    def test_the_demo_door_is_for_the_demo_team_only(self):
+        membership, _ = team_of("Ines")
+        self.assertEqual(self.client.post("/demo/enter/ines/").status_code, 404)
+        Team.objects.filter(pk=membership.team_id).update(name=settings.DEMO_TEAM)
+        self.assertContains(self.client.get("/account/in/"), "coordinator")
+        self.assertRedirects(self.client.post("/demo/enter/ines/"), "/bench/")
+        self.assertEqual(self.client.get("/demo/enter/ines/").status_code, 405)
+
+    def test_headers_and_pages_of_errors(self):
+        response = self.client.get("/account/in/")
+        policy = response["Content-Security-Policy"]
+        self.assertIn("default-src 'none'", policy)
+        self.assertNotIn("unsafe", policy)
+        self.assertEqual((response["X-Frame-Options"], response["X-Content-Type-Options"]), ("DENY", "nosniff"))
+        self.assertContains(self.client.get("/nowhere/"), "no such page", status_code=404)
+
+    def test_no_script_or_style_stands_in_a_template(self):
+        inline = re.compile(r"<script(?![^>]*\ssrc=)|<style|\sstyle=|\son[a-z]+=", re.IGNORECASE)
+        for path in (Path(settings.ROOT) / "kessa").rglob("*.html"):
+            self.assertIsNone(inline.search(path.read_text()), path)
+
+    @override_settings(AXES_ENABLED=False)
+    def test_someone_without_a_team_starts_one(self):
+        credentials = {"username": "maud", "password1": "tea and drops", "password2": "tea and drops"}
+        self.client.post("/account/new/", credentials)
+        response = self.client.post("/team/none/", {"name": "Wells", "time_zone": "Europe/Dublin"}, follow=True)
+        self.assertContains(response, "Add a place")
+        self.assertEqual(Membership.objects.get().role, Role.COORDINATOR)
+        self.assertContains(self.client.get("/log/"), "The log is empty")

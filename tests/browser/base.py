@@ -1,0 +1,98 @@
+"""A browser on the running application, used as a person would: by role and label."""
+
+import os
+import re
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from playwright.sync_api import expect, sync_playwright
+
+from kessa.people.models import Membership, Role, Team, User
+from kessa.places.models import Place
+from tests.world import SETS
+
+DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
+CHROMIUM = os.environ.get("KESSA_CHROMIUM", "/usr/bin/chromium")
+QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+QUIET += ["--disable-component-update", "--disable-sync"]
+AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
+
+
+class BrowserTest(StaticLiveServerTestCase):
+    """Tarrow Vale with its coordinator, a volunteer and two places on the brook, seen through Chromium."""
+
+    @classmethod
+    def setUpClass(cls):
+        os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright runs a loop of its own in this thread
+        super().setUpClass()
+        playwright = sync_playwright().start()
+        cls.addClassCleanup(playwright.stop)
+        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
+        cls.addClassCleanup(cls.browser.close)
+
+    def setUp(self):
+        self.address = self.live_server_url
+        self.team = Team.objects.create(name=settings.DEMO_TEAM, time_zone="Europe/London")
+        for name, role in (("Ines", Role.COORDINATOR), ("Olek", Role.VOLUNTEER)):
+            user = User.objects.create_user(name.lower(), password="white tile", first_name=name)
+            Membership.objects.create(team=self.team, user=user, role=role)
+        self.above = Place.objects.create(team=self.team, name="Above the depot", limit_sets=SETS)
+        self.below = Place.objects.create(team=self.team, name="Below the depot", upstream=self.above, limit_sets=SETS)
+
+    def open(self, viewport=PHONE, name="Olek"):
+        """Open a browser of one's own and sign in; errors in the page fail the test."""
+        context = self.browser.new_context(viewport=viewport)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(8000)
+        faults = []
+        page.on("pageerror", lambda error: faults.append(str(error)))
+        page.on("console", lambda said: "Content Security Policy" in said.text and faults.append(said.text))
+        page.on("request", lambda asked: asked.url.startswith((self.address, "data:")) or faults.append(asked.url))
+        self.addCleanup(lambda: self.assertEqual(faults, []))
+        page.goto(self.address)
+        page.get_by_role("button", name=name).click()
+        return page
+
+    def begin(self, page, place="Below the depot", method="Begin in the low range"):
+        """Go from the bench's first page to the count of the blank or first run."""
+        page.get_by_role("link", name=place).first.click()
+        page.get_by_label("Water temperature").fill("4.5")
+        page.get_by_role("button", name="On to the test").click()
+        page.get_by_role("button", name=method).click()
+        expect(page.get_by_role("status").first).to_have_text("all readings saved")
+
+    def steps(self, page, count=4):
+        """Do the steps before, or after, the count."""
+        for _ in range(count):
+            page.get_by_role("button", name="Done, next").click()
+
+    def drops(self, page, count):
+        """Tap that many drops."""
+        for _ in range(count):
+            page.get_by_role("button", name="One drop").click()
+
+    def run_through(self, page, count, begin=None):
+        """Do one run from its first step to its last."""
+        if begin:
+            page.get_by_role("button", name=begin).click()
+        self.steps(page)
+        self.drops(page, count)
+        page.get_by_role("button", name="It stays: end").click()
+        self.steps(page, 1)
+
+    def count(self, page):
+        """Return the count shown."""
+        return int(re.match(r"\d+", page.locator("[data-count]").inner_text())[0])
+
+    def assert_saved(self, page):
+        """Wait until nothing waits any more."""
+        expect(page.get_by_text("all readings saved")).to_be_visible(timeout=20_000)
+
+    def assert_accessible(self, page):
+        """Let axe-core look at the page."""
+        page.evaluate(AXE)
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+        told = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found]
+        self.assertEqual(told, [], page.url)

@@ -1,0 +1,151 @@
+"""Whatever interrupts a run, every tap is there afterwards."""
+
+import os
+import signal
+import socket
+import subprocess
+import time
+from pathlib import Path
+
+from django.conf import settings
+from django.db import connection
+from playwright.sync_api import expect
+
+from kessa.bench.models import Event
+from tests.browser.base import DESK, BrowserTest
+
+
+class Interrupted(BrowserTest):
+    def taps_on_the_server(self):
+        return Event.objects.for_team(self.team).filter(kind="drop_added").count()
+
+    def test_the_network_goes_and_comes_back(self):
+        page = self.open()
+        self.begin(page)
+        self.run_through(page, 1)
+        page.get_by_role("button", name="Begin the first run").click()
+        self.steps(page)
+        self.drops(page, 3)
+        self.assert_saved(page)
+        page.wait_for_function("caches.open('kessa-pages').then((c) => c.match(location.href)).then(Boolean)")
+        page.context.set_offline(True)
+        self.drops(page, 4)
+        expect(page.get_by_text("4 taps waiting")).to_be_visible()
+        page.reload()
+        expect(page.get_by_text("4 taps waiting")).to_be_visible()
+        self.assertEqual(self.count(page), 7)
+        self.drops(page, 1)
+        page.get_by_role("button", name="It stays: end").click()
+        self.steps(page, 1)
+        self.run_through(page, 8, begin="Begin run 2")
+        expect(page.get_by_role("heading", name="The runs agree")).to_be_visible()
+        page.get_by_role("button", name="Write it in the log").click()
+        expect(page.get_by_role("heading", name="Being written in the log")).to_be_visible()
+        self.assertEqual(self.taps_on_the_server(), 4)
+        page.context.set_offline(False)
+        expect(page.get_by_text("Run 1: 8 × 4 = 32 mg/L as Cl")).to_be_visible(timeout=40_000)
+        self.assertEqual(self.taps_on_the_server(), 1 + 8 + 8)
+
+    def test_two_tabs_on_one_run(self):
+        first = self.open(DESK)
+        self.begin(first)
+        second = first.context.new_page()
+        second.goto(first.url)
+        self.steps(first)
+        self.drops(first, 1)
+        expect(second.locator("[data-count]")).to_have_text("1")
+        self.drops(second, 2)
+        expect(first.locator("[data-count]")).to_have_text("3")
+        first.get_by_role("button", name="Take one back").click()
+        expect(second.locator("[data-count]")).to_have_text("2")
+        self.assert_saved(first)
+        self.assert_saved(second)
+        self.assertEqual(self.taps_on_the_server(), 3)
+
+    def test_two_phones_on_one_run(self):
+        first, second = self.open(), self.open(name="Ines")
+        self.begin(first)
+        self.steps(first)
+        self.drops(first, 2)
+        self.assert_saved(first)
+        second.goto(first.url)
+        self.assertEqual(self.count(second), 2)
+        self.drops(second, 1)
+        expect(first.locator("[data-count]")).to_have_text("3", timeout=10_000)
+
+    def test_signed_out_in_the_middle(self):
+        page = self.open()
+        self.begin(page)
+        self.steps(page)
+        self.assert_saved(page)
+        cookies = page.context.cookies()
+        page.context.clear_cookies(name="sessionid")
+        self.drops(page, 2)
+        expect(page.get_by_role("alert")).to_contain_text("Sign in again")
+        expect(page.get_by_text("2 taps waiting")).to_be_visible()
+        page.context.add_cookies(cookies)
+        self.assert_saved(page)
+        self.assertEqual(self.taps_on_the_server(), 2)
+
+
+class Killed(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.start()
+
+    def start(self):
+        """Start a server of our own on the tests' database, and wait until it answers."""
+        at = connection.settings_dict
+        url = f"postgresql://{at['USER']}:{at['PASSWORD']}@{at['HOST']}:{at['PORT']}/{at['NAME']}"
+        gunicorn = Path(settings.ROOT) / ".venv" / "bin" / "gunicorn"
+        self.server = subprocess.Popen(
+            [
+                gunicorn,
+                "kessa.web.wsgi",
+                "--bind",
+                f"127.0.0.1:{self.port}",
+                "--threads",
+                "4",
+                "--log-level",
+                "critical",
+            ],
+            env={**os.environ, "DATABASE_URL": url},
+            cwd=settings.ROOT,
+            start_new_session=True,
+        )
+        self.addCleanup(self.kill, self.server)
+        for _ in range(100):
+            with socket.socket() as probe:
+                if probe.connect_ex(("127.0.0.1", self.port)) == 0:
+                    return
+            time.sleep(0.1)
+        self.fail("the server did not start")
+
+    def kill(self, server):
+        """Kill the server and its workers outright."""
+        if server.poll() is None:
+            os.killpg(server.pid, signal.SIGKILL)
+            server.wait()
+
+    def test_the_server_is_killed_and_restarted(self):
+        page = self.open()
+        self.begin(page)
+        self.run_through(page, 1)
+        page.get_by_role("button", name="Begin the first run").click()
+        self.steps(page)
+        self.drops(page, 5)
+        self.kill(self.server)
+        self.drops(page, 3)
+        self.assertEqual(self.count(page), 8)
+        expect(page.get_by_text("waiting")).to_be_visible()
+        page.reload()
+        self.assertEqual(self.count(page), 8)
+        self.start()
+        self.assert_saved(page)
+        page.reload()
+        self.assertEqual(self.count(page), 8)
+        self.assertEqual(Event.objects.for_team(self.team).filter(kind="drop_added", run="sample-1").count(), 8)

@@ -1,0 +1,156 @@
+"""The whole story: from the bottle to a judged line in the log."""
+
+import csv
+from pathlib import Path
+
+from playwright.sync_api import expect
+
+from tests.browser.base import DESK, PHONE, BrowserTest
+from tests.cases import run_cases
+
+
+class Story(BrowserTest):
+    def test_on_a_phone_and_at_a_desk(self):
+        for viewport in (PHONE, DESK):
+            with self.subTest(viewport):
+                page = self.open(viewport)
+                self.begin(page)
+                self.run_through(page, 1)
+                expect(page.get_by_role("heading", name="The blank took 1 drop: good")).to_be_visible()
+                self.run_through(page, 8, begin="Begin the first run")
+                page.get_by_role("button", name="Begin run 2").click()
+                self.steps(page)
+                self.drops(page, 7)
+                expect(page.get_by_text("28 mg/L", exact=True)).to_be_visible()
+                expect(page.get_by_text("agrees from 6 to 10")).to_be_attached()
+                page.get_by_role("button", name="Take one back").click()
+                page.get_by_role("button", name="It begins to turn").click()
+                self.drops(page, 1)
+                page.get_by_role("button", name="It stays: end").click()
+                self.steps(page, 1)
+                expect(page.get_by_role("heading", name="The runs agree")).to_be_visible()
+                page.get_by_role("button", name="Write it in the log").click()
+                expect(page.get_by_text("truth between 20 and 32 mg/L", exact=True)).to_be_visible()
+                expect(page.get_by_text("Run 2: 7 × 4 = 28 mg/L as Cl. The colour began to turn at 6")).to_be_visible()
+                expect(page.get_by_text("Nothing more to do here")).to_be_visible()
+
+        desk = self.open(DESK, "Ines")
+        desk.get_by_role("link", name="Log", exact=True).click()
+        row = desk.get_by_role("row").filter(has_text="8, 7 drops").first
+        expect(row).to_contain_text("inside")
+        desk.get_by_label("Verdict").select_option("outside")
+        expect(desk.get_by_text("Nothing in the log fits these filters.")).to_be_visible()
+        self.assertIn("verdict=outside", desk.url)
+        desk.get_by_label("Verdict").select_option("inside")
+        with desk.expect_download() as download:
+            desk.get_by_role("link", name="Save all of these as CSV").click()
+        with Path(download.value.path()).open(encoding="utf-8-sig", newline="") as file:
+            rows = list(csv.DictReader(file))
+        self.assertEqual(
+            [(each["result"], each["low"], each["person"]) for each in rows], [("30.0", "20.0", "Olek")] * 2
+        )
+        row.get_by_role("link").first.click()
+        expect(desk.get_by_role("heading", name="The working")).to_be_visible()
+
+    def test_by_keyboard_alone(self):
+        page = self.open(DESK)
+        keys = page.keyboard
+
+        def tab_to(words):
+            for _ in range(60):
+                keys.press("Tab")
+                on = page.evaluate("(({tagName, innerText, name}) => [tagName, innerText || name])(document.activeElement)")
+                if on[0] != "BODY" and words in (on[1] or ""):
+                    return
+            self.fail(f"no way by keyboard to {words}")
+
+        tab_to("Above the depot")
+        keys.press("Enter")
+        page.wait_for_url("**/bench/place/**")
+        tab_to("water_temperature_c")
+        keys.type("6")
+        tab_to("On to the test")
+        keys.press("Enter")
+        page.wait_for_url("**/bench/sample/**")
+        tab_to("Begin in the low range")
+        keys.press("Enter")
+        self.assert_saved(page)
+        keys.press("?")
+        expect(page.get_by_role("dialog")).to_be_visible()
+        keys.press("Escape")
+        expect(page.get_by_role("dialog")).to_be_hidden()
+        for run, count in enumerate((1, 5, 6)):
+            for key in ("n" if run else "", *"nnnn", *" " * count, "Enter", "n"):
+                if key:
+                    keys.press(key)
+        keys.press("Backspace")
+        keys.press("Backspace")
+        keys.press("Backspace")
+        keys.press("t")
+        keys.press("w")
+        expect(page.get_by_role("timer")).to_have_text(" 0:30", use_inner_text=True)
+        keys.press(" ")
+        keys.press("Enter")
+        keys.press("n")
+        expect(page.get_by_role("heading", name="The runs agree")).to_be_visible()
+        keys.press("n")
+        expect(page.get_by_text("Run 2: 6 × 4 = 24 mg/L as Cl. The colour began to turn at 5")).to_be_visible()
+
+    def test_over_the_range_and_on_to_a_dilution(self):
+        page = self.open()
+        self.begin(page, method="High range")
+        page.get_by_role("button", name="No deionised water").click()
+        page.get_by_role("button", name="Begin the first run").click()
+        self.steps(page)
+        page.get_by_role("button", name="It stays: end").click()
+        expect(page.get_by_text("An end needs a drop first.")).to_be_visible()
+        self.drops(page, 25)
+        expect(page.get_by_role("button", name="One drop")).to_be_hidden()
+        page.get_by_role("button", name="No end at 25: over the range").click()
+        self.steps(page, 1)
+        expect(page.get_by_role("heading", name="Over the range")).to_be_visible()
+        page.get_by_role("button", name="Write it in the log").click()
+        expect(page.get_by_text(">1250").first).to_be_visible()
+        page.get_by_label("Dilute the sample").select_option("1 in 5: 20 mL of sample, deionised water to 100 mL")
+        page.get_by_role("button", name="Go on with the diluted sample").click()
+        expect(page.get_by_text("diluted 1 in 5")).to_be_visible()
+        self.run_through(page, 9)
+        self.run_through(page, 9, begin="Begin run 2")
+        page.get_by_role("button", name="Write it in the log").click()
+        expect(page.get_by_text("Sample diluted 1 in 5: × 5 = 2250 mg/L as Cl").first).to_be_visible()
+        expect(page.get_by_text("outside").first).to_be_visible()
+
+    def test_a_bad_blank_a_void_run_and_runs_that_never_agree(self):
+        page = self.open(DESK)
+        self.begin(page)
+        self.run_through(page, 4)
+        expect(page.get_by_role("heading", name="The blank took 4 drops: bad")).to_be_visible()
+        expect(page.get_by_text("Is it deionised water")).to_be_visible()
+        page.get_by_role("button", name="Go on with the warning").click()
+        self.steps(page)
+        self.drops(page, 9)
+        page.get_by_role("button", name="Went too far").click()
+        expect(page.get_by_role("heading", name="This run is void")).to_be_visible()
+        self.run_through(page, 4, begin="Begin the first run")
+        self.run_through(page, 8, begin="Begin run 3")
+        expect(page.get_by_role("heading", name="The runs do not agree yet")).to_be_visible()
+        self.run_through(page, 12, begin="Begin run 4")
+        page.get_by_role("button", name="Write it in the log").click()
+        for words in ("blank bad", "runs do not agree", "Void, kept but not counted: run 1"):
+            expect(page.get_by_text(words).first).to_be_visible()
+        page.get_by_label("Reason, kept with the result").fill("new bottle")
+        page.get_by_role("button", name="Set aside and repeat").click()
+        expect(page.get_by_text("low range, blank")).to_be_visible()
+
+    def test_the_page_derives_a_run_as_the_core_does(self):
+        page = self.open()
+        for case in run_cases():
+            got = page.evaluate(
+                """async ([events, most]) => {
+                    const { deriveRun } = await import("/static/js/run-state.js");
+                    const state = deriveRun(events, most);
+                    return { ...state, steps: [...state.steps].sort() };
+                }""",
+                [case["events"], case["most"]],
+            )
+            self.assertEqual(got, case["state"], case["name"])
