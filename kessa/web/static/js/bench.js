@@ -216,7 +216,7 @@ function tick() {
 }
 
 function showClock() {
-  const clock = now.run?.state.clock;
+  const clock = now?.run?.state.clock;
   const left = clock ? Math.ceil((Date.parse(clock.at) + clock.seconds * 1000 - Date.now()) / 1000) : null;
   const place = one("[data-clock]");
   if (place) place.textContent = left === null ? "" : left > 0 ? ` 0:${String(left).padStart(2, "0")}` : " look now";
@@ -235,6 +235,8 @@ function showClock() {
 function show() {
   now = stand();
   const { run } = now;
+  // Until the taps of before are read, the page takes none: nothing tapped may get lost.
+  one("[data-bench]").inert = false;
   const counting = Boolean(isCounting());
   one("[data-bench]").classList.toggle("is-blank", run?.role === "blank");
   one("[data-bench]").classList.toggle("is-counting", counting);
@@ -403,7 +405,7 @@ const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], 
 
 document.addEventListener("keydown", (event) => {
   const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
-  if (!names || event.repeat || event.ctrlKey || event.metaKey || event.altKey || one("[data-keys]").open) return;
+  if (!now || !names || event.repeat || event.ctrlKey || event.metaKey || event.altKey || one("[data-keys]").open) return;
   // Space and enter belong to a control that has the focus, unless that is the count's own.
   const focused = document.activeElement;
   const plain = !focused || focused === document.body || focused.id === "main" || focused.closest("[data-count-sheet], [data-step]");
