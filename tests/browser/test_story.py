@@ -59,7 +59,9 @@ class Story(BrowserTest):
         def tab_to(words):
             for _ in range(60):
                 keys.press("Tab")
-                on = page.evaluate("(({tagName, innerText, name}) => [tagName, innerText || name])(document.activeElement)")
+                on = page.evaluate(
+                    "(({tagName, innerText, name}) => [tagName, innerText || name])(document.activeElement)"
+                )
                 if on[0] != "BODY" and words in (on[1] or ""):
                     return
             self.fail(f"no way by keyboard to {words}")
