@@ -1,10 +1,12 @@
 """How the log is narrowed down; the address holds it all, so that it can be shared."""
 
+from datetime import date, datetime, time, timedelta
 from typing import Any
 
 import django_filters
 from crispy_forms.helper import FormHelper
 from django import forms
+from django.utils import timezone
 
 from kessa.bench.models import Result
 from kessa.core.judge import VERDICTS
@@ -12,6 +14,10 @@ from kessa.core.methods import house_methods
 from kessa.people.models import Team
 from kessa.people.selectors import members
 from kessa.places.selectors import places
+
+
+def _midnight(day: date) -> datetime:
+    return timezone.make_aware(datetime.combine(day, time.min))
 
 
 def _parameters() -> list[tuple[str, str]]:
@@ -23,12 +29,8 @@ class LogFilter(django_filters.FilterSet):
 
     place = django_filters.ModelChoiceFilter(queryset=None, empty_label="all places")
     parameter = django_filters.ChoiceFilter(label="Test", choices=_parameters, empty_label="all tests")
-    from_day = django_filters.DateFilter(
-        label="From", field_name="taken_at", lookup_expr="date__gte", widget=forms.DateInput(attrs={"type": "date"})
-    )
-    to_day = django_filters.DateFilter(
-        label="To", field_name="taken_at", lookup_expr="date__lte", widget=forms.DateInput(attrs={"type": "date"})
-    )
+    from_day = django_filters.DateFilter(label="From", method="since", widget=forms.DateInput(attrs={"type": "date"}))
+    to_day = django_filters.DateFilter(label="To", method="until", widget=forms.DateInput(attrs={"type": "date"}))
     verdict = django_filters.ChoiceFilter(
         choices=[(verdict, verdict) for verdict in VERDICTS], empty_label="any verdict"
     )
@@ -47,6 +49,15 @@ class LogFilter(django_filters.FilterSet):
         self.filters["person"].queryset = members(team)
         self.form.helper = FormHelper()
         self.form.helper.form_tag = False
+
+    # Days become moments in the team's zone before the query, so that the index by time serves it.
+    def since(self, results: Any, name: str, day: date) -> Any:
+        """Leave out what was drawn before the day."""
+        return results.filter(taken_at__gte=_midnight(day))
+
+    def until(self, results: Any, name: str, day: date) -> Any:
+        """Leave out what was drawn after the day."""
+        return results if day == date.max else results.filter(taken_at__lt=_midnight(day + timedelta(days=1)))
 
     def with_superseded(self, results: Any, name: str, wanted: bool) -> Any:
         """Leave out what was superseded unless it is wanted."""

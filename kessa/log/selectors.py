@@ -6,13 +6,13 @@ from django.core import signing
 from django.db.models import OuterRef, Q, QuerySet, Subquery
 from django.utils.dateparse import parse_datetime
 
-from kessa.bench.models import Result
+from kessa.bench.models import Determination, Result
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.visits.models import Visit
 
-PAGE = 50
-_CHART = 200
+PAGE = 30
+_CHART = 120
 
 
 class Page(NamedTuple):
@@ -27,7 +27,7 @@ def log_of(team: Team) -> Any:
     return (
         Result.objects.for_team(team)
         .select_related("place", "person", "determination__sample")
-        .defer("determination__method_definition")
+        .defer("determination__method_definition", "working", "next_steps")
         .newest_first()
     )
 
@@ -53,12 +53,12 @@ def latest_results(place: Place, parameter: str) -> list[Result]:
 
     A floor that was repeated in a higher range is left out: the repeat says more.
     """
-    return list(
-        Result.objects.for_team(place.team_id)
-        .standing()
-        .filter(place=place, parameter=parameter, determination__continued_by=None)
-        .newest_first()[:_CHART]
-    )
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, parameter=parameter)
+    newest = list(rows.defer("readings", "working", "judgements", "usual", "next_steps").newest_first()[:_CHART])
+    floors = [result.determination_id for result in newest if result.censor == ">"]
+    repeated = Determination.objects.for_team(place.team_id).filter(continues__in=floors)
+    left_out = set(repeated.values_list("continues_id", flat=True))
+    return [result for result in newest if result.determination_id not in left_out]
 
 
 def with_latest_result(places: Any) -> list[Place]:
@@ -73,9 +73,8 @@ def with_latest_result(places: Any) -> list[Place]:
 
 def latest_visit(place: Place) -> tuple[Visit, list[Result]] | None:
     """Return a place's latest visit that has results, with them; None before the first."""
-    visits = Visit.objects.for_team(place.team_id).filter(place=place, samples__determinations__results__isnull=False)
-    visit = visits.prefetch_related("people").order_by("-started_at").first()
-    if visit is None:
+    newest = log_of(place.team_id).standing().filter(place=place).select_related("determination__sample__visit").first()
+    if newest is None:
         return None
-    results = log_of(place.team_id).standing().filter(determination__sample__visit=visit)
-    return visit, list(results)
+    visit = newest.determination.sample.visit
+    return visit, list(log_of(place.team_id).standing().filter(determination__sample__visit=visit)[:PAGE])

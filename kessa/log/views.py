@@ -57,7 +57,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     related = ("place__upstream", "person", "determination__sample__visit", "determination__sample__drawn_by")
     found = get_object_or_404(Result.objects.for_team(team).select_related(*related), pk=pk)
     determination = found.determination
-    history = determination.results.order_by("-computed_at")
+    history = determination.results.order_by("-computed_at")[:20]
     method = determination.method
     context = {
         "result": found,

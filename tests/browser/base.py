@@ -10,12 +10,9 @@ from playwright.sync_api import expect, sync_playwright
 
 from kessa.people.models import Membership, Role, Team, User
 from kessa.places.models import Place
+from tests.browser.chromium import CHROMIUM, PHONE, QUIET
 from tests.world import SETS
 
-DESK, PHONE = {"width": 1280, "height": 800}, {"width": 390, "height": 844}
-CHROMIUM = os.environ.get("KESSA_CHROMIUM", "/usr/bin/chromium")
-QUIET = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
-QUIET += ["--disable-component-update", "--disable-sync"]
 AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
 
 

@@ -5,7 +5,7 @@ from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
-from tests.browser.base import CHROMIUM, DESK, PHONE, QUIET
+from tests.browser.chromium import CHROMIUM, DESK, PHONE, QUIET
 
 
 def press(page: Page, keys: str) -> None:
@@ -32,7 +32,7 @@ def main(address: str, folder: Path) -> None:
 
             def shot(name: str, page: Page = page, suffix: str = suffix) -> None:
                 page.get_by_role("contentinfo").wait_for()
-                page.wait_for_timeout(400)
+                page.wait_for_timeout(700)
                 page.screenshot(path=folder / f"{name}{suffix}.png")
 
             page.goto(address)
@@ -49,7 +49,6 @@ def main(address: str, folder: Path) -> None:
             shot("count")
             press(page, "en")
             page.get_by_role("heading", name="The runs agree").wait_for()
-            page.get_by_text("truth between").first.wait_for()
             shot("agree")
             press(page, "n")
             page.get_by_role("heading", name="The working").wait_for()

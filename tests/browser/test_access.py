@@ -3,7 +3,8 @@
 from playwright.sync_api import expect
 
 from kessa.people.models import User
-from tests.browser.base import DESK, PHONE, BrowserTest
+from tests.browser.base import BrowserTest
+from tests.browser.chromium import DESK, PHONE
 from tests.world import begin, measured
 
 

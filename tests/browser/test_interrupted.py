@@ -12,7 +12,8 @@ from django.db import connection
 from playwright.sync_api import expect
 
 from kessa.bench.models import Event
-from tests.browser.base import DESK, BrowserTest
+from tests.browser.base import BrowserTest
+from tests.browser.chromium import DESK
 
 
 class Interrupted(BrowserTest):

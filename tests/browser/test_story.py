@@ -5,7 +5,8 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from tests.browser.base import DESK, PHONE, BrowserTest
+from tests.browser.base import BrowserTest
+from tests.browser.chromium import DESK, PHONE
 from tests.cases import run_cases
 
 

@@ -1,8 +1,12 @@
 """Template tags for the drawings and for writing numbers."""
 
+from functools import cache
 from typing import Any
 
 from django import template
+from django.template.loader import render_to_string
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
 from django.utils.timesince import timesince
 
 from kessa.core import quantity
@@ -40,10 +44,11 @@ def since(moment: Any) -> str:
     return "less than a minute" if spoken.startswith("0") else spoken
 
 
-@register.inclusion_tag("components/verdict.html")
-def verdict(word: str) -> dict[str, str]:
-    """Draw a verdict: word, glyph and colour."""
-    return {"word": word, "glyph": _GLYPHS.get(word, "")}
+@register.simple_tag
+@cache
+def verdict(word: str) -> SafeString:
+    """Draw a verdict: word, glyph and colour. There are four, and a log shows dozens: each is drawn once."""
+    return render_to_string("components/verdict.html", {"word": word, "glyph": _GLYPHS.get(word, "")})
 
 
 @register.inclusion_tag("components/gauge.html")
@@ -56,10 +61,15 @@ def gauge(result: Any) -> dict[str, Any]:
     return {"gauge": drawn, "glyph": _GLYPHS.get(result.verdict, "unsettled")}
 
 
-@register.inclusion_tag("components/interval.html")
-def interval(quantity: Any) -> dict[str, Any]:
+@register.simple_tag
+def interval(result: Any) -> str:
     """Say in which interval the truth lies."""
-    return {"quantity": quantity}
+    low, high = plain(result.low), plain(result.high)
+    if result.censor == ">":
+        return format_html('above <span class="num">{}</span>', low)
+    if result.censor == "<":
+        return format_html('at or below <span class="num">{}</span>', high)
+    return format_html('between <span class="num">{}</span> and <span class="num">{}</span>', low, high)
 
 
 @register.inclusion_tag("components/trend.html")

@@ -318,7 +318,11 @@ function showLadder(run) {
   const other = now.counted.findLast((each) => each.name !== run.name);
   one("[data-other]").toggleAttribute("hidden", !other);
   if (other) {
-    one("[data-other]").setAttribute("transform", `translate(0 ${foot - step * other.state.count})`);
+    const y = foot - step * other.state.count;
+    one("[data-other]").setAttribute("transform", `translate(0 ${y})`);
+    // Its name stands above its line, or below where "usual" is written already.
+    const usual = Number(one("[data-usual-words]")?.getAttribute("y") ?? Infinity);
+    one("[data-other-name]").setAttribute("y", usual > y - 19 && usual < y + 7 ? usual - y + 17 : -5);
     one("[data-other-name]").textContent = runName(other);
   }
 }
@@ -380,15 +384,23 @@ function trouble(words) {
 }
 
 function reply(answer) {
-  if (answer.result) window.location.assign(answer.result);
-  else one("[data-outcome]").innerHTML = answer.outcome;
+  if (!answer.result) one("[data-outcome]").innerHTML = answer.outcome;
+  else forgetPage().then(() => window.location.assign(answer.result));
+}
+
+// A closed determination is the log's: this page need not open again without a signal.
+async function forgetPage() {
+  if ("caches" in window) await (await caches.open("kessa-pages")).delete(window.location.href);
 }
 
 // ---- fingers and keys ---------------------------------------------------------------------------------------------
 
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-act]");
-  if (button && !button.disabled) acts[button.dataset.act]();
+  if (!button || button.disabled) return;
+  // A finger or a mouse leaves no focus behind, so that the keys go on meaning what they say.
+  if (event.detail) button.blur();
+  acts[button.dataset.act]();
 });
 
 for (const button of document.querySelectorAll("[data-toggle]")) {
@@ -406,10 +418,10 @@ const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], 
 document.addEventListener("keydown", (event) => {
   const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
   if (!now || !names || event.repeat || event.ctrlKey || event.metaKey || event.altKey || one("[data-keys]").open) return;
-  // Space and enter belong to a control that has the focus, unless that is the count's own.
+  // Space and enter belong to the control that has the focus.
   const focused = document.activeElement;
-  const plain = !focused || focused === document.body || focused.id === "main" || focused.closest("[data-count-sheet], [data-step]");
-  if ((event.key === " " || event.key === "Enter") && !plain) return;
+  const free = !focused || focused === document.body || focused.id === "main";
+  if ((event.key === " " || event.key === "Enter") && !free) return;
   const button = names.flatMap((name) => [...document.querySelectorAll(`[data-act=${name}]`)]).find((each) => !each.disabled && each.checkVisibility());
   if (!button) return;
   event.preventDefault();
