@@ -44,7 +44,8 @@ def next_steps(
         steps.append("One run only: repeat it before anyone relies on the number.")
     if "blank-bad" in outcome.flags:
         steps.append("The blank was bad: find out why, then repeat. Until then this number may be too high.")
-    steps += _by_verdict(verdict, upstream)
+    # A count over the range says nothing about the limit yet: the repeat will.
+    steps += [] if outcome.next and verdict == NOT_SETTLED else _by_verdict(verdict, upstream)
     if unusual and verdict in (INSIDE, CLOSE, None):
         look = f" Test {upstream} too." if upstream else " Test again further up the water."
         steps.append(f"Not usual for this place: look for a cause and tell your coordinator.{look}")

@@ -47,7 +47,8 @@ class Count(Kind):
             self.unit,
             self.form,
         )
-        working: tuple[str, ...] = (f"{self._sum(count)} = {self.written(quantity)}",)
+        middle = " − ½ (the middle of the last step)" if self.report == "midpoint" else ""
+        working: tuple[str, ...] = (f"{self._sum(count, middle)} = {self.written(quantity)}",)
         if begun < count:
             working += (f"The colour began to turn at {plain(begun)}, so the truth may be lower",)
         return Determined(quantity, None, working)
@@ -56,14 +57,11 @@ class Count(Kind):
         value = finite(self.per * max(n, 0.0), "count")
         quantity = Quantity(value, value, None, ">", self.unit, self.form)
         following = "higher range" if self.next_range else "dilute"
-        less = f" less {plain(self.background)} background" if self.background else ""
-        line = f"No end at {plain(count)}: ({plain(count)}{less}) × {plain(self.per)}: {self.written(quantity)}"
+        line = f"No end at {plain(count)}: {self._sum(count, '')}, so {self.written(quantity)}"
         return Determined(quantity, following, (line,))
 
-    def _sum(self, count: float) -> str:
-        steps = plain(count)
+    def _sum(self, count: float, middle: str) -> str:
+        steps = plain(count) + middle
         if self.background:
             steps += f" − {plain(self.background)} background"
-        if self.report == "midpoint":
-            steps += " − ½ (the middle of the last step)"
         return f"{steps} × {plain(self.per)}" if steps == plain(count) else f"({steps}) × {plain(self.per)}"
