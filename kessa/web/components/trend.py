@@ -86,10 +86,11 @@ def _path(points: list[Point]) -> str:
 
 def _scale(highest: float) -> tuple[float, float]:
     """Return a round top of the scale above the highest value, and the step of its grid."""
-    rough = max(highest * 1.08, 1e-9) / _MOST_TICKS
+    reach = highest * 1.08 or 1.0
+    rough = reach / _MOST_TICKS
     power = 10 ** math.floor(math.log10(rough))
     step = next(power * k for k in (1, 2, 5, 10) if power * k >= rough)
-    return math.ceil(highest * 1.08 / step) * step, step
+    return math.ceil(reach / step) * step, step
 
 
 def _months(first: datetime, last: datetime, x: Any) -> list[tuple[float, str]]:

@@ -47,8 +47,8 @@ function emptyRun(role, number) {
 }
 
 function presentRun(blanks, samples) {
-  const begun = [...blanks, ...samples].filter((run) => !isFinished(run.state) || stepsLeft(run));
-  if (begun.length && !opened) return begun.at(-1);
+  const last = [...blanks, ...samples].at(-1);
+  if (last && !opened && (!isFinished(last.state) || stepsLeft(last))) return last;
   if (opened) {
     const [role, number] = opened.split("-");
     return [...blanks, ...samples].find((run) => run.name === opened) ?? emptyRun(role, Number(number));
@@ -64,9 +64,8 @@ function stepsLeft(run) {
 }
 
 function presentStep(run) {
-  for (let step = 0; step < given.steps; step += 1) {
-    if (step === given.count_step ? run.state.endpoint === null : !run.state.steps.has(step)) return step;
-  }
+  const from = run.state.endpoint === null ? 0 : given.count_step + 1;
+  for (let step = from; step < given.steps; step += 1) if (step === given.count_step || !run.state.steps.has(step)) return step;
   return null;
 }
 

@@ -1,0 +1,53 @@
+"""The demo world, and that nothing in it was written by hand."""
+
+from django.core.management import call_command
+from django.test import TestCase
+
+from kessa.bench.models import Determination, Result
+from kessa.bench.selectors import bench_of, counted_events, judge_outcome
+from kessa.people.models import Team
+from kessa.places.models import Place
+from kessa.web.demo import world
+
+
+class TarrowVale(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        world.build()
+        cls.team = Team.objects.get(name="Tarrow Vale")
+        cls.results = Result.objects.for_team(cls.team).select_related("determination__sample__visit__place__upstream")
+
+    def test_every_result_follows_from_its_taps(self):
+        self.assertGreater(len(self.results), 70)
+        for result in self.results:
+            outcome = bench_of(result.determination, counted_events(result.determination)).outcome
+            self.assertEqual(outcome.quantity, result.quantity)
+            judged = judge_outcome(result.determination, outcome)
+            self.assertEqual((judged.verdict, judged.flags), (result.verdict, result.flags))
+
+    def test_two_years_at_three_places_with_what_happened(self):
+        first, last = self.results.earliest("taken_at"), self.results.latest("taken_at")
+        self.assertGreater((last.taken_at - first.taken_at).days, 700)
+        self.assertEqual(Place.objects.for_team(self.team).count(), 3)
+        spill = self.results.filter(verdict="outside")
+        self.assertTrue(all(result.place.name.endswith("below the depot") for result in spill))
+        self.assertIn(190, {round(result.value, -1) for result in spill})
+        self.assertTrue(self.results.filter(flags__contains=["not-agreed"]).exists())
+        over = Determination.objects.for_team(self.team).exclude(continues=None)
+        self.assertTrue(all(each.continues.results.get().censor == ">" for each in over))
+        above = self.results.filter(place__name__endswith="above the depot")
+        self.assertFalse(above.exclude(verdict="inside").exists())
+
+    def test_it_is_built_once(self):
+        before = Result.objects.for_team(self.team).count()
+        call_command("load_demo", stdout=open("/dev/null", "w"))  # noqa: SIM115, PTH123
+        self.assertEqual(Result.objects.for_team(self.team).count(), before)
+
+    def test_its_people_sign_in_and_its_pages_open(self):
+        self.client.post("/account/in/", {"login": "maud", "password": world.DATA["password"]})
+        for address in ("/bench/", "/log/", "/places/", "/rules/", "/team/"):
+            self.assertContains(self.client.get(address), "Maud")
+        for place in Place.objects.for_team(self.team):
+            self.assertContains(self.client.get(f"/places/{place.pk}/"), "Usual here:")
+        for result in self.results:
+            self.assertContains(self.client.get(f"/log/{result.pk}/"), "The working")
