@@ -12,6 +12,8 @@ MOST_EVENTS = 500
 CLOSED, REOPENED = "closed", "reopened"
 WHOLE = ""
 _RUN = re.compile(r"(blank|sample)-[1-9][0-9]?")
+_DEVICE = re.compile(r"[\w .-]{1,40}", re.ASCII)
+_YEARS = range(1970, 2200)  # a phone whose clock was lost begins in 1970
 _LARGEST_SEQ = 1_000_000_000
 
 
@@ -44,8 +46,8 @@ def check(tap: Any, method: Method) -> Incoming:
     elif not isinstance(run, str) or not _RUN.fullmatch(run):
         raise BadTap("A run is named blank or sample and a number.")
     device = tap.get("device")
-    if not isinstance(device, str) or len(device) > 40:
-        raise BadTap("A tap names its device.")
+    if not isinstance(device, str) or not _DEVICE.fullmatch(device):
+        raise BadTap("A tap names its device in up to 40 plain letters.")
     data = _data(kind, tap.get("data") or {}, method)
     return Incoming(_uuid(tap.get("id")), run, kind, _seq(tap.get("seq")), _time(tap.get("at")), data, device)
 
@@ -66,7 +68,7 @@ def _seq(value: Any) -> int:
 def _time(value: Any) -> datetime:
     try:
         at = datetime.fromisoformat(value)
-        if at.tzinfo is None:
+        if at.tzinfo is None or at.year not in _YEARS:
             raise ValueError
         return at.astimezone(UTC)
     except (ValueError, TypeError, OverflowError):

@@ -27,6 +27,7 @@ class Stored(NamedTuple):
     refused: list[tuple[str, str]]
 
 
+@transaction.atomic
 def begin_determination(
     sample: Sample,
     person: User,
@@ -37,23 +38,25 @@ def begin_determination(
     supersedes: Determination | None = None,
     at: datetime | None = None,
 ) -> Determination:
-    """Begin a determination by a house method, now or `at`; raises ValidationError where there is no such method."""
+    """Begin a determination by a house method, now or `at`; raises ValidationError where there is no such method.
+
+    Beginning again what the same person has begun and not yet touched gives the same determination: a page posted twice
+    begins one.
+    """
     method = house_methods().get(method_key)
     if method is None:
         raise ValidationError("This method is not in the library any more. Choose another.")
-    return Determination.objects.create(
+    Sample.objects.for_team(sample.team_id).select_for_update().get(pk=sample.pk)
+    same = {"sample": sample, "method_key": method.key, "method_version": method.version, "dilution": dilution}
+    same |= {"lot": lot, "started_by": person, "supersedes": supersedes}
+    untouched = Determination.objects.for_team(sample.team_id).filter(closed_at=None, events=None, **same).first()
+    return untouched or Determination.objects.create(
         team=sample.team,
-        sample=sample,
-        method_key=method.key,
-        method_version=method.version,
         method_definition=method.snapshot(),
         limit_sets=sample.place.limit_sets,
         blank_first=house_rules(sample.team).blank_first and method.blank is not None,
-        dilution=dilution,
-        lot=lot,
-        started_by=person,
         started_at=at or timezone.now(),
-        supersedes=supersedes,
+        **same,
     )
 
 

@@ -59,7 +59,10 @@ class Recording(TestCase):
             {**good, "id": str(uuid.uuid4()), "kind": "step_done", "data": {"step": 99}},
             {**good, "id": str(uuid.uuid4()), "kind": "timer_started", "data": {"seconds": -30}},
             {**good, "id": str(uuid.uuid4()), "kind": "end_called", "data": {"endpoint": "yes"}},
+            {**good, "id": str(uuid.uuid4()), "at": "0001-01-01T00:00:00+00:00"},
             {**good, "id": str(uuid.uuid4()), "device": "x" * 41},
+            {**good, "id": str(uuid.uuid4()), "device": "\0"},
+            {**good, "id": str(uuid.uuid4()), "device": "\ud800"},
         ]
         stored = self.record([*bad, good])
         self.assertEqual((len(stored.refused), stored.kept), (len(bad), [good["id"]]))
@@ -71,6 +74,13 @@ class Recording(TestCase):
         other = begin(self.place, self.person)
         stored = services.record_events(other, self.person, taps)
         self.assertEqual((stored.kept, len(stored.refused)), ([], len(taps)))
+
+    def test_beginning_twice_begins_once(self):
+        begun = services.begin_determination(self.determination.sample, self.person, "chloride-drops-25")
+        self.assertEqual(begun, self.determination)
+        self.record(Taps().run("sample-1", 1).made)
+        begun = services.begin_determination(self.determination.sample, self.person, "chloride-drops-25")
+        self.assertNotEqual(begun, self.determination)
 
     def test_nothing_to_write_is_said_and_does_not_close(self):
         stored = self.record(Taps().close().made)

@@ -1,116 +1,18 @@
 // The bench: what the person taps becomes events; what the events amount to is shown. Results come from the server's rungs.
 
 import { Keeper } from "./keeper.js";
-import { deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js";
+import { isFinished, liveEvents } from "./run-state.js";
+import { blankVerdict, choices, given, isCounting, presentStep, stand, units } from "./standing.js";
 
-const given = JSON.parse(document.getElementById("bench-payload").textContent);
 const one = (selector) => document.querySelector(selector);
 const act = (name) => one(`[data-act=${name}]`);
 const setting = (name) => localStorage.getItem(`kessa-${name}`) === "on";
-const units = (count) => `${count} ${given.unit_of_count}${count === 1 ? "" : "s"}`;
 
 let keeper;
 let now; // where the determination stands: see stand()
 let opened = null; // the run the person chose to begin, until its first event
 let ringing = null;
 let audio = null;
-
-// ---- where things stand -------------------------------------------------------------------------------------------
-
-function stand() {
-  const byRun = new Map();
-  for (const event of keeper.events.values()) {
-    if (!event.run) continue;
-    if (!byRun.has(event.run)) byRun.set(event.run, []);
-    byRun.get(event.run).push(event);
-  }
-  const runs = (role, most) =>
-    [...byRun.keys()]
-      .filter((name) => name.startsWith(role))
-      .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
-      .map((run) => ({ ...run, state: deriveRun(run.events, run.most) }))
-      .sort((a, b) => a.number - b.number);
-  const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
-  const samples = runs("sample", given.stop_at);
-  const counted = samples.filter((run) => givesReading(run.state));
-  return { blanks, samples, counted, run: presentRun(blanks, samples), closing: isClosing() };
-}
-
-function isClosing() {
-  const whole = liveEvents([...keeper.events.values()].filter((event) => !event.run));
-  return whole.at(-1)?.kind === "closed";
-}
-
-function emptyRun(role, number) {
-  const most = role === "blank" ? given.blank.stop_at : given.stop_at;
-  return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most) };
-}
-
-function presentRun(blanks, samples) {
-  const last = [...blanks, ...samples].at(-1);
-  if (last && !opened && (!isFinished(last.state) || stepsLeft(last))) return last;
-  if (opened) {
-    const [role, number] = opened.split("-");
-    return [...blanks, ...samples].find((run) => run.name === opened) ?? emptyRun(role, Number(number));
-  }
-  if (!blanks.length && !samples.length) return emptyRun(given.blank ? "blank" : "sample", 1);
-  return null;
-}
-
-// After the end, the steps that remain (rinsing, waste) are still to be done; a void or skipped run has none.
-function stepsLeft(run) {
-  if (run.state.voided || run.state.skipped) return false;
-  return presentStep(run) !== null;
-}
-
-function presentStep(run) {
-  const from = run.state.endpoint === null ? 0 : given.count_step + 1;
-  for (let step = from; step < given.steps; step += 1) if (step === given.count_step || !run.state.steps.has(step)) return step;
-  return null;
-}
-
-const isCounting = () => now.run && !isFinished(now.run.state) && presentStep(now.run) === given.count_step;
-
-function blankVerdict(state) {
-  if (!state.endpoint || state.count > given.blank.questionable) return "bad";
-  return state.count <= given.blank.good ? "good" : "questionable";
-}
-
-const agree = (a, b) => given.rungs[a.state.count - 1].agrees[0] <= b.state.count && b.state.count <= given.rungs[a.state.count - 1].agrees[1];
-
-function agreement(counted) {
-  if (counted.some((run) => run.state.endpoint === false)) return "over";
-  for (let first = 0; first < counted.length; first += 1)
-    for (let second = first + 1; second < counted.length; second += 1) if (agree(counted[first], counted[second])) return "agreed";
-  return counted.length < given.most_runs ? "again" : "not agreed";
-}
-
-// ---- what to do between runs --------------------------------------------------------------------------------------
-
-function choices() {
-  const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
-  const beginWords = now.counted.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
-  if (!now.samples.length && now.blanks.length) {
-    const last = now.blanks.at(-1);
-    if (last.state.skipped) return { title: "No blank", words: "The result will say that no blank was run.", go: [beginWords, nextSample] };
-    if (last.state.voided) return { title: "The blank is void", words: "It is kept, and not counted.", go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on without a blank", nextSample] };
-    const verdict = blankVerdict(last.state);
-    const title = `The blank took ${units(last.state.count)}${last.state.endpoint ? "" : " without turning"}: ${verdict}`;
-    if (verdict === "good") return { title, words: "Water, glass and reagents are in order.", go: [beginWords, nextSample] };
-    const words = `${verdict === "bad" ? "Something brings chloride in." : "It should turn at the first drop."} Check, and repeat the blank. If you go on, the warning stays with the result.`;
-    return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
-  }
-  if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: [beginWords, nextSample] };
-  const state = agreement(now.counted);
-  const write = ["Write it in the log", "close"];
-  const again = [beginWords, nextSample];
-  if (state === "over") return { title: "Over the range", words: `No end within ${units(given.stop_at)}: the result is a floor. Write it down, then go on in the next range with the same sample.`, go: write };
-  if (state === "agreed") return { title: "The runs agree", words: "", go: write, other: again };
-  if (state === "not agreed") return { title: "The runs do not agree", words: "The result is kept, and marked.", go: write, other: again };
-  const words = now.counted.length === 1 ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
-  const title = now.counted.length === 1 ? `Run ${now.counted[0].number}: ${units(now.counted[0].state.count)}` : "The runs do not agree yet";
-  return { title, words, go: again, other: [now.counted.length === 1 ? "Write it with one run only" : "Write it as it is", "close"] };
-}
 
 // ---- acts ---------------------------------------------------------------------------------------------------------
 
@@ -169,10 +71,10 @@ const acts = {
     tap("blank_skipped");
   },
   go() {
-    begin(choices().go[1]);
+    begin(choices(now).go[1]);
   },
   other() {
-    begin(choices().other[1]);
+    begin(choices(now).other[1]);
   },
   undo() {
     const { run, event } = lastLive();
@@ -232,11 +134,11 @@ function showClock() {
 // ---- showing ------------------------------------------------------------------------------------------------------
 
 function show() {
-  now = stand();
+  now = stand([...keeper.events.values()], opened);
   const { run } = now;
   // Until the taps of before are read, the page takes none: nothing tapped may get lost.
   one("[data-bench]").inert = false;
-  const counting = Boolean(isCounting());
+  const counting = isCounting(run);
   one("[data-bench]").classList.toggle("is-blank", run?.role === "blank");
   one("[data-bench]").classList.toggle("is-counting", counting);
   one("[data-count-sheet]").hidden = !run;
@@ -356,7 +258,7 @@ function runWords(run) {
 function showBetween() {
   const chosen = now.closing
     ? { title: "Being written in the log", words: "It will stand there as soon as there is a signal. Your taps are kept in this browser: you may put the phone away.", go: null }
-    : choices();
+    : choices(now);
   one("[data-between-title]").textContent = chosen.title;
   one("[data-between-words]").textContent = chosen.words;
   const checks = one("[data-blank-checks]");

@@ -13,6 +13,16 @@ document.addEventListener("click", (event) => {
   if (question && !window.confirm(question)) event.preventDefault();
 });
 
+// A button tapped twice sends its form once. Coming back to the page, it may be sent again.
+const sent = new Set();
+document.addEventListener("submit", (event) => {
+  const form = event.target;
+  if (form.method !== "post") return;
+  if (sent.has(form)) event.preventDefault();
+  sent.add(form);
+});
+window.addEventListener("pageshow", () => sent.clear());
+
 if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js");
 
 // On the sign-in page the pages kept for the person before are forgotten; taps that still wait are not.
