@@ -86,7 +86,7 @@ def _path(points: list[Point]) -> str:
 
 def _scale(highest: float) -> tuple[float, float]:
     """Return a round top of the scale above the highest value, and the step of its grid."""
-    reach = highest * 1.08 or 1.0
+    reach = highest * 1.08 if highest > 1e-9 else 1.0
     rough = reach / _MOST_TICKS
     power = 10 ** math.floor(math.log10(rough))
     step = next(power * k for k in (1, 2, 5, 10) if power * k >= rough)
