@@ -6,6 +6,7 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
+from django.utils.functional import cached_property
 
 from kessa.core.limits import overall
 from kessa.core.methods.schema import Method
@@ -43,7 +44,7 @@ class Determination(TeamOwned):
         ]
         constraints = [models.CheckConstraint(condition=Q(dilution__gte=1), name="dilution_at_least_1")]
 
-    @property
+    @cached_property
     def method(self) -> Method:
         """The method as it was when the determination began."""
         return Method.model_validate(self.method_definition)

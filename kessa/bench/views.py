@@ -95,14 +95,14 @@ def determination(request: HttpRequest, pk: int) -> HttpResponse:
     found = _determination(request, pk)
     if found.closed_at:
         return redirect("log:determination", pk)
-    past = latest_results(found.sample.place, found.method.parameter)
+    past = latest_results(found.sample.place, found.method.parameter, most=5)
     usual = selectors.usual_at(found.sample.place, found.method)
     events = selectors.counted_events(found)
     bench = selectors.bench_of(found, events)
     context = {
         "determination": found,
         "method": found.method,
-        "past": past[:12],
+        "past": past,
         "usual": usual,
         "payload": bench_payload(found, events, usual),
         **outcome_context(found, bench),

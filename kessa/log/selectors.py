@@ -12,7 +12,7 @@ from kessa.places.models import Place
 from kessa.visits.models import Visit
 
 PAGE = 30
-_CHART = 120
+_CHART = 84
 
 
 class Page(NamedTuple):
@@ -48,13 +48,13 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
     return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.pk], salt="kessa.log.page"))
 
 
-def latest_results(place: Place, parameter: str) -> list[Result]:
-    """Return a place's standing results of a parameter, newest first, as many as a chart shows.
+def latest_results(place: Place, parameter: str, most: int = _CHART) -> list[Result]:
+    """Return a place's standing results of a parameter, newest first, by default as many as a chart shows.
 
     A floor that was repeated in a higher range is left out: the repeat says more.
     """
     rows = Result.objects.for_team(place.team_id).standing().filter(place=place, parameter=parameter)
-    newest = list(rows.defer("readings", "working", "judgements", "usual", "next_steps").newest_first()[:_CHART])
+    newest = list(rows.defer("readings", "working", "judgements", "usual", "next_steps").newest_first()[:most])
     floors = [result.determination_id for result in newest if result.censor == ">"]
     repeated = Determination.objects.for_team(place.team_id).filter(continues__in=floors)
     left_out = set(repeated.values_list("continues_id", flat=True))
@@ -77,4 +77,6 @@ def latest_visit(place: Place) -> tuple[Visit, list[Result]] | None:
     if newest is None:
         return None
     visit = newest.determination.sample.visit
-    return visit, list(log_of(place.team_id).standing().filter(determination__sample__visit=visit)[:PAGE])
+    # In two steps and without a limit, so that the index by determination serves it: a visit has a few dozen at most.
+    made = list(Determination.objects.for_team(place.team_id).filter(sample__visit=visit).values_list("pk", flat=True))
+    return visit, list(log_of(place.team_id).standing().filter(determination__in=made))
