@@ -1,8 +1,5 @@
 """Forms of the bench."""
 
-from typing import Any
-
-from crispy_forms.helper import FormHelper
 from django import forms
 
 
@@ -10,11 +7,6 @@ class ReasonForm(forms.Form):
     """Why a closed determination is opened again or set aside."""
 
     reason = forms.CharField(label="Reason", max_length=300)
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.helper = FormHelper()
-        self.helper.form_tag = False
 
 
 class BeginForm(forms.Form):

@@ -48,13 +48,9 @@ class Arguments:
         if not isinstance(given, Mapping):
             raise CannotCompute(f"{name} must be an object with named fields.", name)
         self._given = {key: value for key, value in given.items() if value is not None}
-        self._name = name
         for key in self._given:
             if key not in known:
                 raise CannotCompute(f"{key} is not an argument of {name}.", str(key))
-
-    def __contains__(self, name: str) -> bool:
-        return name in self._given
 
     def _get(self, name: str, default: Any) -> Any:
         if name in self._given:

@@ -62,11 +62,6 @@ class Quantity:
             "as": self.form,
         }
 
-    @classmethod
-    def from_dict(cls, data: dict[str, Any]) -> Quantity:
-        """Return the quantity that `as_dict` wrote."""
-        return cls(data["value"], data["low"], data["high"], data["censor"], data["unit"], data["as"])
-
 
 def plain(number: float) -> str:
     """Write a number as people do: up to four significant figures, no exponent for usual sizes, no trailing zeros."""

@@ -4,7 +4,6 @@ from datetime import date, datetime, time, timedelta
 from typing import Any
 
 import django_filters
-from crispy_forms.helper import FormHelper
 from django import forms
 from django.utils import timezone
 
@@ -47,8 +46,6 @@ class LogFilter(django_filters.FilterSet):
         super().__init__(*args, **kwargs)
         self.filters["place"].queryset = places(team)
         self.filters["person"].queryset = members(team)
-        self.form.helper = FormHelper()
-        self.form.helper.form_tag = False
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.
     def since(self, results: Any, name: str, day: date) -> Any:

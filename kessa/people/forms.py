@@ -1,9 +1,7 @@
 """Forms about people and teams."""
 
 import zoneinfo
-from typing import Any
 
-from crispy_forms.helper import FormHelper
 from django import forms
 
 from kessa.people.models import Role, Team
@@ -19,11 +17,6 @@ class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
     class Meta:
         model = Team
         fields = ["name", "time_zone"]
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.helper = FormHelper()
-        self.helper.form_tag = False
 
 
 class RoleForm(forms.Form):

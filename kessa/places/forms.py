@@ -2,7 +2,6 @@
 
 from typing import Any
 
-from crispy_forms.helper import FormHelper
 from django import forms
 
 from kessa.core.limits import rule_sets
@@ -41,8 +40,6 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
         self.instance.team = team
         self.fields["upstream"].queryset = Place.objects.for_team(team).exclude(pk=self.instance.pk)
         self.fields["upstream"].empty_label = "none"
-        self.helper = FormHelper()
-        self.helper.form_tag = False
 
     def _get_validation_exclusions(self) -> set[str]:
         # The team is set here, not in the form: let the name be checked within it.

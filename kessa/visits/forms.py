@@ -3,7 +3,6 @@
 from datetime import timedelta
 from typing import Any
 
-from crispy_forms.helper import FormHelper
 from django import forms
 from django.utils import timezone
 
@@ -38,8 +37,6 @@ class SampleForm(forms.Form):
         self.fields[
             "water_temperature_c"
         ].help_text = "In the water itself, read when steady. Leave empty if not taken."
-        self.helper = FormHelper()
-        self.helper.form_tag = False
 
     def clean_drawn_at(self) -> Any:
         """Refuse a time to come, and one so old that it must be a slip."""
