@@ -1,18 +1,29 @@
 """Places: where water is tested."""
 
+from typing import Any
+
 from django.contrib.postgres.fields import ArrayField
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
 
 from kessa.people.models import TeamOwned
+from kessa.places.kinds import Fact, PlaceKind, place_kinds
 
 
 class Place(TeamOwned):
-    """A point on a stream to which one can return."""
+    """A sampling point or a plant system to which one can return; `facts` are those its kind asks for."""
 
+    kind_key = models.CharField(max_length=20, default="stream")
     name = models.CharField(max_length=80)
     how_to_find = models.TextField(blank=True, max_length=1000)
+    access = models.TextField("access and hours", blank=True, max_length=1000)
+    hazards = models.TextField(blank=True, max_length=1000)
+    local_rules = models.TextField(blank=True, max_length=1000)
+    elevation_m = models.FloatField(
+        null=True, blank=True, validators=[MinValueValidator(-500), MaxValueValidator(9000)]
+    )
+    facts = models.JSONField(default=dict, blank=True)
     latitude = models.FloatField(null=True, blank=True, validators=[MinValueValidator(-90), MaxValueValidator(90)])
     longitude = models.FloatField(null=True, blank=True, validators=[MinValueValidator(-180), MaxValueValidator(180)])
     upstream = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="downstream")
@@ -42,3 +53,15 @@ class Place(TeamOwned):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def kind(self) -> PlaceKind:
+        """What kind of place it is."""
+        return place_kinds()[self.kind_key]
+
+    @property
+    def known_facts(self) -> list[tuple[Fact, Any]]:
+        """The facts of its kind that are known, in the kind's order."""
+        return [
+            (fact, self.facts[fact.name]) for fact in self.kind.facts if self.facts.get(fact.name) not in (None, "")
+        ]

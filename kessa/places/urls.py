@@ -7,7 +7,8 @@ from kessa.places import views
 app_name = "places"
 urlpatterns = [
     path("", views.index, name="index"),
-    path("new/", views.edit, name="create"),
+    path("new/", views.create, name="create"),
+    path("new/<slug:kind>/", views.edit, name="create_kind"),
     path("<int:pk>/", views.place, name="place"),
     path("<int:pk>/edit/", views.edit, name="edit"),
 ]

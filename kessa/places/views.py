@@ -1,7 +1,7 @@
 """Pages of places."""
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET
 
@@ -12,6 +12,7 @@ from kessa.log.selectors import latest_results, latest_visit, with_latest_result
 from kessa.people.access import coordinator_required, member_required
 from kessa.places import services
 from kessa.places.forms import PlaceForm
+from kessa.places.kinds import place_kinds
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets, places
 from kessa.web.components.trend import Line, trend
@@ -52,10 +53,19 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @coordinator_required
-def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
-    """Add a place or change one."""
+@require_GET
+def create(request: HttpRequest) -> HttpResponse:
+    """Ask what kind of place is added."""
+    return render(request, "places/create.html", {"kinds": place_kinds().values()})
+
+
+@coordinator_required
+def edit(request: HttpRequest, pk: int | None = None, kind: str = "") -> HttpResponse:
+    """Add a place of a kind, or change one."""
     team = request.membership.team
-    found = get_object_or_404(Place.objects.for_team(team), pk=pk) if pk else None
+    if pk is None and kind not in place_kinds():
+        raise Http404
+    found = get_object_or_404(Place.objects.for_team(team), pk=pk) if pk else Place(kind_key=kind)
     form = PlaceForm(team, request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
         kept = services.keep_place(form.save(commit=False))

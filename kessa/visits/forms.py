@@ -34,6 +34,8 @@ class SampleForm(forms.Form):
         kwargs["initial"] = {"drawn_at": now, "depth_cm": place.sampling_depth_cm, "drawn_by": person}
         super().__init__(*args, **kwargs)
         self.fields["drawn_by"].queryset = members(place.team)
+        if not place.kind.has_depth:
+            del self.fields["depth_cm"]
         self.fields[
             "water_temperature_c"
         ].help_text = "In the water itself, read when steady. Leave empty if not taken."

@@ -9,6 +9,8 @@ from django.urls import reverse
 
 from kessa.bench.models import Result
 from kessa.people.models import Membership, Role, Team
+from kessa.places.kinds import place_kinds
+from kessa.places.models import Place
 from tests.world import begin, measured, member, team_of
 
 
@@ -43,7 +45,7 @@ class OtherTeams(TestCase):
         stolen = self.client.get(f"/log/?place={self.place.pk}")
         self.assertNotContains(stolen, "8, 8 drops")
         form = {"name": "Mine", "sampling_depth_cm": 20, "upstream": self.place.pk}
-        self.assertContains(self.client.post("/places/new/", form), "valid choice", status_code=422)
+        self.assertContains(self.client.post("/places/new/stream/", form), "valid choice", status_code=422)
         other = Membership.objects.get(user=self.theirs.user)
         self.assertEqual(self.client.post(reverse("people:change_member", args=[other.pk])).status_code, 404)
         self.assertEqual(self.client.post(reverse("people:switch", args=[other.team_id])).status_code, 404)
@@ -96,7 +98,7 @@ class Members(TestCase):
         olek = member(self.membership.team, "Olek")
         self.client.force_login(olek.user)
         self.assertEqual(self.client.get("/rules/").status_code, 200)
-        for address in ("/places/new/", "/rules/house/", reverse("people:change_member", args=[olek.pk])):
+        for address in ("/places/new/stream/", "/rules/house/", reverse("people:change_member", args=[olek.pk])):
             response = self.client.post(address, {"role": "coordinator", "blank_first": "no"})
             self.assertContains(response, "Only a coordinator", status_code=403)
         self.assertNotContains(self.client.post("/team/", {"role": "coordinator"}), "/team/join/")
@@ -118,9 +120,38 @@ class Members(TestCase):
             ({"sampling_depth_cm": "-1"}, "greater than or equal to 0"),
         ):
             with self.subTest(change):
-                response = self.client.post("/places/new/", {**good, **change})
+                response = self.client.post("/places/new/stream/", {**good, **change})
                 self.assertContains(response, words, status_code=422)
-        self.assertContains(self.client.post("/places/new/", good, follow=True), "Aquatic life, Canada")
+        self.assertContains(self.client.post("/places/new/stream/", good, follow=True), "Aquatic life, Canada")
+
+    def test_each_kind_of_place_asks_for_its_own_facts(self):
+        for kind in place_kinds().values():
+            with self.subTest(kind.key):
+                page = self.client.get(f"/places/new/{kind.key}/")
+                for fact in kind.facts:
+                    self.assertContains(page, fact.label)
+                self.assertEqual("Usual sampling depth" in page.content.decode(), kind.has_depth)
+        boiler = {"name": "Dairy boiler", "fact_pressure_bar": "9", "fact_programme": "ours", "hazards": "hot pipe"}
+        for change, words in (
+            ({"fact_pressure_bar": "-9"}, "greater than or equal to 0"),
+            ({"fact_volume_l": "nan"}, "Enter a number"),
+            ({"elevation_m": "90000"}, "less than or equal to 9000"),
+        ):
+            response = self.client.post("/places/new/boiler/", {**boiler, **change})
+            self.assertContains(response, words, status_code=422)
+        page = self.client.post("/places/new/boiler/", boiler, follow=True)
+        self.assertContains(page, "Working pressure")
+        self.assertContains(page, "9.0 bar")
+        place = Place.objects.for_team(self.membership.team).get(kind_key="boiler")
+        sample = self.client.get(reverse("bench:sample", args=[place.pk]))
+        for words in ("sample cooler", "Here: hot pipe", "No reagent into hot water"):
+            self.assertContains(sample, words)
+        self.assertNotContains(sample, "Depth, cm")
+        changed = self.client.post(reverse("places:edit", args=[place.pk]), {**boiler, "fact_pressure_bar": "10"})
+        self.assertEqual(changed.status_code, 302)
+        place.refresh_from_db()
+        self.assertEqual(place.facts["pressure_bar"], 10)
+        self.assertEqual(self.client.get("/places/new/volcano/").status_code, 404)
 
 
 class SigningIn(TestCase):
@@ -157,6 +188,6 @@ class SigningIn(TestCase):
         credentials = {"username": "maud", "password1": "tea and drops", "password2": "tea and drops"}
         self.client.post("/account/new/", credentials)
         response = self.client.post("/team/none/", {"name": "Wells", "time_zone": "Europe/Dublin"}, follow=True)
-        self.assertContains(response, "Add a place")
+        self.assertContains(response, "What kind of place?")
         self.assertEqual(Membership.objects.get().role, Role.COORDINATOR)
         self.assertContains(self.client.get("/log/"), "The log is empty")

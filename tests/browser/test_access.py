@@ -25,6 +25,7 @@ class Access(BrowserTest):
             "/places/",
             f"/places/{self.below.pk}/",
             "/places/new/",
+            "/places/new/boiler/",
             "/rules/",
             "/team/",
             "/nowhere/",

@@ -19,6 +19,7 @@ class Coordinator(BrowserTest):
         expect(page.get_by_text("House rules saved")).to_be_visible()
         page.get_by_role("link", name="Places").click()
         page.get_by_role("link", name="Add a place").click()
+        page.get_by_role("link", name="Stream").click()
         page.get_by_role("button", name="Save the place").click()
         expect(page.get_by_text("This field is required")).to_be_visible()
         page.get_by_label("Name").fill("Mill pond dam")

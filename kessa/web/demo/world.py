@@ -27,6 +27,18 @@ from kessa.places.services import keep_place
 from kessa.visits.services import draw_sample
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
+_AS_WRITTEN = (
+    "name",
+    "how_to_find",
+    "access",
+    "hazards",
+    "local_rules",
+    "latitude",
+    "longitude",
+    "elevation_m",
+    "sampling_depth_cm",
+    "facts",
+)
 _DAY = timedelta(days=1)
 
 
@@ -63,13 +75,10 @@ def _places(team: Team) -> dict[str, Place]:
         places[each["name"]] = keep_place(
             Place(
                 team=team,
-                name=each["name"],
-                how_to_find=each["how_to_find"],
-                latitude=each["latitude"],
-                longitude=each["longitude"],
-                sampling_depth_cm=each["depth_cm"],
+                kind_key=each["kind"],
                 upstream=places.get(each.get("upstream", "")),
-                limit_sets=list(rule_sets()),
+                limit_sets=list(rule_sets()) if each["kind"] == "stream" else [],
+                **{name: each[name] for name in _AS_WRITTEN if name in each},
             )
         )
     return places
@@ -82,7 +91,7 @@ def _visits(places: dict[str, Place], people: dict[str, User], chance: Random) -
     for month in range(DATA["months"], 0, -1):
         day = today - _DAY * (round(month * 30.4) - 12)
         person = chance.choice(["olek", "olek", "ines", "sanna"])
-        for nth, each in enumerate(DATA["places"]):
+        for nth, each in enumerate(place for place in DATA["places"] if "summer" in place):
             strength = chance.gauss(1.0, 0.07) * _season(each, day)
             visits.append((day + timedelta(minutes=50 * nth), each["name"], strength, person, None))
     for event in DATA["events"]:
