@@ -141,7 +141,7 @@ class Members(TestCase):
             self.assertContains(response, words, status_code=422)
         page = self.client.post("/places/new/boiler/", boiler, follow=True)
         self.assertContains(page, "Working pressure")
-        self.assertContains(page, "9.0 bar")
+        self.assertContains(page, '<span class="num">9</span> bar')
         place = Place.objects.for_team(self.membership.team).get(kind_key="boiler")
         sample = self.client.get(reverse("bench:sample", args=[place.pk]))
         for words in ("sample cooler", "Here: hot pipe", "No reagent into hot water"):
