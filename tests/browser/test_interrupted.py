@@ -47,6 +47,26 @@ class Interrupted(BrowserTest):
         expect(page.get_by_text("Run 1: 8 × 4 = 32 mg/L as Cl")).to_be_visible(timeout=40_000)
         self.assertEqual(self.taps_on_the_server(), 1 + 8 + 8)
 
+    def test_a_page_closed_with_taps_waiting(self):
+        page = self.open()
+        self.begin(page)
+        self.steps(page)
+        self.assert_saved(page)
+        page.context.set_offline(True)
+        self.drops(page, 3)
+        expect(page.get_by_text("3 taps waiting")).to_be_visible()
+        page.close()
+        page.context.set_offline(False)
+        another = page.context.new_page()
+        with another.expect_response("**/events/") as answered:
+            another.goto(f"{self.address}/log/")
+        self.assertEqual(len(answered.value.json()["kept"]), 3)
+        self.assertEqual(self.taps_on_the_server(), 3)
+        another.get_by_role("link", name="Bench", exact=True).click()
+        another.get_by_role("link", name="Go on: Below the depot").click()
+        self.assert_saved(another)
+        self.assertEqual(self.count(another), 3)
+
     def test_two_tabs_on_one_run(self):
         first = self.open(DESK)
         self.begin(first)

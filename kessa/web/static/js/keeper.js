@@ -1,18 +1,18 @@
 // Keeps taps: in this browser the moment they are made, then on the server. Nothing is forgotten before it is answered for.
 
-const BATCH = 200;
+export const BATCH = 200;
 const FIRST_WAIT = 1000;
 const LONGEST_WAIT = 30000;
 const LOOK_AROUND = 4000;
 
-function asked(request) {
+export function asked(request) {
   return new Promise((resolve, reject) => {
     request.onsuccess = () => resolve(request.result);
     request.onerror = () => reject(request.error);
   });
 }
 
-async function openStore() {
+export async function openStore() {
   const opening = indexedDB.open("kessa-taps", 1);
   opening.onupgradeneeded = () => opening.result.createObjectStore("taps", { keyPath: "id" }).createIndex("determination", "determination");
   return asked(opening);
@@ -37,6 +37,20 @@ function deviceName() {
 }
 
 const csrfToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]*)/)?.[1] ?? "";
+
+// Post taps and return the server's reply; `known` is how many events of the determination this page has from it.
+export async function post(address, taps, known) {
+  const answer = await fetch(address, {
+    method: "POST",
+    credentials: "same-origin",
+    headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
+    body: JSON.stringify({ events: taps.map(({ determination, sent, ...tap }) => tap), known }),
+    signal: AbortSignal.timeout(15000),
+  });
+  const reply = await answer.json();
+  if (!answer.ok) throw Object.assign(new Error(reply.error), { told: answer.status < 500 });
+  return reply;
+}
 
 export class Keeper {
   // onChange() after any change of events; onReply(reply) with what the server says; onTrouble(words or null).
@@ -115,19 +129,9 @@ export class Keeper {
     window.clearTimeout(this.timer);
     this.timer = null;
     const batch = [...this.waiting.values()].sort((a, b) => a.seq - b.seq).slice(0, BATCH);
-    const events = batch.map(({ determination, sent, ...tap }) => tap);
     let again = false;
     try {
-      const answer = await fetch(this.address, {
-        method: "POST",
-        credentials: "same-origin",
-        headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-        body: JSON.stringify({ events, known: this.server.size }),
-        signal: AbortSignal.timeout(15000),
-      });
-      const reply = await answer.json();
-      if (!answer.ok) throw Object.assign(new Error(reply.error), { told: answer.status < 500 });
-      this.settle(reply);
+      this.settle(await post(this.address, batch, this.server.size));
       again = this.waiting.size > 0;
       this.wait = FIRST_WAIT;
     } catch (failure) {
