@@ -2,9 +2,8 @@
 
 import csv
 from collections.abc import Iterable, Iterator
+from datetime import tzinfo
 from typing import Any
-
-from django.utils import timezone
 
 from kessa.bench.models import Result
 from kessa.core.determination import FLAGS
@@ -47,12 +46,12 @@ class _Echo:
         return text
 
 
-def csv_lines(results: Iterable[Result]) -> Iterator[str]:
-    """Write results as CSV, a line at a time, with the mark by which spreadsheets know UTF-8."""
+def csv_lines(results: Iterable[Result], zone: tzinfo) -> Iterator[str]:
+    """Write results as CSV, a line at a time, times in `zone`, with the mark by which spreadsheets know UTF-8."""
     writer = csv.writer(_Echo())
     yield "\ufeff" + writer.writerow(COLUMNS)
     for result in results:
-        yield writer.writerow([_harmless(cell) for cell in _row(result)])
+        yield writer.writerow([_harmless(cell) for cell in _row(result, zone)])
 
 
 def _harmless(cell: Any) -> Any:
@@ -60,14 +59,14 @@ def _harmless(cell: Any) -> Any:
     return f"'{cell}" if isinstance(cell, str) and cell.lstrip(" ").startswith(_FORMULA_STARTS) else cell
 
 
-def _row(result: Result) -> list[Any]:
+def _row(result: Result, zone: tzinfo) -> list[Any]:
     sample, determination, decisive = result.determination.sample, result.determination, result.decisive
     blank = result.readings["blank"]
     return [
         result.place.name,
         result.place.latitude,
         result.place.longitude,
-        timezone.localtime(result.taken_at).isoformat(timespec="minutes"),
+        result.taken_at.astimezone(zone).isoformat(timespec="minutes"),
         sample.depth_cm,
         sample.water_temperature_c,
         result.parameter,
@@ -86,8 +85,8 @@ def _row(result: Result) -> list[Any]:
         determination.method_version,
         determination.lot,
         str(result.person),
-        timezone.localtime(result.computed_at).isoformat(timespec="seconds"),
+        result.computed_at.astimezone(zone).isoformat(timespec="seconds"),
         "; ".join([FLAGS[flag] for flag in result.flags] + (["taps after closing"] if determination.late_taps else [])),
-        timezone.localtime(result.superseded_at).isoformat(timespec="seconds") if result.superseded_at else "",
+        result.superseded_at.astimezone(zone).isoformat(timespec="seconds") if result.superseded_at else "",
         result.superseded_reason if result.superseded_at else result.reason,
     ]

@@ -1,0 +1,106 @@
+"""What must hold for any numbers, against the plainest way to say it."""
+
+from itertools import combinations
+from unittest import TestCase
+
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from kessa.core.judge import VERDICTS, Interval, Limit, judge
+from kessa.core.readings import determine
+from kessa.core.replicates import agree
+from kessa.core.units import UNITS, convert
+
+amounts = st.floats(0, 1e6).map(lambda number: round(number, 4))
+methods = st.fixed_dictionaries(
+    {"kind": st.just("count"), "unit": st.just("mg/L"), "per": st.floats(0.01, 500)},
+    optional={
+        "background": st.integers(0, 5),
+        "report": st.sampled_from(["count", "midpoint"]),
+        "precision_percent": st.floats(0, 50),
+        "precision_abs": st.floats(0, 50),
+        "next_range": st.just("wide"),
+    },
+)
+
+
+class Counts(TestCase):
+    @given(methods, st.integers(0, 60), st.floats(1, 100), st.data())
+    def test_the_value_lies_in_its_interval_and_dilution_multiplies(self, method, count, dilution, data):
+        first_change = data.draw(st.none() | st.integers(0, count))
+        reading = {"count": count, "first_change": first_change}
+        plain = {**method, "precision_percent": 0, "precision_abs": 0}
+        result, working = determine(method, reading, dilution).quantity, determine(method, reading, dilution).working
+        self.assertTrue(0 <= result.low <= result.value <= result.high)
+        self.assertTrue(working and all(line.strip() for line in working))
+        once, many = determine(plain, reading, 1).quantity, determine(plain, reading, dilution).quantity
+        self.assertAlmostEqual(many.value, once.value * dilution, delta=1e-9 * (1 + many.value))
+        self.assertTrue(result.low <= many.low + 1e-9 and many.high <= result.high + 1e-9)
+        self.assertEqual(result.censor, "<" if count <= method.get("background", 0) else None)
+
+    @given(methods, st.integers(6, 60))
+    def test_one_more_drop_is_never_less(self, method, count):
+        one, two = (determine(method, {"count": each}).quantity for each in (count, count + 1))
+        self.assertTrue(one.value <= two.value and one.low <= two.low + 1e-9 and one.high <= two.high)
+
+    @given(methods, st.integers(0, 60), st.floats(1, 100))
+    def test_no_end_is_a_floor_as_high_as_the_same_count_with_one(self, method, count, dilution):
+        found = determine(method, {"count": count, "endpoint": False}, dilution)
+        self.assertEqual((found.quantity.censor, found.quantity.high), (">", None))
+        self.assertEqual(found.next, "higher range" if "next_range" in method else "dilute")
+        self.assertEqual(found.quantity.value, found.quantity.low)
+        expected = method["per"] * max(count - method.get("background", 0), 0) * dilution
+        self.assertAlmostEqual(found.quantity.value, expected, delta=1e-9 * (1 + expected))
+
+
+class Judgements(TestCase):
+    @given(amounts, amounts, amounts, amounts, st.sampled_from(["simple", "guarded"]))
+    def test_a_band_is_its_two_limits_and_a_guarded_inside_is_inside_throughout(self, a, b, c, bound, rule):
+        low, value, high = sorted((a, b, c))
+        result = Interval(value, low, high, None)
+        for limit in (Limit(max=bound), Limit(min=bound)):
+            verdict, margin = judge(result, limit, rule)
+            inside = (value, low, high) if rule == "guarded" else (value,)
+            fits = [each <= bound if limit.max is not None else each >= bound for each in inside]
+            if verdict in ("inside", "close"):
+                self.assertTrue(all(fits) or margin > -1e-3)
+            if all(fits):
+                self.assertIn(verdict, ("inside", "close"))
+            self.assertEqual(margin, bound - value if limit.max is not None else value - bound)
+        band = judge(result, Limit(bound, bound + 10), rule)
+        sides = judge(result, Limit(min=bound), rule), judge(result, Limit(max=bound + 10), rule)
+        gravest = max((side[0] for side in sides), key=VERDICTS.index)
+        if gravest in ("not settled", "outside"):
+            self.assertEqual(band[0], gravest)
+        self.assertEqual(band[1], min(sides[0][1], sides[1][1]))
+
+    @given(amounts, amounts, st.sampled_from(["simple", "guarded"]))
+    def test_a_censored_result_never_claims_what_it_cannot_know(self, value, bound, rule):
+        assume(abs(value - bound) > 1e-3)
+        below, above = Interval(value, 0, value, "<"), Interval(value, value, None, ">")
+        self.assertIn(judge(below, Limit(max=bound), rule)[0], ("inside", "not settled"))
+        self.assertIn(judge(above, Limit(max=bound), rule)[0], ("outside", "not settled"))
+        self.assertIn(judge(above, Limit(min=bound), rule)[0], ("inside", "not settled"))
+        if bound > 0:
+            self.assertIn(judge(below, Limit(min=bound), rule)[0], ("outside", "not settled"))
+
+
+class Agreements(TestCase):
+    @given(st.lists(st.integers(0, 400), min_size=2, max_size=8), st.integers(0, 30), st.integers(1, 5))
+    def test_the_closest_pair_in_whole_drops(self, counts, within, per):
+        answer = agree([count * per for count in counts], within, "units", per, most=4)
+        apart = {pair: abs(counts[pair[0]] - counts[pair[1]]) for pair in combinations(range(len(counts)), 2)}
+        closest = min(apart.values())
+        self.assertEqual(answer.used, next(pair for pair, distance in apart.items() if distance == closest))
+        self.assertEqual(answer.spread, closest * per)
+        agreed = closest <= within
+        self.assertEqual(answer.state, "agreed" if agreed else "run again" if len(counts) < 4 else "not agreed")
+
+
+class Conversions(TestCase):
+    def test_every_unit_goes_there_and_back_within_its_dimension(self):
+        for unit, one in UNITS.items():
+            for other, two in UNITS.items():
+                if one.dimension == two.dimension:
+                    there = convert(37.5, unit, None, other, None)
+                    self.assertAlmostEqual(convert(there, other, None, unit, None), 37.5, places=9)
