@@ -319,9 +319,10 @@ const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], 
 document.addEventListener("keydown", (event) => {
   const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
   if (!now || !names || event.repeat || event.ctrlKey || event.metaKey || event.altKey || one("[data-keys]").open) return;
-  // Space and enter belong to the control that has the focus.
+  // Space and enter belong to the control that has the focus, if it can be seen: a closed dialog's button may hold on to
+  // the focus until the next frame.
   const focused = document.activeElement;
-  const free = !focused || focused === document.body || focused.id === "main";
+  const free = !focused || focused === document.body || focused.id === "main" || !focused.checkVisibility();
   if ((event.key === " " || event.key === "Enter") && !free) return;
   const button = names.flatMap((name) => [...document.querySelectorAll(`[data-act=${name}]`)]).find((each) => !each.disabled && each.checkVisibility());
   if (!button) return;
