@@ -1,7 +1,6 @@
 """A browser on the running application, used as a person would: by role and label."""
 
 import os
-import re
 from pathlib import Path
 
 from django.conf import settings
@@ -14,6 +13,10 @@ from tests.browser.chromium import CHROMIUM, PHONE, QUIET
 from tests.world import SETS
 
 AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
+
+
+# A busy machine is slow, not wrong.
+expect.set_options(timeout=15_000)
 
 
 class BrowserTest(StaticLiveServerTestCase):
@@ -42,7 +45,7 @@ class BrowserTest(StaticLiveServerTestCase):
         context = self.browser.new_context(viewport=viewport)
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(8000)
+        page.set_default_timeout(20_000)
         faults = []
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.on("console", lambda said: "Content Security Policy" in said.text and faults.append(said.text))
@@ -79,9 +82,9 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_role("button", name="It stays: end").click()
         self.steps(page, 1)
 
-    def count(self, page):
-        """Return the count shown."""
-        return int(re.match(r"\d+", page.locator("[data-count]").inner_text())[0])
+    def assert_count(self, page, count):
+        """Wait until the page shows this count."""
+        expect(page.locator("[data-count]")).to_have_text(str(count))
 
     def assert_saved(self, page):
         """Wait until nothing waits any more."""
