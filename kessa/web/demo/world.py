@@ -27,18 +27,8 @@ from kessa.places.services import keep_place
 from kessa.visits.services import draw_sample
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
-_AS_WRITTEN = (
-    "name",
-    "how_to_find",
-    "access",
-    "hazards",
-    "local_rules",
-    "latitude",
-    "longitude",
-    "elevation_m",
-    "sampling_depth_cm",
-    "facts",
-)
+# What is said of a place for the world's sake; all else is the place's own fields.
+_NOT_FIELDS = ("kind", "upstream", "summer", "winter")
 _DAY = timedelta(days=1)
 
 
@@ -78,7 +68,7 @@ def _places(team: Team) -> dict[str, Place]:
                 kind_key=each["kind"],
                 upstream=places.get(each.get("upstream", "")),
                 limit_sets=list(rule_sets()) if each["kind"] == "stream" else [],
-                **{name: each[name] for name in _AS_WRITTEN if name in each},
+                **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
             )
         )
     return places
