@@ -142,6 +142,13 @@ def _standing(determination: Determination) -> Result | None:
     return Result.objects.for_team(determination.team_id).standing().filter(determination=determination).first()
 
 
+def _closed_and_standing(determination: Determination, act: str) -> Result:
+    result = _standing(determination)
+    if determination.closed_at is None or result is None:
+        raise ValidationError(f"Only a closed determination that stands can {act}.")
+    return result
+
+
 def _keep(determination: Determination, person: User, taps: list[batches.Incoming], *, after_close: bool) -> None:
     events = (
         Event(
@@ -235,9 +242,7 @@ def add_further_run(determination: Determination, person: User, reason: str) -> 
     Raises ValidationError where it is open still, or superseded.
     """
     determination = _locked(determination)
-    result = _standing(determination)
-    if determination.closed_at is None or result is None:
-        raise ValidationError("Only a closed determination that stands can take a further run.")
+    result = _closed_and_standing(determination, "take a further run")
     highest = max(event.seq for event in counted_events(determination))
     Event.objects.create(
         id=uuid.uuid4(),
@@ -265,9 +270,7 @@ def supersede(determination: Determination, membership: Membership, reason: str)
     Raises ValidationError where there is nothing to supersede or the person may not.
     """
     determination = _locked(determination)
-    result = _standing(determination)
-    if determination.closed_at is None or result is None:
-        raise ValidationError("Only a closed determination that stands can be superseded.")
+    result = _closed_and_standing(determination, "be superseded")
     if determination.started_by_id != membership.user_id and not membership.corrects_others:
         raise ValidationError("Only the person who measured, a technician or a coordinator can supersede this.")
     result.superseded_at = timezone.now()
