@@ -21,6 +21,14 @@ FLAGS = {
     "late-taps": "taps after the end",
     "further-run": "further run added",
     "unusual": "unusual here",
+    "sample-too-old": "sample too old for this test",
+    "lot-expired": "lot expired",
+    "lot-opened-too-long": "lot open for too long",
+    "lot-damp": "lot suspected damp",
+    "lot-used-up": "lot used up by the book",
+    "lot-missing": "no lot named",
+    "check-failed": "instrument failed its last check",
+    "check-overdue": "instrument check overdue",
 }
 
 
@@ -49,8 +57,9 @@ class Outcome(NamedTuple):
 def conclude(method: Method, runs: dict[int, RunState], blank: Blank | None, dilution: float = 1.0) -> Outcome:
     """Conclude from runs by number; void and unfinished ones do not count. `blank` None: none was asked for.
 
-    The result is the mean of the closest pair, its interval spans the intervals of the runs it rests on (of all of
-    them where no pair agrees). A run over the range makes the result a floor. Raises CannotCompute.
+    The result is the mean of the closest pair, or what the rule of agreement takes; its interval spans the intervals
+    of the runs it rests on (of all of them where no pair agrees). A run over the range makes the result a floor.
+    Raises CannotCompute.
     """
     counted = {number: state for number, state in sorted(runs.items()) if state.counts}
     reader = method.reader()
@@ -69,17 +78,32 @@ def conclude(method: Method, runs: dict[int, RunState], blank: Blank | None, dil
     agreement = agree(
         [result.quantity.value for result in results.values()], rule.within, rule.rule, reader.per * dilution, rule.most
     )
-    used = tuple(numbers[index] for index in agreement.used)
+    pair = tuple(numbers[index] for index in agreement.used)
     agreed = agreement.state == "agreed"
-    quantity = _spanning([results[number].quantity for number in (used if agreed else numbers)], agreement.value)
-    line = (
-        f"Closest pair, runs {used[0]} and {used[1]}: mean {plain(agreement.value)} {method.unit}, "
+    used, value, taken = _by_school(method, results, pair, agreement.value)
+    quantity = _spanning([results[number].quantity for number in (used if agreed else numbers)], value)
+    apart = (
+        f"Closest pair, runs {pair[0]} and {pair[1]}: mean {plain(agreement.value)} {method.unit}, "
         f"{plain(agreement.spread or 0.0)} apart; "
         f"{_rule_in_words(method)}: {'they agree' if agreed else 'they do not agree'}"
     )
     span = f"Truth between {plain(quantity.low)} and {plain(quantity.high or 0.0)} {method.unit}"
     flags = flags if agreed else (*flags, "not-agreed")
-    return Outcome(agreement.state, quantity, used, None, (*working, line, span), flags)
+    return Outcome(agreement.state, quantity, used, None, (*working, apart, *taken, span), flags)
+
+
+def _by_school(
+    method: Method, results: dict[int, Determined], pair: tuple[int, ...], mean_of_pair: float
+) -> tuple[tuple[int, ...], float, tuple[str, ...]]:
+    """Return the runs that count, their value, and the line of working where it is not the closest pair's mean."""
+    values = {number: result.quantity.value for number, result in results.items()}
+    if method.agreement.takes == "mean":
+        mean = sum(values.values()) / len(values)
+        return tuple(values), mean, (f"House rule: the mean of all runs, {plain(mean)} {method.unit}",)
+    if method.agreement.takes == "first":
+        first, value = next(iter(values.items()))
+        return (first,), value, (f"House rule: the first run counts, {plain(value)} {method.unit}",)
+    return pair, mean_of_pair, ()
 
 
 def _over_range(results: dict[int, Determined], working: tuple[str, ...], flags: tuple[str, ...]) -> Outcome:

@@ -12,7 +12,7 @@ from kessa.core.replicates import agree
 
 
 @lru_cache(maxsize=128)
-def ladder(method: Method, dilution: float, set_keys: tuple[str, ...]) -> list[dict[str, Any]]:
+def ladder(method: Method, dilution: float, set_keys: tuple[str, ...], rule: str | None = None) -> list[dict[str, Any]]:
     """Return a rung a count, from 1 to the maximum.
 
     A rung holds `count`, `value` and `high` as people write them, `low` and `verdict` by the unit at which the colour
@@ -27,14 +27,14 @@ def ladder(method: Method, dilution: float, set_keys: tuple[str, ...]) -> list[d
         lows, verdicts = [], []
         for first_change in range(1, count + 1):
             quantity = reader.determine({"count": count, "first_change": first_change}, dilution).quantity
-            decisive = overall(judge_by_sets(quantity, method.parameter, list(set_keys)))
+            decisive = overall(judge_by_sets(quantity, method.parameter, list(set_keys), rule))
             lows.append(plain(quantity.low))
             verdicts.append(decisive["verdict"] if decisive else None)
-        rule = method.agreement
+        agreement = method.agreement
         agreeing = [
             other
             for other in counts
-            if agree([values[count], values[other]], rule.within, rule.rule, per).state == "agreed"
+            if agree([values[count], values[other]], agreement.within, agreement.rule, per).state == "agreed"
         ]
         rungs.append(
             {

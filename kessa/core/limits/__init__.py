@@ -74,19 +74,23 @@ def limits_for(parameter: str, set_keys: list[str]) -> list[tuple[RuleSet, Publi
     ]
 
 
-def judge_by_sets(result: Quantity, parameter: str, set_keys: list[str]) -> list[dict[str, Any]]:
+def judge_by_sets(
+    result: Quantity, parameter: str, set_keys: list[str], rule: str | None = None
+) -> list[dict[str, Any]]:
     """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
 
+    `rule` is "simple" or "guarded" for all of them, None for each limit's own.
     Returns one record a limit, with the limit and its source as they are today, ready to be kept with the result.
     """
     judgements = []
     for rule_set, limit in limits_for(parameter, set_keys):
         there = result.converted(limit.unit, limit.form)
         interval = Interval(there.value, there.low, there.high, there.censor)
-        verdict, margin = judge(interval, Limit(limit.min, limit.max), limit.rule)
+        verdict, margin = judge(interval, Limit(limit.min, limit.max), rule or limit.rule)
         judgements.append(
             {
                 **limit.model_dump(mode="json", by_alias=True),
+                "rule": rule or limit.rule,
                 "set": rule_set.key,
                 "set_title": rule_set.title,
                 "set_version": rule_set.version,

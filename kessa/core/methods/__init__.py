@@ -22,3 +22,11 @@ def house_methods() -> dict[str, Method]:
         if method.numbers.next_range and method.numbers.next_range not in methods:
             raise BadDataFile(f"{method.key}.toml: numbers.next_range: no method {method.numbers.next_range}")
     return methods
+
+
+def families() -> dict[str, list[Method]]:
+    """Return the house methods by family, the lowest range of each first."""
+    found: dict[str, list[Method]] = {}
+    for method in house_methods().values():
+        found.setdefault(method.family, []).append(method)
+    return found

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
@@ -10,7 +11,9 @@ from kessa.core.arguments import CannotCompute
 from kessa.core.datafile import Strict
 from kessa.core.readings import KINDS
 from kessa.core.readings.count import Count
+from kessa.core.schools import complete
 from kessa.core.species import FORMS
+from kessa.core.supplies import supplies
 
 Text = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
 Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+$", max_length=60)]
@@ -38,7 +41,7 @@ class Numbers(Strict):
 
     per: Positive
     background: Annotated[float, Field(ge=0)] = 0.0
-    report: Literal["count", "midpoint"] = "count"
+    report: Literal["count", "midpoint", "before"] = "count"
     stop_at: Annotated[int, Field(gt=0, le=200)]
     next_range: Key | None = None
     precision_percent: Annotated[float, Field(ge=0)] = 0.0
@@ -46,11 +49,12 @@ class Numbers(Strict):
 
 
 class AgreementRule(Strict):
-    """When two runs agree, and after how many runs no further one is asked for."""
+    """When two runs agree, after how many runs no further one is asked for, and which number counts."""
 
     rule: Literal["units", "relative", "absolute"]
     within: Annotated[float, Field(ge=0)]
     most: Annotated[int, Field(ge=2)] = 3
+    takes: Literal["closest", "mean", "first"] = "closest"
 
 
 class BlankRule(Strict):
@@ -87,8 +91,16 @@ class Step(Strict):
     settle_s: Annotated[int, Field(gt=0, le=3600)] | None = None
 
 
+class Use(Strict):
+    """What a test uses up of a supply, in the supply's unit: `per` run, per unit counted, or once a sample."""
+
+    supply: Key
+    amount: Positive
+    per: Literal["run", "unit", "sample"] = "run"
+
+
 class Method(Strict):
-    """A versioned definition of a test."""
+    """A versioned definition of a test. `keeps_hours` is how long after drawing a sample may still be tested."""
 
     key: Key
     version: Annotated[int, Field(ge=1)]
@@ -104,6 +116,9 @@ class Method(Strict):
     principle: Text
     wear: Text
     waste: Text
+    keeps_hours: Positive | None = None
+    uses: tuple[Use, ...] = ()
+    gear: tuple[Key, ...] = ()
     interferences: tuple[Text, ...] = ()
     numbers: Numbers
     titrant: Titrant | None = None
@@ -124,6 +139,11 @@ class Method(Strict):
             raise ValueError("colours: one each of not yet, stays and too far")
         if self.titrant and self.titrant.equivalent_of not in FORMS:
             raise ValueError(f"titrant.equivalent_of: no form {self.titrant.equivalent_of}")
+        for number, use in enumerate(self.uses):
+            if use.supply not in supplies() or not supplies()[use.supply].has_lots:
+                raise ValueError(f"uses.{number}.supply: no supply with lots is called {use.supply}")
+        if unknown := [key for key in self.gear if key not in supplies()]:
+            raise ValueError(f"gear: nothing is called {unknown[0]}")
         return self
 
     def determine_arguments(self) -> dict[str, Any]:
@@ -136,6 +156,11 @@ class Method(Strict):
         return KINDS[self.kind](self.determine_arguments())
 
     @property
+    def test_name(self) -> str:
+        """What people call the test in any of its ranges, such as "Chloride, drops"."""
+        return f"{self.parameter.capitalize()}, {self.unit_of_count}s"
+
+    @property
     def reach(self) -> float:
         """The highest result of the range, in the method's unit."""
         return self.numbers.per * (self.numbers.stop_at - self.numbers.background)
@@ -144,6 +169,23 @@ class Method(Strict):
     def count_step(self) -> int:
         """The index of the step at which units are counted."""
         return next(index for index, step in enumerate(self.steps) if step.kind == "count")
+
+    def under(self, schools: Mapping[str, str]) -> Method:
+        """Return the method as a team of these schools runs it (see kessa.core.schools for the keys)."""
+        chosen = complete(schools)
+        # A kit that reports the middle by itself has taken its step back already.
+        own = self.numbers.report
+        report = own if own != "count" else {"before": "before", "middle": "midpoint"}.get(chosen["endpoint"], own)
+        rule = {"units": 2.0, "relative": 20.0, "absolute": self.numbers.per}.get(chosen["agreement"])
+        agreement = {"takes": chosen["duplicates"]}
+        return self.model_copy(
+            update={
+                "numbers": self.numbers.model_copy(update={"report": report}),
+                "agreement": self.agreement.model_copy(
+                    update=agreement if rule is None else {**agreement, "rule": chosen["agreement"], "within": rule}
+                ),
+            }
+        )
 
     def snapshot(self) -> dict[str, Any]:
         """Return the whole definition as plain data, to be kept with what was measured by it."""
