@@ -1,5 +1,7 @@
 """Forms of the bench."""
 
+from typing import Any
+
 from django import forms
 
 
@@ -10,10 +12,15 @@ class ReasonForm(forms.Form):
 
 
 class BeginForm(forms.Form):
-    """By which method to begin, and from which lot of reagent."""
+    """By which method to begin, and from which kit, or from which lot of reagent where no kit is kept."""
 
     method = forms.CharField(max_length=60)
+    kit = forms.ModelChoiceField(label="From which kit", queryset=None, required=False, empty_label="another kit")
     lot = forms.CharField(label="Lot number on the bottle, if you have it", max_length=40, required=False)
+
+    def __init__(self, kits: Any, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["kit"].queryset = kits
 
 
 class DilutionForm(forms.Form):

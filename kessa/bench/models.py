@@ -11,6 +11,8 @@ from django.utils.functional import cached_property
 from kessa.core.limits import overall
 from kessa.core.methods.schema import Method
 from kessa.core.quantity import Quantity
+from kessa.core.schools import complete
+from kessa.kits.models import Kit, Lot
 from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
@@ -25,11 +27,16 @@ class Determination(TeamOwned):
     method_version = models.PositiveIntegerField()
     method_definition = models.JSONField()
     limit_sets = ArrayField(models.CharField(max_length=40), default=list, blank=True)
-    blank_first = models.BooleanField()
+    # The team's schools as they were when it began, by the keys of kessa.core.schools.
+    house_rules = models.JSONField(default=dict)
     # A blank run in a lower range of the same sample: its count, so that it need not be run again.
     blank_carried = models.PositiveSmallIntegerField(null=True)
     dilution = models.FloatField(default=1.0)
-    lot = models.CharField(max_length=40, blank=True)
+    kit = models.ForeignKey(Kit, null=True, on_delete=models.PROTECT, related_name="+")
+    # The lots in words: those of the kit, or what was read off a bottle.
+    lot = models.CharField(max_length=300, blank=True)
+    # Supplies for which no lot was in use when it began.
+    missing_lots = ArrayField(models.CharField(max_length=60), default=list, blank=True)
     started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     started_at = models.DateTimeField()
     continues = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="continued_by")
@@ -46,8 +53,31 @@ class Determination(TeamOwned):
 
     @cached_property
     def method(self) -> Method:
-        """The method as it was when the determination began."""
-        return Method.model_validate(self.method_definition)
+        """The method as it was when the determination began, under the schools of then."""
+        return Method.model_validate(self.method_definition).under(self.house_rules)
+
+    @property
+    def blank_first(self) -> bool:
+        """Whether it begins with a blank."""
+        return self.method.blank is not None and complete(self.house_rules)["blank"] == "yes"
+
+    @property
+    def near_limit(self) -> str | None:
+        """By which rule it is held against limits: "simple", "guarded", or None for each limit's own."""
+        chosen = complete(self.house_rules)["near_limit"]
+        return None if chosen == "by-limit" else chosen
+
+
+class LotUse(TeamOwned):
+    """What a determination used of a lot; `faults` is what stood against the lot when it began."""
+
+    determination = models.ForeignKey(Determination, on_delete=models.PROTECT, related_name="lots")
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="uses")
+    units = models.FloatField(default=0.0)
+    faults = ArrayField(models.CharField(max_length=30), default=list)
+
+    class Meta(TeamOwned.Meta):
+        constraints = [models.UniqueConstraint(fields=["determination", "lot"], name="one_use_of_a_lot")]
 
 
 class Event(models.Model):

@@ -28,7 +28,7 @@ def bench_payload(determination: Determination, events: list[Event], usual: Usua
         "most_runs": method.agreement.most,
         "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
         "usual": [usual.low / per, usual.high / per] if usual else None,
-        "rungs": ladder(method, determination.dilution, tuple(determination.limit_sets)),
+        "rungs": ladder(method, determination.dilution, tuple(determination.limit_sets), determination.near_limit),
         "events": events_as_data(events),
     }
 

@@ -1,6 +1,7 @@
 """Reads about the bench worth a name."""
 
 from collections import defaultdict
+from datetime import timedelta
 from typing import Any, NamedTuple
 
 from kessa.bench.batches import CLOSED, REOPENED
@@ -11,9 +12,11 @@ from kessa.core.determination import Blank, Outcome, conclude
 from kessa.core.limits import judge_by_sets, overall
 from kessa.core.methods import house_methods
 from kessa.core.methods.schema import Method
+from kessa.core.stock import MISSING
 from kessa.core.trends import UsualRange, usual_range
 from kessa.people.models import Team
 from kessa.places.models import Place
+from kessa.places.selectors import reference_of
 
 _HISTORY = 200
 
@@ -96,21 +99,33 @@ def judge_outcome(determination: Determination, outcome: Outcome) -> Judged:
     """Judge what the runs came to so far; needs a quantity."""
     assert outcome.quantity is not None
     method, place = determination.method, determination.sample.place
-    judgements = judge_by_sets(outcome.quantity, method.parameter, determination.limit_sets)
+    judgements = judge_by_sets(outcome.quantity, method.parameter, determination.limit_sets, determination.near_limit)
     decisive = overall(judgements)
     verdict = decisive["verdict"] if decisive else None
     usual = usual_at(place, method, before=determination)
     unusual = is_unusual(outcome.quantity, usual)
+    reference = reference_of(place)
     steps = next_steps(
         method,
         outcome,
         verdict,
         unusual=unusual,
         higher_range=house_methods().get(method.numbers.next_range or ""),
-        upstream=place.upstream.name if place.upstream else None,
+        upstream=reference.name if reference else None,
     )
-    flags = [*outcome.flags, *(["unusual"] if unusual else [])]
+    flags = [*outcome.flags, *faults_of(determination), *(["unusual"] if unusual else [])]
     return Judged(verdict, judgements, usual, flags, steps)
+
+
+def faults_of(determination: Determination) -> list[str]:
+    """Return what stands against the sample and the lots, as flags of the result."""
+    age = determination.started_at - determination.sample.drawn_at
+    keeps = determination.method.keeps_hours
+    too_old = ["sample-too-old"] if keeps and age > timedelta(hours=keeps) else []
+    of_lots = {fault for use in determination.lots.all() for fault in use.faults}
+    if determination.missing_lots:
+        of_lots.add(MISSING)
+    return [*too_old, *sorted(of_lots)]
 
 
 def usual_at(place: Place, method: Method, before: Determination | None = None) -> UsualRange | None:

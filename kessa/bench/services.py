@@ -2,29 +2,26 @@
 
 import uuid
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils import timezone
 
 from kessa.bench import batches
-from kessa.bench.models import Determination, Event, Result
+from kessa.bench.models import Determination, Event, LotUse, Result
 from kessa.bench.selectors import Bench, bench_of, counted_events, judge_outcome
 from kessa.core.methods import house_methods
+from kessa.core.packing import used_by
+from kessa.kits.models import Kit
+from kessa.kits.selectors import lots_for
+from kessa.kits.services import take_from
 from kessa.people.models import Membership, User
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Sample
+from kessa.visits.taps import Stored, sort_batch
 
 _MOST_EVENTS_EVER = 5000
-
-
-class Stored(NamedTuple):
-    """What became of a batch: ids kept (now or before), those kept after closing, and (id, reason) of those refused."""
-
-    kept: list[str]
-    late: list[str]
-    refused: list[tuple[str, str]]
 
 
 @transaction.atomic
@@ -34,11 +31,14 @@ def begin_determination(
     method_key: str,
     *,
     dilution: float = 1.0,
+    kit: Kit | None = None,
     lot: str = "",
     supersedes: Determination | None = None,
     at: datetime | None = None,
 ) -> Determination:
     """Begin a determination by a house method, now or `at`; raises ValidationError where there is no such method.
+
+    The lots in use of `kit` are named with it; `lot` is what was read off a bottle where no kit is kept.
 
     Beginning again what the same person has begun and not yet touched gives the same determination: a page posted twice
     begins one.
@@ -48,16 +48,25 @@ def begin_determination(
         raise ValidationError("This method is not in the library any more. Choose another.")
     Sample.objects.for_team(sample.team_id).select_for_update().get(pk=sample.pk)
     same = {"sample": sample, "method_key": method.key, "method_version": method.version, "dilution": dilution}
-    same |= {"lot": lot, "started_by": person, "supersedes": supersedes}
+    same |= {"kit": kit, "started_by": person, "supersedes": supersedes} | ({} if kit else {"lot": lot})
     untouched = Determination.objects.for_team(sample.team_id).filter(closed_at=None, events=None, **same).first()
-    return untouched or Determination.objects.create(
+    if untouched:
+        return untouched
+    named = lots_for(sample.team, kit, method)
+    lots = [each for each in named.values() if each]
+    begun = Determination.objects.create(
         team=sample.team,
         method_definition=method.snapshot(),
         limit_sets=sample.place.limit_sets,
-        blank_first=house_rules(sample.team).blank_first and method.blank is not None,
+        house_rules=house_rules(sample.team).chosen,
         started_at=at or timezone.now(),
-        **same,
+        missing_lots=[] if lot else [key for key, each in named.items() if each is None],
+        **(same | {"lot": "; ".join(str(each) for each in lots)[:300] or lot}),
     )
+    day = timezone.localdate(begun.started_at)
+    for each in lots:
+        LotUse.objects.create(team=sample.team, determination=begun, lot=each, faults=list(each.stock.faults(day)))
+    return begun
 
 
 @transaction.atomic
@@ -83,7 +92,8 @@ def continue_over_range(
         person,
         method.numbers.next_range or method.key,
         dilution=determination.dilution * (dilution or 1.0),
-        lot=determination.lot,
+        kit=determination.kit,
+        lot="" if determination.kit_id else determination.lot,
         at=at,
     )
     blank = bench_of(determination, counted_events(determination)).blank
@@ -102,24 +112,14 @@ def record_events(determination: Determination, person: User, taps: list[Any]) -
     """
     determination = _locked(determination)
     method = determination.method
-    checked, refused = [], []
-    for tap in taps:
-        try:
-            checked.append(batches.check(tap, method))
-        except batches.BadTap as fault:
-            refused.append((str(tap.get("id")) if isinstance(tap, dict) else "", str(fault)))
-    known = dict(Event.across_teams.filter(id__in=[tap.id for tap in checked]).values_list("id", "determination_id"))
-    ever = determination.events.count()
-    new, kept, late = [], [], []
-    for tap in {tap.id: tap for tap in checked}.values():
-        if known.get(tap.id, determination.pk) != determination.pk:
-            refused.append((str(tap.id), "This tap belongs to another determination."))
-        elif tap.id not in known and ever + len(new) >= _MOST_EVENTS_EVER:
-            refused.append((str(tap.id), f"A determination holds at most {_MOST_EVENTS_EVER:,} taps."))
-        else:
-            kept.append(str(tap.id))
-            if tap.id not in known:
-                new.append(tap)
+    new, kept, refused = sort_batch(
+        taps,
+        lambda tap: batches.check(tap, method),
+        lambda ids: dict(Event.across_teams.filter(id__in=ids).values_list("id", "determination_id")),
+        determination.pk,
+        _MOST_EVENTS_EVER - determination.events.count(),
+    )
+    late: list[str] = []
     closing = [tap for tap in new if tap.kind == batches.CLOSED]
     after_close = determination.closed_at is not None
     if after_close:
@@ -167,7 +167,7 @@ def _locked(determination: Determination) -> Determination:
     return (
         Determination.objects.for_team(determination.team_id)
         .select_for_update(of=("self",))
-        .select_related("sample__visit__place__upstream", "team")
+        .select_related("sample__visit__place", "team", "kit")
         .get(pk=determination.pk)
     )
 
@@ -178,9 +178,21 @@ def _close(determination: Determination, at: datetime) -> bool:
     if bench.outcome.quantity is None:
         return False
     _write_result(determination, bench)
+    _book(determination, bench)
     determination.closed_at = at
     determination.save(update_fields=["closed_at"])
     return True
+
+
+def _book(determination: Determination, bench: Bench) -> None:
+    """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
+    begun = [state for state in (*bench.samples.values(), *bench.blanks.values()) if state.count]
+    used = used_by(determination.method, len(begun), sum(state.count for state in begun))
+    for use in determination.lots.select_related("lot"):
+        units = used.get(use.lot.supply_key, 0.0)
+        take_from(use.lot, units - use.units)
+        use.units = units
+        use.save(update_fields=["units"])
 
 
 def _write_result(determination: Determination, bench: Bench) -> Result:
@@ -281,6 +293,7 @@ def supersede(determination: Determination, membership: Membership, reason: str)
         membership.user,
         determination.method_key,
         dilution=determination.dilution,
-        lot=determination.lot,
+        kit=determination.kit,
+        lot="" if determination.kit_id else determination.lot,
         supersedes=determination,
     )

@@ -1,6 +1,7 @@
 """The bench: from the place to a counted run."""
 
 import json
+from datetime import timedelta
 from typing import Any
 
 from django.contrib import messages
@@ -9,15 +10,16 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench import selectors, services
-from kessa.bench.batches import MOST_EVENTS
 from kessa.bench.forms import BeginForm, DilutionForm, ReasonForm
 from kessa.bench.models import Determination
 from kessa.bench.payload import bench_payload, outcome_context
-from kessa.core.methods import house_methods
+from kessa.core.methods import families
+from kessa.kits.selectors import kits_serving, lots_for
 from kessa.log.selectors import latest_results, log_of, with_latest_result
 from kessa.people.access import member_required
 from kessa.places.models import Place
@@ -27,6 +29,8 @@ from kessa.visits.forms import SampleForm
 from kessa.visits.models import Sample
 from kessa.visits.selectors import recent_samples
 from kessa.visits.services import draw_sample
+from kessa.visits.taps import read_batch
+from kessa.visits.ways import oxygen_steps, ways_for
 
 
 @member_required
@@ -46,10 +50,29 @@ def start(request: HttpRequest) -> HttpResponse:
 def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     """Note the sample."""
     place = get_object_or_404(Place.objects.for_team(request.membership.team), pk=place_pk)
-    form = SampleForm(place, request.user, request.POST or None)
+    ways = ways_for(place.kind_key)
+    chosen = request.GET.get("way") or place.usual_way
+    way = next((each for each in ways if each.key == chosen), None)
+    asked = {"bottle": request.GET.get("bottle")} | ({"way": way.key} if way else {})
+    form = SampleForm(place, request.user, request.POST or None, initial=asked)
     if request.method == "POST" and form.is_valid():
-        return redirect("bench:method", draw_sample(place, **form.cleaned_data).pk)
-    context = {"place": place, "form": form, "recent": recent_samples(place)}
+        try:
+            drawn = draw_sample(place, **form.cleaned_data)
+        except ValidationError as error:
+            form.add_error("bottle", error.message)
+        else:
+            if drawn.visit.leader_id:
+                return redirect("visits:visit", drawn.visit_id)
+            return redirect("bench:method", drawn.pk)
+    context = {
+        "place": place,
+        "form": form,
+        "recent": recent_samples(place),
+        "ways": ways,
+        "way": way,
+        "steps": [step.format(depth=f"{form.initial['depth_cm']} cm") for step in way.steps] if way else [],
+        "oxygen": oxygen_steps() if place.kind.has_depth else (),
+    }
     return render(request, "bench/sample.html", context, status=422 if form.errors else 200)
 
 
@@ -57,32 +80,40 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
 def method(request: HttpRequest, sample_pk: int) -> HttpResponse:
     """Choose the method; the range that fits the place's history comes first."""
     drawn = get_object_or_404(
-        Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by"), pk=sample_pk
+        Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by", "team"),
+        pk=sample_pk,
     )
-    form = BeginForm(request.POST or None)
+    family = families().get(request.GET.get("family", "")) or next(iter(families().values()))
+    kits = kits_serving(request.membership.team, family[0].family)
+    form = BeginForm(kits, request.POST or None)
     if request.method == "POST" and form.is_valid():
         try:
             determination = services.begin_determination(
-                drawn, request.user, form.cleaned_data["method"], lot=form.cleaned_data["lot"]
+                drawn,
+                request.user,
+                form.cleaned_data["method"],
+                kit=form.cleaned_data.get("kit"),
+                lot=form.cleaned_data.get("lot", ""),
             )
             return redirect("bench:determination", determination.pk)
         except ValidationError as error:
             messages.error(request, error.message)
-    family = list(house_methods().values())
     suggested, why = selectors.suggested_method(drawn.place, family)
     context = {
         "sample": drawn,
         "form": form,
+        "kits": [(kit, lots_for(drawn.team, kit, suggested).items()) for kit in kits],
+        "too_old": suggested.keeps_hours and timezone.now() > drawn.drawn_at + timedelta(hours=suggested.keeps_hours),
         "suggested": suggested,
         "why": why,
         "others": [each for each in family if each != suggested],
-        "blank_first": house_rules(request.membership.team).blank_first,
+        "blank_first": house_rules(request.membership.team).chosen["blank"] == "yes",
     }
     return render(request, "bench/method.html", context)
 
 
 def _determination(request: HttpRequest, pk: int) -> Determination:
-    related = ("team", "sample__visit__place__upstream", "sample__drawn_by")
+    related = ("team", "sample__visit__place", "sample__drawn_by")
     rows = Determination.objects.for_team(request.membership.team).select_related(*related)
     return get_object_or_404(rows, pk=pk)
 
@@ -116,10 +147,7 @@ def events(request: HttpRequest, pk: int) -> HttpResponse:
     if not request.user.is_authenticated or not request.membership:
         return JsonResponse({"error": "Sign in again: your taps are kept in this browser until then."}, status=401)
     try:
-        batch = json.loads(request.body)
-        taps, known = batch["events"], batch["known"]
-        if not isinstance(taps, list) or len(taps) > MOST_EVENTS or not isinstance(known, int):
-            raise ValueError
+        taps, known = read_batch(json.loads(request.body))
     except (ValueError, KeyError, TypeError, RecursionError):
         return JsonResponse({"error": "This is not a batch of taps."}, status=400)
     found = _determination(request, pk)

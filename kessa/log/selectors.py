@@ -1,9 +1,11 @@
 """Reads of the log worth a name."""
 
+from datetime import timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
-from django.db.models import OuterRef, Q, QuerySet, Subquery
+from django.db.models import Exists, OuterRef, Q, QuerySet, Subquery
+from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from kessa.bench.models import Determination, Result
@@ -13,6 +15,8 @@ from kessa.visits.models import Visit
 
 PAGE = 30
 _CHART = 84
+_FOLLOW_UP = timedelta(days=60)
+_REPEAT_FLAGS = ["not-agreed", "one-run", "over-range", "blank-bad"]
 
 
 class Page(NamedTuple):
@@ -80,3 +84,15 @@ def latest_visit(place: Place) -> tuple[Visit, list[Result]] | None:
     # In two steps and without a limit, so that the index by determination serves it: a visit has a few dozen at most.
     made = list(Determination.objects.for_team(place.team_id).filter(sample__visit=visit).values_list("pk", flat=True))
     return visit, list(log_of(place.team_id).standing().filter(determination__in=made))
+
+
+def follow_ups(team: Team) -> list[Result]:
+    """Return what waits for a repeat or a follow-up: results of 60 days that nothing at the place came after."""
+    since = timezone.now() - _FOLLOW_UP
+    later = Result.across_teams.filter(
+        place=OuterRef("place"), parameter=OuterRef("parameter"), taken_at__gt=OuterRef("taken_at"), superseded_at=None
+    )
+    continued = Determination.across_teams.filter(continues=OuterRef("determination"))
+    wanting = Q(verdict__in=["outside", "not settled"]) | Q(flags__overlap=_REPEAT_FLAGS)
+    rows = log_of(team).standing().filter(wanting, taken_at__gte=since).filter(~Exists(later), ~Exists(continued))
+    return list(rows.defer(None).defer("determination__method_definition", "working")[:20])

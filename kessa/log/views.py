@@ -8,10 +8,12 @@ from django.views.decorators.http import require_GET
 from kessa.bench.forms import DilutionForm, ReasonForm
 from kessa.bench.models import Determination, Event, Result
 from kessa.core.methods import house_methods
+from kessa.core.schools import complete, questions
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
 from kessa.log.selectors import log_of, page_after
 from kessa.people.access import member_required
+from kessa.places.selectors import reference_of
 
 _EXPORT_CHUNK = 1000
 
@@ -58,7 +60,7 @@ def export(request: HttpRequest) -> StreamingHttpResponse:
 def result(request: HttpRequest, pk: int) -> HttpResponse:
     """One result with its working."""
     team = request.membership.team
-    related = ("place__upstream", "person", "determination__sample__visit", "determination__sample__drawn_by")
+    related = ("place", "person", "determination__sample__visit", "determination__sample__drawn_by")
     found = get_object_or_404(Result.objects.for_team(team).select_related(*related), pk=pk)
     determination = found.determination
     history = determination.results.order_by("-computed_at")[:20]
@@ -76,6 +78,13 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "next_method": house_methods().get(method.numbers.next_range or ""),
         "continued": Determination.objects.for_team(team).filter(continues=determination).first(),
         "replacement": Determination.objects.for_team(team).filter(supersedes=determination).first(),
+        "reference": reference_of(found.place),
+        "schools": [
+            (question.ask, question.name_of(complete(determination.house_rules)[key]))
+            for key, question in questions().items()
+            if key in ("blank", "endpoint", "duplicates", "agreement", "near_limit")
+        ],
+        "photographs": determination.photographs.select_related("added_by"),
         "reason_form": ReasonForm(),
         "dilutions": DilutionForm.base_fields["dilution"].choices,
         "may_supersede": determination.started_by_id == request.user.pk or request.membership.corrects_others,

@@ -4,7 +4,7 @@ import zoneinfo
 
 from django import forms
 
-from kessa.people.models import Role, Team
+from kessa.people.models import Role, Team, User
 
 
 class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
@@ -17,6 +17,19 @@ class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
     class Meta:
         model = Team
         fields = ["name", "time_zone"]
+
+
+class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]
+    """The units in which a person sees results."""
+
+    class Meta:
+        model = User
+        fields = ["concentration_unit", "temperature_unit", "hardness_unit"]
+        labels = {
+            "concentration_unit": "Concentrations",
+            "temperature_unit": "Temperatures",
+            "hardness_unit": "Hardness and alkalinity",
+        }
 
 
 class RoleForm(forms.Form):

@@ -8,6 +8,15 @@ from django.db import models
 
 from kessa.people.managers import TeamManager
 
+CONCENTRATIONS = [("mg/L", "mg/L"), ("ppm", "ppm")]
+TEMPERATURES = [("degC", "°C"), ("degF", "°F")]
+HARDNESSES = [
+    ("mg/L", "mg/L as CaCO3"),
+    ("dH", "German degrees, °dH"),
+    ("fH", "French degrees, °fH"),
+    ("eH", "English degrees, °e"),
+]
+
 
 def validate_time_zone(name: str) -> None:
     """Refuse a name that is no time zone."""
@@ -19,6 +28,10 @@ class User(AbstractUser):
     """A person who signs in."""
 
     email = models.EmailField(blank=True)
+    # How numbers are shown to this person; they are stored as measured.
+    concentration_unit = models.CharField(max_length=10, choices=CONCENTRATIONS, default="mg/L")
+    temperature_unit = models.CharField(max_length=10, choices=TEMPERATURES, default="degC")
+    hardness_unit = models.CharField(max_length=10, choices=HARDNESSES, default="mg/L")
 
     def __str__(self) -> str:
         return self.get_full_name() or self.username
@@ -29,6 +42,8 @@ class Team(models.Model):
 
     name = models.CharField(max_length=80)
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_time_zone])
+    # Samples and bottle labels are numbered from one sequence.
+    next_sample_number = models.PositiveIntegerField(default=1)
     members = models.ManyToManyField(User, through="Membership", related_name="teams")
 
     def __str__(self) -> str:

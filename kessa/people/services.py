@@ -52,6 +52,12 @@ def remove_member(membership: Membership) -> None:
     membership.delete()
 
 
+def choose_units(user: User) -> User:
+    """Write the units in which a person sees results."""
+    user.save(update_fields=["concentration_unit", "temperature_unit", "hardness_unit"])
+    return user
+
+
 def _check_coordinator_left(membership: Membership, *, stays: bool) -> None:
     coordinators = Membership.objects.select_for_update().filter(team=membership.team, role=Role.COORDINATOR)
     if not stays and {each.pk for each in coordinators} == {membership.pk}:

@@ -14,7 +14,7 @@ from django.views.decorators.http import require_POST
 
 from kessa.people import services
 from kessa.people.access import coordinator_required, member_required
-from kessa.people.forms import RoleForm, TeamForm
+from kessa.people.forms import RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
 
 
@@ -42,6 +42,7 @@ def team(request: HttpRequest) -> HttpResponse:
     memberships = request.membership.team.memberships.select_related("user").order_by("user__first_name", "id")
     others = Membership.objects.filter(user=request.user).exclude(pk=request.membership.pk).select_related("team")
     context = {"memberships": memberships, "invitation": invitation, "roles": Role.choices, "others": others}
+    context["units_form"] = UnitsForm(instance=request.user)
     return render(request, "people/team.html", context)
 
 
@@ -68,7 +69,20 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
 def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
     """Work in another of one's teams."""
     request.session["team"] = get_object_or_404(Membership, user=request.user, team_id=pk).team_id
-    return redirect("bench:start")
+    return redirect("rounds:today")
+
+
+@member_required
+@require_POST
+def units(request: HttpRequest) -> HttpResponse:
+    """Choose one's own units."""
+    form = UnitsForm(request.POST, instance=request.user)
+    if form.is_valid():
+        services.choose_units(form.save(commit=False))
+        messages.success(request, "You see results in these units from now on.")
+    else:
+        messages.error(request, "Choose one of the units offered.")
+    return redirect("people:team")
 
 
 @login_required
@@ -78,7 +92,7 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
         invited_to, role = services.read_invitation(token)
         if request.method == "POST":
             request.session["team"] = services.join_team(request.user, token).team_id
-            return redirect("bench:start")
+            return redirect("rounds:today")
     except ValidationError as error:
         return render(request, "error.html", {"title": "Invitation", "message": error.message}, status=410)
     return render(request, "people/join.html", {"invited_to": invited_to, "role": role})
@@ -101,4 +115,4 @@ def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's made-up people."""
     user = get_object_or_404(User, username=username, memberships__team__name=settings.DEMO_TEAM)
     login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
-    return redirect("bench:start")
+    return redirect("rounds:today")

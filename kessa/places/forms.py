@@ -6,7 +6,9 @@ from django import forms
 
 from kessa.core.limits import rule_sets
 from kessa.people.models import Team
-from kessa.places.models import Place
+from kessa.places.models import Pair, PairKind, Place
+from kessa.places.selectors import places
+from kessa.visits.ways import ways_for
 
 
 class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
@@ -30,7 +32,7 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
             "latitude",
             "longitude",
             "elevation_m",
-            "upstream",
+            "usual_way",
             "sampling_depth_cm",
             "limit_sets",
         ]
@@ -38,7 +40,6 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
             "latitude": "Latitude, degrees",
             "longitude": "Longitude, degrees",
             "elevation_m": "Height above the sea, m",
-            "upstream": "Compare with this place upstream",
             "sampling_depth_cm": "Usual sampling depth, cm",
         }
         widgets = {
@@ -57,15 +58,14 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
         self.instance.team = team
         kind = self.instance.kind
         if not kind.has_depth:
-            # Upstream and a depth below the surface are of a stream.
-            del self.fields["upstream"], self.fields["sampling_depth_cm"]
+            del self.fields["sampling_depth_cm"]
+        ways = [(way.key, way.name) for way in ways_for(kind.key)]
+        self.fields["usual_way"] = forms.ChoiceField(
+            label="Usual way to draw a sample", choices=[("", "not settled"), *ways], required=False
+        )
         for fact in kind.facts:
             self.fields[f"fact_{fact.name}"] = fact.field()
             self.initial[f"fact_{fact.name}"] = self.instance.facts.get(fact.name)
-        if "upstream" in self.fields:
-            waters = Place.objects.for_team(team).filter(kind_key=kind.key).exclude(pk=self.instance.pk)
-            self.fields["upstream"].queryset = waters
-            self.fields["upstream"].empty_label = "none"
 
     def clean(self) -> dict[str, Any]:
         """Gather the facts of the kind."""
@@ -77,3 +77,27 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
     def _get_validation_exclusions(self) -> set[str]:
         # The team is set here, not in the form: let the name be checked within it.
         return super()._get_validation_exclusions() - {"team"}
+
+
+class PairForm(forms.Form):
+    """What this place is in a pair, and the place it is compared with."""
+
+    role = forms.ChoiceField(
+        label="This place is the",
+        choices=[(f"{kind.value} {end}", name) for kind in PairKind for end, name in enumerate(kind.ends)],
+    )
+    other = forms.ModelChoiceField(label="the other end is", queryset=None, empty_label=None)
+
+    def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.place = place
+        self.fields["other"].queryset = places(place.team).exclude(pk=place.pk)
+
+    def clean(self) -> dict[str, Any]:
+        """Put the two places in the pair's order."""
+        cleaned: dict[str, Any] = super().clean()
+        if "role" in cleaned and "other" in cleaned:
+            kind, end = cleaned["role"].split()
+            ends = (self.place, cleaned["other"]) if end == "0" else (cleaned["other"], self.place)
+            self.pair = Pair(team=self.place.team, kind=kind, first=ends[0], second=ends[1])
+        return cleaned

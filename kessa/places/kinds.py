@@ -36,6 +36,7 @@ class PlaceKind(Strict):
     caution: str
     sampling: str
     has_depth: bool = False
+    is_plant: bool = False
     facts: tuple[Fact, ...]
 
 

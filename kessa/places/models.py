@@ -26,7 +26,7 @@ class Place(TeamOwned):
     facts = models.JSONField(default=dict, blank=True)
     latitude = models.FloatField(null=True, blank=True, validators=[MinValueValidator(-90), MaxValueValidator(90)])
     longitude = models.FloatField(null=True, blank=True, validators=[MinValueValidator(-180), MaxValueValidator(180)])
-    upstream = models.ForeignKey("self", null=True, blank=True, on_delete=models.SET_NULL, related_name="downstream")
+    usual_way = models.CharField(max_length=20, blank=True)
     limit_sets = ArrayField(models.CharField(max_length=40), default=list, blank=True)
     sampling_depth_cm = models.PositiveSmallIntegerField(default=20, validators=[MaxValueValidator(10000)])
 
@@ -65,3 +65,45 @@ class Place(TeamOwned):
         return [
             (fact, self.facts[fact.name]) for fact in self.kind.facts if self.facts.get(fact.name) not in (None, "")
         ]
+
+
+class PairKind(models.TextChoices):
+    """What two places are to one another; the first is what the second is compared with."""
+
+    STREAM = "stream", "upstream and downstream"
+    DAM = "dam", "pool and foot of a dam"
+    SUPPLY = "supply", "supply and system"
+    TREATMENT = "treatment", "before and after"
+
+    @property
+    def ends(self) -> tuple[str, str]:
+        """What the first and the second place are called."""
+        return _ENDS[self]
+
+
+_ENDS = {
+    PairKind.STREAM: ("upstream", "downstream"),
+    PairKind.DAM: ("pool", "foot of the dam"),
+    PairKind.SUPPLY: ("supply", "system"),
+    PairKind.TREATMENT: ("before", "after"),
+}
+
+
+class Pair(TeamOwned):
+    """Two places whose results are compared."""
+
+    kind = models.CharField(max_length=10, choices=PairKind.choices)
+    first = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="pairs_as_first")
+    second = models.ForeignKey(Place, on_delete=models.CASCADE, related_name="pairs_as_second")
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["first", "second"], name="one_pair_of_two_places"),
+            models.CheckConstraint(condition=~Q(first=models.F("second")), name="a_pair_is_of_two_places"),
+        ]
+
+    @property
+    def ends(self) -> tuple[str, str]:
+        """What the first and the second place are called."""
+        return PairKind(self.kind).ends

@@ -1,9 +1,10 @@
 """Pages of places."""
 
 from django.contrib import messages
+from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_GET
+from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench.selectors import usual_at
 from kessa.core.limits import limits_for
@@ -11,10 +12,11 @@ from kessa.core.methods import house_methods
 from kessa.log.selectors import latest_results, latest_visit, with_latest_result
 from kessa.people.access import coordinator_required, member_required
 from kessa.places import services
-from kessa.places.forms import PlaceForm
+from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.kinds import place_kinds
-from kessa.places.models import Place
-from kessa.places.selectors import chosen_sets, places
+from kessa.places.models import Pair, Place
+from kessa.places.selectors import chosen_sets, pairs_of, places
+from kessa.rounds.selectors import dues_at
 from kessa.web.components.trend import Line, trend
 
 
@@ -29,11 +31,12 @@ def index(request: HttpRequest) -> HttpResponse:
 @require_GET
 def place(request: HttpRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
-    rows = Place.objects.for_team(request.membership.team).select_related("upstream")
-    found = get_object_or_404(rows, pk=pk)
+    found = get_object_or_404(Place.objects.for_team(request.membership.team), pk=pk)
+    pairs = pairs_of(found)
+    reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
     method = next(iter(house_methods().values()))
     results = latest_results(found, method.parameter)
-    upstream = latest_results(found.upstream, method.parameter) if found.upstream else []
+    compared = latest_results(reference, method.parameter) if reference else []
     usual = usual_at(found, method)
     lines = [
         Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
@@ -42,8 +45,13 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
     ]
     context = {
         "place": found,
+        "pairs": pairs,
+        "reference": reference,
+        "pair_form": PairForm(found),
+        "dues": dues_at(found),
+        "photographs": found.photographs.select_related("added_by"),
         "method": method,
-        "chart": trend(results, upstream, lines, usual) if results else None,
+        "chart": trend(results, compared, lines, usual) if results else None,
         "results": results,
         "usual": usual,
         "visit": latest_visit(found),
@@ -72,3 +80,29 @@ def edit(request: HttpRequest, pk: int | None = None, kind: str = "") -> HttpRes
         messages.success(request, f"{kept.name} is saved.")
         return redirect("places:place", kept.pk)
     return render(request, "places/edit.html", {"form": form, "place": found}, status=422 if form.errors else 200)
+
+
+@coordinator_required
+@require_POST
+def add_pair(request: HttpRequest, pk: int) -> HttpResponse:
+    """Compare a place with another."""
+    found = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=pk)
+    form = PairForm(found, request.POST)
+    try:
+        if not form.is_valid():
+            raise ValidationError("Choose the other place of the pair.")
+        services.keep_pair(form.pair)
+        messages.success(request, f"{form.pair.second} is compared with {form.pair.first}.")
+    except ValidationError as error:
+        messages.error(request, error.message)
+    return redirect("places:place", pk)
+
+
+@coordinator_required
+@require_POST
+def part_pair(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take a pair apart."""
+    pair = get_object_or_404(Pair.objects.for_team(request.membership.team), pk=pk)
+    services.part_pair(pair)
+    messages.success(request, "The pair is taken apart.")
+    return redirect("places:place", pair.second_id)

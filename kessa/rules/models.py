@@ -2,13 +2,22 @@
 
 from django.db import models
 
+from kessa.core.schools import complete
 from kessa.people.models import TeamOwned
 
 
 class HouseRules(TeamOwned):
     """How a team works: one row a team."""
 
-    blank_first = models.BooleanField(default=True)
+    # By the keys of kessa.core.schools; what is not there is the default.
+    schools = models.JSONField(default=dict, blank=True)
+    ice_rule = models.TextField(blank=True, max_length=1000)
+    flood_rule = models.TextField(blank=True, max_length=1000)
 
     class Meta(TeamOwned.Meta):
         constraints = [models.UniqueConstraint(fields=["team"], name="one_set_of_house_rules_a_team")]
+
+    @property
+    def chosen(self) -> dict[str, str]:
+        """The school the team follows on every question."""
+        return complete(self.schools)

@@ -8,20 +8,26 @@ from django.views.decorators.http import require_POST
 from kessa.core.limits import rule_sets
 from kessa.people.access import coordinator_required, member_required
 from kessa.rules import services
+from kessa.rules.forms import HouseRulesForm
 from kessa.rules.selectors import house_rules
 
 
 @member_required
 def index(request: HttpRequest) -> HttpResponse:
     """Show the house rules and every rule set."""
-    context = {"rules": house_rules(request.membership.team), "sets": rule_sets().values()}
-    return render(request, "rules/index.html", context)
+    form = HouseRulesForm(house_rules(request.membership.team))
+    return render(request, "rules/index.html", {"form": form, "sets": rule_sets().values()})
 
 
 @coordinator_required
 @require_POST
 def choose(request: HttpRequest) -> HttpResponse:
     """Change the house rules."""
-    services.choose_house_rules(request.membership.team, blank_first=request.POST.get("blank_first") == "yes")
+    team = request.membership.team
+    form = HouseRulesForm(house_rules(team), request.POST)
+    if not form.is_valid():
+        return render(request, "rules/index.html", {"form": form, "sets": rule_sets().values()}, status=422)
+    texts = {name: form.cleaned_data[name] for name in ("ice_rule", "flood_rule")}
+    services.choose_house_rules(team, form.schools(), **texts)
     messages.success(request, "House rules saved. Tests begun before keep the rules they began with.")
     return redirect("rules:index")

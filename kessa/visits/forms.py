@@ -6,9 +6,13 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
+from kessa.core.schools import depth_cm
 from kessa.people.models import User
 from kessa.people.selectors import members
 from kessa.places.models import Place
+from kessa.rules.selectors import house_rules
+from kessa.visits.models import Bottle, Visit
+from kessa.visits.ways import ways_for
 
 _CLOCK_SKEW = timedelta(minutes=5)
 _OLDEST = timedelta(days=366)
@@ -29,10 +33,20 @@ class SampleForm(forms.Form):
         label="Water temperature, °C", required=False, min_value=-5, max_value=100, decimal_places=1, max_digits=4
     )
 
+    way = forms.ChoiceField(label="How it was drawn", required=False)
+    bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
+
     def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
         now = timezone.localtime().replace(second=0, microsecond=0)
-        kwargs["initial"] = {"drawn_at": now, "depth_cm": place.sampling_depth_cm, "drawn_by": person}
+        depth = depth_cm(house_rules(place.team).chosen, place.sampling_depth_cm)
+        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way}
+        kwargs["initial"] = usual | kwargs.get("initial", {})
         super().__init__(*args, **kwargs)
+        self.fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways_for(place.kind_key))]
+        bottles = Bottle.objects.for_team(place.team_id).filter(place=place, sample=None).order_by("number")
+        self.fields["bottle"].queryset = bottles
+        if not bottles.exists():
+            del self.fields["bottle"]
         self.fields["drawn_by"].queryset = members(place.team)
         if not place.kind.has_depth:
             del self.fields["depth_cm"]
@@ -48,3 +62,63 @@ class SampleForm(forms.Form):
         if drawn_at < timezone.now() - _OLDEST:
             raise forms.ValidationError("This is more than a year ago. Check the date.")
         return drawn_at
+
+
+class SafetyForm(forms.Form):
+    """What is confirmed before a visit: company, who is told, back by when, and that the place's hazards were read."""
+
+    company = forms.CharField(label="Who comes along", max_length=120, required=False)
+    alone = forms.BooleanField(label="I go alone, and the place's rules allow it", required=False)
+    told = forms.CharField(label="Who knows where you are", max_length=120)
+    back_by = forms.TimeField(label="They should hear from you by", widget=forms.TimeInput(attrs={"type": "time"}))
+    ice_or_flood = forms.ChoiceField(
+        label="Ice or flood there?",
+        choices=[("none", "neither"), ("ice", "ice"), ("flood", "flood, or water high and fast")],
+        widget=forms.RadioSelect,
+    )
+    rule_followed = forms.BooleanField(label="I have read our rule and keep to it", required=False)
+    plant_ready = forms.BooleanField(
+        label="Isolation by site rules, the shift knows, sample cooled before any reagent", required=False
+    )
+    ready = forms.BooleanField(label="I have read the hazards; goggles and gloves are with me")
+
+    def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.outdoors = place.kind.has_depth
+        if not self.outdoors:
+            del self.fields["ice_or_flood"], self.fields["rule_followed"]
+        if not place.kind.is_plant:
+            del self.fields["plant_ready"]
+
+    def clean(self) -> dict[str, Any]:
+        """Refuse to start alone unsaid, on ice or flood without the team's rule, or at plant without the site's."""
+        cleaned: dict[str, Any] = super().clean()
+        if not cleaned.get("company") and not cleaned.get("alone"):
+            self.add_error("company", "Say who comes along, or that you go alone.")
+        if cleaned.get("ice_or_flood", "none") != "none" and not cleaned.get("rule_followed"):
+            self.add_error("rule_followed", "In doubt, do not go. Going needs your team's own rule, read and kept to.")
+        if "plant_ready" in self.fields and not cleaned.get("plant_ready"):
+            self.add_error("plant_ready", "Confirm the site's own rules first.")
+        return cleaned
+
+    def confirmed(self) -> dict[str, Any]:
+        """Return what was confirmed, as it is kept with the visit."""
+        kept = {name: value for name, value in self.cleaned_data.items() if value not in (None, "")}
+        return {**kept, "back_by": f"{kept['back_by']:%H:%M}"}
+
+
+class HandoverForm(forms.Form):
+    """To whom a visit is handed."""
+
+    taker = forms.ModelChoiceField(label="Hand it to", queryset=None, empty_label=None)
+    remark = forms.CharField(label="What they should know", max_length=300, required=False)
+
+    def __init__(self, visit: Visit, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["taker"].queryset = members(visit.team).exclude(pk=visit.leader_id)
+
+
+class CloseForm(forms.Form):
+    """What is said at the end of a visit."""
+
+    remark = forms.CharField(label="Remark", max_length=1000, required=False, widget=forms.Textarea(attrs={"rows": 2}))

@@ -1,28 +1,89 @@
 """Visits to places, and the samples drawn there."""
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
+from kessa.kits.models import Instrument
+from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
 
 
 class Visit(TeamOwned):
-    """One stop at a place."""
+    """One stop at a place. Without a leader it is only the time around a sample that was noted by itself."""
 
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="visits")
     started_at = models.DateTimeField()
     people = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="+")
+    # Who has it in hand now.
+    leader = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    # What was confirmed before going: company, who is told, back by when, ice or flood, and by whom.
+    safety = models.JSONField(default=dict)
+    paused_at = models.DateTimeField(null=True)
+    closed_at = models.DateTimeField(null=True)
+    closed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
+    closing_remark = models.TextField(blank=True, max_length=1000)
+    left_out = models.JSONField(default=list)
 
     class Meta(TeamOwned.Meta):
-        indexes = [models.Index(fields=["place", "-started_at"])]
+        indexes = [
+            models.Index(fields=["place", "-started_at"]),
+            models.Index(
+                fields=["team", "-started_at"], condition=Q(closed_at=None, leader__isnull=False), name="open_visits"
+            ),
+        ]
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it was begun and not closed."""
+        return self.leader_id is not None and self.closed_at is None
+
+
+class Handover(TeamOwned):
+    """A visit handed to another person."""
+
+    visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="handovers")
+    giver = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    taker = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    remark = models.CharField(max_length=300, blank=True)
+
+
+class Observation(models.Model):
+    """A circumstance or in-place reading. Never changed: the last of its key counts. Its id was made in the browser."""
+
+    id = models.UUIDField(primary_key=True)
+    team = models.ForeignKey("people.Team", on_delete=models.CASCADE, related_name="+")
+    visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="observations")
+    key = models.CharField(max_length=30)
+    # A number in the scale's unit, the place of a word on its scale, or None where it was taken back.
+    value = models.FloatField(null=True)
+    remark = models.CharField(max_length=200, blank=True)
+    instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
+    flags = ArrayField(models.CharField(max_length=30), default=list)
+    seq = models.PositiveIntegerField()
+    at = models.DateTimeField()
+    device = models.CharField(max_length=40)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    received_at = models.DateTimeField(auto_now_add=True)
+    after_close = models.BooleanField(default=False)
+
+    across_teams = models.Manager()
+    objects = TeamManager()
+
+    class Meta:
+        default_manager_name = "across_teams"
+        indexes = [models.Index(fields=["visit", "key", "-seq"])]
 
 
 class Sample(TeamOwned):
     """Water drawn at a visit, on which tests are run."""
 
     visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="samples")
+    number = models.PositiveIntegerField()
+    way = models.CharField(max_length=20, blank=True)
     drawn_at = models.DateTimeField()
     drawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     depth_cm = models.DecimalField(max_digits=6, decimal_places=1, null=True, blank=True)
@@ -31,10 +92,27 @@ class Sample(TeamOwned):
     class Meta(TeamOwned.Meta):
         indexes = [models.Index(fields=["team", "-drawn_at"])]
         constraints = [
-            models.CheckConstraint(condition=Q(depth_cm__isnull=True) | Q(depth_cm__gte=0), name="depth_not_negative")
+            models.UniqueConstraint(fields=["team", "number"], name="one_sample_a_number"),
+            models.CheckConstraint(condition=Q(depth_cm__isnull=True) | Q(depth_cm__gte=0), name="depth_not_negative"),
         ]
 
     @property
     def place(self) -> Place:
         """Where it was drawn."""
         return self.visit.place
+
+
+class Bottle(TeamOwned):
+    """A bottle labelled before it is filled: its number is kept for the sample it will hold."""
+
+    number = models.PositiveIntegerField()
+    code = models.CharField(max_length=24, unique=True)
+    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="+")
+    printed_at = models.DateTimeField()
+    sample = models.OneToOneField(Sample, null=True, on_delete=models.PROTECT, related_name="bottle")
+
+    class Meta(TeamOwned.Meta):
+        constraints = [models.UniqueConstraint(fields=["team", "number"], name="one_bottle_a_number")]
+
+    def __str__(self) -> str:
+        return f"number {self.number}"

@@ -18,7 +18,11 @@ urlpatterns = [
     path("bench/", include("kessa.bench.urls")),
     path("log/", include("kessa.log.urls")),
     path("places/", include("kessa.places.urls")),
+    path("kits/", include("kessa.kits.urls")),
+    path("photographs/", include("kessa.photographs.urls")),
     path("rules/", include("kessa.rules.urls")),
+    path("today/", include("kessa.rounds.urls")),
+    path("visits/", include("kessa.visits.urls")),
     path("team/", include("kessa.people.urls")),
 ]
 if settings.DEMO:

@@ -14,8 +14,8 @@ from django.views.decorators.http import require_GET
 
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
-    """Lead to the bench."""
-    return redirect("bench:start")
+    """Lead to today."""
+    return redirect("rounds:today")
 
 
 @require_GET
@@ -34,7 +34,7 @@ def worker(request: HttpRequest) -> HttpResponse:
 
 
 def _wants_json(request: HttpRequest) -> bool:
-    return request.path.endswith("/events/")
+    return request.path.endswith(("/events/", "/observations/"))
 
 
 def _error(request: HttpRequest, status: int, title: str, message: str) -> HttpResponse:

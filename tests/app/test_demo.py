@@ -17,7 +17,7 @@ class TarrowVale(TestCase):
     def setUpTestData(cls):
         world.build()
         cls.team = Team.objects.get(name="Tarrow Vale")
-        cls.results = Result.objects.for_team(cls.team).select_related("determination__sample__visit__place__upstream")
+        cls.results = Result.objects.for_team(cls.team).select_related("determination__sample__visit__place")
 
     def test_every_result_follows_from_its_taps(self):
         self.assertGreater(len(self.results), 70)

@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from kessa.bench.models import Result
 from kessa.people.models import Team
-from kessa.places.models import Place
+from kessa.places.models import Pair, Place
 from tests.world import SETS, begin, measured, team_of
 
 
@@ -18,8 +18,7 @@ class Pages(TestCase):
 
     def test_the_place_shows_trend_pair_usual_and_latest_visit(self):
         above = Place.objects.create(team=self.membership.team, name="The spring", limit_sets=SETS)
-        self.place.upstream = above
-        self.place.save()
+        Pair.objects.create(team=self.place.team, kind="stream", first=above, second=self.place)
         measured(above, self.membership.user, 5, 5, days_ago=3)
         for days in range(8, 0, -1):
             measured(self.place, self.membership.user, 8, 8, days_ago=days)

@@ -8,7 +8,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from playwright.sync_api import expect, sync_playwright
 
 from kessa.people.models import Membership, Role, Team, User
-from kessa.places.models import Place
+from kessa.places.models import Pair, Place
 from tests.browser.chromium import CHROMIUM, PHONE, QUIET
 from tests.world import SETS
 
@@ -38,7 +38,8 @@ class BrowserTest(StaticLiveServerTestCase):
             user = User.objects.create_user(name.lower(), password="white tile", first_name=name)
             Membership.objects.create(team=self.team, user=user, role=role)
         self.above = Place.objects.create(team=self.team, name="Above the depot", limit_sets=SETS)
-        self.below = Place.objects.create(team=self.team, name="Below the depot", upstream=self.above, limit_sets=SETS)
+        self.below = Place.objects.create(team=self.team, name="Below the depot", limit_sets=SETS)
+        Pair.objects.create(team=self.team, kind="stream", first=self.above, second=self.below)
 
     def open(self, viewport=PHONE, name="Olek"):
         """Open a browser of one's own and sign in; errors in the page fail the test."""
@@ -56,7 +57,8 @@ class BrowserTest(StaticLiveServerTestCase):
         return page
 
     def begin(self, page, place="Below the depot", method="Begin in the low range"):
-        """Go from the bench's first page to the count of the blank or first run."""
+        """Go by way of the bench's first page to the count of the blank or first run."""
+        page.get_by_role("link", name="Bench", exact=True).click()
         page.get_by_role("link", name=place).first.click()
         page.get_by_label("Water temperature").fill("4.5")
         page.get_by_role("button", name="On to the test").click()

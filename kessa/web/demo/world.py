@@ -22,13 +22,13 @@ from kessa.core.methods import house_methods
 from kessa.core.simulate import drops_to_end
 from kessa.people.models import Membership, Team, User
 from kessa.people.services import start_team
-from kessa.places.models import Place
-from kessa.places.services import keep_place
+from kessa.places.models import Pair, Place
+from kessa.places.services import keep_pair, keep_place
 from kessa.visits.services import draw_sample
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
 # What is said of a place for the world's sake; all else is the place's own fields.
-_NOT_FIELDS = ("kind", "upstream", "summer", "winter")
+_NOT_FIELDS = ("kind", "summer", "winter")
 _DAY = timedelta(days=1)
 
 
@@ -66,11 +66,13 @@ def _places(team: Team) -> dict[str, Place]:
             Place(
                 team=team,
                 kind_key=each["kind"],
-                upstream=places.get(each.get("upstream", "")),
                 limit_sets=list(rule_sets()) if each["kind"] == "stream" else [],
                 **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
             )
         )
+    for each in DATA["pairs"]:
+        pair = Pair(team=team, kind=each["kind"], first=places[each["first"]], second=places[each["second"]])
+        keep_pair(pair)
     return places
 
 

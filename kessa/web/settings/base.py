@@ -31,8 +31,11 @@ INSTALLED_APPS = [
     "kessa.people",
     "kessa.rules",
     "kessa.places",
+    "kessa.kits",
     "kessa.visits",
     "kessa.bench",
+    "kessa.rounds",
+    "kessa.photographs",
     "kessa.log",
 ]
 MIDDLEWARE = [
@@ -89,7 +92,7 @@ ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_SESSION_REMEMBER = True
 ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")
 LOGIN_URL = "account_login"
-LOGIN_REDIRECT_URL = "bench:start"
+LOGIN_REDIRECT_URL = "rounds:today"
 # django-axes slows guessing, for every worker alike; allauth's own limit would count per worker.
 ACCOUNT_RATE_LIMITS = {"login_failed": None}
 AXES_FAILURE_LIMIT = 5
@@ -113,6 +116,9 @@ STORAGES = {
 }
 CRISPY_ALLOWED_TEMPLATE_PACKS = "bulma"
 CRISPY_TEMPLATE_PACK = "bulma"
+
+# Photographs: served by a view, to the team only.
+MEDIA_ROOT = STATE / "files"
 
 # A batch of 500 taps is about 100 kB; nothing else is larger.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000

@@ -1,8 +1,8 @@
-// Keeps the bench page a person has open, and what it is made of, so that it opens again without a signal.
+// Keeps the bench and visit pages a person has open, and what it is made of, so that it opens again without a signal.
 
 const PAGES = "kessa-pages";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
-const BENCH = /^\/bench\/\d+\/$/;
+const KEPT = /^\/(bench\/\d+|visits\/\d+(\/circumstances)?)\/$/;
 
 self.addEventListener("install", (event) => {
   event.waitUntil(caches.open(PAGES).then((cache) => cache.addAll(SHELL)));
@@ -28,5 +28,5 @@ async function fresh(request) {
 self.addEventListener("fetch", (event) => {
   const address = new URL(event.request.url);
   if (event.request.method !== "GET" || address.origin !== self.location.origin) return;
-  if (BENCH.test(address.pathname) || address.pathname.startsWith("/static/")) event.respondWith(fresh(event.request));
+  if (KEPT.test(address.pathname) || address.pathname.startsWith("/static/")) event.respondWith(fresh(event.request));
 });

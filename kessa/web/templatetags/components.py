@@ -11,6 +11,10 @@ from django.utils.timesince import timesince
 
 from kessa.core import quantity
 from kessa.core.determination import FLAGS
+from kessa.core.supplies import supplies
+from kessa.people.display import SIGNS, Shown, shown_as
+from kessa.rounds.occasions import occasion_kinds
+from kessa.visits.circumstances import scales
 from kessa.web.components.gauge import gauge as lay_out_gauge
 from kessa.web.components.ladder import ladder as lay_out_ladder
 from kessa.web.components.ladder import vessel_colours
@@ -29,6 +33,46 @@ def plain(number: float | None) -> str:
 def flag_words(flag: str) -> str:
     """Say what a flag means."""
     return FLAGS.get(flag, flag)
+
+
+@register.filter
+def occasion_words(key: str) -> str:
+    """Say what happened."""
+    return occasion_kinds()[key].name.lower() if key in occasion_kinds() else key
+
+
+@register.filter
+def scale_label(key: str) -> str:
+    """Name a circumstance or in-place reading."""
+    return scales()[key].label if key in scales() else key
+
+
+@register.filter
+def supply_name(key: str) -> str:
+    """Name a supply."""
+    return supplies()[key].name if key in supplies() else key
+
+
+@register.filter
+def unit_sign(unit: str) -> str:
+    """Write a unit as people do."""
+    return SIGNS.get(unit, unit)
+
+
+@register.filter
+def weeks(number: float) -> str:
+    """Say a stretch of weeks."""
+    whole = int(number)
+    return "less than a week" if whole < 1 else f"{whole} week{'' if whole == 1 else 's'}"
+
+
+@register.filter
+def hours(number: float) -> str:
+    """Say a stretch of hours, from two days on in days."""
+    minutes = number * 60
+    if minutes < 120:
+        return f"{quantity.plain(minutes)} minutes"
+    return f"{quantity.plain(number)} hours" if number < 48 else f"{quantity.plain(number / 24)} days"
 
 
 @register.filter
@@ -61,10 +105,22 @@ def gauge(result: Any) -> dict[str, Any]:
     return {"gauge": drawn, "glyph": _GLYPHS.get(result.verdict, "unsettled")}
 
 
-@register.simple_tag
-def interval(result: Any) -> str:
-    """Say in which interval the truth lies."""
-    low, high = plain(result.low), plain(result.high)
+@register.simple_tag(takes_context=True)
+def measured(context: Any, result: Any, css: str = "num") -> str:
+    """Write a result in the reader's own unit."""
+    shown = _shown(context, result)
+    value = plain(shown.number(result.value, result.unit, result.form))
+    return format_html('<b class="{}">{}{}</b> {}', css, result.censor or "", value, shown.sign)
+
+
+@register.simple_tag(takes_context=True)
+def interval(context: Any, result: Any) -> str:
+    """Say in which interval the truth lies, in the reader's own unit."""
+    shown = _shown(context, result)
+    low, high = (
+        None if bound is None else plain(shown.number(bound, result.unit, result.form or ""))
+        for bound in (result.low, result.high)
+    )
     if result.censor == ">":
         return format_html('above <span class="num">{}</span>', low)
     if result.censor == "<":
@@ -72,10 +128,40 @@ def interval(result: Any) -> str:
     return format_html('between <span class="num">{}</span> and <span class="num">{}</span>', low, high)
 
 
+@register.simple_tag(takes_context=True)
+def unit_shown(context: Any, result: Any) -> str:
+    """Write the unit in which the reader sees a result."""
+    return _shown(context, result).sign
+
+
+@register.simple_tag(takes_context=True)
+def temperature(context: Any, celsius: Any) -> str:
+    """Write a temperature in the reader's own unit, to a tenth."""
+    shown = shown_as("degC", "", "", context["request"].user)
+    return format_html(
+        '<span class="num">{}</span> {}', plain(round(shown.number(float(celsius), "degC", ""), 1)), shown.sign
+    )
+
+
+def _shown(context: Any, result: Any) -> Shown:
+    # On the bench the kit's own unit stands: what has no parameter is not in the log yet.
+    parameter = getattr(result, "parameter", None)
+    if parameter is None or "request" not in context:
+        return Shown(result.unit, result.form or "")
+    return shown_as(result.unit, result.form, parameter, context["request"].user)
+
+
 @register.inclusion_tag("components/trend.html")
 def trend(chart: Any, unit: str) -> dict[str, Any]:
     """Draw results over time."""
     return {"chart": chart, "unit": unit}
+
+
+@register.inclusion_tag("components/drift.html")
+def drift(chart: Any) -> dict[str, Any]:
+    """Draw the checks of an instrument."""
+    top, foot = chart.middle - chart.band, chart.middle + chart.band
+    return {"chart": chart, "top": top, "foot": foot, "tall": foot - top, "across": chart.right - chart.left}
 
 
 @register.inclusion_tag("components/ladder.html")

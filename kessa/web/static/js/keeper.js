@@ -44,7 +44,7 @@ export async function post(address, taps, known) {
     method: "POST",
     credentials: "same-origin",
     headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-    body: JSON.stringify({ events: taps.map(({ determination, sent, ...tap }) => tap), known }),
+    body: JSON.stringify({ events: taps.map(({ determination, address: _, sent, ...tap }) => tap), known }),
     signal: AbortSignal.timeout(15000),
   });
   const reply = await answer.json();
@@ -114,7 +114,7 @@ export class Keeper {
 
   add(run, kind, data = {}) {
     const seq = Math.max(0, ...[...this.events.values()].map((event) => event.seq)) + 1;
-    const tap = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, determination: this.id };
+    const tap = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, determination: this.id, address: this.address };
     this.take(tap);
     this.channel?.postMessage(tap);
     this.store?.transaction("taps", "readwrite", { durability: "strict" }).objectStore("taps").put(tap);

@@ -1,4 +1,4 @@
-// Taps that still wait from a bench page that was closed are sent from whichever page is opened next.
+// Taps that still wait from a page that was closed are sent from whichever page is opened next.
 
 import { asked, BATCH, openStore, post } from "./keeper.js";
 
@@ -8,7 +8,7 @@ async function sendWaiting() {
   const waiting = taps.filter((tap) => !tap.sent).sort((a, b) => a.seq - b.seq);
   for (const determination of new Set(waiting.map((tap) => tap.determination))) {
     const batch = waiting.filter((tap) => tap.determination === determination).slice(0, BATCH);
-    const reply = await post(`/bench/${determination}/events/`, batch, 0);
+    const reply = await post(batch[0].address ?? `/bench/${determination}/events/`, batch, 0);
     // What is late or refused has been answered for too: the log says so, and nothing is gained by sending it again.
     const answered = new Set([...reply.kept, ...reply.refused.map(([id]) => id)]);
     const kept = store.transaction("taps", "readwrite").objectStore("taps");

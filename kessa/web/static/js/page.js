@@ -9,6 +9,7 @@ document.querySelector("[data-sun]")?.addEventListener("click", (event) => {
 });
 
 document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-print]")) window.print();
   const question = event.target.closest("[data-confirm]")?.dataset.confirm;
   if (question && !window.confirm(question)) event.preventDefault();
 });

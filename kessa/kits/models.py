@@ -1,0 +1,163 @@
+"""Kits, the lots in them, instruments with their checks, and packing lists."""
+
+from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
+from django.db import models
+from django.db.models import Q
+from django.utils import timezone
+
+from kessa.core import stock
+from kessa.core.methods import families
+from kessa.core.methods.schema import Method
+from kessa.core.supplies import Supply, supplies
+from kessa.people.models import TeamOwned
+
+
+class Kit(TeamOwned):
+    """A box that is taken along: it serves some tests, and holds lots of what they use up."""
+
+    name = models.CharField(max_length=80)
+    home = models.CharField("where it is kept", max_length=120, blank=True)
+    families = ArrayField(models.CharField(max_length=60), default=list, blank=True)
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["team", "name"],
+                name="one_kit_a_name",
+                violation_error_message="Your team has a kit of this name already.",
+            )
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+    @property
+    def methods(self) -> list[Method]:
+        """The lowest range of each test it serves."""
+        return [families()[key][0] for key in self.families if key in families()]
+
+
+class Lot(TeamOwned):
+    """A lot of a supply, as it was bought: reagent, strips, ampoules, sensors or water."""
+
+    kit = models.ForeignKey(Kit, on_delete=models.PROTECT, related_name="lots")
+    supply_key = models.CharField(max_length=60)
+    number = models.CharField("lot number", max_length=40)
+    units_left = models.FloatField(default=0.0)
+    expires_on = models.DateField(null=True, blank=True)
+    opened_on = models.DateField(null=True, blank=True)
+    keeps_opened_days = models.PositiveIntegerField(null=True, blank=True)
+    in_use = models.BooleanField(default=False)
+    damp = models.BooleanField("suspected damp", default=False)
+    # Of strips with a signal bar: [[mark, value], ...], printed for this lot alone.
+    table = models.JSONField(default=list, blank=True)
+    put_away_at = models.DateTimeField(null=True)
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["supply_key", "-in_use", "expires_on", "pk"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["kit", "supply_key", "number"],
+                name="one_lot_a_number",
+                violation_error_message="This kit holds this lot already: count it instead.",
+            ),
+            models.UniqueConstraint(
+                fields=["kit", "supply_key"], condition=Q(in_use=True), name="one_lot_in_use_a_supply"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.supply.name}, lot {self.number}"
+
+    @property
+    def supply(self) -> Supply:
+        """What it is a lot of."""
+        return supplies()[self.supply_key]
+
+    @property
+    def stock(self) -> stock.Lot:
+        """The lot as stock reckons with it."""
+        keeps = self.keeps_opened_days or self.supply.keeps_opened_days
+        return stock.Lot(self.units_left, self.expires_on, self.opened_on, keeps, self.damp)
+
+    @property
+    def faults(self) -> tuple[str, ...]:
+        """What stands against using it today."""
+        return self.stock.faults(timezone.localdate())
+
+
+class StockChange(TeamOwned):
+    """What came into a lot or went out of it, but for what runs used: received, counted, thrown away."""
+
+    lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="changes")
+    units = models.FloatField()
+    why = models.CharField(max_length=120)
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+
+class Instrument(TeamOwned):
+    """A meter, thermometer or other instrument, checked against standards."""
+
+    kit = models.ForeignKey(Kit, null=True, blank=True, on_delete=models.SET_NULL, related_name="instruments")
+    name = models.CharField(max_length=80)
+    serial = models.CharField("serial number", max_length=60, blank=True)
+    # The in-place reading it takes, by its key among the circumstances.
+    measures = models.CharField(max_length=30)
+    unit = models.CharField(max_length=20)
+    resolution = models.FloatField()
+    check_every_days = models.PositiveIntegerField("checked every so many days", null=True, blank=True)
+    calibration_due = models.DateField(null=True, blank=True)
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["team", "name"],
+                name="one_instrument_a_name",
+                violation_error_message="Your team has an instrument of this name already.",
+            ),
+            models.CheckConstraint(condition=Q(resolution__gt=0), name="resolution_above_0"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class InstrumentCheck(TeamOwned):
+    """A reading of a standard: passed where it is within `allowed` of what is expected."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="checks")
+    at = models.DateTimeField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    standard = models.CharField(max_length=120)
+    reading = models.FloatField()
+    expected = models.FloatField()
+    allowed = models.FloatField()
+
+    class Meta(TeamOwned.Meta):
+        indexes = [models.Index(fields=["instrument", "-at"])]
+        constraints = [models.CheckConstraint(condition=Q(allowed__gte=0), name="allowed_not_negative")]
+
+    @property
+    def off(self) -> float:
+        """By how much the reading is off."""
+        return self.reading - self.expected
+
+    @property
+    def passed(self) -> bool:
+        """Whether the instrument passed; a difference of just `allowed` passes, whatever its last binary digit."""
+        return abs(self.off) <= self.allowed + 1e-9 * max(abs(self.expected), 1.0)
+
+
+class KitCheck(TeamOwned):
+    """A packing list as it was worked out, and what has been ticked off."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    title = models.CharField(max_length=200)
+    places = ArrayField(models.BigIntegerField(), default=list)
+    lines = models.JSONField()
+    ticked = ArrayField(models.CharField(max_length=80), default=list)

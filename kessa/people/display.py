@@ -1,0 +1,38 @@
+"""Numbers in the units a person chose; they are stored as measured."""
+
+from typing import Any, NamedTuple
+
+from kessa.core.units import convert
+
+_HARDNESS = ("hardness", "alkalinity")
+SIGNS = {"degC": "°C", "degF": "°F", "uS/cm": "µS/cm", "dH": "°dH", "fH": "°fH", "eH": "°e"}
+
+
+class Shown(NamedTuple):
+    """In which unit a stored number is shown, and as which form it is written."""
+
+    unit: str
+    form: str
+
+    def number(self, value: float, unit: str, form: str) -> float:
+        """Return a stored value in the unit shown."""
+        if self.unit in (unit, "ppm"):
+            return value
+        return convert(value, unit, form or None, self.unit, self.form or None)
+
+    @property
+    def sign(self) -> str:
+        """The unit as people write it."""
+        return SIGNS.get(self.unit, self.unit)
+
+
+def shown_as(unit: str, form: str, parameter: str, person: Any) -> Shown:
+    """Return in which unit a person sees what was stored in `unit`, written as `form`."""
+    if unit == "degC":
+        return Shown(getattr(person, "temperature_unit", unit), "")
+    hardness = getattr(person, "hardness_unit", unit)
+    if unit == "mg/L" and form == "CaCO3" and hardness != "mg/L" and any(word in parameter for word in _HARDNESS):
+        return Shown(hardness, "")
+    if unit == "mg/L":
+        return Shown(getattr(person, "concentration_unit", unit), form)
+    return Shown(unit, form)

@@ -1,0 +1,81 @@
+"""Adding photographs, and showing them to the team."""
+
+from django import forms
+from django.contrib import messages
+from django.core.exceptions import PermissionDenied, ValidationError
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect
+from django.urls import reverse
+from django.views.decorators.http import require_GET, require_POST
+
+from kessa.bench.models import Determination
+from kessa.people.access import member_required
+from kessa.photographs import services
+from kessa.photographs.models import Photograph
+from kessa.places.models import Place
+from kessa.visits.models import Sample, Visit
+
+_SUBJECTS = {"place": Place, "visit": Visit, "sample": Sample, "determination": Determination}
+
+
+class PhotographForm(forms.Form):
+    """A file and what it shows."""
+
+    image = forms.FileField(label="Photograph")
+    caption = forms.CharField(label="What it shows", max_length=200, required=False)
+
+
+@member_required
+@require_POST
+def add(request: HttpRequest, subject: str, pk: int) -> HttpResponse:
+    """Add a photograph of something of the team's."""
+    if subject not in _SUBJECTS:
+        raise Http404
+    found = get_object_or_404(_SUBJECTS[subject].objects.for_team(request.membership.team), pk=pk)
+    form = PhotographForm(request.POST, request.FILES)
+    if not form.is_valid():
+        messages.error(request, "Choose a photograph first, with up to 200 letters about it.")
+        return redirect(_page_of(subject, found))
+    file = form.cleaned_data["image"]
+    try:
+        services.add_photograph(found, subject, file, file.size, request.user, form.cleaned_data["caption"])
+        messages.success(request, "The photograph is added. What the camera wrote about you and the place is left out.")
+    except ValidationError as error:
+        messages.error(request, error.message)
+    return redirect(_page_of(subject, found))
+
+
+@member_required
+@require_GET
+def image(request: HttpRequest, pk: int) -> FileResponse:
+    """The picture itself, for the team only."""
+    found = get_object_or_404(Photograph.objects.for_team(request.membership.team), pk=pk)
+    try:
+        response = FileResponse(found.image.open("rb"), content_type="image/jpeg")
+    except FileNotFoundError:
+        raise Http404 from None
+    response["Cache-Control"] = "private, max-age=86400"
+    return response
+
+
+@member_required
+@require_POST
+def remove(request: HttpRequest, pk: int) -> HttpResponse:
+    """Remove a photograph: who added it, or a coordinator."""
+    found = get_object_or_404(Photograph.objects.for_team(request.membership.team), pk=pk)
+    if found.added_by_id != request.user.pk and not request.membership.coordinates:
+        raise PermissionDenied("Only the person who added it, or a coordinator, can remove a photograph.")
+    subject = next(name for name in _SUBJECTS if getattr(found, f"{name}_id"))
+    page = _page_of(subject, getattr(found, subject))
+    services.remove_photograph(found)
+    messages.success(request, "The photograph is removed.")
+    return redirect(page)
+
+
+def _page_of(subject: str, found: Place | Visit | Sample | Determination) -> str:
+    if subject == "place":
+        return reverse("places:place", args=[found.pk])
+    if subject == "determination":
+        return reverse("log:determination", args=[found.pk])
+    visit = found.visit if subject == "sample" else found
+    return reverse("visits:visit", args=[visit.pk])

@@ -1,0 +1,150 @@
+"""What is due: where, since when, for whom."""
+
+from collections.abc import Iterable
+from datetime import date, timedelta
+from typing import Any, NamedTuple
+
+from django.db.models import Prefetch
+from django.utils import timezone
+
+from kessa.core.packing import used_by
+from kessa.core.rhythm import around, between
+from kessa.people.models import Team, User
+from kessa.places.models import Place
+from kessa.rounds.models import Occasion, PlannedTest, Round, Settled, Stop
+from kessa.rounds.occasions import occasion_kinds
+from kessa.visits.models import Visit
+
+# An occasion that nobody answered for a month is over.
+_OCCASION_DAYS = 30
+_USE_WEEKS = 12
+
+
+class Due(NamedTuple):
+    """A stop that is due: since `due_on`, by `due_by`, on its rhythm or on an occasion."""
+
+    stop: Stop
+    round: Round
+    due_on: date
+    due_by: date
+    occasion: Occasion | None
+    late_days: int
+
+
+class Call(NamedTuple):
+    """A place to go to, with everything that is due there."""
+
+    place: Place
+    dues: list[Due]
+    mine: bool
+
+    @property
+    def late_days(self) -> int:
+        """By how many days the longest overdue is late."""
+        return max(due.late_days for due in self.dues)
+
+
+def active_rounds(team: Team) -> Any:
+    """Return a team's rounds that go on, with everything a plan shows."""
+    stops = Prefetch("stops", Stop.across_teams.select_related("place").order_by("position", "pk"))
+    rows = Round.objects.for_team(team).filter(retired_at=None)
+    return rows.prefetch_related(stops, "stops__tests", "people")
+
+
+def calls(team: Team, person: User) -> list[Call]:
+    """Return where to go today: the person's own first, of each the longest late first."""
+    today = timezone.localdate()
+    by_place: dict[int, Call] = {}
+    for due in due_now(team, list(active_rounds(team)), today):
+        people = {each.pk for each in due.round.people.all()}
+        mine = not people or person.pk in people
+        before = by_place.get(due.stop.place_id)
+        place = before.place if before else due.stop.place
+        dues = [*(before.dues if before else []), due]
+        by_place[place.pk] = Call(place, dues, mine or bool(before and before.mine))
+    return sorted(by_place.values(), key=lambda call: (not call.mine, -call.late_days, call.dues[0].stop.position))
+
+
+def due_now(team: Team, rounds: list[Round], today: date) -> list[Due]:
+    """Return every stop that is due and not settled."""
+    open_dues = [due for each in rounds for due in _by_rhythm(each, today)]
+    since = today - timedelta(days=_OCCASION_DAYS)
+    noted = list(Occasion.objects.for_team(team).filter(happened_on__gte=since).order_by("happened_on", "pk"))
+    open_dues += [due for each in rounds for occasion in noted for due in _on_occasion(each, occasion, today)]
+    if not open_dues:
+        return []
+    first = min(due.due_on for due in open_dues)
+    settled = set(
+        Settled.objects.for_team(team).filter(due_on__gte=first).values_list("stop_id", "due_on", "occasion_id")
+    )
+    return [
+        due for due in open_dues if (due.stop.pk, due.due_on, due.occasion.pk if due.occasion else None) not in settled
+    ]
+
+
+def dues_at(place: Place) -> list[Due]:
+    """Return what is due at one place."""
+    stops = Stop.across_teams.filter(place=place).select_related("place")
+    rows = Round.objects.for_team(place.team_id).filter(retired_at=None, stops__place=place)
+    rounds = list(rows.prefetch_related(Prefetch("stops", stops), "stops__tests", "people"))
+    return due_now(place.team, rounds, timezone.localdate())
+
+
+def coming_days(rounds: Iterable[Round], first: date, last: date) -> dict[date, list[Round]]:
+    """Return which rounds fall due on which days of a stretch, by their rhythms."""
+    days: dict[date, list[Round]] = {}
+    for each in rounds:
+        for day in between(each.rhythm, first, last) if each.rhythm else ():
+            days.setdefault(day, []).append(each)
+    return dict(sorted(days.items()))
+
+
+def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
+    """Return the tests and in-place readings that a visit is for, the fullest plan of each test."""
+    stops = [
+        settled.stop
+        for settled in Settled.objects.for_team(visit.team_id)
+        .filter(visit=visit)
+        .select_related("stop")
+        .prefetch_related("stop__tests")
+    ]
+    tests: dict[str, PlannedTest] = {}
+    for test in (test for stop in stops for test in stop.tests.all()):
+        known = tests.get(test.family)
+        if known is None or test.planned.most_runs > known.planned.most_runs:
+            tests[test.family] = test
+    in_place = list(dict.fromkeys(key for stop in stops for key in stop.in_place))
+    return list(tests.values()), in_place
+
+
+def weekly_use(team: Team) -> dict[str, float]:
+    """Return how much of each supply the rounds use up a week, from what falls due over the coming 12 weeks."""
+    today = timezone.localdate()
+    use: dict[str, float] = {}
+    for each in active_rounds(team):
+        rhythm = each.rhythm
+        times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
+        for test in (test for stop in each.stops.all() for test in stop.tests.all()):
+            runs = test.runs + test.blanks + test.standards
+            for key, amount in used_by(test.method, runs, runs * test.method.numbers.stop_at // 2).items():
+                use[key] = use.get(key, 0.0) + amount * times / _USE_WEEKS
+    return use
+
+
+def _by_rhythm(each: Round, today: date) -> list[Due]:
+    latest = around(each.rhythm, today)[0] if each.rhythm else None
+    if latest is None:
+        return []
+    return [Due(stop, each, latest, latest, None, (today - latest).days) for stop in each.stops.all()]
+
+
+def _on_occasion(each: Round, occasion: Occasion, today: date) -> list[Due]:
+    if occasion.kind not in each.occasions:
+        return []
+    by = occasion.happened_on + timedelta(days=occasion_kinds()[occasion.kind].within_days)
+    late = max((today - by).days, 0)
+    return [
+        Due(stop, each, occasion.happened_on, by, occasion, late)
+        for stop in each.stops.all()
+        if occasion.place_id in (None, stop.place_id)
+    ]

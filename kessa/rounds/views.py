@@ -1,0 +1,252 @@
+"""Today, the rounds and the calendar."""
+
+import calendar as days
+from datetime import date, timedelta
+from typing import Any
+
+from django.contrib import messages
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.http import require_GET, require_POST
+
+from kessa.bench.selectors import open_determinations
+from kessa.core.rhythm import around, coming, in_words
+from kessa.log.selectors import follow_ups
+from kessa.people.access import coordinator_required, member_required
+from kessa.people.models import Membership
+from kessa.rounds import services
+from kessa.rounds.calendar import calendar_file
+from kessa.rounds.forms import OccasionForm, RoundForm, StopsForm, WhyNotForm
+from kessa.rounds.models import CalendarFeed, Round, Stop
+from kessa.rounds.occasions import occasion_kinds
+from kessa.rounds.selectors import active_rounds, calls, coming_days
+from kessa.visits.selectors import open_visits
+
+_SHOWN = 30
+_AHEAD = timedelta(days=14)
+
+
+@member_required
+@require_GET
+def today(request: HttpRequest) -> HttpResponse:
+    """What is due, late or waiting; the next visit is the largest thing."""
+    team = request.membership.team
+    found = calls(team, request.user)
+    mine = [call for call in found if call.mine]
+    theirs = [call for call in found if not call.mine]
+    visits = open_visits(team)
+    first = next(iter(mine or theirs), None)
+    day = timezone.localdate()
+    ahead = coming_days(active_rounds(team), day + timedelta(days=1), day + _AHEAD)
+    context = {
+        "day": day,
+        "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
+        "visits": visits,
+        "first": first,
+        "mine": mine[:_SHOWN],
+        "mine_more": len(mine) - _SHOWN,
+        "theirs": theirs[:_SHOWN],
+        "theirs_more": len(theirs) - _SHOWN,
+        "begun": open_determinations(team),
+        "follow_ups": follow_ups(team),
+        "ahead": list(ahead.items())[:8],
+        "occasion_form": OccasionForm(team),
+        "has_rounds": bool(found or ahead) or Round.objects.for_team(team).exists(),
+    }
+    return render(request, "rounds/today.html", context)
+
+
+@member_required
+@require_POST
+def note(request: HttpRequest) -> HttpResponse:
+    """Note that something happened; the rounds that wait for it are due."""
+    form = OccasionForm(request.membership.team, request.POST)
+    if form.is_valid():
+        services.note_occasion(request.membership.team, request.user, **form.cleaned_data)
+        said = occasion_kinds()[form.cleaned_data["kind"]].name
+        waiting = [
+            each for each in active_rounds(request.membership.team) if form.cleaned_data["kind"] in each.occasions
+        ]
+        names = ", ".join(each.name for each in waiting)
+        what = f"Due now: {names}." if waiting else "No round waits for this: nothing is due for it."
+        messages.success(request, f"{said}: noted. {what}")
+    else:
+        messages.error(request, " ".join(error for errors in form.errors.values() for error in errors))
+    return redirect("rounds:today")
+
+
+@member_required
+@require_POST
+def not_going(request: HttpRequest) -> HttpResponse:
+    """Settle what is due at a place without a visit, with the reason."""
+    form = WhyNotForm(request.membership.team, request.POST)
+    if not form.is_valid():
+        messages.error(request, "Say why nobody goes: the reason stays with the plan.")
+    elif services.answer_without_visit(form.cleaned_data["place"], request.user, form.cleaned_data["reason"]):
+        messages.success(request, f"{form.cleaned_data['place']}: nobody goes this time. The reason is kept.")
+    return redirect("rounds:today")
+
+
+@member_required
+@require_GET
+def index(request: HttpRequest) -> HttpResponse:
+    """Every round, and the month they make."""
+    rounds = list(active_rounds(request.membership.team))
+    first = _month(request.GET.get("month"))
+    last = first.replace(day=days.monthrange(first.year, first.month)[1])
+    due = coming_days(rounds, first, last)
+    weeks = [
+        [(day, due.get(day, [])) if day.month == first.month else None for day in week]
+        for week in days.Calendar().monthdatescalendar(first.year, first.month)
+    ]
+    context = {
+        "rounds": [(each, *_when(each)) for each in rounds],
+        "month": first,
+        "weeks": weeks,
+        "before": (first - timedelta(days=1)).strftime("%Y-%m"),
+        "after": (last + timedelta(days=1)).strftime("%Y-%m"),
+        "today": timezone.localdate(),
+        "feed": CalendarFeed.objects.for_team(request.membership.team).filter(user=request.user).first(),
+    }
+    return render(request, "rounds/index.html", context)
+
+
+@member_required
+@require_GET
+def round_page(request: HttpRequest, pk: int) -> HttpResponse:
+    """A round: its rhythm, people, places and tests."""
+    found = _round(request, pk)
+    return render(request, "rounds/round.html", _round_context(request, found, StopsForm(request.membership.team)))
+
+
+@coordinator_required
+def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+    """Plan a new round, or change one."""
+    found = _round(request, pk) if pk else Round()
+    form = RoundForm(request.membership.team, request.POST or None, instance=found)
+    if request.method == "POST" and form.is_valid():
+        kept = services.keep_round(form.save(commit=False), list(form.cleaned_data["people"]))
+        messages.success(request, f"{kept.name} is planned." if pk is None else f"{kept.name} is changed.")
+        return redirect("rounds:round", kept.pk)
+    return render(request, "rounds/edit.html", {"form": form, "round": found}, status=422 if form.errors else 200)
+
+
+@coordinator_required
+@require_GET
+def preview(request: HttpRequest) -> HttpResponse:
+    """The next days of a rhythm that is being made."""
+    form = RoundForm(request.membership.team, request.GET)
+    form.is_valid()
+    faults = [error for name in ("shape", "own_rule", "weekdays", "starts_on") for error in form.errors.get(name, [])]
+    rhythm = form.instance.rhythm if not faults and form.cleaned_data.get("starts_on") else None
+    if rhythm:
+        rhythm = rhythm._replace(
+            starts_on=form.cleaned_data["starts_on"], months=tuple(form.cleaned_data.get("months") or ())
+        )
+    days_due = coming(rhythm, timezone.localdate() - timedelta(days=1)) if rhythm else ()
+    words = in_words(rhythm) if rhythm else ""
+    return render(request, "rounds/preview.html", {"days": days_due, "faults": faults, "words": words})
+
+
+@coordinator_required
+@require_POST
+def add_stops(request: HttpRequest, pk: int) -> HttpResponse:
+    """Put places on a round, or change what is done at them."""
+    found = _round(request, pk)
+    form = StopsForm(request.membership.team, request.POST)
+    if not form.is_valid():
+        return render(request, "rounds/round.html", _round_context(request, found, form), status=422)
+    for place in form.cleaned_data["places"]:
+        services.plan_stop(found, place, form.planned_tests(), form.cleaned_data["in_place"])
+    messages.success(request, "The plan is saved.")
+    return redirect("rounds:round", pk)
+
+
+@coordinator_required
+@require_POST
+def leave_out(request: HttpRequest, pk: int, stop_pk: int) -> HttpResponse:
+    """Take a place off a round."""
+    stop = get_object_or_404(Stop.objects.for_team(request.membership.team), pk=stop_pk, round_id=pk)
+    services.leave_out(stop)
+    messages.success(request, f"{stop.place} is off the round.")
+    return redirect("rounds:round", pk)
+
+
+@coordinator_required
+@require_POST
+def retire(request: HttpRequest, pk: int) -> HttpResponse:
+    """End a round."""
+    found = _round(request, pk)
+    services.retire_round(found)
+    messages.success(request, f"{found.name} has ended. What was measured on it stays.")
+    return redirect("rounds:index")
+
+
+@member_required
+@require_GET
+def calendar(request: HttpRequest) -> HttpResponse:
+    """The plan as a file."""
+    return _ics(calendar_file(request.membership.team, request.user))
+
+
+@require_GET
+def feed(request: HttpRequest, token: str) -> HttpResponse:
+    """The plan at its secret address, for a calendar that cannot sign in."""
+    found = CalendarFeed.across_teams.filter(digest=services.digest_of(token)).select_related("team", "user").first()
+    if found is None or not Membership.objects.filter(team=found.team, user=found.user).exists():
+        raise Http404
+    timezone.activate(found.team.time_zone)
+    return _ics(calendar_file(found.team, found.user))
+
+
+@member_required
+@require_POST
+def change_feed(request: HttpRequest) -> HttpResponse:
+    """Make a secret calendar address, or let it lead nowhere."""
+    if "revoke" in request.POST:
+        services.revoke_feed(request.user)
+        messages.success(request, "The calendar address leads nowhere now.")
+    else:
+        token = services.new_feed(request.membership)
+        address = request.build_absolute_uri(reverse("rounds:feed", args=[token]))
+        messages.success(request, f"Your calendar address, shown this once: {address}")
+    return redirect("rounds:index")
+
+
+def _round(request: HttpRequest, pk: int) -> Round:
+    return get_object_or_404(active_rounds(request.membership.team), pk=pk)
+
+
+def _round_context(request: HttpRequest, found: Round, form: StopsForm) -> dict[str, Any]:
+    day = timezone.localdate()
+    words, latest, following = _when(found)
+    return {
+        "round": found,
+        "words": words,
+        "latest": latest,
+        "coming": coming(found.rhythm, day) if found.rhythm else (following,),
+        "form": form,
+        "season": [date(2000, month, 1) for month in found.months],
+        "occasions": [occasion_kinds()[key] for key in found.occasions if key in occasion_kinds()],
+    }
+
+
+def _when(each: Round) -> tuple[str, date | None, date | None]:
+    if each.rhythm is None:
+        return "on occasions only", None, None
+    return in_words(each.rhythm), *around(each.rhythm, timezone.localdate())
+
+
+def _month(asked: str | None) -> date:
+    try:
+        return date.fromisoformat(f"{asked}-01")
+    except ValueError:
+        return timezone.localdate().replace(day=1)
+
+
+def _ics(content: bytes) -> HttpResponse:
+    response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
+    response["Content-Disposition"] = 'attachment; filename="kessa.ics"'
+    return response
