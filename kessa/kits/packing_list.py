@@ -12,7 +12,7 @@ from kessa.core.quantity import plain
 from kessa.core.stock import allot
 from kessa.core.supplies import Supply, supplies
 from kessa.kits.models import Instrument, KitCheck, Lot
-from kessa.kits.selectors import instruments, kits_with_lots, with_last_check
+from kessa.kits.selectors import instruments_of, kits_with_lots
 from kessa.people.models import Team, User
 from kessa.rounds.models import Stop
 from kessa.visits.circumstances import scales
@@ -26,7 +26,7 @@ def make_packing_list(team: Team, person: User, stops: Iterable[Stop]) -> KitChe
     today = timezone.localdate()
     lines = [_supply_line(supplies()[key], units, lots, today) for key, units in needed.items()]
     in_place = list(dict.fromkeys(key for stop in stops for key in stop.in_place))
-    measuring = with_last_check(instruments(team)) if in_place else []
+    measuring = instruments_of(team) if in_place else []
     lines += [_instrument_line(key, [each for each in measuring if each.measures == key]) for key in in_place]
     return KitCheck.objects.create(
         team=team,

@@ -34,7 +34,7 @@ class Holding(NamedTuple):
 
 def kits_with_lots(team: Team) -> list[Kit]:
     """Return a team's kits, each with `lots_kept`: the lots not put away, in use first."""
-    kept = Prefetch("lots", Lot.across_teams.filter(put_away_at=None), to_attr="lots_kept")
+    kept = Prefetch("lots", Lot.objects.for_team(team).filter(put_away_at=None), to_attr="lots_kept")
     return list(Kit.objects.for_team(team).prefetch_related(kept))
 
 
@@ -76,17 +76,16 @@ def holdings(kits: list[Kit], weekly: dict[str, float]) -> list[Holding]:
     return found
 
 
-def instruments(team: Team) -> Any:
-    """Return a team's instruments, each with its `last_check` id."""
-    newest = InstrumentCheck.across_teams.filter(instrument=OuterRef("pk")).order_by("-at", "-pk")
-    return Instrument.objects.for_team(team).select_related("kit").annotate(last_pk=Subquery(newest.values("pk")[:1]))
-
-
-def with_last_check(rows: Any) -> list[Instrument]:
-    """Return instruments (from `instruments`), each with its `last_check` (None before the first) and its `faults`."""
-    found = list(rows)
-    newest = [row.last_pk for row in found if row.last_pk]
-    checks = InstrumentCheck.across_teams.select_related("person").in_bulk(newest)
+def instruments_of(team: Team) -> list[Instrument]:
+    """Return a team's instruments, each with its `last_check` (None before the first) and its `faults`."""
+    newest = InstrumentCheck.objects.for_team(team).filter(instrument=OuterRef("pk")).order_by("-at", "-pk")
+    rows = Instrument.objects.for_team(team).select_related("kit")
+    found = list(rows.annotate(last_pk=Subquery(newest.values("pk")[:1])))
+    checks = (
+        InstrumentCheck.objects.for_team(team)
+        .select_related("person")
+        .in_bulk([row.last_pk for row in found if row.last_pk])
+    )
     for instrument in found:
         instrument.last_check = checks.get(instrument.last_pk)
         instrument.faults = faults_of(instrument, instrument.last_check, timezone.localdate())

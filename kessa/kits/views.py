@@ -14,7 +14,7 @@ from kessa.kits import services
 from kessa.kits.forms import CheckForm, InstrumentForm, KitForm, LotForm, UnitsForm, WhyForm
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot
 from kessa.kits.packing_list import make_packing_list
-from kessa.kits.selectors import holdings, instruments, kits_with_lots, with_last_check
+from kessa.kits.selectors import holdings, instruments_of, kits_with_lots
 from kessa.people.access import coordinator_required, member_required
 from kessa.rounds.models import Stop
 from kessa.rounds.selectors import active_rounds, calls, coming_days, weekly_use
@@ -27,7 +27,7 @@ _CHECKS_SHOWN = 60
 @member_required
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
-    """Every kit with what it holds, the instruments, and what to reorder."""
+    """Every kit with what it holds, the and what to reorder."""
     team = request.membership.team
     weekly = weekly_use(team)
     kits = kits_with_lots(team)
@@ -35,7 +35,7 @@ def index(request: HttpRequest) -> HttpResponse:
     context = {
         "kits": [(kit, held, _tests_left(held)) for kit, held in shown],
         "reorder": [each for each in holdings(kits, weekly) if each.reorder],
-        "instruments": with_last_check(instruments(team)),
+        "instruments": instruments_of(team),
     }
     return render(request, "kits/index.html", context)
 

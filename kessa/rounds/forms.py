@@ -12,7 +12,6 @@ from kessa.core.methods import families
 from kessa.core.rhythm import ORDINALS, WEEKDAYS, Rhythm, check
 from kessa.people.models import Team
 from kessa.people.selectors import members
-from kessa.places.models import Place
 from kessa.places.selectors import places
 from kessa.rounds.models import Round
 from kessa.rounds.occasions import occasion_kinds
@@ -158,7 +157,7 @@ class OccasionForm(forms.Form):
 class WhyNotForm(forms.Form):
     """Why nobody goes."""
 
-    place = forms.ModelChoiceField(queryset=Place.across_teams.none())
+    place = forms.ModelChoiceField(queryset=None)
     reason = forms.CharField(label="Why nobody goes", max_length=300)
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:

@@ -1,5 +1,6 @@
 """What is due: where, since when, for whom."""
 
+import hashlib
 from collections.abc import Iterable
 from datetime import date, timedelta
 from typing import Any, NamedTuple
@@ -11,7 +12,7 @@ from kessa.core.packing import used_by
 from kessa.core.rhythm import around, between
 from kessa.people.models import Team, User
 from kessa.places.models import Place
-from kessa.rounds.models import Occasion, PlannedTest, Round, Settled, Stop
+from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
 from kessa.rounds.occasions import occasion_kinds
 from kessa.visits.models import Visit
 
@@ -46,7 +47,7 @@ class Call(NamedTuple):
 
 def active_rounds(team: Team) -> Any:
     """Return a team's rounds that go on, with everything a plan shows."""
-    stops = Prefetch("stops", Stop.across_teams.select_related("place").order_by("position", "pk"))
+    stops = Prefetch("stops", Stop.objects.for_team(team).select_related("place").order_by("position", "pk"))
     rows = Round.objects.for_team(team).filter(retired_at=None)
     return rows.prefetch_related(stops, "stops__tests", "people")
 
@@ -84,7 +85,7 @@ def due_now(team: Team, rounds: list[Round], today: date) -> list[Due]:
 
 def dues_at(place: Place) -> list[Due]:
     """Return what is due at one place."""
-    stops = Stop.across_teams.filter(place=place).select_related("place")
+    stops = Stop.objects.for_team(place.team_id).filter(place=place).select_related("place")
     rows = Round.objects.for_team(place.team_id).filter(retired_at=None, stops__place=place)
     rounds = list(rows.prefetch_related(Prefetch("stops", stops), "stops__tests", "people"))
     return due_now(place.team, rounds, timezone.localdate())
@@ -129,6 +130,16 @@ def weekly_use(team: Team) -> dict[str, float]:
             for key, amount in used_by(test.method, runs, runs * test.method.numbers.stop_at // 2).items():
                 use[key] = use.get(key, 0.0) + amount * times / _USE_WEEKS
     return use
+
+
+def feed_of(token: str) -> CalendarFeed | None:
+    """Return the calendar feed of a secret address: the token alone says whose it is."""
+    return CalendarFeed.across_teams.filter(digest=digest_of(token)).select_related("team", "user").first()
+
+
+def digest_of(token: str) -> str:
+    """Return what is kept of a calendar token."""
+    return hashlib.sha256(token.encode()).hexdigest()
 
 
 def _by_rhythm(each: Round, today: date) -> list[Due]:

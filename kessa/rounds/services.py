@@ -1,6 +1,5 @@
 """Everything that changes plans: rounds, occasions, what is settled, calendar addresses."""
 
-import hashlib
 import secrets
 from datetime import date, datetime
 from typing import Any
@@ -13,7 +12,7 @@ from kessa.core.methods import families
 from kessa.people.models import Membership, Team, User
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
-from kessa.rounds.selectors import Due, dues_at
+from kessa.rounds.selectors import Due, digest_of, dues_at
 from kessa.visits.models import Visit
 from kessa.visits.services import begin_visit
 
@@ -30,7 +29,7 @@ def keep_round(each: Round, people: list[User]) -> Round:
 def plan_stop(each: Round, place: Place, tests: dict[str, dict[str, int]], in_place: list[str]) -> Stop:
     """Plan what is done at a place on a round: runs, blanks and standards by test family, and in-place readings."""
     last = each.stops.order_by("-position").first()
-    stop, _ = Stop.across_teams.get_or_create(
+    stop, _ = Stop.objects.for_team(each.team_id).get_or_create(
         team_id=each.team_id, round=each, place=place, defaults={"position": last.position + 1 if last else 1}
     )
     stop.in_place = in_place
@@ -39,7 +38,9 @@ def plan_stop(each: Round, place: Place, tests: dict[str, dict[str, int]], in_pl
     for family, numbers in tests.items():
         if family not in families():
             raise ValidationError("This test is not in the library.")
-        PlannedTest.across_teams.update_or_create(team_id=each.team_id, stop=stop, family=family, defaults=numbers)
+        PlannedTest.objects.for_team(each.team_id).update_or_create(
+            team_id=each.team_id, stop=stop, family=family, defaults=numbers
+        )
     return stop
 
 
@@ -58,7 +59,7 @@ def note_occasion(
     team: Team, person: User, kind: str, happened_on: date, place: Place | None = None, remark: str = ""
 ) -> Occasion:
     """Note that something happened: the rounds that wait for it are due from now on. Noting it twice a day is once."""
-    return Occasion.across_teams.get_or_create(
+    return Occasion.objects.for_team(team).get_or_create(
         team=team,
         kind=kind,
         happened_on=happened_on,
@@ -71,7 +72,7 @@ def note_occasion(
 def start_due_visit(place: Place, person: User, safety: dict[str, Any], at: datetime | None = None) -> Visit:
     """Begin a visit for everything that is due at a place."""
     visit = begin_visit(place, person, safety, at)
-    _settle(dues_at(place), person, visit=visit)
+    _settle(place.team_id, dues_at(place), person, visit=visit)
     return visit
 
 
@@ -80,12 +81,7 @@ def answer_without_visit(place: Place, person: User, reason: str) -> int:
     """Settle what is due at a place without going, with the reason; return how many stops that were."""
     if not reason.strip():
         raise ValidationError("Say why nobody goes: the reason stays with the plan.")
-    return _settle(dues_at(place), person, reason=reason)
-
-
-def serve_early(visit: Visit, stop: Stop, due_on: date, person: User) -> None:
-    """Let a visit stand for a day that is still to come."""
-    _settle([Due(stop, stop.round, due_on, due_on, None, 0)], person, visit=visit)
+    return _settle(place.team_id, dues_at(place), person, reason=reason)
 
 
 def new_feed(membership: Membership) -> str:
@@ -98,21 +94,16 @@ def new_feed(membership: Membership) -> str:
     return token
 
 
-def revoke_feed(user: User) -> None:
+def revoke_feed(membership: Membership) -> None:
     """Let a person's calendar address lead nowhere."""
-    CalendarFeed.across_teams.filter(user=user).delete()
+    CalendarFeed.objects.for_team(membership.team).filter(user=membership.user).delete()
 
 
-def digest_of(token: str) -> str:
-    """Return what is kept of a calendar token."""
-    return hashlib.sha256(token.encode()).hexdigest()
-
-
-def _settle(dues: list[Due], person: User, visit: Visit | None = None, reason: str = "") -> int:
+def _settle(team_id: int, dues: list[Due], person: User, visit: Visit | None = None, reason: str = "") -> int:
     now = timezone.now()
     rows = [
         Settled(
-            team_id=due.stop.team_id,
+            team_id=team_id,
             stop=due.stop,
             due_on=due.due_on,
             occasion=due.occasion,
@@ -123,4 +114,4 @@ def _settle(dues: list[Due], person: User, visit: Visit | None = None, reason: s
         )
         for due in dues
     ]
-    return len(Settled.across_teams.bulk_create(rows, ignore_conflicts=True))
+    return len(Settled.objects.for_team(team_id).bulk_create(rows, ignore_conflicts=True))

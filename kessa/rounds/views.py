@@ -21,7 +21,7 @@ from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, RoundForm, StopsForm, WhyNotForm
 from kessa.rounds.models import CalendarFeed, Round, Stop
 from kessa.rounds.occasions import occasion_kinds
-from kessa.rounds.selectors import active_rounds, calls, coming_days
+from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of
 from kessa.visits.selectors import open_visits
 
 _SHOWN = 30
@@ -194,7 +194,7 @@ def calendar(request: HttpRequest) -> HttpResponse:
 @require_GET
 def feed(request: HttpRequest, token: str) -> HttpResponse:
     """The plan at its secret address, for a calendar that cannot sign in."""
-    found = CalendarFeed.across_teams.filter(digest=services.digest_of(token)).select_related("team", "user").first()
+    found = feed_of(token)
     if found is None or not Membership.objects.filter(team=found.team, user=found.user).exists():
         raise Http404
     timezone.activate(found.team.time_zone)
@@ -206,7 +206,7 @@ def feed(request: HttpRequest, token: str) -> HttpResponse:
 def change_feed(request: HttpRequest) -> HttpResponse:
     """Make a secret calendar address, or let it lead nowhere."""
     if "revoke" in request.POST:
-        services.revoke_feed(request.user)
+        services.revoke_feed(request.membership)
         messages.success(request, "The calendar address leads nowhere now.")
     else:
         token = services.new_feed(request.membership)

@@ -52,8 +52,7 @@ def record_observations(visit: Visit, person: User, taps: list[Any]) -> Stored:
         _MOST_OBSERVATIONS - visit.observations.count(),
     )
     for note in new:
-        last = note.instrument.checks.order_by("-at", "-pk").first() if note.instrument else None
-        flags = faults_of(note.instrument, last, timezone.localdate(note.at)) if note.instrument else []
+        flags = _instrument_flags(note)
         Observation.across_teams.create(
             team_id=visit.team_id, visit=visit, person=person, flags=flags, after_close=late, **note._asdict()
         )
@@ -149,6 +148,13 @@ def close_visit(visit: Visit, person: User, left_out: list[str], remark: str = "
     visit.closed_at, visit.closed_by, visit.paused_at = at or timezone.now(), person, None
     visit.left_out, visit.closing_remark = left_out, remark
     visit.save(update_fields=["closed_at", "closed_by", "paused_at", "left_out", "closing_remark"])
+
+
+def _instrument_flags(note: notes.Note) -> list[str]:
+    if note.instrument is None:
+        return []
+    last = note.instrument.checks.filter(at__lte=note.at).order_by("-at", "-pk").first()
+    return faults_of(note.instrument, last, timezone.localdate(note.at))
 
 
 def _visit_around(place: Place, drawn_at: datetime) -> Visit | None:

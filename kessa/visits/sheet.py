@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from kessa.bench.models import Determination
 from kessa.kits.models import Instrument
-from kessa.kits.selectors import instruments, with_last_check
+from kessa.kits.selectors import instruments_of
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.circumstances import IN_PLACE, Scale, scales_for
@@ -78,7 +78,7 @@ def field_sheet(visit: Visit) -> Sheet:
     """Put a visit's field sheet together."""
     plans, wanted = planned_at(visit)
     now, past = observations_of(visit), _before(visit)
-    of_team = with_last_check(instruments(visit.team))
+    of_team = instruments_of(visit.team)
     lines = [
         Line(
             scale,

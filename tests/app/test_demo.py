@@ -25,7 +25,7 @@ class TarrowVale(TestCase):
             outcome = bench_of(result.determination, counted_events(result.determination)).outcome
             self.assertEqual(outcome.quantity, result.quantity)
             judged = judge_outcome(result.determination, outcome)
-            self.assertEqual((judged.verdict, judged.flags), (result.verdict, result.flags))
+            self.assertEqual((judged.verdict or "", judged.flags), (result.verdict, result.flags))
 
     def test_two_years_at_three_places_with_what_happened(self):
         first, last = self.results.earliest("taken_at"), self.results.latest("taken_at")
@@ -48,10 +48,21 @@ class TarrowVale(TestCase):
 
     def test_its_people_sign_in_and_its_pages_open(self):
         self.client.post("/account/in/", {"login": "maud", "password": world.DATA["password"]})
-        for address in ("/bench/", "/log/", "/places/", "/rules/", "/team/"):
+        for address in (
+            "/today/",
+            "/bench/",
+            "/log/",
+            "/places/",
+            "/kits/",
+            "/kits/pack/",
+            "/today/rounds/",
+            "/rules/",
+            "/team/",
+        ):
             self.assertContains(self.client.get(address), "Maud")
         for place in Place.objects.for_team(self.team):
-            words = "Usual here:" if place.results.exists() else "No results here yet."
+            known = place.results.count()
+            words = "Usual here:" if known >= 8 else ("after 8 results" if known else "No results here yet.")
             self.assertContains(self.client.get(f"/places/{place.pk}/"), words)
         for result in self.results:
             self.assertContains(self.client.get(f"/log/{result.pk}/"), "The working")

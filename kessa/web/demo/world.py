@@ -1,35 +1,34 @@
-"""Two years in Tarrow Vale."""
+"""Tarrow Vale: its people, places, kits and rounds, and two years of what happened there."""
 
-import math
 import tomllib
-import uuid
-from datetime import datetime, timedelta
-from decimal import Decimal
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from random import Random
-from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
 
-from kessa.bench import services as bench
-from kessa.bench.batches import CLOSED
-from kessa.bench.models import Determination
-from kessa.bench.selectors import suggested_method
-from kessa.core import runs
 from kessa.core.limits import rule_sets
-from kessa.core.methods import house_methods
-from kessa.core.simulate import drops_to_end
+from kessa.kits import services as kits
+from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
 from kessa.people.models import Membership, Team, User
 from kessa.people.services import start_team
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
-from kessa.visits.services import draw_sample
+from kessa.rounds import services as rounds
+from kessa.rounds.models import Round, Settled
+from kessa.rounds.selectors import active_rounds, due_now
+from kessa.rules.services import choose_house_rules
+from kessa.visits.models import Visit
+from kessa.web.demo.history import Stay, live_through, season
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
 # What is said of a place for the world's sake; all else is the place's own fields.
-_NOT_FIELDS = ("kind", "summer", "winter")
+_NOT_FIELDS = ("kind", "summer", "winter", "every_days", "span_days", "people", "kit")
 _DAY = timedelta(days=1)
+# Kits are on the books for so long.
+_BOOKED = timedelta(days=70)
+_PLENTY = 100_000
 
 
 @transaction.atomic
@@ -38,10 +37,17 @@ def build() -> bool:
     if Team.objects.filter(name=DATA["team"]).exists():
         return False
     people = _people()
-    places = _places(people["ines"].memberships.get().team)
+    team = people["ines"].memberships.get().team
     chance = Random(DATA["seed"])
-    for day, place, strength, person, counts in _visits(places, people, chance):
-        _measure(places[place], strength, people[person], day, chance, counts)
+    choose_house_rules(team, {}, **DATA["rules"])
+    places = _places(team)
+    boxes = _kits(team, people["ines"])
+    instruments = _instruments(team, people, boxes, chance)
+    latest: dict[int, Visit] = {}
+    for stay in _stays(places, people, boxes, chance):
+        latest[stay.place.pk] = live_through(stay, DATA["method_family"], instruments.get(stay.kit, []), chance)
+    _plan(team, people, places, latest)
+    _level(team)
     return True
 
 
@@ -71,91 +77,102 @@ def _places(team: Team) -> dict[str, Place]:
             )
         )
     for each in DATA["pairs"]:
-        pair = Pair(team=team, kind=each["kind"], first=places[each["first"]], second=places[each["second"]])
-        keep_pair(pair)
+        keep_pair(Pair(team=team, kind=each["kind"], first=places[each["first"]], second=places[each["second"]]))
     return places
 
 
-def _visits(places: dict[str, Place], people: dict[str, User], chance: Random) -> list[Any]:
-    """Every visit in order of time: the monthly rounds, and what happened besides."""
+def _kits(team: Team, person: User) -> dict[str, Kit]:
+    boxes = {each["name"]: kits.keep_kit(Kit(team=team, **each)) for each in DATA["kits"]}
+    for each in DATA["lots"]:
+        lot = Lot(team=team, kit=boxes[each["kit"]], supply_key=each["supply"], number=each["number"])
+        lot.expires_on = _day_from_now(each.get("expires_in_days"))
+        kits.add_lot(lot, each["units"] + _PLENTY, person)
+        if each.get("in_use"):
+            opened = _day_from_now(-each["opened_days_ago"])
+            assert opened
+            kits.use_lot(lot, opened)
+        if each.get("damp"):
+            kits.suspect_damp(lot, damp=True)
+        if "table" in each:
+            kits.keep_table(lot, each["table"])
+    return boxes
+
+
+def _level(team: Team) -> None:
+    """Let each lot have come in with just so much that what is left now is what the world says."""
+    for each in DATA["lots"]:
+        lot = Lot.objects.for_team(team).get(kit__name=each["kit"], number=each["number"])
+        received = lot.changes.get()
+        received.units -= lot.units_left - each["units"]
+        received.save(update_fields=["units"])
+        kits.take_from(lot, lot.units_left - each["units"])
+
+
+def _instruments(
+    team: Team, people: dict[str, User], boxes: dict[str, Kit], chance: Random
+) -> dict[Kit | None, list[Instrument]]:
+    by_kit: dict[Kit | None, list[Instrument]] = {}
+    for each in DATA["instruments"]:
+        fields = {key: each[key] for key in ("name", "serial", "measures", "unit", "resolution", "check_every_days")}
+        instrument = Instrument(team=team, kit=boxes[each["kit"]], **fields)
+        instrument.calibration_due = _day_from_now(each["calibration_in_days"])
+        kits.keep_instrument(instrument)
+        by_kit.setdefault(instrument.kit, []).append(instrument)
+        for nth, days_ago in enumerate(range(each["first_check_days_ago"], each["last_check_days_ago"] - 1, -30)):
+            off = each["drift"] * nth + chance.gauss(0, each["noise"])
+            digits = 1 if each["resolution"] < 1 else 0
+            check = InstrumentCheck(team=team, instrument=instrument, person=people[each["person"]])
+            check.at = timezone.now() - _DAY * days_ago
+            check.standard, check.expected, check.allowed = each["standard"], each["expected"], each["allowed"]
+            check.reading = round(each["expected"] + off, digits)
+            kits.check_instrument(check)
+    return by_kit
+
+
+def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, Kit], chance: Random) -> list[Stay]:
+    """Every visit in order of time: the rounds, and what happened besides."""
     today = timezone.localtime().replace(hour=9, minute=10, second=0, microsecond=0)
-    visits: list[Any] = []
-    for month in range(DATA["months"], 0, -1):
-        day = today - _DAY * (round(month * 30.4) - 12)
-        person = chance.choice(["olek", "olek", "ines", "sanna"])
-        for nth, each in enumerate(place for place in DATA["places"] if "summer" in place):
-            strength = chance.gauss(1.0, 0.07) * _season(each, day)
-            visits.append((day + timedelta(minutes=50 * nth), each["name"], strength, person, None))
+    stays = []
+    for nth, each in enumerate(place for place in DATA["places"] if "summer" in place):
+        every, span = each.get("every_days", 30.4), each.get("span_days", 30.4 * DATA["months"])
+        for back in range(int(span / every), 0, -1):
+            day = today - _DAY * (round(back * every) - 12 % int(every)) + timedelta(minutes=50 * (nth % 4))
+            strength = each["summer"] + (each["winter"] - each["summer"]) * season(day) ** 2
+            person = people[chance.choice(each["people"])]
+            kit = boxes[each["kit"]] if day > today - _BOOKED else None
+            stays.append(Stay(places[each["name"]], day, chance.gauss(1.0, 0.07) * strength, person, kit))
     for event in DATA["events"]:
         day = today - _DAY * event["days_ago"] + timedelta(minutes=chance.randrange(90))
-        visits.append((day, event["place"], event["strength"], event["person"], event.get("runs")))
-    return sorted(visits, key=lambda visit: visit[0])
+        kit = boxes[DATA["kits"][0]["name"]] if day > today - _BOOKED else None
+        person = people[event["person"]]
+        stays.append(Stay(places[event["place"]], day, event["strength"], person, kit, event.get("runs")))
+    return sorted(stays, key=lambda stay: stay.day)
 
 
-def _season(place: dict[str, Any], day: datetime) -> float:
-    """Between the summer and the winter strength: salted roads make the peak in late January."""
-    winter = (1 + math.cos(2 * math.pi * (day.timetuple().tm_yday - 25) / 365.25)) / 2
-    return float(place["summer"] + (place["winter"] - place["summer"]) * winter**2)
+def _plan(team: Team, people: dict[str, User], places: dict[str, Place], latest: dict[int, Visit]) -> None:
+    """Plan the rounds; what fell due is settled, but for the places left open."""
+    for each in DATA["rounds"]:
+        planned = Round(team=team, name=each["name"], rule=each.get("rule", ""), months=each.get("months", []))
+        planned.starts_on = timezone.localdate() - _DAY * each["began_days_ago"]
+        planned.occasions = each.get("occasions", [])
+        rounds.keep_round(planned, [people[name] for name in each["people"]])
+        tests = {family: {"runs": 2, "blanks": 1, "standards": 0} for family in each["tests"]}
+        for name in each["places"]:
+            rounds.plan_stop(planned, places[name], tests, each["in_place"])
+        for due in due_now(team, list(active_rounds(team).filter(pk=planned.pk)), timezone.localdate()):
+            if due.stop.place.name not in each["left_open"]:
+                visit = latest.get(due.stop.place_id)
+                reason = "" if visit else "Before the plan was kept here."
+                Settled.objects.create(
+                    team=team,
+                    stop=due.stop,
+                    due_on=due.due_on,
+                    visit=visit,
+                    reason=reason,
+                    person=people[each["people"][0]],
+                    at=datetime.combine(due.due_on, datetime.min.time(), tzinfo=timezone.get_current_timezone()),
+                )
 
 
-def _measure(
-    place: Place, strength: float, person: User, day: datetime, chance: Random, counts: list[int] | None
-) -> None:
-    cold = math.cos(2 * math.pi * (day.timetuple().tm_yday - 25) / 365.25)
-    temperature = Decimal(round(8.5 - 6 * cold + chance.gauss(0, 0.8), 1)).quantize(Decimal("0.1"))
-    sample = draw_sample(place, person, day, Decimal(place.sampling_depth_cm), temperature)
-    family = [method for method in house_methods().values() if method.family == DATA["method_family"]]
-    method, _ = suggested_method(place, family)
-    determination = bench.begin_determination(sample, person, method.key, at=day + timedelta(minutes=4))
-    _run_through(determination, strength, person, chance, counts)
-
-
-def _run_through(
-    determination: Determination,
-    strength: float,
-    person: User,
-    chance: Random,
-    counts: list[int] | None,
-) -> None:
-    """Tap through a determination as a person would, over the range and on into the next one."""
-    taps = _Taps(chance, determination.started_at)
-    method = determination.method
-    if determination.blank_first and determination.continues_id is None:
-        taps.run("blank-1", 2 if chance.random() < 0.04 else 1, None, len(method.steps))
-    over = False
-    for number in range(1, len(counts) + 1 if counts else 3):
-        count, turned = (counts[number - 1], None) if counts else drops_to_end(method, strength, chance)
-        over = count > method.numbers.stop_at
-        taps.run(f"sample-{number}", min(count, method.numbers.stop_at), turned, len(method.steps), endpoint=not over)
-        if over:
-            break
-    taps.add("", CLOSED)
-    bench.record_events(determination, person, taps.made)
-    if over:
-        following = bench.continue_over_range(determination, person, None, at=taps.at)
-        _run_through(following, strength, person, chance, None)
-
-
-class _Taps:
-    """Taps in the making, a few seconds apart."""
-
-    def __init__(self, chance: Random, at: datetime) -> None:
-        self.made: list[dict[str, Any]] = []
-        self.at = at
-        self._chance = chance
-
-    def add(self, run: str, kind: str, **data: Any) -> None:
-        self.at += timedelta(seconds=self._chance.randint(3, 9))
-        identity = str(uuid.UUID(int=self._chance.getrandbits(128), version=4))
-        tap = {"id": identity, "run": run, "kind": kind, "seq": len(self.made) + 1, "at": self.at.isoformat()}
-        self.made.append({**tap, "data": data, "device": "simulated"})
-
-    def run(self, name: str, count: int, turned: int | None, steps: int, *, endpoint: bool = True) -> None:
-        for step in range(steps - 2):
-            self.add(name, runs.STEP, step=step)
-        for drop in range(1, count + 1):
-            self.add(name, runs.DROP)
-            if drop == turned and drop < count:
-                self.add(name, runs.TURN)
-        self.add(name, runs.END, endpoint=endpoint)
-        self.add(name, runs.STEP, step=steps - 1)
+def _day_from_now(days: int | None) -> date | None:
+    return None if days is None else timezone.localdate() + _DAY * days
