@@ -4,6 +4,9 @@ from typing import Any
 
 from django import forms
 
+from kessa.kits.models import Kit
+from kessa.people.models import Team
+
 
 class ReasonForm(forms.Form):
     """Why a closed determination is opened again or set aside."""
@@ -18,9 +21,9 @@ class BeginForm(forms.Form):
     kit = forms.ModelChoiceField(label="From which kit", queryset=None, required=False, empty_label="another kit")
     lot = forms.CharField(label="Lot number on the bottle, if you have it", max_length=40, required=False)
 
-    def __init__(self, kits: Any, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["kit"].queryset = kits
+        self.fields["kit"].queryset = Kit.objects.for_team(team)
 
 
 class DilutionForm(forms.Form):

@@ -14,6 +14,8 @@ from kessa.core.methods import house_methods
 from kessa.core.methods.schema import Method
 from kessa.core.stock import MISSING
 from kessa.core.trends import UsualRange, usual_range
+from kessa.kits.models import Kit
+from kessa.kits.selectors import kits_serving
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
@@ -145,6 +147,18 @@ def open_determinations(team: Team) -> list[Determination]:
         .select_related("sample__visit__place", "started_by")
         .order_by("-started_at")[:20]
     )
+
+
+def kits_for(place: Place, family: str) -> list[Kit]:
+    """Return the kits that serve a test, the one used at the place last first."""
+    last = last_kit_at(place)
+    return sorted(kits_serving(place.team_id, family), key=lambda kit: kit.pk != last)
+
+
+def last_kit_at(place: Place) -> int | None:
+    """Return the number of the kit used at a place last."""
+    used = Determination.objects.for_team(place.team_id).filter(sample__visit__place=place).exclude(kit=None)
+    return used.order_by("-started_at").values_list("kit_id", flat=True).first()
 
 
 def suggested_method(place: Place, family: list[Method]) -> tuple[Method, str]:

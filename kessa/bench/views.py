@@ -19,7 +19,7 @@ from kessa.bench.forms import BeginForm, DilutionForm, ReasonForm
 from kessa.bench.models import Determination
 from kessa.bench.payload import bench_payload, outcome_context
 from kessa.core.methods import families
-from kessa.kits.selectors import kits_serving, lots_for
+from kessa.kits.selectors import lots_for
 from kessa.log.selectors import latest_results, log_of, with_latest_result
 from kessa.people.access import member_required
 from kessa.places.models import Place
@@ -27,7 +27,7 @@ from kessa.places.selectors import places
 from kessa.rules.selectors import house_rules
 from kessa.visits.forms import SampleForm
 from kessa.visits.models import Sample
-from kessa.visits.selectors import recent_samples
+from kessa.visits.selectors import observations_of, open_visit_at, recent_samples
 from kessa.visits.services import draw_sample
 from kessa.visits.taps import read_batch
 from kessa.visits.ways import oxygen_steps, ways_for
@@ -53,7 +53,10 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     ways = ways_for(place.kind_key)
     chosen = request.GET.get("way") or place.usual_way
     way = next((each for each in ways if each.key == chosen), None)
-    asked = {"bottle": request.GET.get("bottle")} | ({"way": way.key} if way else {})
+    going_on = open_visit_at(place)
+    asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
+    if going_on and "temperature" in (seen := observations_of(going_on)):
+        asked["water_temperature_c"] = round(seen["temperature"].value, 1)
     form = SampleForm(place, request.user, request.POST or None, initial=asked)
     if request.method == "POST" and form.is_valid():
         try:
@@ -68,6 +71,7 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
         "place": place,
         "form": form,
         "recent": recent_samples(place),
+        "going_on": going_on,
         "ways": ways,
         "way": way,
         "steps": [step.format(depth=f"{form.initial['depth_cm']} cm") for step in way.steps] if way else [],
@@ -84,8 +88,8 @@ def method(request: HttpRequest, sample_pk: int) -> HttpResponse:
         pk=sample_pk,
     )
     family = families().get(request.GET.get("family", "")) or next(iter(families().values()))
-    kits = kits_serving(request.membership.team, family[0].family)
-    form = BeginForm(kits, request.POST or None)
+    kits = selectors.kits_for(drawn.place, family[0].family)
+    form = BeginForm(drawn.team, request.POST or None)
     if request.method == "POST" and form.is_valid():
         try:
             determination = services.begin_determination(

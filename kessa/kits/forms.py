@@ -9,6 +9,7 @@ from kessa.core.methods import families
 from kessa.core.supplies import supplies
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
 from kessa.people.models import Team
+from kessa.rounds.models import Stop
 from kessa.visits.circumstances import IN_PLACE, scales
 
 _DAY = {"type": "date"}
@@ -120,6 +121,18 @@ class InstrumentForm(_TeamModelForm):
         if "measures" in cleaned:
             self.instance.unit = scales()[cleaned["measures"]].unit
         return cleaned
+
+
+class PackForm(forms.Form):
+    """The stops one packs for, and the kit one takes."""
+
+    stop = forms.ModelMultipleChoiceField(queryset=None)
+    kit = forms.ModelChoiceField(queryset=None)
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["stop"].queryset = Stop.objects.for_team(team)
+        self.fields["kit"].queryset = Kit.objects.for_team(team)
 
 
 class CheckForm(forms.ModelForm):  # type: ignore[type-arg]

@@ -34,7 +34,9 @@ class Holding(NamedTuple):
 
 def kits_with_lots(team: Team) -> list[Kit]:
     """Return a team's kits, each with `lots_kept`: the lots not put away, in use first."""
-    kept = Prefetch("lots", Lot.objects.for_team(team).filter(put_away_at=None), to_attr="lots_kept")
+    kept = Prefetch(
+        "lots", Lot.objects.for_team(team).filter(put_away_at=None).select_related("kit"), to_attr="lots_kept"
+    )
     return list(Kit.objects.for_team(team).prefetch_related(kept))
 
 

@@ -10,14 +10,14 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.bench.selectors import last_kit_at
 from kessa.kits import services
-from kessa.kits.forms import CheckForm, InstrumentForm, KitForm, LotForm, UnitsForm, WhyForm
+from kessa.kits.forms import CheckForm, InstrumentForm, KitForm, LotForm, PackForm, UnitsForm, WhyForm
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot
 from kessa.kits.packing_list import make_packing_list
 from kessa.kits.selectors import holdings, instruments_of, kits_with_lots
 from kessa.people.access import coordinator_required, member_required
-from kessa.rounds.models import Stop
-from kessa.rounds.selectors import active_rounds, calls, coming_days, weekly_use
+from kessa.rounds.selectors import active_rounds, calls, next_days, weekly_use
 from kessa.web.components.drift import drift
 
 _AHEAD = timedelta(days=14)
@@ -173,22 +173,22 @@ def instrument(request: HttpRequest, pk: int) -> HttpResponse:
 def pack(request: HttpRequest) -> HttpResponse:
     """Choose what to pack for: what is due for the person is chosen already."""
     team = request.membership.team
+    form = PackForm(team, request.POST or None)
     if request.method == "POST":
-        chosen = [int(text) for text in request.POST.getlist("stop") if text.isdecimal() and len(text) < 18]
-        stops = Stop.objects.for_team(team).filter(pk__in=chosen).select_related("place").prefetch_related("tests")
-        if stops:
-            return redirect("kits:packing", make_packing_list(team, request.user, stops).pk)
-        messages.error(request, "Choose at least one place to pack for.")
-        return redirect("kits:pack")
+        if form.is_valid():
+            stops = form.cleaned_data["stop"].select_related("place").prefetch_related("tests")
+            return redirect("kits:packing", make_packing_list(team, request.user, stops, form.cleaned_data["kit"]).pk)
+        messages.error(request, "Choose a kit, and at least one place to pack for.")
     due = calls(team, request.user)
     today = timezone.localdate()
-    ahead = coming_days(active_rounds(team), today + timedelta(days=1), today + _AHEAD)
     context = {
         "due": due,
-        "ahead": list(ahead.items())[:10],
+        "kits": Kit.objects.for_team(team),
+        "likely": last_kit_at(due[0].place) if due else None,
+        "ahead": next_days(active_rounds(team), today, today + _AHEAD),
         "lists": KitCheck.objects.for_team(team).select_related("person").order_by("-made_at")[:5],
     }
-    return render(request, "kits/pack.html", context)
+    return render(request, "kits/pack.html", context, status=422 if form.errors else 200)
 
 
 @member_required

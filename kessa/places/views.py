@@ -1,5 +1,7 @@
 """Pages of places."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
@@ -17,6 +19,8 @@ from kessa.places.kinds import place_kinds
 from kessa.places.models import Pair, Place
 from kessa.places.selectors import chosen_sets, pairs_of, places
 from kessa.rounds.selectors import dues_at
+from kessa.visits.circumstances import IN_PLACE, scales_for
+from kessa.visits.selectors import seen_lately, series
 from kessa.web.components.trend import Line, trend
 
 
@@ -49,6 +53,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "reference": reference,
         "pair_form": PairForm(found),
         "dues": dues_at(found),
+        **_seen_at(found, request.GET.get("seen", "")),
         "photographs": found.photographs.select_related("added_by"),
         "method": method,
         "chart": trend(results, compared, lines, usual) if results else None,
@@ -58,6 +63,30 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
+
+
+def _seen_at(place: Place, asked: str) -> dict[str, Any]:
+    """What was seen and read on the last visits, and the course of one scale."""
+    lately = seen_lately(place)
+    observed = {key for _, seen in lately for key in seen}
+    scales = [scale for scale in scales_for(place.kind_key) if scale.key in observed]
+    numbers = sorted((scale for scale in scales if scale.unit), key=lambda scale: scale.group != IN_PLACE)
+    chosen = next((scale for scale in numbers if scale.key == asked), next(iter(numbers), None))
+    readings = series(place, chosen.key) if chosen else []
+    rows = [
+        (
+            scale,
+            [(scale.said(seen[scale.key].value), seen[scale.key]) if scale.key in seen else None for _, seen in lately],
+        )
+        for scale in scales
+    ]
+    return {
+        "seen_visits": [visit for visit, _ in lately],
+        "seen_rows": rows,
+        "seen_numbers": numbers,
+        "seen_scale": chosen,
+        "seen_chart": trend(readings, [], [], None) if readings else None,
+    }
 
 
 @coordinator_required

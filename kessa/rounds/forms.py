@@ -56,8 +56,10 @@ class RoundForm(forms.ModelForm):  # type: ignore[type-arg]
         self.instance.team = team
         self.fields["people"].queryset = members(team)
         self.fields["starts_on"].widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
-        self.fields["starts_on"].initial = timezone.localdate()
-        if self.instance.pk:
+        self.fields["starts_on"].widget.attrs["class"] = "input short"
+        if not self.instance.pk:
+            self.initial["starts_on"] = timezone.localdate()
+        else:
             self.initial |= _fields_of(self.instance.rule)
             self.initial["people"] = list(self.instance.people.values_list("pk", flat=True))
 
@@ -67,14 +69,19 @@ class RoundForm(forms.ModelForm):  # type: ignore[type-arg]
         self.instance.rule = _rule_of(cleaned)
         if cleaned.get("shape") == "weekly" and not cleaned.get("weekdays"):
             self.add_error("weekdays", "Choose at least one day of the week.")
-        elif self.instance.rule and "starts_on" in cleaned:
-            try:
-                check(Rhythm(self.instance.rule, cleaned["starts_on"], tuple(cleaned.get("months") or ())))
-            except CannotCompute as fault:
-                self.add_error("own_rule" if cleaned.get("shape") == "own" else "shape", fault.message)
+        elif self.instance.rule:
+            self._check_rhythm(cleaned)
         elif not cleaned.get("occasions"):
             self.add_error("shape", "Choose a rhythm, or at least one occasion: a round needs a reason to fall due.")
         return cleaned
+
+    def _check_rhythm(self, cleaned: dict[str, Any]) -> None:
+        if "starts_on" not in cleaned:
+            return
+        try:
+            check(Rhythm(self.instance.rule, cleaned["starts_on"], tuple(cleaned.get("months") or ())))
+        except CannotCompute as fault:
+            self.add_error("own_rule" if cleaned.get("shape") == "own" else "shape", fault.message)
 
     def _get_validation_exclusions(self) -> set[str]:
         return super()._get_validation_exclusions() - {"team"}

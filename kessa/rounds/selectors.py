@@ -100,6 +100,12 @@ def coming_days(rounds: Iterable[Round], first: date, last: date) -> dict[date, 
     return dict(sorted(days.items()))
 
 
+def next_days(rounds: Iterable[Round], after: date, last: date) -> list[tuple[date, Round]]:
+    """Return each round that falls due after a day and up to another, with its next day, the soonest first."""
+    following = [(around(each.rhythm, after)[1], each) for each in rounds if each.rhythm]
+    return sorted(((day, each) for day, each in following if day and day <= last), key=lambda pair: pair[0])
+
+
 def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
     """Return the tests and in-place readings that a visit is for, the fullest plan of each test."""
     stops = [

@@ -21,7 +21,7 @@ from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, RoundForm, StopsForm, WhyNotForm
 from kessa.rounds.models import CalendarFeed, Round, Stop
 from kessa.rounds.occasions import occasion_kinds
-from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of
+from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days
 from kessa.visits.selectors import open_visits
 
 _SHOWN = 30
@@ -39,7 +39,7 @@ def today(request: HttpRequest) -> HttpResponse:
     visits = open_visits(team)
     first = next(iter(mine or theirs), None)
     day = timezone.localdate()
-    ahead = coming_days(active_rounds(team), day + timedelta(days=1), day + _AHEAD)
+    ahead = next_days(active_rounds(team), day, day + _AHEAD)
     context = {
         "day": day,
         "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
@@ -51,7 +51,7 @@ def today(request: HttpRequest) -> HttpResponse:
         "theirs_more": len(theirs) - _SHOWN,
         "begun": open_determinations(team),
         "follow_ups": follow_ups(team),
-        "ahead": list(ahead.items())[:8],
+        "ahead": ahead,
         "occasion_form": OccasionForm(team),
         "has_rounds": bool(found or ahead) or Round.objects.for_team(team).exists(),
     }

@@ -7,9 +7,10 @@ from django import forms
 from django.utils import timezone
 
 from kessa.core.schools import depth_cm
-from kessa.people.models import User
+from kessa.people.models import Team, User
 from kessa.people.selectors import members
 from kessa.places.models import Place
+from kessa.places.selectors import places
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Bottle, Visit
 from kessa.visits.ways import ways_for
@@ -33,7 +34,7 @@ class SampleForm(forms.Form):
         label="Water temperature, °C", required=False, min_value=-5, max_value=100, decimal_places=1, max_digits=4
     )
 
-    way = forms.ChoiceField(label="How it was drawn", required=False)
+    way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
     bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
 
     def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
@@ -122,3 +123,31 @@ class CloseForm(forms.Form):
     """What is said at the end of a visit."""
 
     remark = forms.CharField(label="Remark", max_length=1000, required=False, widget=forms.Textarea(attrs={"rows": 2}))
+
+
+class LabelsForm(forms.Form):
+    """The places to label bottles for."""
+
+    most = 40
+    place = forms.ModelMultipleChoiceField(queryset=None)
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["place"].queryset = places(team)
+
+    def clean_place(self) -> Any:
+        """Refuse more labels than two sheets hold."""
+        chosen = self.cleaned_data["place"]
+        if len(chosen) > self.most:
+            raise forms.ValidationError(f"At most {self.most} at once.")
+        return chosen
+
+
+class BottlesForm(forms.Form):
+    """The bottles whose labels are printed."""
+
+    bottle = forms.ModelMultipleChoiceField(queryset=None)
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["bottle"].queryset = Bottle.objects.for_team(team).select_related("place").order_by("-number")

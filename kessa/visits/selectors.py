@@ -1,13 +1,23 @@
 """Reads about visits and samples worth a name."""
 
 from datetime import timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.utils import timezone
 
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.visits.models import Observation, Sample, Visit
+
+
+class Reading(NamedTuple):
+    """One observation as a trend draws it."""
+
+    taken_at: Any
+    value: float
+    low: float
+    high: float
+    flags: list[str]
 
 
 def recent_samples(place: Place) -> Any:
@@ -24,6 +34,12 @@ def open_visits(team: Team) -> list[Visit]:
     """Return the visits begun and not closed, newest first."""
     rows = Visit.objects.for_team(team).filter(closed_at=None, leader__isnull=False)
     return list(rows.select_related("place", "leader").order_by("-started_at")[:50])
+
+
+def open_visit_at(place: Place) -> Visit | None:
+    """Return the visit that is going on at a place, the newest where there are two."""
+    rows = Visit.objects.for_team(place.team_id).filter(place=place, closed_at=None, leader__isnull=False)
+    return rows.order_by("-started_at").first()
 
 
 def observations_of(visit: Visit) -> dict[str, Observation]:
@@ -55,3 +71,25 @@ def shared_taps(visit: Visit) -> list[dict[str, Any]]:
         }
         for each in rows.order_by("seq", "at", "id")
     ]
+
+
+def seen_lately(place: Place, most: int = 6) -> list[tuple[Visit, dict[str, Observation]]]:
+    """Return a place's last visits on which something was observed, newest first, with what counts of it."""
+    rows = Visit.objects.for_team(place.team_id).filter(place=place, observations__after_close=False)
+    visits = list(rows.order_by("-started_at").distinct()[:most])
+    seen: dict[int, dict[str, Observation]] = {visit.pk: {} for visit in visits}
+    observed = Observation.objects.for_team(place.team_id).filter(visit__in=visits, after_close=False)
+    for each in observed.order_by("seq", "at", "pk"):
+        seen[each.visit_id][each.key] = each
+    return [(visit, {key: each for key, each in seen[visit.pk].items() if each.value is not None}) for visit in visits]
+
+
+def series(place: Place, key: str, most: int = 84) -> list[Reading]:
+    """Return what was observed on one scale at a place, newest first, one reading a visit."""
+    rows = Observation.objects.for_team(place.team_id).filter(visit__place=place, key=key, after_close=False)
+    newest = rows.order_by("-visit__started_at", "visit", "-seq", "-at", "-pk").select_related("visit")[: most * 2]
+    by_visit: dict[int, Observation] = {}
+    for each in newest:
+        by_visit.setdefault(each.visit_id, each)
+    counted = [each for each in by_visit.values() if each.value is not None]
+    return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in counted[:most]]

@@ -18,7 +18,6 @@ from kessa.visits.models import Bottle, Handover, Observation, Sample, Visit
 from kessa.visits.taps import Stored, sort_batch
 
 _ONE_STOP = timedelta(hours=3)
-_ONE_DAY = timedelta(days=1)
 _MOST_OBSERVATIONS = 2000
 
 
@@ -159,7 +158,7 @@ def _instrument_flags(note: notes.Note) -> list[str]:
 
 def _visit_around(place: Place, drawn_at: datetime) -> Visit | None:
     rows = Visit.objects.for_team(place.team_id).filter(place=place, closed_at=None)
-    led = rows.filter(leader__isnull=False, started_at__range=(drawn_at - _ONE_DAY, drawn_at + _ONE_STOP))
+    led = rows.filter(leader__isnull=False, started_at__lte=drawn_at + _ONE_STOP)
     unled = rows.filter(leader=None, started_at__range=(drawn_at - _ONE_STOP, drawn_at + _ONE_STOP))
     return led.order_by("-started_at").first() or unled.first()
 

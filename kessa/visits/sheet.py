@@ -85,7 +85,7 @@ def field_sheet(visit: Visit) -> Sheet:
             now.get(scale.key),
             scale.said(past[scale.key].value) if scale.key in past else "",
             scale.key in wanted,
-            [each for each in of_team if each.measures == scale.key],
+            _likely_first(scale, of_team, past.get(scale.key)),
         )
         for scale in scales_for(visit.place.kind_key)
     ]
@@ -104,6 +104,13 @@ def field_sheet(visit: Visit) -> Sheet:
     in_place = [line for line in lines if line.scale.group == IN_PLACE]
     missing = _missing(circumstances, in_place, samples, tests, others)
     return Sheet(circumstances, in_place, samples, tests, others, missing)
+
+
+def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | None) -> list[Instrument]:
+    """Return what measures a scale: the one used here last, then those that nothing stands against."""
+    used = last.instrument_id if last else None
+    fitting = [each for each in of_team if each.measures == scale.key]
+    return sorted(fitting, key=lambda each: (each.pk != used, len(each.faults)))  # type: ignore[attr-defined]
 
 
 def _before(visit: Visit) -> dict[str, Observation]:

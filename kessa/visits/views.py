@@ -19,14 +19,12 @@ from kessa.rounds.services import start_due_visit
 from kessa.rules.selectors import house_rules
 from kessa.visits import services
 from kessa.visits.circumstances import IN_PLACE
-from kessa.visits.forms import CloseForm, HandoverForm, SafetyForm
+from kessa.visits.forms import BottlesForm, CloseForm, HandoverForm, LabelsForm, SafetyForm
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Visit
 from kessa.visits.selectors import shared_taps
 from kessa.visits.sheet import field_sheet
 from kessa.visits.taps import read_batch
-
-_MOST_LABELS = 40
 
 
 @member_required
@@ -161,18 +159,16 @@ def labels(request: HttpRequest) -> HttpResponse:
     """Labels to print for bottles: one for each place asked for, with the number its sample will have."""
     team = request.membership.team
     if request.method == "POST":
-        places = Place.objects.for_team(team).select_related("team").in_bulk(_numbers(request.POST.getlist("place")))
-        made = [services.label_bottle(place) for place in list(places.values())[:_MOST_LABELS]]
-        if not made:
-            messages.error(request, "Choose at least one place to label bottles for.")
+        form = LabelsForm(team, request.POST)
+        if not form.is_valid():
+            messages.error(request, f"Choose 1 to {LabelsForm.most} places to label bottles for.")
+            return redirect("visits:labels")
+        made = [services.label_bottle(place) for place in form.cleaned_data["place"].select_related("team")]
         return redirect(f"{reverse('visits:labels')}?{'&'.join(f'bottle={each.pk}' for each in made)}")
-    chosen = _numbers(request.GET.getlist("bottle"))
-    bottles = Bottle.objects.for_team(team).select_related("place", "sample").order_by("-number")
-    shown = bottles.filter(pk__in=chosen) if chosen else bottles.filter(sample=None)
-    rows = [
-        (each, qr_code(request.build_absolute_uri(reverse("visits:bottle", args=[each.code]))))
-        for each in shown[:_MOST_LABELS]
-    ]
+    chosen = BottlesForm(team, request.GET)
+    bottles = Bottle.objects.for_team(team).select_related("place").order_by("-number")
+    shown = chosen.cleaned_data["bottle"] if chosen.is_valid() else bottles.filter(sample=None)[: LabelsForm.most]
+    rows = [(each, qr_code(request.build_absolute_uri(reverse("visits:bottle", args=[each.code])))) for each in shown]
     return render(request, "visits/labels.html", {"bottles": rows, "places": Place.objects.for_team(team)})
 
 
@@ -206,7 +202,3 @@ def _act(request: HttpRequest, pk: int, act: Any, said: str, lead_to: str = "") 
         if lead_to:
             return redirect(lead_to)
     return redirect("visits:visit", pk)
-
-
-def _numbers(texts: list[str]) -> list[int]:
-    return [int(text) for text in texts[:_MOST_LABELS] if text.isdecimal() and len(text) < 18]

@@ -54,14 +54,16 @@ def trend(here: Sequence[Any], there: Sequence[Any], limits: list[Line], usual: 
     highest = max(r.high or r.value for r in everything)
     near = sorted(line for line in limits if line.value <= highest * 2)[-1:]
     shown = [line for line in sorted(limits) if line.value <= max([highest, *(line.value for line in near)])]
-    top, step = _scale(max([highest, *(line.value for line in shown)]))
+    lowest = min(0.0, *(r.low for r in everything))
+    top, step = _scale(max([highest, -lowest, *(line.value for line in shown)]))
+    bottom = math.floor(lowest / step) * step
 
     def x(at: datetime) -> float:
         share = (at - first) / (last - first) if last > first else 0.5
         return round(LEFT + 8 + (RIGHT - LEFT - 16) * share, 1)
 
     def y(value: float) -> float:
-        return round(FOOT - (FOOT - TOP) * value / top, 1)
+        return round(FOOT - (FOOT - TOP) * (value - bottom) / (top - bottom), 1)
 
     def points(results: Sequence[Any]) -> list[Point]:
         return [Point(x(r.taken_at), y(r.value), y(r.low), y(r.high or top), r) for r in reversed(results)]
@@ -72,7 +74,7 @@ def trend(here: Sequence[Any], there: Sequence[Any], limits: list[Line], usual: 
         there=others,
         path_here=_path(mine),
         path_there=_path(others),
-        grid=[(y(step * k), f"{step * k:g}") for k in range(math.floor(top / step + 1e-9) + 1)],
+        grid=[(y(step * k), f"{step * k:g}") for k in range(round(bottom / step), math.floor(top / step + 1e-9) + 1)],
         months=_months(first, last, x),
         limits=[(y(line.value), line) for line in shown],
         above=[line for line in sorted(limits) if line not in shown],
