@@ -6,9 +6,13 @@ from datetime import timedelta
 from django.utils import timezone
 
 from kessa.bench.services import begin_determination, record_events
+from kessa.kits.models import Kit, Lot
+from kessa.kits.services import add_lot, keep_kit
 from kessa.people.models import Membership, Role, User
 from kessa.people.services import start_team
 from kessa.places.models import Place
+from kessa.rounds.models import Round
+from kessa.rounds.services import keep_round, plan_stop
 from kessa.visits.services import draw_sample
 
 SETS = ["us-aquatic", "ca-aquatic"]
@@ -70,3 +74,39 @@ def measured(place, person, *counts, days_ago=0, blank=1):
         taps.run(f"sample-{number}", min(count, 25), endpoint=count <= 25)
     record_events(determination, person, taps.close().made)
     return determination.results.get(superseded_at=None)
+
+
+def planned(membership, place, rule="FREQ=DAILY", days_ago=0, people=(), **fields):
+    """Plan a round with one place, chloride by drops and conductivity in place."""
+    begins = timezone.localdate() - timedelta(days=days_ago)
+    each = Round(team=membership.team, name=fields.pop("name", "Brook"), rule=rule, starts_on=begins, **fields)
+    keep_round(each, list(people))
+    plan_stop(each, place, {"chloride-drops": {"runs": 2, "blanks": 1, "standards": 0}}, ["conductivity"])
+    return each
+
+
+def stocked_kit(membership, **units):
+    """Keep a kit for chloride with one lot in use of each supply: `units` by supply, with underscores."""
+    kit = keep_kit(Kit(team=membership.team, name="Box", home="the shed", families=["chloride-drops"]))
+    stock = {"deionised_water": 5000, "chromate_packet": 50, "silver_nitrate": 20, "ph_strip": 10} | units
+    for key, amount in stock.items():
+        lot = Lot(team=membership.team, kit=kit, supply_key=key.replace("_", "-"), number=f"L-{key[:2]}")
+        add_lot(lot, amount, membership.user)
+    return kit
+
+
+def safety(**changes):
+    """What is confirmed before a visit to open water."""
+    told = {"company": "Sanna", "told": "Ines", "back_by": "17:30", "ice_or_flood": "none", "ready": "on"}
+    return {key: value for key, value in (told | changes).items() if value is not None}
+
+
+def seen(*observations):
+    """Observations as a browser sends them: (scale, value) or (scale, value, instrument)."""
+    taps = []
+    for number, (key, value, *instrument) in enumerate(observations, 1):
+        data = {"value": value, "instrument": instrument[0] if instrument else None}
+        at = (timezone.now() + timedelta(milliseconds=number)).isoformat()
+        tap = {"id": str(uuid.uuid4()), "run": key, "kind": "observed", "seq": number, "at": at, "data": data}
+        taps.append({**tap, "device": "test"})
+    return taps

@@ -41,11 +41,16 @@ class Rhythm(NamedTuple):
 
     @property
     def seasonal_rule(self) -> str:
-        """The rule with the season written into it as BYMONTH, so that every calendar reads the same days."""
+        """The rule with the season written into it as BYMONTH, so that every calendar reads the same days.
+
+        Raises CannotCompute on `rule` where the two have no month in common.
+        """
         if not self.months:
             return self.rule
         parts = _parts(self.rule)
         named = {int(month) for month in parts.get("BYMONTH", "").split(",") if month} or set(range(1, 13))
+        if not named & set(self.months):
+            raise CannotCompute("This rhythm has no month within its season: it never falls due.", "rule")
         parts["BYMONTH"] = ",".join(str(month) for month in sorted(named & set(self.months)))
         return ";".join(f"{name}={value}" for name, value in parts.items())
 
@@ -55,8 +60,6 @@ def check(rhythm: Rhythm) -> None:
     parts = _parts(rhythm.rule)
     if rhythm.months and parts["FREQ"] == "YEARLY":
         raise CannotCompute("A yearly rhythm names its own month: leave the season empty.", "rule")
-    if rhythm.months and not _parts(rhythm.seasonal_rule)["BYMONTH"]:
-        raise CannotCompute("This rhythm has no month within its season: it never falls due.", "rule")
     if next(_days(rhythm, rhythm.starts_on + _HORIZON), None) is None:
         raise CannotCompute("This rhythm never falls due: no such day comes in nine years.", "rule")
 

@@ -1,5 +1,6 @@
 """Forms about samples."""
 
+import uuid
 from datetime import timedelta
 from typing import Any
 
@@ -36,17 +37,19 @@ class SampleForm(forms.Form):
 
     way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
     bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
+    # Made with the page, so that a page posted twice notes one sample.
+    once = forms.UUIDField(required=False, widget=forms.HiddenInput)
 
     def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
         now = timezone.localtime().replace(second=0, microsecond=0)
         depth = depth_cm(house_rules(place.team).chosen, place.sampling_depth_cm)
-        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way}
+        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way, "once": uuid.uuid4()}
         kwargs["initial"] = usual | kwargs.get("initial", {})
         super().__init__(*args, **kwargs)
         self.fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways_for(place.kind_key))]
         bottles = Bottle.objects.for_team(place.team_id).filter(place=place, sample=None).order_by("number")
         self.fields["bottle"].queryset = bottles
-        if not bottles.exists():
+        if not bottles.exists() and not self.data.get("bottle"):
             del self.fields["bottle"]
         self.fields["drawn_by"].queryset = members(place.team)
         if not place.kind.has_depth:

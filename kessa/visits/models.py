@@ -83,6 +83,8 @@ class Sample(TeamOwned):
 
     visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="samples")
     number = models.PositiveIntegerField()
+    # Made with the page on which it was noted: a page posted twice notes one sample.
+    once = models.UUIDField(null=True, unique=True)
     way = models.CharField(max_length=20, blank=True)
     drawn_at = models.DateTimeField()
     drawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -4,6 +4,7 @@ import secrets
 from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
+from uuid import UUID
 
 from django.core.exceptions import ValidationError
 from django.db import transaction
@@ -69,13 +70,17 @@ def draw_sample(
     way: str = "",
     visit: Visit | None = None,
     bottle: Bottle | None = None,
+    once: UUID | None = None,
 ) -> Sample:
-    """Note a sample, numbered by its bottle's label or with the team's next number.
+    """Note a sample, numbered by its bottle's label or with the team's next number; with the same `once`, one sample.
 
     It belongs to `visit`, else to one that is going on there or was in the same few hours, or opens one. Raises
     ValidationError where the bottle is full or labelled for another place.
     """
     place = Place.objects.for_team(place.team_id).select_for_update().select_related("team").get(pk=place.pk)
+    noted = Sample.objects.for_team(place.team_id).filter(once=once).first() if once else None
+    if noted:
+        return noted
     if bottle:
         bottle = Bottle.objects.for_team(place.team_id).select_for_update().get(pk=bottle.pk)
         if bottle.sample_id or bottle.place_id != place.pk:
@@ -88,6 +93,7 @@ def draw_sample(
         team=place.team,
         visit=visit,
         number=bottle.number if bottle else _next_number(place.team),
+        once=once,
         way=way,
         drawn_at=drawn_at,
         drawn_by=drawn_by,

@@ -140,7 +140,7 @@ def close(request: HttpRequest, pk: int) -> HttpResponse:
     """Close a visit, with what is missing said."""
     found = _visit(request, pk)
     sheet = field_sheet(found)
-    form = CloseForm(request.POST or None)
+    form = CloseForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         remark = form.cleaned_data["remark"]
         return _act(

@@ -9,10 +9,15 @@ from django.urls import reverse
 
 from kessa.bench.models import Result
 from kessa.core.schools import complete
+from kessa.kits.models import Instrument, Kit
+from kessa.kits.packing_list import make_packing_list
+from kessa.kits.services import keep_instrument
 from kessa.people.models import Membership, Role, Team
 from kessa.places.kinds import place_kinds
 from kessa.places.models import Pair, Place
-from tests.world import begin, measured, member, team_of
+from kessa.rounds.selectors import dues_at
+from kessa.visits.services import begin_visit, label_bottle
+from tests.world import begin, measured, member, planned, stocked_kit, team_of
 
 
 class OtherTeams(TestCase):
@@ -31,6 +36,41 @@ class OtherTeams(TestCase):
             reverse("log:result", args=[self.result.pk]),
         ]
         self.acts = [reverse(f"bench:{name}", args=[self.begun.pk]) for name in ("go_on", "further_run", "supersede")]
+        each = planned(self.theirs, self.place)
+        kit = stocked_kit(self.theirs)
+        visit = begin_visit(self.place, self.theirs.user, {})
+        probe = keep_instrument(
+            Instrument(team=kit.team, name="Probe", measures="conductivity", unit="uS/cm", resolution=1)
+        )
+        packed = make_packing_list(kit.team, self.theirs.user, each.stops.all(), kit)
+        lot = kit.lots.first()
+        self.pages += [
+            reverse("rounds:round", args=[each.pk]),
+            reverse("rounds:edit", args=[each.pk]),
+            reverse("kits:kit", args=[kit.pk]),
+            reverse("kits:edit", args=[kit.pk]),
+            reverse("kits:lot", args=[lot.pk]),
+            reverse("kits:instrument", args=[probe.pk]),
+            reverse("kits:packing", args=[packed.pk]),
+            reverse("visits:begin", args=[self.place.pk]),
+            reverse("visits:visit", args=[visit.pk]),
+            reverse("visits:circumstances", args=[visit.pk]),
+            reverse("visits:close", args=[visit.pk]),
+            reverse("visits:bottle", args=[label_bottle(self.place).code]),
+        ]
+        self.acts += [
+            reverse("rounds:add_stops", args=[each.pk]),
+            reverse("rounds:leave_out", args=[each.pk, each.stops.get().pk]),
+            reverse("rounds:retire", args=[each.pk]),
+            reverse("kits:add_lot", args=[kit.pk]),
+            reverse("kits:change_lot", args=[lot.pk, "use"]),
+            reverse("kits:tick", args=[packed.pk]),
+            reverse("visits:pause", args=[visit.pk]),
+            reverse("visits:hand_over", args=[visit.pk]),
+            reverse("visits:close", args=[visit.pk]),
+            reverse("places:add_pair", args=[self.place.pk]),
+            reverse("photographs:add", args=["visit", visit.pk]),
+        ]
 
     def test_no_page_and_no_act_reaches_another_teams_rows(self):
         self.client.force_login(self.mine.user)
@@ -41,7 +81,13 @@ class OtherTeams(TestCase):
         events = reverse("bench:events", args=[self.begun.pk])
         body = {"events": [], "known": 0}
         self.assertEqual(self.client.post(events, body, content_type="application/json").status_code, 404)
-        self.assertNotContains(self.client.get("/log/"), "Ulf")
+        for page in ("/log/", "/today/", "/today/rounds/", "/kits/", "/kits/pack/", "/visits/labels/", "/places/"):
+            self.assertNotContains(self.client.get(page), "Ulf")
+        self.assertNotIn(b"Ulf", self.client.get("/today/kessa.ics").content)
+        their_stop = {"stop": [self.place.stops.get().pk], "kit": Kit.across_teams.get().pk}
+        self.assertEqual(self.client.post("/kits/pack/", their_stop).status_code, 422)
+        self.client.post("/today/not-going/", {"place": self.place.pk, "reason": "mine now"})
+        self.assertEqual(len(dues_at(self.place)), 1)
         self.assertNotIn(b"Ulf", b"".join(self.client.get("/log/kessa-log.csv")))
         stolen = self.client.get(f"/log/?place={self.place.pk}")
         self.assertNotContains(stolen, "8, 8 drops")
@@ -56,7 +102,16 @@ class OtherTeams(TestCase):
         self.assertEqual(self.client.post(reverse("people:switch", args=[other.team_id])).status_code, 404)
 
     def test_the_anonymous_are_asked_to_sign_in_everywhere(self):
-        for address in [*self.pages, "/log/", "/log/kessa-log.csv", "/bench/", "/places/", "/rules/", "/team/"]:
+        for address in [
+            *self.pages,
+            "/log/",
+            "/log/kessa-log.csv",
+            "/bench/",
+            "/places/",
+            "/rules/",
+            "/team/",
+            "/today/",
+        ]:
             response = self.client.get(address)
             self.assertRedirects(response, f"/account/in/?next={address}", fetch_redirect_response=False)
 

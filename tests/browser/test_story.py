@@ -67,6 +67,9 @@ class Story(BrowserTest):
                     return
             self.fail(f"no way by keyboard to {words}")
 
+        tab_to("Bench")
+        keys.press("Enter")
+        page.wait_for_url("**/bench/")
         tab_to("Above the depot")
         keys.press("Enter")
         page.wait_for_url("**/bench/place/**")

@@ -1,0 +1,209 @@
+"""Kits, lots, instruments, and the kit check."""
+
+from datetime import timedelta
+
+from django.test import TestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from kessa.bench.services import record_events
+from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot, StockChange
+from kessa.visits.services import begin_visit, record_observations
+from tests.world import Taps, begin, member, planned, seen, stocked_kit, team_of
+
+
+class Lots(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        self.today = timezone.localdate()
+
+    def lot(self, key, kit=None):
+        return Lot.objects.for_team(self.membership.team).get(supply_key=key)
+
+    def run_twice(self, kit, **kwargs):
+        begun = begin(self.place, self.membership.user, kit=kit, **kwargs)
+        record_events(
+            begun, self.membership.user, Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close().made
+        )
+        return begun.results.get()
+
+    def test_runs_book_what_they_used_from_the_lots_in_use(self):
+        kit = stocked_kit(self.membership)
+        result = self.run_twice(kit)
+        left = {lot.supply_key: lot.units_left for lot in Lot.objects.for_team(self.membership.team)}
+        self.assertEqual(left["chromate-packet"], 47)
+        self.assertAlmostEqual(left["silver-nitrate"], 20 - 17 * 0.05)
+        self.assertEqual((left["ph-strip"], left["deionised-water"]), (9, 5000 - 240))
+        self.assertEqual(result.flags, [])
+        self.assertIn("Silver nitrate, 0.0564 N, dropper bottle, lot L-si", result.determination.lot)
+        further = reverse("bench:further_run", args=[result.determination_id])
+        self.client.post(further, {"reason": "to be sure"})
+        taps = Taps(seq=100).run("sample-3", 8).close().made
+        record_events(result.determination, self.membership.user, taps)
+        self.assertEqual(self.lot("chromate-packet").units_left, 46)
+        page = self.client.get(reverse("kits:lot", args=[self.lot("chromate-packet").pk]))
+        self.assertContains(page, 'used <span class="num">4</span> packet')
+
+    def test_expired_damp_and_missing_lots_are_said_before_and_flagged_after(self):
+        kit = stocked_kit(self.membership)
+        lots = Lot.objects.for_team(self.membership.team)
+        lots.filter(supply_key="silver-nitrate").update(expires_on=self.today - timedelta(days=1))
+        lots.filter(supply_key="chromate-packet").update(damp=True)
+        lots.filter(supply_key="ph-strip").update(in_use=False)
+        sample = begin(self.place, self.membership.user, kit=kit).sample
+        page = self.client.get(reverse("bench:method", args=[sample.pk]))
+        for words in ("lot expired", "lot suspected damp", "pH strips, 6 to 11: no lot in use"):
+            self.assertContains(page, words)
+        result = self.run_twice(kit)
+        self.assertEqual(result.flags, ["lot-damp", "lot-expired", "lot-missing"])
+        self.assertEqual(self.run_twice(None).flags, ["lot-missing"])
+        self.assertEqual(self.run_twice(None, lot="on the bottle").flags, [])
+
+    def test_a_lot_comes_in_is_used_counted_damp_and_put_away(self):
+        kit = stocked_kit(self.membership)
+        self.client.force_login(member(self.membership.team, "Olek").user)
+        address = reverse("kits:add_lot", args=[kit.pk])
+        form = {"supply_key": "ph-strip", "number": "B", "units": 20, "expires_on": "2030-01-01"}
+        self.assertContains(self.client.post(address, form, follow=True), "sealed")
+        for change, words in (
+            ({}, "holds this lot already"),
+            ({"number": "C", "units": -1}, "greater than or equal to 0"),
+            ({"number": "C", "units": "nan"}, "Enter a number"),
+            ({"number": "C", "supply_key": "goggles"}, "valid choice"),
+            ({"number": "C", "opened_on": "2999-01-01"}, "still to come"),
+        ):
+            self.assertContains(self.client.post(address, form | change), words, status_code=422)
+        lot = Lot.objects.for_team(self.membership.team).get(number="B")
+
+        def act(name, **data):
+            page = self.client.post(reverse("kits:change_lot", args=[lot.pk, name]), data, follow=True)
+            lot.refresh_from_db()
+            return page
+
+        act("use")
+        self.assertEqual((lot.in_use, lot.opened_on), (True, self.today))
+        self.assertEqual(
+            Lot.objects.for_team(self.membership.team).filter(supply_key="ph-strip", in_use=True).count(), 1
+        )
+        act("count", units=17)
+        self.assertEqual((lot.units_left, lot.changes.latest("pk").units), (17, -3))
+        self.assertContains(act("count", units="many"), "how many units")
+        act("damp", damp="yes")
+        self.assertEqual(lot.faults, ("lot-damp",))
+        self.assertContains(act("away"), "Say why")
+        act("away", why="wet")
+        self.assertEqual((lot.units_left, lot.in_use), (0, False))
+        total = sum(StockChange.objects.for_team(lot.team).filter(lot=lot).values_list("units", flat=True))
+        self.assertEqual(total, 0)
+        self.assertEqual(self.client.post(reverse("kits:change_lot", args=[lot.pk, "burn"])).status_code, 404)
+
+    def test_a_lot_table_is_kept_or_refused_with_the_line(self):
+        stocked_kit(self.membership)
+        lot = self.lot("ph-strip")
+        address = reverse("kits:change_lot", args=[lot.pk, "table"])
+        refused = self.client.post(address, {"table": "1, 30\n3, 50\n2, 40"})
+        self.assertContains(refused, "The marks are out of order: 2 comes after 3.", status_code=422)
+        self.assertContains(refused, "3, 50", status_code=422)
+        self.client.post(address, {"table": "1;30,5\n2;40"})
+        lot.refresh_from_db()
+        self.assertEqual(lot.table, [[1, 30.5], [2, 40]])
+
+    def test_how_far_it_reaches_and_what_to_reorder(self):
+        kit = stocked_kit(self.membership, ph_strip=3)
+        planned(self.membership, self.place, "FREQ=WEEKLY")
+        page = self.client.get("/kits/")
+        self.assertContains(page, 'about <b class="num">3</b> runs left')
+        self.assertEqual([each.supply.key for each in page.context["reorder"]], ["ph-strip"])
+        self.assertContains(page, "runs out in 2 weeks at this rhythm")
+        self.assertContains(self.client.get(reverse("kits:kit", args=[kit.pk])), "the scarcest supply decides")
+        Kit.objects.for_team(kit.team).create(team=kit.team, name="Empty")
+        self.assertContains(self.client.get("/kits/"), "Nothing in it yet")
+
+
+class Instruments(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        form = {"name": "Probe", "measures": "conductivity", "resolution": "1", "check_every_days": "30"}
+        self.client.post("/kits/instruments/new/", form)
+        self.probe = Instrument.objects.for_team(self.membership.team).get()
+        self.page = reverse("kits:instrument", args=[self.probe.pk])
+
+    def check(self, reading):
+        form = {"standard": "sealed", "expected": 1413, "allowed": 28, "reading": reading}
+        return self.client.post(self.page, form, follow=True)
+
+    def noted(self):
+        visit = begin_visit(self.place, self.membership.user, {})
+        taps = seen(("conductivity", 410, self.probe.pk))
+        self.assertEqual(record_observations(visit, self.membership.user, taps).refused, [])
+        return visit.observations.latest("received_at").flags
+
+    def test_what_it_reads_is_flagged_by_its_last_check(self):
+        self.assertEqual(self.noted(), ["check-overdue"])
+        self.assertContains(self.check(1441), "It passed")
+        self.assertEqual(self.noted(), [])
+        self.assertContains(self.check(1442), "It failed")
+        self.assertEqual(self.noted(), ["check-failed"])
+        self.assertContains(self.client.get("/kits/"), "instrument failed its last check")
+        InstrumentCheck.objects.for_team(self.probe.team).filter(reading=1442).delete()
+        InstrumentCheck.objects.for_team(self.probe.team).update(at=timezone.now() - timedelta(days=31))
+        self.assertEqual(self.noted(), ["check-overdue"])
+
+    def test_numbers_that_no_instrument_shows_are_refused(self):
+        for change in ({"allowed": -1}, {"reading": 1e30}, {"reading": "nan"}, {"standard": ""}):
+            form = {"standard": "sealed", "expected": 1413, "allowed": 28, "reading": 1400} | change
+            self.assertEqual(self.client.post(self.page, form).status_code, 422, change)
+        same = {"name": "Probe", "measures": "temperature", "resolution": "0.1"}
+        self.assertContains(self.client.post("/kits/instruments/new/", same), "this name already", status_code=422)
+        flat = {"name": "Flat", "measures": "temperature", "resolution": "0"}
+        self.assertEqual(self.client.post("/kits/instruments/new/", flat).status_code, 422)
+
+
+class KitChecks(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        self.kit = stocked_kit(self.membership, ph_strip=0, chromate_packet=3)
+        planned(self.membership, self.place)
+        self.stop = self.place.stops.get()
+
+    def pack(self, **change):
+        return self.client.post("/kits/pack/", {"stop": [self.stop.pk], "kit": self.kit.pk} | change, follow=True)
+
+    def test_what_is_missing_what_to_take_and_ticking_off(self):
+        old = Lot.objects.for_team(self.kit.team).get(supply_key="chromate-packet")
+        Lot.objects.for_team(self.kit.team).filter(pk=old.pk).update(
+            expires_on=timezone.localdate() - timedelta(days=2)
+        )
+        other = Kit.objects.for_team(self.kit.team).create(team=self.kit.team, name="Van", home="the yard")
+        Lot.objects.for_team(self.kit.team).create(
+            team=self.kit.team, kit=other, supply_key="ph-strip", number="V-1", units_left=40
+        )
+        page = self.pack()
+        for words in (
+            "5 packets short in Box, 5 packets short in every kit",
+            "lot L-ch: expired",
+            "2 strips short in Box",
+            'from Van (the yard): lot <span class="num">V-1</span>, 2 strips',
+            "no instrument for conductivity is on your list",
+            "Goggles",
+        ):
+            self.assertContains(page, words)
+        check = KitCheck.objects.for_team(self.kit.team).get()
+        keys = [line["key"] for line in check.lines]
+        self.assertLess(keys.index("goggles"), keys.index("silver-nitrate"))
+        address = reverse("kits:tick", args=[check.pk])
+        rows = self.client.post(address, {"key": "goggles", "packed": "yes"}, headers={"hx-request": "true"})
+        self.assertNotContains(rows, "<html")
+        self.client.post(address, {"key": "towel", "packed": "yes"})
+        self.client.post(address, {"key": "towel", "packed": "no"})
+        check.refresh_from_db()
+        self.assertEqual(check.ticked, ["goggles"])
+        self.assertEqual(self.client.post(address, {"key": "kitchen sink", "packed": "yes"}).status_code, 404)
+
+    def test_nothing_chosen_is_said(self):
+        for change in ({"stop": []}, {"kit": ""}, {"kit": "99999"}, {"stop": ["x"]}):
+            self.assertContains(self.pack(**change), "Choose a kit, and at least one place", status_code=422)
+        self.assertContains(self.client.get("/kits/pack/"), "Ines&#x27;s brook")

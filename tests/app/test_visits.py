@@ -1,0 +1,274 @@
+"""Visits: safety, observations, samples, handing over and closing; labels; photographs; units."""
+
+import io
+import json
+from datetime import timedelta
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase, override_settings
+from django.urls import reverse
+from django.utils import timezone
+from PIL import Image
+
+from kessa.photographs.models import Photograph
+from kessa.places.models import Pair, Place
+from kessa.rules.services import choose_house_rules
+from kessa.visits.models import Bottle, Observation, Sample, Visit
+from kessa.visits.services import begin_visit
+from tests.world import measured, member, planned, safety, seen, team_of
+
+
+class Visits(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.team, self.person = self.membership.team, self.membership.user
+        self.client.force_login(self.person)
+
+    def begin(self, **changes):
+        address = reverse("visits:begin", args=[self.place.pk])
+        return self.client.post(address, safety(**changes), follow=True)
+
+    def visit(self):
+        return Visit.objects.for_team(self.team).get(leader__isnull=False)
+
+    def send(self, visit, taps, known=0):
+        address = reverse("visits:observations", args=[visit.pk])
+        return self.client.post(address, {"events": taps, "known": known}, content_type="application/json")
+
+    def test_safety_is_confirmed_first(self):
+        choose_house_rules(self.team, {}, ice_rule="Never on ice.")
+        self.assertContains(self.client.get(reverse("visits:begin", args=[self.place.pk])), "Never on ice.")
+        for change, words in (
+            ({"company": None}, "or that you go alone"),
+            ({"told": None}, "required"),
+            ({"ice_or_flood": "ice"}, "In doubt, do not go"),
+            ({"ice_or_flood": None}, "required"),
+            ({"ready": None}, "required"),
+            ({"back_by": "late"}, "valid time"),
+        ):
+            with self.subTest(words):
+                address = reverse("visits:begin", args=[self.place.pk])
+                response = self.client.post(address, safety(**change))
+                self.assertContains(response, words, status_code=422)
+        self.assertFalse(Visit.objects.for_team(self.team).exists())
+        self.begin(company=None, alone="on")
+        self.begin()
+        self.assertEqual(self.visit().safety["told"], "Ines")
+
+    def test_plant_asks_for_the_sites_own_rules(self):
+        self.place.kind_key = "boiler"
+        self.place.save()
+        page = self.client.get(reverse("visits:begin", args=[self.place.pk]))
+        self.assertContains(page, "sample cooler")
+        self.assertNotContains(page, "Ice or flood")
+        refused = self.client.post(reverse("visits:begin", args=[self.place.pk]), safety())
+        self.assertContains(refused, "site&#x27;s own rules first", status_code=422)
+        self.assertContains(self.begin(plant_ready="on"), "Feed or return temperature")
+
+    def test_observations_are_kept_once_in_any_order_and_taken_back(self):
+        self.begin()
+        visit = self.visit()
+        taps = seen(("flow", 1), ("flow", 3), ("temperature", 4.2))
+        for batch in (taps[1:], taps, taps):
+            reply = self.send(visit, batch).json()
+        self.assertEqual((len(reply["kept"]), reply["refused"]), (3, []))
+        self.assertEqual(Observation.objects.for_team(self.team).count(), 3)
+        self.assertContains(self.client.get(reverse("visits:visit", args=[visit.pk])), "fast")
+        back = seen(("flow", None))
+        back[0]["seq"] = 9
+        self.assertEqual(len(self.send(visit, back).json()["events"]), 4)
+        self.assertNotContains(self.client.get(reverse("visits:visit", args=[visit.pk])), "fast")
+
+    def test_what_no_scale_holds_is_refused_and_the_rest_is_kept(self):
+        self.begin()
+        good = seen(("flow", 1))
+        bad = seen(
+            ("flow", 5), ("flow", 1.5), ("flow", "fast"), ("load", 50), ("temperature", 900), ("temperature", True),
+            ("conductivity", 400, 4711), ("conductivity", 400, "x"),
+        )  # fmt: skip
+        broken = [{**good[0], "id": "no"}, "tap", {**good[0], "id": bad[0]["id"], "data": None}]
+        reply = self.send(self.visit(), [*bad, *broken, *good]).json()
+        self.assertEqual((reply["kept"], len(reply["refused"])), ([good[0]["id"]], len(bad) + len(broken)))
+        address = reverse("visits:observations", args=[self.visit().pk])
+        for body in ("", "[]", "{}", json.dumps({"events": [{}] * 501, "known": 0})):
+            self.assertEqual(self.client.post(address, body, content_type="application/json").status_code, 400)
+        self.client.logout()
+        self.assertEqual(self.send(self.visit(), good).status_code, 401)
+
+    def test_last_time_stands_beside_and_the_place_shows_the_course(self):
+        for flow in (1, 2):
+            self.begin()
+            visit = Visit.objects.for_team(self.team).get(closed_at=None)
+            self.send(visit, seen(("flow", flow), ("conductivity", 200 + flow), ("air_temperature", -3)))
+            if flow == 2:
+                page = self.client.get(reverse("visits:circumstances", args=[visit.pk]))
+                self.assertContains(page, "last time slow")
+            self.client.post(reverse("visits:close", args=[visit.pk]))
+        page = self.client.get(reverse("places:place", args=[self.place.pk]))
+        self.assertEqual([point.result.value for point in page.context["seen_chart"].here], [201, 202])
+        cold = self.client.get(reverse("places:place", args=[self.place.pk]) + "?seen=air_temperature")
+        chart = cold.context["seen_chart"]
+        self.assertTrue(all(0 < point.y <= chart.height for point in chart.here))
+
+    def test_the_next_step_leads_to_the_end_and_what_is_missing_is_said(self):
+        planned(self.membership, self.place)
+        other = Place.objects.create(team=self.team, name="Below")
+        Pair.objects.create(team=self.team, kind="stream", first=self.place, second=other)
+        self.assertContains(self.begin(), "Read in place, and note what you see")
+        visit = self.visit()
+        sheet = reverse("visits:visit", args=[visit.pk])
+        self.send(visit, seen(("conductivity", 300), ("flow", 2), ("temperature", 4.4)))
+        self.assertContains(self.client.get(sheet), "Draw the sample")
+        page = self.client.get(reverse("bench:sample", args=[self.place.pk]) + "?way=bucket")
+        self.assertContains(page, "never tie the rope to yourself")
+        form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
+        self.assertEqual(page.context["form"].initial["water_temperature_c"], 4.4)
+        page = self.client.post(reverse("bench:sample", args=[self.place.pk]), form | {"way": "bucket"}, follow=True)
+        self.assertContains(page, "Test: Chloride, drops")
+        self.assertContains(page, "28 days")
+        self.assertContains(self.client.get(reverse("visits:close", args=[visit.pk])), "Chloride, drops: to do.")
+        measured(self.place, self.person, 8, 8)
+        self.assertContains(self.client.get(sheet), "<b>Close the visit</b>")
+        page = self.client.post(reverse("visits:close", args=[visit.pk]), {"remark": "rain came"}, follow=True)
+        self.assertContains(page, "rain came")
+        self.assertContains(page, "Next: Below")
+        again = self.client.post(reverse("visits:close", args=[visit.pk]), follow=True)
+        self.assertContains(again, "This visit was closed")
+        late = self.send(visit, seen(("foam", 2))).json()
+        self.assertEqual(len(late["late"]), 1)
+        self.assertContains(self.client.get(sheet), "1 observation arrived after closing")
+
+    def test_pause_and_hand_over(self):
+        olek = member(self.team, "Olek").user
+        self.begin()
+        visit = self.visit()
+        self.client.post(reverse("visits:pause", args=[visit.pk]))
+        self.assertContains(self.client.get("/today/"), "paused")
+        self.client.post(reverse("visits:resume", args=[visit.pk]))
+        address = reverse("visits:hand_over", args=[visit.pk])
+        self.assertContains(self.client.post(address, {"taker": self.person.pk}, follow=True), "Choose someone")
+        self.client.post(address, {"taker": olek.pk, "remark": "blank is done"})
+        visit.refresh_from_db()
+        self.assertEqual((visit.leader, set(visit.people.all())), (olek, {olek, self.person}))
+        self.client.force_login(olek)
+        self.assertContains(self.client.get("/today/"), "Go on: Ines&#x27;s brook")
+        self.assertContains(self.client.get(reverse("visits:visit", args=[visit.pk])), "blank is done")
+
+    def test_a_sample_too_old_for_its_test_is_said_and_flagged(self):
+        old = measured(self.place, self.person, 8, 8, days_ago=40)
+        sample = old.determination.sample
+        self.assertEqual(old.flags, ["sample-too-old"])
+        self.assertContains(
+            self.client.get(reverse("bench:method", args=[sample.pk])), "should be tested within 28 days"
+        )
+
+    def test_the_depth_is_the_schools(self):
+        for school, depth in (("place", 20), ("hand", 10), ("forearm", 30)):
+            choose_house_rules(self.team, {"depth": school})
+            page = self.client.get(reverse("bench:sample", args=[self.place.pk]) + "?way=wade")
+            self.assertContains(page, f"Fill at {depth} cm below the surface")
+            self.assertEqual(page.context["form"].initial["depth_cm"], depth)
+
+    def test_a_label_keeps_its_number_and_leads_to_the_sample(self):
+        self.client.post("/visits/labels/", {"place": [self.place.pk]})
+        bottle = Bottle.objects.for_team(self.team).get()
+        page = self.client.get(f"/visits/labels/?bottle={bottle.pk}")
+        self.assertContains(page, "<svg")
+        scan = reverse("visits:bottle", args=[bottle.code])
+        self.assertRedirects(
+            self.client.get(scan), reverse("bench:sample", args=[self.place.pk]) + f"?bottle={bottle.pk}"
+        )
+        measured(self.place, self.person, 8, 8)
+        form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
+        drawing = reverse("bench:sample", args=[self.place.pk])
+        form |= {"bottle": bottle.pk, "once": "5f0a7b9e-6a37-4a8e-b0c7-2a50a6a1b6b1"}
+        self.client.post(drawing, form)
+        self.client.post(drawing, form | {"bottle": ""})
+        sample = Sample.objects.for_team(self.team).get(bottle=bottle)
+        self.assertEqual(sample.number, bottle.number)
+        self.assertRedirects(self.client.get(scan), reverse("bench:method", args=[sample.pk]))
+        again = self.client.post(drawing, form | {"bottle": bottle.pk, "once": ""})
+        self.assertEqual(again.status_code, 422)
+        numbers = Sample.objects.for_team(self.team).values_list("number", flat=True)
+        self.assertEqual(len(numbers), len(set(numbers)))
+        self.assertContains(self.client.post("/visits/labels/", {}, follow=True), "Choose 1 to 40 places")
+
+    def test_units_are_each_persons_own_and_what_is_stored_stays(self):
+        result = measured(self.place, self.person, 8, 8)
+        self.begin()
+        self.send(self.visit(), seen(("temperature", 4)))
+        self.client.post(
+            "/team/units/", {"concentration_unit": "ppm", "temperature_unit": "degF", "hardness_unit": "dH"}
+        )
+        self.assertContains(self.client.get("/log/"), '<b class="num big">32</b> ppm')
+        self.assertContains(self.client.get(reverse("visits:visit", args=[self.visit().pk])), ">39.2</span> °F")
+        result.refresh_from_db()
+        self.assertEqual(result.unit, "mg/L")
+        refused = self.client.post("/team/units/", {"concentration_unit": "stone"}, follow=True)
+        self.assertContains(refused, "units offered")
+
+
+@override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
+class Photographs(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        self.address = reverse("photographs:add", args=["place", self.place.pk])
+
+    def upload(self, content, name="brook.jpg", address=None):
+        file = SimpleUploadedFile(name, content, content_type="image/jpeg")
+        return self.client.post(address or self.address, {"image": file, "caption": "The ford"}, follow=True)
+
+    def picture(self, kind="JPEG", size=(3000, 1500), **kwargs):
+        out = io.BytesIO()
+        Image.new("RGB", size, "#446655").save(out, kind, **kwargs)
+        return out.getvalue()
+
+    def test_it_is_made_anew_without_what_the_camera_wrote_but_the_time(self):
+        exif = Image.Exif()
+        exif[0x0132] = "2026:11:20 08:15:00"
+        exif[0x010F] = "Spy camera"
+        exif.get_ifd(0x8825)[2] = (54.0, 18.0, 45.0)
+        page = self.upload(self.picture(exif=exif) + b"<script>appended()</script>")
+        self.assertContains(page, "The ford")
+        kept = Photograph.objects.for_team(self.membership.team).get()
+        self.assertEqual((kept.width, kept.height), (2000, 1000))
+        self.assertEqual(timezone.localtime(kept.taken_at).strftime("%d %H:%M"), "20 08:15")
+        served = self.client.get(reverse("photographs:image", args=[kept.pk]))
+        body = b"".join(served)
+        self.assertEqual(served["Content-Type"], "image/jpeg")
+        self.assertFalse(Image.open(io.BytesIO(body)).getexif())
+        self.assertNotIn(b"appended", body)
+        other, _ = team_of("Ulf")
+        self.client.force_login(other.user)
+        self.assertEqual(self.client.get(reverse("photographs:image", args=[kept.pk])).status_code, 404)
+        self.assertEqual(self.upload(self.picture()).status_code, 404)
+
+    def test_too_large_disguised_or_broken_files_are_refused(self):
+        whole = self.picture()
+        for content, words in (
+            (b"\xff\xd8\xff" + b"0" * 40_000_000, "At most 15 MB: this file has 40"),
+            (b"<svg onload='x()'/>", "no photograph Kessa can read"),
+            (b"MZ\x90 program", "no photograph"),
+            (whole[: len(whole) // 3], "no photograph"),
+            (self.picture("GIF", (30, 30)), "no photograph"),
+            (self.picture("PNG", (9000, 7000)), "too many pixels"),
+            (b"", "Choose a photograph"),
+        ):
+            with self.subTest(words):
+                self.assertContains(self.upload(content), words)
+        self.assertFalse(Photograph.objects.for_team(self.membership.team).exists())
+
+    def test_of_a_visit_a_sample_and_a_run_and_removed_by_whom_it_belongs_to(self):
+        result = measured(self.place, self.membership.user, 8, 8)
+        visit = begin_visit(self.place, self.membership.user, {}, at=timezone.now() - timedelta(minutes=1))
+        for subject, pk in (("visit", visit.pk), ("determination", result.determination_id)):
+            page = self.upload(self.picture("PNG", (40, 30)), address=reverse("photographs:add", args=[subject, pk]))
+            self.assertContains(page, "The ford")
+        self.assertEqual(self.client.post(reverse("photographs:add", args=["team", 1])).status_code, 404)
+        kept = Photograph.objects.for_team(self.membership.team).first()
+        self.client.force_login(member(self.membership.team, "Olek").user)
+        self.assertEqual(self.client.post(reverse("photographs:remove", args=[kept.pk])).status_code, 403)
+        self.client.force_login(self.membership.user)
+        self.client.post(reverse("photographs:remove", args=[kept.pk]))
+        self.assertEqual(Photograph.objects.for_team(self.membership.team).count(), 1)

@@ -1,0 +1,153 @@
+"""A stream and a boiler visited on a phone, from safety to samples; a handover; no signal on the bank."""
+
+from django.conf import settings
+from playwright.sync_api import expect
+
+from kessa.people.models import Membership
+from kessa.places.models import Place
+from kessa.visits.models import Bottle, Visit
+from kessa.visits.services import label_bottle
+from tests.browser.base import BrowserTest
+from tests.browser.chromium import PHONE
+from tests.world import planned, stocked_kit
+
+
+class OnThePhone(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.ines = Membership.objects.get(user__username="ines")
+        planned(self.ines, self.below)
+
+    def begin_visit(self, page):
+        page.get_by_role("link", name="Start the visit: Below the depot").first.click()
+        page.get_by_role("radio", name="neither").check()
+        page.get_by_label("Who comes along").fill("Sanna")
+        page.get_by_label("Who knows where you are").fill("Ines")
+        page.get_by_label("They should hear from you by").fill("17:30")
+        page.get_by_label("I have read the hazards").check()
+        page.get_by_role("button", name="Begin the visit").click()
+        expect(page.get_by_role("link", name="Read in place, and note what you see")).to_be_visible()
+
+    def note(self, page, label, value):
+        page.get_by_label(label).fill(str(value))
+        page.get_by_label(label).press("Tab")
+
+    def test_a_stream_from_safety_to_the_result(self):
+        stocked_kit(self.ines)
+        page = self.open(PHONE)
+        start = page.get_by_role("link", name="Start the visit: Below the depot").first
+        areas = "[...document.querySelectorAll('main a, main button')].map((e) => e.offsetWidth * e.offsetHeight)"
+        box = start.bounding_box()
+        self.assertAlmostEqual(box["width"] * box["height"], max(page.evaluate(areas)), delta=500)
+        self.begin_visit(page)
+        page.get_by_role("link", name="Read in place, and note what you see").click()
+        self.note(page, "Conductivity, µS/cm", 310)
+        self.note(page, "Water temperature, °C", 4.5)
+        page.get_by_role("group", name="Flow").get_by_role("radio", name="steady").click()
+        page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
+        page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
+        self.assert_saved(page)
+        page.reload()
+        expect(page.get_by_role("group", name="Flow").get_by_role("radio", name="steady")).to_be_checked()
+        expect(page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy")).not_to_be_checked()
+        expect(page.get_by_label("Conductivity, µS/cm")).to_have_value("310")
+        page.get_by_role("link", name="Done: back to the visit").click()
+        page.get_by_role("link", name="Draw the sample").click()
+        page.get_by_role("link", name="with a pole").click()
+        expect(page.get_by_text("Look up for wires")).to_be_visible()
+        expect(page.get_by_label("Water temperature")).to_have_value("4.5")
+        page.get_by_role("button", name="Keep the sample").click()
+        page.get_by_role("link", name="Test: Chloride, drops").click()
+        page.get_by_role("button", name="Begin in the low range").click()
+        self.run_through(page, 1)
+        self.run_through(page, 8, begin="Begin the first run")
+        self.run_through(page, 8, begin="Begin run 2")
+        page.get_by_role("button", name="Write it in the log").click()
+        page.get_by_role("link", name="Sample number 1").click()
+        page.get_by_role("link", name="Close the visit").click()
+        expect(page.get_by_text("Not noted: weather now")).to_be_visible()
+        page.get_by_label("Remark").fill("Too dark to see the bed")
+        page.get_by_role("button", name="Close it as it is").click()
+        expect(page.get_by_text("Too dark to see the bed")).to_be_visible()
+        expect(page.get_by_role("link", name="Next: Above the depot")).to_be_visible()
+
+    def test_a_boiler_by_the_sites_own_rules(self):
+        boiler = Place.objects.create(team=self.team, name="The boiler", kind_key="boiler", hazards="Steam line")
+        planned(self.ines, boiler, name="Plant", days_ago=3)
+        page = self.open(PHONE, "Ines")
+        page.get_by_role("link", name="Start the visit: The boiler").first.click()
+        expect(page.get_by_text("Boiler water is hot and under pressure")).to_be_visible()
+        page.get_by_label("I go alone").check()
+        page.get_by_label("Who knows where you are").fill("the shift")
+        page.get_by_label("They should hear from you by").fill("11:00")
+        page.get_by_label("I have read the hazards").check()
+        page.get_by_role("button", name="Begin the visit").click()
+        expect(page.get_by_text("Confirm the site's own rules first.")).to_be_visible()
+        page.get_by_label("Isolation by site rules").check()
+        page.get_by_role("button", name="Begin the visit").click()
+        page.get_by_role("link", name="Read in place, and note what you see").click()
+        self.note(page, "Pressure, bar", 9)
+        self.note(page, "Load, %", 70)
+        self.note(page, "Conductivity, µS/cm", 2300)
+        self.assert_saved(page)
+        page.get_by_role("link", name="Done: back to the visit").click()
+        page.get_by_role("link", name="Draw the sample").click()
+        page.get_by_role("link", name="hot, through the cooler").click()
+        expect(page.get_by_text("room temperature before any reagent")).to_be_visible()
+        page.get_by_role("button", name="Keep the sample").click()
+        expect(page.get_by_role("link", name="Test: Chloride, drops")).to_be_visible()
+        expect(page.get_by_text("9 bar")).to_be_visible()
+
+    def test_what_is_noted_without_a_signal_is_kept_and_sent(self):
+        page = self.open(PHONE)
+        self.begin_visit(page)
+        page.get_by_role("link", name="Read in place, and note what you see").click()
+        self.assert_saved(page)
+        page.evaluate("navigator.serviceWorker.ready.then(() => true)")
+        page.reload()
+        self.assert_saved(page)
+        page.route("**/observations/", lambda route: route.abort())
+        self.note(page, "Conductivity, µS/cm", 421)
+        page.get_by_role("group", name="Foam").get_by_role("radio", name="patches").click()
+        expect(page.get_by_text("2 waiting")).to_be_visible()
+        page.reload()
+        expect(page.get_by_label("Conductivity, µS/cm")).to_have_value("421")
+        page.unroute("**/observations/")
+        page.goto(f"{self.address}/today/")
+        visit = Visit.objects.for_team(self.team).get()
+        expect(page.get_by_role("link", name="Go on: Below the depot")).to_be_visible()
+        for _ in range(40):
+            if visit.observations.count() == 2:
+                break
+            page.wait_for_timeout(250)
+        self.assertEqual(sorted(visit.observations.values_list("key", "value")), [("conductivity", 421), ("foam", 2)])
+
+    def test_a_handover(self):
+        page = self.open(PHONE)
+        self.begin_visit(page)
+        page.get_by_label("To", exact=True).select_option("Ines")
+        page.get_by_label("What they should know").fill("sample not drawn yet")
+        page.get_by_role("button", name="Hand the visit over").click()
+        expect(page.get_by_text("Ines has this visit now.")).to_be_visible()
+        other = self.open(PHONE, "Ines")
+        other.get_by_role("link", name="Go on: Below the depot").click()
+        expect(other.get_by_text("sample not drawn yet")).to_be_visible()
+        other.get_by_role("button", name="Pause").click()
+        expect(other.get_by_text("Paused. It waits on Today.")).to_be_visible()
+        other.get_by_role("link", name="Go on: Below the depot").click()
+        other.get_by_role("button", name="Go on with the visit").click()
+        expect(other.get_by_role("link", name="Read in place, and note what you see")).to_be_visible()
+
+    def test_a_scanned_label_leads_to_drawing_and_then_to_the_sample(self):
+        label_bottle(self.below)
+        bottle = Bottle.objects.for_team(self.team).get()
+        page = self.open(PHONE)
+        scanned = f"{self.address}/visits/bottle/{bottle.code}/"
+        page.goto(scanned)
+        expect(page.get_by_label("Bottle", exact=True)).to_have_value(str(bottle.pk))
+        page.get_by_role("button", name="On to the test").click()
+        expect(page.get_by_text(f"Sample {bottle.number} drawn")).to_be_visible()
+        page.goto(f"{self.address}/today/")
+        page.goto(scanned)
+        expect(page.get_by_text(f"Sample {bottle.number} drawn")).to_be_visible()
+        self.assertEqual(self.team.name, settings.DEMO_TEAM)
