@@ -84,7 +84,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
             for key, question in questions().items()
             if key in ("blank", "endpoint", "duplicates", "agreement", "near_limit")
         ],
-        "photographs": determination.photographs.select_related("added_by"),
+        "photographs": determination.photographs.select_related("added_by", "sample"),
         "reason_form": ReasonForm(),
         "dilutions": DilutionForm.base_fields["dilution"].choices,
         "may_supersede": determination.started_by_id == request.user.pk or request.membership.corrects_others,

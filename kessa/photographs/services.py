@@ -13,7 +13,6 @@ from PIL import Image, ImageOps, UnidentifiedImageError
 from kessa.people.models import User
 from kessa.photographs.models import Photograph
 
-MOST_BYTES = 15_000_000
 _MOST_PIXELS = 60_000_000
 _LONGEST_EDGE = 2000
 _FORMATS = ("JPEG", "PNG", "WEBP")
@@ -21,14 +20,12 @@ _TAKEN_TAGS = (0x9003, 0x0132)  # Exif 2.3: DateTimeOriginal, DateTime
 _EXIF = 0x8769
 
 
-def add_photograph(subject: Any, kind: str, file: BinaryIO, size: int, person: User, caption: str = "") -> Photograph:
+def add_photograph(subject: Any, kind: str, file: BinaryIO, person: User, caption: str = "") -> Photograph:
     """Keep a photograph of a place, visit, sample or determination (`kind`), made anew from its pixels.
 
-    All that the camera wrote into the file is left behind but for the time. Raises ValidationError for what is too
-    large, or is no photograph.
+    All that the camera wrote into the file is left behind but for the time. Raises ValidationError for what is no
+    photograph, or has too many pixels.
     """
-    if size > MOST_BYTES:
-        raise ValidationError(f"At most {MOST_BYTES // 1_000_000} MB: this file has {size / 1e6:.0f}.")
     picture, taken_at = _read(file)
     out = io.BytesIO()
     picture.save(out, "JPEG", quality=85, optimize=True)

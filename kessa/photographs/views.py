@@ -12,6 +12,7 @@ from kessa.bench.models import Determination
 from kessa.people.access import member_required
 from kessa.photographs import services
 from kessa.photographs.models import Photograph
+from kessa.photographs.uploads import MOST_BYTES
 from kessa.places.models import Place
 from kessa.visits.models import Sample, Visit
 
@@ -34,11 +35,11 @@ def add(request: HttpRequest, subject: str, pk: int) -> HttpResponse:
     found = get_object_or_404(_SUBJECTS[subject].objects.for_team(request.membership.team), pk=pk)
     form = PhotographForm(request.POST, request.FILES)
     if not form.is_valid():
-        messages.error(request, "Choose a photograph first, with up to 200 letters about it.")
+        messages.error(request, _why_nothing_came(request))
         return redirect(_page_of(subject, found))
     file = form.cleaned_data["image"]
     try:
-        services.add_photograph(found, subject, file, file.size, request.user, form.cleaned_data["caption"])
+        services.add_photograph(found, subject, file, request.user, form.cleaned_data["caption"])
         messages.success(request, "The photograph is added. What the camera wrote about you and the place is left out.")
     except ValidationError as error:
         messages.error(request, error.message)
@@ -70,6 +71,13 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
     services.remove_photograph(found)
     messages.success(request, "The photograph is removed.")
     return redirect(page)
+
+
+def _why_nothing_came(request: HttpRequest) -> str:
+    sent = int(request.META.get("CONTENT_LENGTH") or 0)
+    if sent > MOST_BYTES:
+        return f"At most {MOST_BYTES // 1_000_000} MB: this file has {sent / 1e6:.0f}."
+    return "Choose a photograph first, with up to 200 letters about it."
 
 
 def _page_of(subject: str, found: Place | Visit | Sample | Determination) -> str:

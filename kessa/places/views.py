@@ -54,7 +54,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "pair_form": PairForm(found),
         "dues": dues_at(found),
         **_seen_at(found, request.GET.get("seen", "")),
-        "photographs": found.photographs.select_related("added_by"),
+        "photographs": found.photographs.select_related("added_by", "sample"),
         "method": method,
         "chart": trend(results, compared, lines, usual) if results else None,
         "results": results,

@@ -12,6 +12,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people.access import member_required
+from kessa.photographs.selectors import photographs_of
 from kessa.places.models import Place
 from kessa.places.selectors import pairs_of
 from kessa.rounds.selectors import dues_at
@@ -57,7 +58,7 @@ def visit(request: HttpRequest, pk: int) -> HttpResponse:
         "sheet": field_sheet(found),
         "pairs": [(pair, other, called) for pair, other, called in pairs_of(found.place)],
         "handovers": found.handovers.select_related("giver", "taker").order_by("at"),
-        "photographs": found.photographs.select_related("added_by"),
+        "photographs": photographs_of(found),
         "handover_form": HandoverForm(found),
         "late": found.observations.filter(after_close=True).count(),
     }

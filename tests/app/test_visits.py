@@ -14,7 +14,7 @@ from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Bottle, Observation, Sample, Visit
-from kessa.visits.services import begin_visit
+from kessa.visits.services import begin_visit, draw_sample
 from tests.world import measured, member, planned, safety, seen, team_of
 
 
@@ -262,7 +262,8 @@ class Photographs(TestCase):
     def test_of_a_visit_a_sample_and_a_run_and_removed_by_whom_it_belongs_to(self):
         result = measured(self.place, self.membership.user, 8, 8)
         visit = begin_visit(self.place, self.membership.user, {}, at=timezone.now() - timedelta(minutes=1))
-        for subject, pk in (("visit", visit.pk), ("determination", result.determination_id)):
+        drawn = draw_sample(self.place, self.membership.user, timezone.now())
+        for subject, pk in (("visit", visit.pk), ("sample", drawn.pk), ("determination", result.determination_id)):
             page = self.upload(self.picture("PNG", (40, 30)), address=reverse("photographs:add", args=[subject, pk]))
             self.assertContains(page, "The ford")
         self.assertEqual(self.client.post(reverse("photographs:add", args=["team", 1])).status_code, 404)
@@ -271,4 +272,4 @@ class Photographs(TestCase):
         self.assertEqual(self.client.post(reverse("photographs:remove", args=[kept.pk])).status_code, 403)
         self.client.force_login(self.membership.user)
         self.client.post(reverse("photographs:remove", args=[kept.pk]))
-        self.assertEqual(Photograph.objects.for_team(self.membership.team).count(), 1)
+        self.assertEqual(Photograph.objects.for_team(self.membership.team).count(), 2)

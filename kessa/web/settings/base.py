@@ -119,6 +119,7 @@ CRISPY_TEMPLATE_PACK = "bulma"
 
 # Photographs: served by a view, to the team only.
 MEDIA_ROOT = STATE / "files"
+FILE_UPLOAD_HANDLERS = ["kessa.photographs.uploads.BoundedUpload"]
 
 # A batch of 500 taps is about 100 kB; nothing else is larger.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
