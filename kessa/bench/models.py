@@ -16,7 +16,7 @@ from kessa.kits.models import Kit, Lot
 from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
-from kessa.visits.models import Sample
+from kessa.visits.models import Sample, Tap
 
 
 class Determination(TeamOwned):
@@ -80,28 +80,13 @@ class LotUse(TeamOwned):
         constraints = [models.UniqueConstraint(fields=["determination", "lot"], name="one_use_of_a_lot")]
 
 
-class Event(models.Model):
-    """One tap. Never changed, never deleted; `id`, `seq`, `at` and `device` were made in the browser."""
+class Event(Tap):
+    """One tap of a run."""
 
-    id = models.UUIDField(primary_key=True)
-    team = models.ForeignKey("people.Team", on_delete=models.CASCADE, related_name="+")
     determination = models.ForeignKey(Determination, on_delete=models.PROTECT, related_name="events")
     run = models.CharField(max_length=12)
     kind = models.CharField(max_length=20)
-    seq = models.PositiveIntegerField()
-    at = models.DateTimeField()
     data = models.JSONField(default=dict)
-    device = models.CharField(max_length=40)
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    received_at = models.DateTimeField(auto_now_add=True)
-    # Arrived after the determination was closed: kept, but not part of the result.
-    after_close = models.BooleanField(default=False)
-
-    across_teams = models.Manager()
-    objects = TeamManager()
-
-    class Meta:
-        default_manager_name = "across_teams"
 
 
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]

@@ -8,6 +8,7 @@ from django.utils import timezone
 from kessa.core.methods import families
 from kessa.core.supplies import supplies
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
+from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.rounds.models import Stop
 from kessa.visits.circumstances import IN_PLACE, scales
@@ -19,18 +20,7 @@ def _day_widget() -> forms.DateInput:
     return forms.DateInput(attrs=_DAY, format="%Y-%m-%d")
 
 
-class _TeamModelForm(forms.ModelForm):  # type: ignore[type-arg]
-    """A form whose row belongs to a team: names are checked within it."""
-
-    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.instance.team = team
-
-    def _get_validation_exclusions(self) -> set[str]:
-        return super()._get_validation_exclusions() - {"team"}
-
-
-class KitForm(_TeamModelForm):
+class KitForm(TeamModelForm):
     """A kit, where it is kept and which tests it serves."""
 
     families = forms.MultipleChoiceField(
@@ -45,7 +35,7 @@ class KitForm(_TeamModelForm):
         fields = ["name", "home", "families"]
 
 
-class LotForm(_TeamModelForm):
+class LotForm(TeamModelForm):
     """A lot that came in."""
 
     supply_key = forms.ChoiceField(
@@ -93,7 +83,7 @@ class WhyForm(forms.Form):
     why = forms.CharField(label="Why", max_length=120)
 
 
-class InstrumentForm(_TeamModelForm):
+class InstrumentForm(TeamModelForm):
     """An instrument, what it measures and how often it is checked."""
 
     measures = forms.ChoiceField(

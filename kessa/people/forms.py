@@ -1,6 +1,7 @@
 """Forms about people and teams."""
 
 import zoneinfo
+from typing import Any
 
 from django import forms
 
@@ -17,6 +18,17 @@ class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
     class Meta:
         model = Team
         fields = ["name", "time_zone"]
+
+
+class TeamModelForm(forms.ModelForm):  # type: ignore[type-arg]
+    """A form whose row belongs to a team, which is set here and not in the form: names are checked within it."""
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.instance.team = team
+
+    def _get_validation_exclusions(self) -> set[str]:
+        return super()._get_validation_exclusions() - {"team"}
 
 
 class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]

@@ -5,13 +5,14 @@ from typing import Any
 from django import forms
 
 from kessa.core.limits import rule_sets
+from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.models import Pair, PairKind, Place
 from kessa.places.selectors import places
 from kessa.visits.ways import ways_for
 
 
-class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
+class PlaceForm(TeamModelForm):
     """A place and the limits its results are judged by."""
 
     limit_sets = forms.MultipleChoiceField(
@@ -54,8 +55,7 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
         }
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.instance.team = team
+        super().__init__(team, *args, **kwargs)
         kind = self.instance.kind
         if not kind.has_depth:
             del self.fields["sampling_depth_cm"]
@@ -73,10 +73,6 @@ class PlaceForm(forms.ModelForm):  # type: ignore[type-arg]
         names = [fact.name for fact in self.instance.kind.facts]
         self.instance.facts = {name: cleaned.get(f"fact_{name}") for name in names}
         return cleaned
-
-    def _get_validation_exclusions(self) -> set[str]:
-        # The team is set here, not in the form: let the name be checked within it.
-        return super()._get_validation_exclusions() - {"team"}
 
 
 class PairForm(forms.Form):

@@ -10,6 +10,7 @@ from django.utils import timezone
 from kessa.core.arguments import CannotCompute
 from kessa.core.methods import families
 from kessa.core.rhythm import ORDINALS, WEEKDAYS, Rhythm, check
+from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.people.selectors import members
 from kessa.places.selectors import places
@@ -28,7 +29,7 @@ _SHAPES = {
 _LONGEST_AHEAD, _LONGEST_BACK = timedelta(days=7), timedelta(days=30)
 
 
-class RoundForm(forms.ModelForm):  # type: ignore[type-arg]
+class RoundForm(TeamModelForm):
     """When a round falls due, and whose it is; the rhythm is one of the usual shapes, or a rule as it stands."""
 
     shape = forms.ChoiceField(
@@ -52,8 +53,7 @@ class RoundForm(forms.ModelForm):  # type: ignore[type-arg]
         fields = ["name", "starts_on", "months", "occasions"]
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.instance.team = team
+        super().__init__(team, *args, **kwargs)
         self.fields["people"].queryset = members(team)
         self.fields["starts_on"].widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
         self.fields["starts_on"].widget.attrs["class"] = "input short"
@@ -82,9 +82,6 @@ class RoundForm(forms.ModelForm):  # type: ignore[type-arg]
             check(Rhythm(self.instance.rule, cleaned["starts_on"], tuple(cleaned.get("months") or ())))
         except CannotCompute as fault:
             self.add_error("own_rule" if cleaned.get("shape") == "own" else "shape", fault.message)
-
-    def _get_validation_exclusions(self) -> set[str]:
-        return super()._get_validation_exclusions() - {"team"}
 
 
 class StopsForm(forms.Form):

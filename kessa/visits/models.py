@@ -51,30 +51,38 @@ class Handover(TeamOwned):
     remark = models.CharField(max_length=300, blank=True)
 
 
-class Observation(models.Model):
-    """A circumstance or in-place reading. Never changed: the last of its key counts. Its id was made in the browser."""
+class Tap(models.Model):
+    """What a person tapped: `id`, `seq`, `at` and `device` were made in the browser. Never changed, never deleted."""
 
     id = models.UUIDField(primary_key=True)
     team = models.ForeignKey("people.Team", on_delete=models.CASCADE, related_name="+")
-    visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="observations")
-    key = models.CharField(max_length=30)
-    # A number in the scale's unit, the place of a word on its scale, or None where it was taken back.
-    value = models.FloatField(null=True)
-    remark = models.CharField(max_length=200, blank=True)
-    instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
-    flags = ArrayField(models.CharField(max_length=30), default=list)
     seq = models.PositiveIntegerField()
     at = models.DateTimeField()
     device = models.CharField(max_length=40)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     received_at = models.DateTimeField(auto_now_add=True)
+    # Arrived after what it belongs to was closed: kept, but not counted.
     after_close = models.BooleanField(default=False)
 
     across_teams = models.Manager()
     objects = TeamManager()
 
     class Meta:
+        abstract = True
         default_manager_name = "across_teams"
+
+
+class Observation(Tap):
+    """A circumstance or in-place reading; the last of its key counts."""
+
+    visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="observations")
+    key = models.CharField(max_length=30)
+    # A number in the scale's unit, the place of a word on its scale, or None where it was taken back.
+    value = models.FloatField(null=True)
+    instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
+    flags = ArrayField(models.CharField(max_length=30), default=list)
+
+    class Meta(Tap.Meta):
         indexes = [models.Index(fields=["visit", "key", "-seq"])]
 
 
