@@ -32,6 +32,8 @@ from kessa.visits.services import draw_sample
 from kessa.visits.taps import read_batch
 from kessa.visits.ways import oxygen_steps, ways_for
 
+_PLACES = 40
+
 
 @member_required
 @require_GET
@@ -40,7 +42,8 @@ def start(request: HttpRequest) -> HttpResponse:
     team = request.membership.team
     context = {
         "open": selectors.open_determinations(team),
-        "places": with_latest_result(places(team)),
+        "places": with_latest_result(places(team)[: _PLACES + 1]),
+        "most_places": _PLACES,
         "lately": log_of(team).standing()[:5],
     }
     return render(request, "bench/start.html", context)

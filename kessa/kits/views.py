@@ -17,7 +17,7 @@ from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot
 from kessa.kits.packing_list import make_packing_list
 from kessa.kits.selectors import holdings, instruments_of, kits_with_lots
 from kessa.people.access import coordinator_required, member_required
-from kessa.rounds.selectors import active_rounds, calls, next_days, weekly_use
+from kessa.rounds.selectors import calls, next_days, weekly_use, whole_rounds
 from kessa.web.components.drift import drift
 
 _AHEAD = timedelta(days=14)
@@ -179,13 +179,15 @@ def pack(request: HttpRequest) -> HttpResponse:
             stops = form.cleaned_data["stop"].select_related("place").prefetch_related("tests")
             return redirect("kits:packing", make_packing_list(team, request.user, stops, form.cleaned_data["kit"]).pk)
         messages.error(request, "Choose a kit, and at least one place to pack for.")
-    due = calls(team, request.user)
+    rounds = list(whole_rounds(team))
+    found = calls(team, request.user, rounds)
+    due = [*found.mine, *found.theirs]
     today = timezone.localdate()
     context = {
         "due": due,
         "kits": Kit.objects.for_team(team),
         "likely": last_kit_at(due[0].place) if due else None,
-        "ahead": next_days(active_rounds(team), today, today + _AHEAD),
+        "ahead": next_days(rounds, today, today + _AHEAD),
         "lists": KitCheck.objects.for_team(team).select_related("person").order_by("-made_at")[:5],
     }
     return render(request, "kits/pack.html", context, status=422 if form.errors else 200)

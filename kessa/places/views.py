@@ -23,12 +23,23 @@ from kessa.visits.circumstances import IN_PLACE, scales_for
 from kessa.visits.selectors import seen_lately, series
 from kessa.web.components.trend import Line, trend
 
+PAGE = 40
+
 
 @member_required
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
-    """Every place with its newest result."""
-    return render(request, "places/index.html", {"places": with_latest_result(places(request.membership.team))})
+    """The places by name, each with its newest result; a page at a time where there are many."""
+    wanted = request.GET.get("name", "")[:80].replace("\0", "")
+    rows = places(request.membership.team).filter(name__icontains=wanted)
+    shown = with_latest_result(rows.filter(name__gt=request.GET.get("after", "").replace("\0", ""))[: PAGE + 1])
+    context = {
+        "places": shown[:PAGE],
+        "after": shown[PAGE - 1].name if len(shown) > PAGE else "",
+        "wanted": wanted,
+        "many": bool(wanted) or len(shown) > PAGE or "after" in request.GET,
+    }
+    return render(request, "places/index.html", context)
 
 
 @member_required

@@ -9,7 +9,7 @@ from kessa.core.rhythm import around
 from kessa.people.models import Team, User
 from kessa.rounds.models import Round
 from kessa.rounds.occasions import occasion_kinds
-from kessa.rounds.selectors import active_rounds, due_now
+from kessa.rounds.selectors import due_now, whole_rounds
 
 _A_DAY = timedelta(days=1)
 
@@ -20,7 +20,7 @@ def calendar_file(team: Team, user: User) -> bytes:
     calendar.add("prodid", "-//Kessa//Rounds//EN")
     calendar.add("version", "2.0")
     calendar.add("x-wr-calname", f"{team}: rounds")
-    rounds = [each for each in active_rounds(team) if not each.people.all() or user in each.people.all()]
+    rounds = [each for each in whole_rounds(team) if not each.people.all() or user in each.people.all()]
     for each in rounds:
         event = _rhythm_event(each)
         if event:

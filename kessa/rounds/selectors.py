@@ -5,9 +5,10 @@ from collections.abc import Iterable
 from datetime import date, timedelta
 from typing import Any, NamedTuple
 
-from django.db.models import Prefetch
+from django.db.models import Count, Prefetch
 from django.utils import timezone
 
+from kessa.core.methods import families
 from kessa.core.packing import used_by
 from kessa.core.rhythm import around, between
 from kessa.people.models import Team, User
@@ -39,31 +40,45 @@ class Call(NamedTuple):
     dues: list[Due]
     mine: bool
 
-    @property
-    def late_days(self) -> int:
-        """By how many days the longest overdue is late."""
-        return max(due.late_days for due in self.dues)
+
+class Calls(NamedTuple):
+    """Where to go: a person's own places and the others, the longest late first, and how many more of each."""
+
+    mine: list[Call]
+    theirs: list[Call]
+    mine_more: int
+    theirs_more: int
 
 
 def active_rounds(team: Team) -> Any:
-    """Return a team's rounds that go on, with everything a plan shows."""
-    stops = Prefetch("stops", Stop.objects.for_team(team).select_related("place").order_by("position", "pk"))
-    rows = Round.objects.for_team(team).filter(retired_at=None)
-    return rows.prefetch_related(stops, "stops__tests", "people")
+    """Return a team's rounds that go on, with their people and stops."""
+    stops = Prefetch("stops", Stop.objects.for_team(team).order_by("position", "pk"))
+    return Round.objects.for_team(team).filter(retired_at=None).prefetch_related(stops, "people")
 
 
-def calls(team: Team, person: User) -> list[Call]:
-    """Return where to go today: the person's own first, of each the longest late first."""
-    today = timezone.localdate()
-    by_place: dict[int, Call] = {}
-    for due in due_now(team, list(active_rounds(team)), today):
+def whole_rounds(team: Team) -> Any:
+    """Return a team's rounds that go on, with the places and tests of their stops besides."""
+    return active_rounds(team).prefetch_related("stops__place", "stops__tests")
+
+
+def calls(team: Team, person: User, rounds: list[Round], most: int = 30) -> Calls:
+    """Return where to go today, up to `most` of a person's own places and of the others."""
+    dues: dict[int, list[Due]] = {}
+    mine: set[int] = set()
+    for due in due_now(team, rounds, timezone.localdate()):
+        dues.setdefault(due.stop.place_id, []).append(due)
         people = {each.pk for each in due.round.people.all()}
-        mine = not people or person.pk in people
-        before = by_place.get(due.stop.place_id)
-        place = before.place if before else due.stop.place
-        dues = [*(before.dues if before else []), due]
-        by_place[place.pk] = Call(place, dues, mine or bool(before and before.mine))
-    return sorted(by_place.values(), key=lambda call: (not call.mine, -call.late_days, call.dues[0].stop.position))
+        if not people or person.pk in people:
+            mine.add(due.stop.place_id)
+    order = sorted(dues, key=lambda pk: (-max(due.late_days for due in dues[pk]), dues[pk][0].stop.position))
+    own, others = [pk for pk in order if pk in mine], [pk for pk in order if pk not in mine]
+    places = Place.objects.for_team(team).in_bulk([*own[:most], *others[:most]])
+    return Calls(
+        [Call(places[pk], dues[pk], True) for pk in own[:most]],
+        [Call(places[pk], dues[pk], False) for pk in others[:most]],
+        max(len(own) - most, 0),
+        max(len(others) - most, 0),
+    )
 
 
 def due_now(team: Team, rounds: list[Round], today: date) -> list[Due]:
@@ -127,14 +142,17 @@ def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
 def weekly_use(team: Team) -> dict[str, float]:
     """Return how much of each supply the rounds use up a week, from what falls due over the coming 12 weeks."""
     today = timezone.localdate()
+    rhythms = {each.pk: each.rhythm for each in Round.objects.for_team(team).filter(retired_at=None)}
+    plans = PlannedTest.objects.for_team(team).filter(stop__round__in=rhythms)
+    alike = ("stop__round", "family", "runs", "blanks", "standards")
     use: dict[str, float] = {}
-    for each in active_rounds(team):
-        rhythm = each.rhythm
+    for plan in plans.order_by().values(*alike).annotate(stops=Count("pk")):
+        rhythm = rhythms[plan["stop__round"]]
         times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
-        for test in (test for stop in each.stops.all() for test in stop.tests.all()):
-            runs = test.runs + test.blanks + test.standards
-            for key, amount in used_by(test.method, runs, runs * test.method.numbers.stop_at // 2).items():
-                use[key] = use.get(key, 0.0) + amount * times / _USE_WEEKS
+        method = families()[plan["family"]][0]
+        runs = plan["runs"] + plan["blanks"] + plan["standards"]
+        for key, amount in used_by(method, runs, runs * method.numbers.stop_at // 2).items():
+            use[key] = use.get(key, 0.0) + amount * plan["stops"] * times / _USE_WEEKS
     return use
 
 

@@ -5,6 +5,7 @@ from datetime import date, timedelta
 from typing import Any
 
 from django.contrib import messages
+from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -21,10 +22,9 @@ from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, RoundForm, StopsForm, WhyNotForm
 from kessa.rounds.models import CalendarFeed, Round, Stop
 from kessa.rounds.occasions import occasion_kinds
-from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days
+from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, whole_rounds
 from kessa.visits.selectors import open_visits
 
-_SHOWN = 30
 _AHEAD = timedelta(days=14)
 
 
@@ -33,27 +33,22 @@ _AHEAD = timedelta(days=14)
 def today(request: HttpRequest) -> HttpResponse:
     """What is due, late or waiting; the next visit is the largest thing."""
     team = request.membership.team
-    found = calls(team, request.user)
-    mine = [call for call in found if call.mine]
-    theirs = [call for call in found if not call.mine]
+    rounds = list(active_rounds(team))
+    found = calls(team, request.user, rounds)
     visits = open_visits(team)
-    first = next(iter(mine or theirs), None)
     day = timezone.localdate()
-    ahead = next_days(active_rounds(team), day, day + _AHEAD)
+    ahead = next_days(rounds, day, day + _AHEAD)
     context = {
         "day": day,
         "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
         "visits": visits,
-        "first": first,
-        "mine": mine[:_SHOWN],
-        "mine_more": len(mine) - _SHOWN,
-        "theirs": theirs[:_SHOWN],
-        "theirs_more": len(theirs) - _SHOWN,
+        "first": next(iter(found.mine or found.theirs), None),
+        "calls": found,
         "begun": open_determinations(team),
         "follow_ups": follow_ups(team),
         "ahead": ahead,
         "occasion_form": OccasionForm(team),
-        "has_rounds": bool(found or ahead) or Round.objects.for_team(team).exists(),
+        "has_rounds": bool(rounds),
     }
     return render(request, "rounds/today.html", context)
 
@@ -64,11 +59,9 @@ def note(request: HttpRequest) -> HttpResponse:
     """Note that something happened; the rounds that wait for it are due."""
     form = OccasionForm(request.membership.team, request.POST)
     if form.is_valid():
-        services.note_occasion(request.membership.team, request.user, **form.cleaned_data)
-        said = occasion_kinds()[form.cleaned_data["kind"]].name
-        waiting = [
-            each for each in active_rounds(request.membership.team) if form.cleaned_data["kind"] in each.occasions
-        ]
+        noted = services.note_occasion(request.membership.team, request.user, **form.cleaned_data)
+        said = occasion_kinds()[noted.kind].name
+        waiting = active_rounds(request.membership.team).filter(occasions__contains=[noted.kind])
         names = ", ".join(each.name for each in waiting)
         what = f"Due now: {names}." if waiting else "No round waits for this: nothing is due for it."
         messages.success(request, f"{said}: noted. {what}")
@@ -93,7 +86,8 @@ def not_going(request: HttpRequest) -> HttpResponse:
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """Every round, and the month they make."""
-    rounds = list(active_rounds(request.membership.team))
+    going_on = Round.objects.for_team(request.membership.team).filter(retired_at=None)
+    rounds = list(going_on.annotate(places=Count("stops")))
     first = _month(request.GET.get("month"))
     last = first.replace(day=days.monthrange(first.year, first.month)[1])
     due = coming_days(rounds, first, last)
@@ -216,7 +210,7 @@ def change_feed(request: HttpRequest) -> HttpResponse:
 
 
 def _round(request: HttpRequest, pk: int) -> Round:
-    return get_object_or_404(active_rounds(request.membership.team), pk=pk)
+    return get_object_or_404(whole_rounds(request.membership.team), pk=pk)
 
 
 def _round_context(request: HttpRequest, found: Round, form: StopsForm) -> dict[str, Any]:

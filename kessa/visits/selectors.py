@@ -3,6 +3,7 @@
 from datetime import timedelta
 from typing import Any, NamedTuple
 
+from django.db.models import Exists, OuterRef
 from django.utils import timezone
 
 from kessa.people.models import Team
@@ -51,8 +52,7 @@ def observations_of(visit: Visit) -> dict[str, Observation]:
 
 def visit_before(visit: Visit) -> Visit | None:
     """Return the visit to the same place before this one on which something was observed."""
-    rows = Visit.objects.for_team(visit.team_id).filter(place_id=visit.place_id, started_at__lt=visit.started_at)
-    return rows.exclude(observations=None).order_by("-started_at").first()
+    return _observed_at(visit.place).filter(started_at__lt=visit.started_at).first()
 
 
 def shared_taps(visit: Visit) -> list[dict[str, Any]]:
@@ -75,8 +75,7 @@ def shared_taps(visit: Visit) -> list[dict[str, Any]]:
 
 def seen_lately(place: Place, most: int = 6) -> list[tuple[Visit, dict[str, Observation]]]:
     """Return a place's last visits on which something was observed, newest first, with what counts of it."""
-    rows = Visit.objects.for_team(place.team_id).filter(place=place, observations__after_close=False)
-    visits = list(rows.order_by("-started_at").distinct()[:most])
+    visits = list(_observed_at(place)[:most])
     seen: dict[int, dict[str, Observation]] = {visit.pk: {} for visit in visits}
     observed = Observation.objects.for_team(place.team_id).filter(visit__in=visits, after_close=False)
     for each in observed.order_by("seq", "at", "pk"):
@@ -85,11 +84,15 @@ def seen_lately(place: Place, most: int = 6) -> list[tuple[Visit, dict[str, Obse
 
 
 def series(place: Place, key: str, most: int = 84) -> list[Reading]:
-    """Return what was observed on one scale at a place, newest first, one reading a visit."""
-    rows = Observation.objects.for_team(place.team_id).filter(visit__place=place, key=key, after_close=False)
-    newest = rows.order_by("-visit__started_at", "visit", "-seq", "-at", "-pk").select_related("visit")[: most * 2]
-    by_visit: dict[int, Observation] = {}
-    for each in newest:
-        by_visit.setdefault(each.visit_id, each)
-    counted = [each for each in by_visit.values() if each.value is not None]
-    return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in counted[:most]]
+    """Return what was observed on one scale on a place's last visits, newest first, one reading a visit."""
+    visits = list(_observed_at(place).values_list("pk", flat=True)[:most])
+    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, key=key, after_close=False)
+    last = {each.visit_id: each for each in rows.order_by("seq", "at", "pk")}
+    counted = [last[pk] for pk in visits if pk in last and last[pk].value is not None]
+    return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in counted]
+
+
+def _observed_at(place: Place) -> Any:
+    counted = Observation.objects.for_team(place.team_id).filter(visit=OuterRef("pk"), after_close=False)
+    rows = Visit.objects.for_team(place.team_id).filter(Exists(counted), place=place)
+    return rows.order_by("-started_at")

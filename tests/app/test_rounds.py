@@ -12,7 +12,7 @@ from icalendar import Calendar
 from kessa.people.models import Membership
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Round, Settled
-from kessa.rounds.selectors import calls, dues_at, weekly_use
+from kessa.rounds.selectors import active_rounds, calls, dues_at, weekly_use
 from tests.world import measured, member, planned, safety, team_of
 
 MONTHLY = {"name": "Monthly", "starts_on": "2026-01-01", "shape": "monthly", "which": "-1", "weekday": "SU"}
@@ -101,8 +101,9 @@ class Today(TestCase):
         self.assertContains(page, "Start the visit: Ines&#x27;s brook")
         self.assertContains(page, "2 days late")
         self.assertContains(page, "Due for others of the team")
+        found = calls(self.team, olek, list(active_rounds(self.team)))
         self.assertEqual(
-            [(call.place, call.mine) for call in calls(self.team, olek)], [(other, True), (self.place, False)]
+            [(call.place, call.mine) for some in found[:2] for call in some], [(other, True), (self.place, False)]
         )
 
     def test_a_visit_settles_what_is_due_and_a_reason_does_too(self):

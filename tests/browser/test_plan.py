@@ -55,9 +55,9 @@ class Plan(BrowserTest):
         page.get_by_role("button", name="Note it").click()
         expect(page.get_by_text("Due now: At the thaw.")).to_be_visible()
         expect(page.get_by_role("link", name="Start the visit: Below the depot").first).to_be_visible()
-        page.get_by_text("Not going").first.click()
-        page.get_by_label("Why nobody goes").fill("flood")
-        page.get_by_role("button", name="Keep the reason").click()
+        page.get_by_role("link", name="Not going to Below the depot").click()
+        page.get_by_label("Not going? Why").fill("flood")
+        page.get_by_role("button", name="Not this time").click()
         expect(page.get_by_text("nobody goes this time")).to_be_visible()
         expect(page.get_by_text("Nothing is due today.")).to_be_visible()
 

@@ -74,6 +74,8 @@ DATABASES = {
     "default": dj_database_url.config(default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True)
 }
 DATABASES["default"].setdefault("OPTIONS", {})["connect_timeout"] = 3
+# Pages ask for few rows by an index: starting parallel workers or a compiler costs more than it brings.
+DATABASES["default"]["OPTIONS"].setdefault("options", "-c max_parallel_workers_per_gather=0 -c jit=off")
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.User"
