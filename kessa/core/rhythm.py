@@ -14,6 +14,7 @@ from dateutil.rrule import rrulestr
 
 from kessa.core.arguments import CannotCompute
 
+DAILY = "FREQ=DAILY"
 FREQUENCIES = ("DAILY", "WEEKLY", "MONTHLY", "YEARLY")
 WEEKDAYS = {
     "MO": "Monday",
@@ -75,6 +76,7 @@ def around(rhythm: Rhythm, day: date) -> tuple[date | None, date | None]:
     return latest, None
 
 
+@lru_cache(maxsize=4096)
 def between(rhythm: Rhythm, first: date, last: date) -> tuple[date, ...]:
     """Return the days due from `first` to `last`, both included."""
     return tuple(due for due in _days(rhythm, last) if due >= first)

@@ -13,6 +13,7 @@ from kessa.core.methods import house_methods
 from kessa.people.models import Team
 from kessa.people.selectors import members
 from kessa.places.selectors import places
+from kessa.web.components.select import PlainSelect
 
 
 def _midnight(day: date) -> datetime:
@@ -26,7 +27,7 @@ def _parameters() -> list[tuple[str, str]]:
 class LogFilter(django_filters.FilterSet):
     """By place, test, time, verdict and person; what was superseded is left out unless asked for."""
 
-    place = django_filters.ModelChoiceFilter(queryset=None, empty_label="all places")
+    place = django_filters.ModelChoiceFilter(queryset=None, empty_label="all places", widget=PlainSelect)
     parameter = django_filters.ChoiceFilter(label="Test", choices=_parameters, empty_label="all tests")
     from_day = django_filters.DateFilter(label="From", method="since", widget=forms.DateInput(attrs={"type": "date"}))
     to_day = django_filters.DateFilter(label="To", method="until", widget=forms.DateInput(attrs={"type": "date"}))

@@ -10,6 +10,7 @@ from kessa.people.models import Team
 from kessa.places.models import Pair, PairKind, Place
 from kessa.places.selectors import places
 from kessa.visits.ways import ways_for
+from kessa.web.components.select import PlainSelect
 
 
 class PlaceForm(TeamModelForm):
@@ -82,7 +83,7 @@ class PairForm(forms.Form):
         label="This place is the",
         choices=[(f"{kind.value} {end}", name) for kind in PairKind for end, name in enumerate(kind.ends)],
     )
-    other = forms.ModelChoiceField(label="the other end is", queryset=None, empty_label=None)
+    other = forms.ModelChoiceField(label="the other end is", queryset=None, empty_label=None, widget=PlainSelect)
 
     def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)

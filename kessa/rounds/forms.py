@@ -17,6 +17,7 @@ from kessa.places.selectors import places
 from kessa.rounds.models import Round
 from kessa.rounds.occasions import occasion_kinds
 from kessa.visits.circumstances import IN_PLACE, scales
+from kessa.web.components.select import PlainSelect
 
 _MONTHS = [(number, date(2000, number, 1).strftime("%B")) for number in range(1, 13)]
 _SHAPES = {
@@ -133,7 +134,9 @@ class OccasionForm(forms.Form):
         label="What happened", choices=lambda: [(each.key, each.name) for each in occasion_kinds().values()]
     )
     happened_on = forms.DateField(label="On", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
-    place = forms.ModelChoiceField(label="Where", queryset=None, required=False, empty_label="everywhere")
+    place = forms.ModelChoiceField(
+        label="Where", queryset=None, required=False, empty_label="everywhere", widget=PlainSelect
+    )
     remark = forms.CharField(label="Remark", max_length=300, required=False)
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:

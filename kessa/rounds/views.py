@@ -13,7 +13,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench.selectors import open_determinations
-from kessa.core.rhythm import around, coming, in_words
+from kessa.core.rhythm import DAILY, around, coming, in_words
 from kessa.log.selectors import follow_ups
 from kessa.people.access import coordinator_required, member_required
 from kessa.people.models import Membership
@@ -90,13 +90,15 @@ def index(request: HttpRequest) -> HttpResponse:
     rounds = list(going_on.annotate(places=Count("stops")))
     first = _month(request.GET.get("month"))
     last = first.replace(day=days.monthrange(first.year, first.month)[1])
-    due = coming_days(rounds, first, last)
+    daily = [each for each in rounds if each.rule == DAILY and not each.months]
+    due = coming_days((each for each in rounds if each not in daily), first, last)
     weeks = [
         [(day, due.get(day, [])) if day.month == first.month else None for day in week]
         for week in days.Calendar().monthdatescalendar(first.year, first.month)
     ]
     context = {
         "rounds": [(each, *_when(each)) for each in rounds],
+        "daily": daily,
         "month": first,
         "weeks": weeks,
         "before": (first - timedelta(days=1)).strftime("%Y-%m"),
