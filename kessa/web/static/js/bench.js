@@ -26,6 +26,14 @@ function say(words) {
   one("[data-said]").textContent = words;
 }
 
+// A hint stands until the run moves on: a reply of the server draws the page anew, and must not wipe it away.
+let hinted = "";
+const moment = () => JSON.stringify([now.run.name, { ...now.run.state, steps: now.run.state.steps.size }]);
+function hint(words) {
+  say(words);
+  hinted = moment();
+}
+
 function lastLive() {
   const run = now.run ?? [...now.blanks, ...now.samples].at(-1);
   const live = run ? liveEvents(run.events) : [];
@@ -34,7 +42,7 @@ function lastLive() {
 
 const acts = {
   drop() {
-    if (now.run.state.count >= now.run.most) return say("This is the most this range can count. Has it turned? If not, call it over the range.");
+    if (now.run.state.count >= now.run.most) return hint("This is the most this range can count. Has it turned? If not, call it over the range.");
     tap("drop_added");
     tick();
   },
@@ -42,12 +50,12 @@ const acts = {
     tap("end_called", { endpoint: false });
   },
   turn() {
-    if (!now.run.state.count) return say("Not yet: add a drop first. Coloured before the first drop? Empty, rinse and begin again.");
-    if (now.run.state.first_change !== null) return say(`Noted already: it began to turn at ${units(now.run.state.first_change)}.`);
+    if (!now.run.state.count) return hint("Not yet: add a drop first. Coloured before the first drop? Empty, rinse and begin again.");
+    if (now.run.state.first_change !== null) return hint(`Noted already: it began to turn at ${units(now.run.state.first_change)}.`);
     tap("began_to_turn");
   },
   end() {
-    if (!now.run.state.count) return say("An end needs a drop first. Coloured before the first drop? Empty, rinse and begin again.");
+    if (!now.run.state.count) return hint("An end needs a drop first. Coloured before the first drop? Empty, rinse and begin again.");
     tap("end_called", { endpoint: true });
   },
   void() {
@@ -56,7 +64,7 @@ const acts = {
   back() {
     const { run, event, drop } = lastLive();
     const target = isFinished(run.state) || event?.kind === "began_to_turn" ? event : drop;
-    if (!target) return say("Nothing to take back.");
+    if (!target) return hint("Nothing to take back.");
     keeper.add(run.name, "taken_back", { of: target.id });
   },
   next() {
@@ -194,6 +202,7 @@ function showCount(run, counting) {
   one("[data-most]").textContent = run.most;
   showVessel(state);
   showLadder(run);
+  if (hinted === moment()) return;
   if (state.endpoint !== null) say(over ? "No end: over the range. Finish the steps." : `End at ${units(state.count)}. Finish the steps.`);
   else if (full && counting) say(`${units(run.most)}: this is the maximum. It stays? Call the end. If not, it is over the range.`);
   else if (state.first_change !== null) say(`Began to turn at ${units(state.first_change)}.`);
