@@ -121,6 +121,26 @@ class Arguments:
             raise CannotCompute(f"{name} holds more than {most:,} numbers.", name)
         return [checked_number(item, name) for item in value]
 
+    def span(self, name: str) -> tuple[float, float]:
+        """Return a list of two numbers, 0 ≤ low < high."""
+        numbers = self.numbers(name, most=2)
+        if len(numbers) != 2 or not 0 <= numbers[0] < numbers[1]:
+            raise CannotCompute(f"{name} is [low, high], from 0 up.", name)
+        return numbers[0], numbers[1]
+
+    def pairs(self, name: str, *, most: int) -> list[tuple[float, float]]:
+        """Return a list of 1 to `most` pairs of finite numbers."""
+        value = self._get(name, _MISSING)
+        if not isinstance(value, list) or not 1 <= len(value) <= most:
+            raise CannotCompute(f"{name} must be a list of 1 to {most:,} pairs.", name)
+        if any(not isinstance(pair, list) or len(pair) != 2 for pair in value):
+            raise CannotCompute(f"{name} holds pairs of two numbers each.", name)
+        return [(checked_number(first, name), checked_number(second, name)) for first, second in value]
+
+    def has(self, name: str) -> bool:
+        """Whether an argument was given."""
+        return name in self._given
+
     def section(self, name: str, known: Collection[str]) -> Arguments:
         """Return the object under `name` as arguments of their own."""
         return Arguments(self.mapping(name), name, known)

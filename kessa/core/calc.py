@@ -22,6 +22,10 @@ class Op(NamedTuple):
 OPS = {
     "convert": Op("units", ("value", "unit", "as", "to_unit", "to_as")),
     "determine": Op("readings", ("method", "reading", "dilution")),
+    "dilute": Op("dilution", ("estimate", "range", "factors", "make_ml")),
+    "standard": Op("dilution", ("stock", "want", "make_ml", "smallest_ml")),
+    "recovery": Op("quality", ("found", "expected", "low", "high")),
+    "spike": Op("quality", ("sample", "spiked", "sample_ml", "added_ml", "added_strength")),
     "replicates": Op("replicates", ("values", "within", "rule", "per", "most")),
     "judge": Op("judge", ("result", "limit", "rule", "near")),
 }

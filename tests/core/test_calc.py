@@ -27,6 +27,8 @@ def agrees(got, wanted, tolerance):
         return isinstance(got, float | int) and math.isclose(got, wanted, rel_tol=tolerance, abs_tol=1e-12)
     if isinstance(wanted, list):
         return len(got) == len(wanted) and all(agrees(g, w, tolerance) for g, w in zip(got, wanted, strict=True))
+    if isinstance(wanted, dict):
+        return isinstance(got, dict) and all(agrees(got.get(key), value, tolerance) for key, value in wanted.items())
     return got == wanted
 
 
@@ -34,11 +36,10 @@ def agrees(got, wanted, tolerance):
 class KnownAnswers(TestCase):
     def test_every_known_answer_of_the_ops_there_are(self):
         checked = 0
-        for name in ("convert", "replicates", "judge", "determine", "unknown"):
+        ops = ("convert", "replicates", "judge", "determine", "dilute", "standard", "recovery", "spike", "unknown")
+        for name in ops:
             for line in (KNOWN / f"{name}.jsonl").read_text().splitlines():
                 case = json.loads(line)
-                if case["request"].get("method", {}).get("kind", "count") not in ("count", "guess"):
-                    continue
                 checked += 1
                 with self.subTest(case["request"]):
                     reply = ask(**case["request"])
@@ -141,7 +142,7 @@ class Determine(TestCase):
         for method, field in (
             ({**COUNT, "per": 0}, "per"),
             ({**COUNT, "perr": 1}, "perr"),
-            ({**COUNT, "kind": "meter"}, "kind"),
+            ({**COUNT, "kind": "guess"}, "kind"),
             ({**COUNT, "report": "mean"}, "report"),
             ({"kind": "count", "per": 4}, "unit"),
         ):

@@ -5,10 +5,28 @@ from __future__ import annotations
 from typing import Any
 
 from kessa.core.arguments import Arguments
+from kessa.core.readings.chart import Chart
 from kessa.core.readings.count import Count
-from kessa.core.readings.kind import Determined
+from kessa.core.readings.depth import Depth
+from kessa.core.readings.difference import Difference
+from kessa.core.readings.direct import Direct
+from kessa.core.readings.kind import Determined, Kind
+from kessa.core.readings.meter import Meter
+from kessa.core.readings.photometer import Photometer
+from kessa.core.readings.scale import Scale
+from kessa.core.readings.volume import Volume
 
-KINDS = {"count": Count}
+KINDS: dict[str, type[Kind]] = {
+    "count": Count,
+    "volume": Volume,
+    "direct": Direct,
+    "difference": Difference,
+    "scale": Scale,
+    "chart": Chart,
+    "photometer": Photometer,
+    "meter": Meter,
+    "depth": Depth,
+}
 
 
 def determine(method: Any, reading: Any, dilution: float = 1.0) -> Determined:

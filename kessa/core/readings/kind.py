@@ -25,6 +25,9 @@ class Kind(ABC):
     reading_keys: ClassVar[tuple[str, ...]]
     _shared_keys: ClassVar[tuple[str, ...]] = ("kind", "unit", "as", "precision_percent", "precision_abs")
 
+    # What no interval goes below; None for what may be negative.
+    floor: float | None = 0.0
+
     def __init__(self, method: Any) -> None:
         """Check the method's numbers; raises CannotCompute on the one at fault."""
         numbers = Arguments(method, "method", self._shared_keys + self.method_keys)
@@ -53,7 +56,7 @@ class Kind(ABC):
         half_width = max(self.precision_percent / 100 * abs(quantity.value), self.precision_abs * dilution)
         finite(half_width, "precision_abs" if self.precision_abs else "precision_percent")
         if half_width > 0 and quantity.censor is None:
-            quantity = quantity.widened(half_width)
+            quantity = quantity.widened(half_width, self.floor)
             working += (f"The method is good to ± {plain(half_width)} {self.unit} at best",)
         return Determined(quantity, following, (*working, _truth(quantity)))
 
