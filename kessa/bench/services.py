@@ -187,7 +187,9 @@ def _close(determination: Determination, at: datetime) -> bool:
 def _book(determination: Determination, bench: Bench) -> None:
     """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
     begun = [state for state in (*bench.samples.values(), *bench.blanks.values()) if state.count]
-    used = used_by(determination.method, len(begun), sum(state.count for state in begun))
+    # What is used once a sample was used by the determination this one continues.
+    samples = 0 if determination.continues_id else 1
+    used = used_by(determination.method, len(begun), sum(state.count for state in begun), samples)
     for use in determination.lots.select_related("lot"):
         units = used.get(use.lot.supply_key, 0.0)
         take_from(use.lot, units - use.units)

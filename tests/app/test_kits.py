@@ -6,7 +6,7 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.services import record_events
+from kessa.bench.services import continue_over_range, record_events
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot, StockChange
 from kessa.visits.services import begin_visit, record_observations
 from tests.world import Taps, begin, member, planned, seen, stocked_kit, team_of
@@ -44,6 +44,15 @@ class Lots(TestCase):
         self.assertEqual(self.lot("chromate-packet").units_left, 46)
         page = self.client.get(reverse("kits:lot", args=[self.lot("chromate-packet").pk]))
         self.assertContains(page, 'used <span class="num">4</span> packet')
+
+    def test_what_is_used_once_a_sample_is_booked_once_when_it_goes_on_in_the_next_range(self):
+        kit = stocked_kit(self.membership)
+        over = begin(self.place, self.membership.user, kit=kit)
+        record_events(over, self.membership.user, Taps().run("sample-1", 25, endpoint=False).close().made)
+        following = continue_over_range(over, self.membership.user, None)
+        record_events(following, self.membership.user, Taps().run("sample-1", 9).run("sample-2", 9).close().made)
+        self.assertEqual((self.lot("ph-strip").units_left, self.lot("chromate-packet").units_left), (9, 47))
+        self.assertEqual(following.kit, kit)
 
     def test_expired_damp_and_missing_lots_are_said_before_and_flagged_after(self):
         kit = stocked_kit(self.membership)
