@@ -8,6 +8,11 @@ _HARDNESS = ("hardness", "alkalinity")
 SIGNS = {"degC": "°C", "degF": "°F", "uS/cm": "µS/cm", "dH": "°dH", "fH": "°fH", "eH": "°e"}
 
 
+def sign(unit: str) -> str:
+    """Write a unit as people do."""
+    return SIGNS.get(unit, unit)
+
+
 class Shown(NamedTuple):
     """In which unit a stored number is shown, and as which form it is written."""
 
@@ -23,7 +28,7 @@ class Shown(NamedTuple):
     @property
     def sign(self) -> str:
         """The unit as people write it."""
-        return SIGNS.get(self.unit, self.unit)
+        return sign(self.unit)
 
 
 def shown_as(unit: str, form: str, parameter: str, person: Any) -> Shown:

@@ -8,7 +8,8 @@ from pydantic import model_validator
 
 from kessa.core.datafile import Strict, read_toml
 from kessa.core.quantity import plain
-from kessa.people.display import SIGNS
+from kessa.core.units import convert
+from kessa.people.display import sign
 
 IN_PLACE = "in place"
 
@@ -22,6 +23,8 @@ class Scale(Strict):
     places: tuple[str, ...]
     words: tuple[str, ...] = ()
     unit: str = ""
+    # Other units its instruments show.
+    also: tuple[str, ...] = ()
     least: float = 0.0
     most: float = 0.0
     how: str = ""
@@ -35,7 +38,16 @@ class Scale(Strict):
     @property
     def sign(self) -> str:
         """The unit as people write it."""
-        return SIGNS.get(self.unit, self.unit)
+        return sign(self.unit)
+
+    @property
+    def units(self) -> tuple[str, ...]:
+        """The units in which it may be read, its own first."""
+        return (self.unit, *self.also)
+
+    def brought_from(self, display: float, unit: str) -> float:
+        """Return what a display shows in one of its units, in its own; raises CannotCompute."""
+        return convert(display, unit, None, self.unit, None) if unit != self.unit else display
 
     def holds(self, value: float) -> bool:
         """Whether a value lies on the scale."""

@@ -79,6 +79,9 @@ class Observation(Tap):
     key = models.CharField(max_length=30)
     # A number in the scale's unit, the place of a word on its scale, or None where it was taken back.
     value = models.FloatField(null=True)
+    # As the instrument showed it, where that was in another unit.
+    display = models.FloatField(null=True)
+    display_unit = models.CharField(max_length=20, blank=True)
     instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
     flags = ArrayField(models.CharField(max_length=30), default=list)
 

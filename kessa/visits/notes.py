@@ -1,13 +1,13 @@
 """Checking the observations a browser sends, each by itself."""
 
-import math
 import uuid
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from kessa.core.arguments import CannotCompute, checked_number
 from kessa.core.quantity import plain
 from kessa.kits.models import Instrument
-from kessa.visits.circumstances import scales_for
+from kessa.visits.circumstances import Scale, scales_for
 from kessa.visits.models import Visit
 from kessa.visits.taps import BadTap, is_whole, read_device, read_id, read_seq, read_time
 
@@ -18,6 +18,8 @@ class Note(NamedTuple):
     id: uuid.UUID
     key: str
     value: float | None
+    display: float | None
+    display_unit: str
     instrument: Instrument | None
     seq: int
     at: datetime
@@ -37,22 +39,33 @@ def check(tap: Any, visit: Visit) -> Note:
     data = tap.get("data")
     if not isinstance(data, dict) or "value" not in data:
         raise BadTap("An observation carries its value.")
-    value = data["value"]
-    if value is not None:
-        if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
-            raise BadTap(f"{scale.label}: a number, please.")
-        if not scale.holds(value):
-            span = "" if scale.words else f" It runs from {plain(scale.least)} to {plain(scale.most)} {scale.sign}."
-            raise BadTap(f"{scale.label}: not on the scale.{span}")
+    shown, unit = data["value"], data.get("unit") or scale.unit
+    if unit not in scale.units:
+        raise BadTap(f"{scale.label}: in one of {', '.join(scale.units)}.")
     return Note(
         read_id(tap.get("id")),
         scale.key,
-        value,
+        _on_scale(scale, shown, unit),
+        None if unit == scale.unit else shown,
+        "" if unit == scale.unit else unit,
         _instrument(data.get("instrument"), scale.key, visit),
         read_seq(tap.get("seq")),
         read_time(tap.get("at")),
         read_device(tap.get("device")),
     )
+
+
+def _on_scale(scale: Scale, shown: Any, unit: str) -> float | None:
+    if shown is None:
+        return None
+    try:
+        value = scale.brought_from(checked_number(shown, scale.label), unit)
+    except CannotCompute as fault:
+        raise BadTap(f"{scale.label}: {fault.message}") from None
+    if not scale.holds(value):
+        span = "" if scale.words else f" It runs from {plain(scale.least)} to {plain(scale.most)} {scale.sign}."
+        raise BadTap(f"{scale.label}: not on the scale.{span}")
+    return value
 
 
 def _instrument(pk: Any, key: str, visit: Visit) -> Instrument | None:

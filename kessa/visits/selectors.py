@@ -6,8 +6,10 @@ from typing import Any, NamedTuple
 from django.db.models import Exists, OuterRef
 from django.utils import timezone
 
+from kessa.core.trends import UsualRange, usual_range
 from kessa.people.models import Team
 from kessa.places.models import Place
+from kessa.visits.circumstances import scales_for
 from kessa.visits.models import Observation, Sample, Visit
 
 
@@ -67,7 +69,11 @@ def shared_taps(visit: Visit) -> list[dict[str, Any]]:
             "kind": "observed",
             "seq": each.seq,
             "at": each.at.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
-            "data": {"value": each.value, "instrument": each.instrument_id},
+            "data": {
+                "value": each.display if each.display_unit else each.value,
+                "unit": each.display_unit,
+                "instrument": each.instrument_id,
+            },
         }
         for each in rows.order_by("seq", "at", "id")
     ]
@@ -90,6 +96,18 @@ def series(place: Place, key: str, most: int = 84) -> list[Reading]:
     last = {each.visit_id: each for each in rows.order_by("seq", "at", "pk")}
     counted = [last[pk] for pk in visits if pk in last and last[pk].value is not None]
     return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in counted]
+
+
+def usual_seen(place: Place, most: int = 84) -> dict[str, UsualRange]:
+    """Return what is usual at a place on each scale that is a number, from its last visits."""
+    visits = list(_observed_at(place).values_list("pk", flat=True)[:most])
+    keys = [scale.key for scale in scales_for(place.kind_key) if scale.unit]
+    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, key__in=keys, after_close=False)
+    last = {(each.visit_id, each.key): each.value for each in rows.order_by("seq", "at", "pk")}
+    usual = {
+        key: usual_range([value for (_, of), value in last.items() if of == key and value is not None]) for key in keys
+    }
+    return {key: found for key, found in usual.items() if found}
 
 
 def _observed_at(place: Place) -> Any:

@@ -6,8 +6,10 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.bench.models import Determination
+from kessa.core.quantity import plain
 from kessa.kits.models import Instrument
 from kessa.kits.selectors import instruments_of
+from kessa.people.display import sign
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.circumstances import IN_PLACE, Scale, scales_for
@@ -21,13 +23,26 @@ class Line(NamedTuple):
     scale: Scale
     now: Observation | None
     before: str
+    unit_before: str
     wanted: bool
     instruments: list[Instrument]
 
     @property
     def said(self) -> str:
         """What was observed, in words or with its unit."""
-        return self.scale.said(self.now.value) if self.now and self.now.value is not None else ""
+        if self.now is None or self.now.value is None:
+            return ""
+        shown = (
+            f" ({plain(self.now.display)} {sign(self.now.display_unit)} on the display)"
+            if self.now.display_unit
+            else ""
+        )
+        return self.scale.said(self.now.value) + shown
+
+    @property
+    def likely_unit(self) -> str:
+        """The unit in which it was read on the visit before."""
+        return self.unit_before or self.scale.unit
 
 
 class Test(NamedTuple):
@@ -84,6 +99,7 @@ def field_sheet(visit: Visit) -> Sheet:
             scale,
             now.get(scale.key),
             scale.said(past[scale.key].value) if scale.key in past else "",
+            past[scale.key].display_unit if scale.key in past else "",
             scale.key in wanted,
             _likely_first(scale, of_team, past.get(scale.key)),
         )

@@ -19,11 +19,11 @@ from kessa.rounds.selectors import dues_at
 from kessa.rounds.services import start_due_visit
 from kessa.rules.selectors import house_rules
 from kessa.visits import services
-from kessa.visits.circumstances import IN_PLACE
+from kessa.visits.circumstances import IN_PLACE, scales_for
 from kessa.visits.forms import BottlesForm, CloseForm, HandoverForm, LabelsForm, SafetyForm
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Visit
-from kessa.visits.selectors import shared_taps
+from kessa.visits.selectors import shared_taps, usual_seen
 from kessa.visits.sheet import field_sheet
 from kessa.visits.taps import read_batch
 
@@ -81,6 +81,7 @@ def circumstances(request: HttpRequest, pk: int) -> HttpResponse:
         "id": f"visit-{found.pk}",
         "address": reverse("visits:observations", args=[pk]),
         "events": shared_taps(found),
+        "scales": _number_scales(found, usual_seen(found.place)),
     }
     context = {"visit": found, "groups": groups, "in_place": IN_PLACE, "payload": payload}
     return render(request, "visits/circumstances.html", context)
@@ -185,6 +186,23 @@ def bottle(request: HttpRequest, code: str) -> HttpResponse:
     if found.sample.visit.leader_id:
         return redirect(f"{reverse('visits:visit', args=[found.sample.visit_id])}#sample-{found.sample_id}")
     return redirect("bench:method", found.sample_id)
+
+
+def _number_scales(found: Visit, usual: dict[str, Any]) -> dict[str, Any]:
+    """Return how the page brings each unit to a scale's own (a slope and an offset), and what is usual there."""
+    given = {}
+    for scale in scales_for(found.place.kind_key):
+        if scale.unit:
+            zeros = {unit: scale.brought_from(0.0, unit) for unit in scale.units}
+            lines = {unit: [scale.brought_from(1.0, unit) - zero, zero] for unit, zero in zeros.items()}
+            stretch = usual.get(scale.key)
+            given[scale.key] = {
+                "sign": scale.sign,
+                "own": scale.unit,
+                "units": lines,
+                "usual": [stretch.low, stretch.high] if stretch else None,
+            }
+    return given
 
 
 def _visit(request: HttpRequest, pk: int) -> Visit:

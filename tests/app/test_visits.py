@@ -95,6 +95,20 @@ class Visits(TestCase):
         self.client.logout()
         self.assertEqual(self.send(self.visit(), good).status_code, 401)
 
+    def test_a_display_in_another_unit_is_kept_as_shown_and_brought_to_the_scale(self):
+        self.begin()
+        taps = seen(("conductivity", 1.43), ("temperature", 41), ("temperature", 5))
+        for tap, unit in zip(taps, ("mS/cm", "degF", "furlong"), strict=True):
+            tap["data"]["unit"] = unit
+        reply = self.send(self.visit(), taps).json()
+        self.assertEqual((len(reply["kept"]), len(reply["refused"])), (2, 1))
+        kept = {each.key: each for each in Observation.objects.for_team(self.team)}
+        self.assertAlmostEqual(kept["conductivity"].value, 1430)
+        self.assertEqual((kept["conductivity"].display, kept["conductivity"].display_unit), (1.43, "mS/cm"))
+        self.assertAlmostEqual(kept["temperature"].value, 5)
+        shared = self.send(self.visit(), [], known=99).json()["events"]
+        self.assertEqual(shared[0]["data"], {"value": 1.43, "unit": "mS/cm", "instrument": None})
+
     def test_last_time_stands_beside_and_the_place_shows_the_course(self):
         for flow in (1, 2):
             self.begin()

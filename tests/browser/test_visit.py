@@ -1,15 +1,18 @@
 """A stream and a boiler visited on a phone, from safety to samples; a handover; no signal on the bank."""
 
+from datetime import timedelta
+
 from django.conf import settings
+from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.people.models import Membership
+from kessa.people.models import Membership, User
 from kessa.places.models import Place
 from kessa.visits.models import Bottle, Visit
-from kessa.visits.services import label_bottle
+from kessa.visits.services import begin_visit, close_visit, label_bottle, record_observations
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
-from tests.world import planned, stocked_kit
+from tests.world import planned, seen, stocked_kit
 
 
 class OnThePhone(BrowserTest):
@@ -29,8 +32,8 @@ class OnThePhone(BrowserTest):
         expect(page.get_by_role("link", name="Read in place, and note what you see")).to_be_visible()
 
     def note(self, page, label, value):
-        page.get_by_label(label).fill(str(value))
-        page.get_by_label(label).press("Tab")
+        page.get_by_role("spinbutton", name=label).fill(str(value))
+        page.get_by_role("spinbutton", name=label).press("Tab")
 
     def test_a_stream_from_safety_to_the_result(self):
         stocked_kit(self.ines)
@@ -41,8 +44,8 @@ class OnThePhone(BrowserTest):
         self.assertAlmostEqual(box["width"] * box["height"], max(page.evaluate(areas)), delta=500)
         self.begin_visit(page)
         page.get_by_role("link", name="Read in place, and note what you see").click()
-        self.note(page, "Conductivity, µS/cm", 310)
-        self.note(page, "Water temperature, °C", 4.5)
+        self.note(page, "Conductivity", 310)
+        self.note(page, "Water temperature", 4.5)
         page.get_by_role("group", name="Flow").get_by_role("radio", name="steady").click()
         page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
         page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
@@ -50,7 +53,7 @@ class OnThePhone(BrowserTest):
         page.reload()
         expect(page.get_by_role("group", name="Flow").get_by_role("radio", name="steady")).to_be_checked()
         expect(page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy")).not_to_be_checked()
-        expect(page.get_by_label("Conductivity, µS/cm")).to_have_value("310")
+        expect(page.get_by_role("spinbutton", name="Conductivity")).to_have_value("310")
         page.get_by_role("link", name="Done: back to the visit").click()
         page.get_by_role("link", name="Draw the sample").click()
         page.get_by_role("link", name="with a pole").click()
@@ -88,7 +91,7 @@ class OnThePhone(BrowserTest):
         page.get_by_role("link", name="Read in place, and note what you see").click()
         self.note(page, "Pressure, bar", 9)
         self.note(page, "Load, %", 70)
-        self.note(page, "Conductivity, µS/cm", 2300)
+        self.note(page, "Conductivity", 2300)
         self.assert_saved(page)
         page.get_by_role("link", name="Done: back to the visit").click()
         page.get_by_role("link", name="Draw the sample").click()
@@ -97,6 +100,30 @@ class OnThePhone(BrowserTest):
         page.get_by_role("button", name="Keep the sample").click()
         expect(page.get_by_role("link", name="Test: Chloride, drops")).to_be_visible()
         expect(page.get_by_text("9 bar")).to_be_visible()
+
+    def test_a_display_in_another_unit_is_converted_and_one_far_from_usual_is_doubted(self):
+        olek = User.objects.get(username="olek")
+        for days in range(9, 0, -1):
+            visit = begin_visit(self.below, olek, {}, timezone.now() - timedelta(days=days))
+            record_observations(visit, olek, seen(("conductivity", 180 + 8 * days)))
+            close_visit(visit, olek, [])
+        page = self.open(PHONE)
+        self.begin_visit(page)
+        page.get_by_role("link", name="Read in place, and note what you see").click()
+        self.note(page, "Conductivity", 1.4)
+        expect(page.get_by_text("Usually 194.4 to 245.6 µS/cm here. Check the unit on the display.")).to_be_visible()
+        page.get_by_label("Unit of conductivity on the display").select_option("mS/cm")
+        expect(page.get_by_text("1.4 mS/cm is 1400 µS/cm. Usually")).to_be_visible()
+        self.note(page, "Conductivity", 0.21)
+        expect(page.get_by_text("0.21 mS/cm is 210 µS/cm.", exact=True)).to_be_visible()
+        page.get_by_label("Unit of water temperature on the display").select_option("°F")
+        self.note(page, "Water temperature", 41)
+        expect(page.get_by_text("41 °F is 5 °C.")).to_be_visible()
+        self.note(page, "Air in the shade", 900)
+        expect(page.get_by_text("Air in the shade, a metre up: not on the scale.")).to_be_visible()
+        self.assert_saved(page)
+        page.get_by_role("link", name="Done: back to the visit").click()
+        expect(page.get_by_text("210 µS/cm (0.21 mS/cm on the display)")).to_be_visible()
 
     def test_what_is_noted_without_a_signal_is_kept_and_sent(self):
         page = self.open(PHONE)
@@ -107,11 +134,11 @@ class OnThePhone(BrowserTest):
         page.reload()
         self.assert_saved(page)
         page.route("**/observations/", lambda route: route.abort())
-        self.note(page, "Conductivity, µS/cm", 421)
+        self.note(page, "Conductivity", 421)
         page.get_by_role("group", name="Foam").get_by_role("radio", name="patches").click()
         expect(page.get_by_text("2 waiting")).to_be_visible()
         page.reload()
-        expect(page.get_by_label("Conductivity, µS/cm")).to_have_value("421")
+        expect(page.get_by_role("spinbutton", name="Conductivity")).to_have_value("421")
         page.unroute("**/observations/")
         page.goto(f"{self.address}/today/")
         visit = Visit.objects.for_team(self.team).get()

@@ -12,7 +12,7 @@ from django.utils.timesince import timesince
 from kessa.core import quantity
 from kessa.core.determination import FLAGS
 from kessa.core.supplies import supplies
-from kessa.people.display import SIGNS, Shown, shown_as
+from kessa.people.display import Shown, shown_as, sign
 from kessa.rounds.occasions import occasion_kinds
 from kessa.visits.circumstances import scales
 from kessa.web.components.gauge import gauge as lay_out_gauge
@@ -56,7 +56,7 @@ def supply_name(key: str) -> str:
 @register.filter
 def unit_sign(unit: str) -> str:
     """Write a unit as people do."""
-    return SIGNS.get(unit, unit)
+    return sign(unit)
 
 
 @register.filter
