@@ -4,8 +4,8 @@ from typing import Any
 
 from django import forms
 from django.forms.utils import flatatt
-from django.utils.html import format_html, format_html_join
-from django.utils.safestring import SafeString
+from django.utils.html import escape, format_html
+from django.utils.safestring import SafeString, mark_safe
 
 
 class PlainSelect(forms.Select):
@@ -13,14 +13,10 @@ class PlainSelect(forms.Select):
 
     def render(self, name: str, value: Any, attrs: Any = None, renderer: Any = None) -> SafeString:
         """Write the select."""
-        widget = self.get_context(name, value, attrs)["widget"]
-        options = format_html_join(
-            "",
-            "<option{}>{}</option>",
-            (
-                (flatatt({"value": str(option["value"]), "selected": bool(option["selected"])}), option["label"])
-                for _, group, _ in widget["optgroups"]
-                for option in group
-            ),
+        chosen = {str(each) for each in (value if isinstance(value, list | tuple) else [value])}
+        options = "".join(
+            f'<option value="{escape(key)}"{" selected" if str(key) in chosen else ""}>{escape(label)}</option>'
+            for key, label in self.choices
         )
-        return format_html("<select{}>{}</select>", flatatt({"name": name, **widget["attrs"]}), options)
+        given = self.build_attrs(self.attrs, {"name": name, **(attrs or {})})
+        return format_html("<select{}>{}</select>", flatatt(given), mark_safe(options))  # noqa: S308
