@@ -1,9 +1,12 @@
 """Visits to places, and the samples drawn there."""
 
+from datetime import datetime, time, timedelta
+
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
+from django.utils import timezone
 
 from kessa.kits.models import Instrument
 from kessa.people.managers import TeamManager
@@ -34,6 +37,23 @@ class Visit(TeamOwned):
                 fields=["team", "-started_at"], condition=Q(closed_at=None, leader__isnull=False), name="open_visits"
             ),
         ]
+
+    @property
+    def should_be_heard_by(self) -> datetime | None:
+        """When those who were told should have heard back; before the start means the next day."""
+        try:
+            back_by = time.fromisoformat(self.safety.get("back_by", ""))
+        except ValueError:
+            return None
+        begun = timezone.localtime(self.started_at)
+        heard = timezone.make_aware(datetime.combine(begun.date(), back_by))
+        return heard if heard >= begun else timezone.make_aware(datetime.combine(begun + timedelta(days=1), back_by))
+
+    @property
+    def is_unheard_of(self) -> bool:
+        """Whether it is still open past the time by which somebody should have heard."""
+        by = self.should_be_heard_by
+        return self.is_open and by is not None and timezone.now() > by
 
     @property
     def is_open(self) -> bool:

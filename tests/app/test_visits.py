@@ -55,6 +55,16 @@ class Visits(TestCase):
         self.begin()
         self.assertEqual(self.visit().safety["told"], "Ines")
 
+    def test_a_visit_that_nobody_closed_in_time_is_said_to_the_team(self):
+        begin_visit(self.place, self.person, {"told": "Maud", "back_by": "12:00"}, timezone.now() - timedelta(days=2))
+        self.client.force_login(member(self.team, "Olek").user)
+        self.assertContains(self.client.get("/today/"), "Maud should have heard by 12:00. Ask after Ines.")
+        Visit.objects.for_team(self.team).update(started_at=timezone.now(), safety={"back_by": "nonsense"})
+        self.assertNotContains(self.client.get("/today/"), "should have heard")
+        late = timezone.localtime().replace(hour=23, minute=30, second=0, microsecond=0)
+        night = Visit(team=self.team, place=self.place, started_at=late, safety={"back_by": "01:15"})
+        self.assertEqual((night.should_be_heard_by - late), timedelta(hours=1, minutes=45))
+
     def test_plant_asks_for_the_sites_own_rules(self):
         self.place.kind_key = "boiler"
         self.place.save()
