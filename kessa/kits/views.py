@@ -58,12 +58,8 @@ def edit_kit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     team = request.membership.team
     found = get_object_or_404(Kit.objects.for_team(team), pk=pk) if pk else Kit()
     form = KitForm(team, request.POST or None, instance=found)
-    if request.method == "POST" and form.is_valid():
-        kept = services.keep_kit(form.save(commit=False))
-        messages.success(request, f"{kept} is saved.")
-        return redirect("kits:kit", kept.pk)
-    context = {"form": form, "title": f"Change {found}" if pk else "Add a kit", "act": "Save the kit"}
-    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+    title = f"Change {found}" if pk else "Add a kit"
+    return _edited(request, form, services.keep_kit, "kits:kit", title)
 
 
 @member_required
@@ -143,12 +139,8 @@ def edit_instrument(request: HttpRequest, pk: int | None = None) -> HttpResponse
     """Add an instrument, or change one."""
     found = _instrument(request, pk) if pk else Instrument()
     form = InstrumentForm(request.membership.team, request.POST or None, instance=found)
-    if request.method == "POST" and form.is_valid():
-        kept = services.keep_instrument(form.save(commit=False))
-        messages.success(request, f"{kept} is saved.")
-        return redirect("kits:instrument", kept.pk)
-    context = {"form": form, "title": f"Change {found}" if pk else "Add an instrument", "act": "Save the instrument"}
-    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+    title = f"Change {found}" if pk else "Add an instrument"
+    return _edited(request, form, services.keep_instrument, "kits:instrument", title)
 
 
 @member_required
@@ -214,6 +206,15 @@ def tick(request: HttpRequest, pk: int) -> HttpResponse:
     if request.htmx:
         return render(request, "kits/packed.html", {"check": found, **_progress(found)})
     return redirect("kits:packing", pk)
+
+
+def _edited(request: HttpRequest, form: Any, keep: Any, page: str, title: str) -> HttpResponse:
+    if request.method == "POST" and form.is_valid():
+        kept = keep(form.save(commit=False))
+        messages.success(request, f"{kept} is saved.")
+        return redirect(page, kept.pk)
+    context = {"form": form, "title": title, "act": "Save"}
+    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
 
 
 def _progress(found: KitCheck) -> dict[str, Any]:
