@@ -1,7 +1,6 @@
 """Reads about the bench worth a name."""
 
 from collections import defaultdict
-from datetime import timedelta
 from typing import Any, NamedTuple
 
 from kessa.bench.batches import CLOSED, REOPENED
@@ -44,17 +43,7 @@ class Judged(NamedTuple):
 
 def events_as_data(events: Any) -> list[dict[str, Any]]:
     """Return events as the browser knows them."""
-    return [
-        {
-            "id": str(event.id),
-            "run": event.run,
-            "kind": event.kind,
-            "seq": event.seq,
-            "at": event.at.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
-            "data": event.data,
-        }
-        for event in events
-    ]
+    return [event.as_sent(event.run, event.kind, event.data) for event in events]
 
 
 def counted_events(determination: Determination) -> list[Event]:
@@ -121,9 +110,8 @@ def judge_outcome(determination: Determination, outcome: Outcome) -> Judged:
 
 def faults_of(determination: Determination) -> list[str]:
     """Return what stands against the sample and the lots, as flags of the result."""
-    age = determination.started_at - determination.sample.drawn_at
-    keeps = determination.method.keeps_hours
-    too_old = ["sample-too-old"] if keeps and age > timedelta(hours=keeps) else []
+    until = determination.sample.testable_until(determination.method.keeps_hours)
+    too_old = ["sample-too-old"] if until and determination.started_at > until else []
     of_lots = {fault for use in determination.lots.all() for fault in use.faults}
     if determination.missing_lots:
         of_lots.add(MISSING)

@@ -1,7 +1,6 @@
 """The bench: from the place to a counted run."""
 
 import json
-from datetime import timedelta
 from typing import Any
 
 from django.contrib import messages
@@ -106,11 +105,12 @@ def method(request: HttpRequest, sample_pk: int) -> HttpResponse:
         except ValidationError as error:
             messages.error(request, error.message)
     suggested, why = selectors.suggested_method(drawn.place, family)
+    until = drawn.testable_until(suggested.keeps_hours)
     context = {
         "sample": drawn,
         "form": form,
         "kits": [(kit, lots_for(drawn.team, kit, suggested).items()) for kit in kits],
-        "too_old": suggested.keeps_hours and timezone.now() > drawn.drawn_at + timedelta(hours=suggested.keeps_hours),
+        "too_old": until is not None and timezone.now() > until,
         "suggested": suggested,
         "why": why,
         "others": [each for each in family if each != suggested],

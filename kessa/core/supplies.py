@@ -28,6 +28,11 @@ class Supply(Strict):
         return self.kind != "gear"
 
 
+def unit_word(units: float, unit: str) -> str:
+    """Write the unit that goes with a number of units: "strip" with 1, "strips" with 2, "mL" with any."""
+    return unit if unit in ("mL", "") or units == 1 else f"{unit}s"
+
+
 class _Supplies(Strict):
     supplies: tuple[Supply, ...]
 

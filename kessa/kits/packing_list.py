@@ -9,7 +9,7 @@ from kessa.core.determination import FLAGS
 from kessa.core.packing import needs
 from kessa.core.quantity import plain
 from kessa.core.stock import allot
-from kessa.core.supplies import Supply, supplies
+from kessa.core.supplies import Supply, supplies, unit_word
 from kessa.kits.models import Instrument, Kit, KitCheck, Lot
 from kessa.kits.selectors import instruments_of, kits_with_lots
 from kessa.people.models import Team, User
@@ -86,5 +86,4 @@ def _instrument_line(key: str, measuring: list[Instrument], kit: Kit) -> dict[st
 
 def counted(units: float, unit: str) -> str:
     """Write a number of units, such as "2 strips" or "1056 mL"."""
-    plural = "" if unit in ("mL", "") or units == 1 else "s"
-    return f"{plain(units)} {unit}{plural}"
+    return f"{plain(units)} {unit_word(units, unit)}"

@@ -23,7 +23,7 @@ from kessa.visits.circumstances import IN_PLACE, scales_for
 from kessa.visits.selectors import seen_lately, series
 from kessa.web.components.trend import Line, trend
 
-PAGE = 40
+_PAGE = 40
 
 
 @member_required
@@ -32,12 +32,12 @@ def index(request: HttpRequest) -> HttpResponse:
     """The places by name, each with its newest result; a page at a time where there are many."""
     wanted = request.GET.get("name", "")[:80].replace("\0", "")
     rows = places(request.membership.team).filter(name__icontains=wanted)
-    shown = with_latest_result(rows.filter(name__gt=request.GET.get("after", "").replace("\0", ""))[: PAGE + 1])
+    shown = with_latest_result(rows.filter(name__gt=request.GET.get("after", "").replace("\0", ""))[: _PAGE + 1])
     context = {
-        "places": shown[:PAGE],
-        "after": shown[PAGE - 1].name if len(shown) > PAGE else "",
+        "places": shown[:_PAGE],
+        "after": shown[_PAGE - 1].name if len(shown) > _PAGE else "",
         "wanted": wanted,
-        "many": bool(wanted) or len(shown) > PAGE or "after" in request.GET,
+        "many": bool(wanted) or len(shown) > _PAGE or "after" in request.GET,
     }
     return render(request, "places/index.html", context)
 

@@ -88,8 +88,7 @@ class SafetyForm(forms.Form):
 
     def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.outdoors = place.kind.has_depth
-        if not self.outdoors:
+        if not place.kind.has_depth:
             del self.fields["ice_or_flood"], self.fields["rule_followed"]
         if not place.kind.is_plant:
             del self.fields["plant_ready"]

@@ -1,6 +1,7 @@
 """Visits to places, and the samples drawn there."""
 
 from datetime import datetime, time, timedelta
+from typing import Any
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
@@ -91,6 +92,11 @@ class Tap(models.Model):
         abstract = True
         default_manager_name = "across_teams"
 
+    def as_sent(self, run: str, kind: str, data: dict[str, Any]) -> dict[str, Any]:
+        """Return it as the browser knows it."""
+        at = self.at.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+        return {"id": str(self.id), "run": run, "kind": kind, "seq": self.seq, "at": at, "data": data}
+
 
 class Observation(Tap):
     """A circumstance or in-place reading; the last of its key counts."""
@@ -128,6 +134,10 @@ class Sample(TeamOwned):
             models.UniqueConstraint(fields=["team", "number"], name="one_sample_a_number"),
             models.CheckConstraint(condition=Q(depth_cm__isnull=True) | Q(depth_cm__gte=0), name="depth_not_negative"),
         ]
+
+    def testable_until(self, keeps_hours: float | None) -> datetime | None:
+        """When it is too old for a test that keeps so long; None where it never is."""
+        return self.drawn_at + timedelta(hours=keeps_hours) if keeps_hours else None
 
     @property
     def place(self) -> Place:

@@ -59,22 +59,17 @@ def visit_before(visit: Visit) -> Visit | None:
 
 def shared_taps(visit: Visit) -> list[dict[str, Any]]:
     """Return a visit's observations as the browser knows them."""
-    rows = (
-        Observation.objects.for_team(visit.team_id).filter(visit=visit, after_close=False).order_by("seq", "at", "id")
-    )
+    rows = Observation.objects.for_team(visit.team_id).filter(visit=visit, after_close=False)
     return [
-        {
-            "id": str(each.id),
-            "run": each.key,
-            "kind": "observed",
-            "seq": each.seq,
-            "at": each.at.isoformat(timespec="milliseconds").replace("+00:00", "Z"),
-            "data": {
+        each.as_sent(
+            each.key,
+            "observed",
+            {
                 "value": each.display if each.display_unit else each.value,
                 "unit": each.display_unit,
                 "instrument": each.instrument_id,
             },
-        }
+        )
         for each in rows.order_by("seq", "at", "id")
     ]
 
@@ -83,31 +78,32 @@ def seen_lately(place: Place, most: int = 6) -> list[tuple[Visit, dict[str, Obse
     """Return a place's last visits on which something was observed, newest first, with what counts of it."""
     visits = list(_observed_at(place)[:most])
     seen: dict[int, dict[str, Observation]] = {visit.pk: {} for visit in visits}
-    observed = Observation.objects.for_team(place.team_id).filter(visit__in=visits, after_close=False)
-    for each in observed.order_by("seq", "at", "pk"):
+    for each in _counting(place, visits):
         seen[each.visit_id][each.key] = each
-    return [(visit, {key: each for key, each in seen[visit.pk].items() if each.value is not None}) for visit in visits]
+    return [(visit, seen[visit.pk]) for visit in visits]
 
 
 def series(place: Place, key: str, most: int = 84) -> list[Reading]:
     """Return what was observed on one scale on a place's last visits, newest first, one reading a visit."""
-    visits = list(_observed_at(place).values_list("pk", flat=True)[:most])
-    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, key=key, after_close=False)
-    last = {each.visit_id: each for each in rows.order_by("seq", "at", "pk")}
-    counted = [last[pk] for pk in visits if pk in last and last[pk].value is not None]
+    visits = list(_observed_at(place)[:most])
+    of_visit = {each.visit_id: each for each in _counting(place, visits, key=key)}
+    counted = [of_visit[visit.pk] for visit in visits if visit.pk in of_visit]
     return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in counted]
 
 
 def usual_seen(place: Place, most: int = 84) -> dict[str, UsualRange]:
     """Return what is usual at a place on each scale that is a number, from its last visits."""
-    visits = list(_observed_at(place).values_list("pk", flat=True)[:most])
     keys = [scale.key for scale in scales_for(place.kind_key) if scale.unit]
-    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, key__in=keys, after_close=False)
-    last = {(each.visit_id, each.key): each.value for each in rows.order_by("seq", "at", "pk")}
-    usual = {
-        key: usual_range([value for (_, of), value in last.items() if of == key and value is not None]) for key in keys
-    }
+    counted = _counting(place, list(_observed_at(place)[:most]), key__in=keys)
+    usual = {key: usual_range([each.value for each in counted if each.key == key]) for key in keys}
     return {key: found for key, found in usual.items() if found}
+
+
+def _counting(place: Place, visits: list[Visit], **narrowed: Any) -> list[Observation]:
+    """Return the last observation of each scale on each visit, without those taken back."""
+    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, after_close=False, **narrowed)
+    last = {(each.visit_id, each.key): each for each in rows.order_by("seq", "at", "pk")}
+    return [each for each in last.values() if each.value is not None]
 
 
 def _observed_at(place: Place) -> Any:

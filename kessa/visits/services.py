@@ -51,11 +51,18 @@ def record_observations(visit: Visit, person: User, taps: list[Any]) -> Stored:
         visit.pk,
         _MOST_OBSERVATIONS - visit.observations.count(),
     )
-    for note in new:
-        flags = _instrument_flags(note)
-        Observation.across_teams.create(
-            team_id=visit.team_id, visit=visit, person=person, flags=flags, after_close=late, **note._asdict()
+    rows = (
+        Observation(
+            team_id=visit.team_id,
+            visit=visit,
+            person=person,
+            flags=_instrument_flags(note),
+            after_close=late,
+            **note._asdict(),
         )
+        for note in new
+    )
+    Observation.across_teams.bulk_create(rows, ignore_conflicts=True)
     return Stored(kept, [str(note.id) for note in new] if late else [], refused)
 
 

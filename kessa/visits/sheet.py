@@ -1,6 +1,5 @@
 """The field sheet: everything a visit holds, and what it still wants."""
 
-from datetime import timedelta
 from typing import Any, NamedTuple
 
 from django.utils import timezone
@@ -138,8 +137,7 @@ def _test(plan: PlannedTest, samples: list[Sample], begun: list[Determination]) 
     of_it = [each for each in begun if each.method.family == plan.family]
     determination = next((each for each in of_it if each.closed_at), None) or next(iter(of_it), None)
     sample = determination.sample if determination else (samples[-1] if samples else None)
-    keeps = plan.method.keeps_hours
-    until = sample.drawn_at + timedelta(hours=keeps) if sample and keeps else None
+    until = sample.testable_until(plan.method.keeps_hours) if sample else None
     too_old = until is not None and determination is None and timezone.now() > until
     return Test(plan, sample, until, too_old, determination)
 

@@ -56,7 +56,7 @@ def visit(request: HttpRequest, pk: int) -> HttpResponse:
     context = {
         "visit": found,
         "sheet": field_sheet(found),
-        "pairs": [(pair, other, called) for pair, other, called in pairs_of(found.place)],
+        "pairs": pairs_of(found.place),
         "handovers": found.handovers.select_related("giver", "taker").order_by("at"),
         "photographs": photographs_of(found),
         "handover_form": HandoverForm(found),

@@ -11,7 +11,7 @@ from django.utils.timesince import timesince
 
 from kessa.core import quantity
 from kessa.core.determination import FLAGS
-from kessa.core.supplies import supplies
+from kessa.core.supplies import supplies, unit_word
 from kessa.people.display import Shown, shown_as, sign
 from kessa.rounds.occasions import occasion_kinds
 from kessa.visits.circumstances import scales
@@ -51,6 +51,9 @@ def scale_label(key: str) -> str:
 def supply_name(key: str) -> str:
     """Name a supply."""
     return supplies()[key].name if key in supplies() else key
+
+
+register.filter(unit_word)
 
 
 @register.filter
