@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kessa.core.trends import UsualRange
+from kessa.web.components.drift import drift
 from kessa.web.components.gauge import gauge
 from kessa.web.components.ladder import FOOT, TOP, ladder
 from kessa.web.components.trend import Line, trend
@@ -42,7 +43,43 @@ class Gauges(TestCase):
             self.assertTrue(0 <= x <= drawn.width, x)
 
 
+def checked(days, off, allowed=2.0):
+    passed = abs(off) <= allowed
+    return SimpleNamespace(at=START + timedelta(days=days), off=off, allowed=allowed, passed=passed)
+
+
+class Drifts(TestCase):
+    def test_checks_stand_in_order_of_time_against_what_is_allowed(self):
+        chart = drift([checked(60, -2), checked(0, 0), checked(30, 1)])
+        self.assertEqual([dot.check.off for dot in chart.dots], [0, 1, -2])
+        first, second, third = chart.dots
+        self.assertEqual((first.y, second.y), (chart.middle, chart.middle - chart.band / 2))
+        self.assertEqual(third.y, chart.middle + chart.band)
+        self.assertTrue(first.x < second.x < third.x)
+        self.assertEqual(len(chart.days), 2)
+
+    def test_one_check_and_one_with_nothing_allowed(self):
+        self.assertEqual(len(drift([checked(0, 0)]).days), 1)
+        exact = drift([checked(0, 0, 0), checked(1, 5, 0)])
+        self.assertEqual(exact.dots[0].y, exact.middle)
+        self.assertGreater(exact.middle - exact.dots[1].y, exact.band)
+
+    @given(st.lists(st.tuples(st.integers(0, 900), st.floats(-1e9, 1e9), st.floats(0, 1e6)), min_size=1, max_size=20))
+    def test_nothing_leaves_the_sheet(self, checks):
+        chart = drift([checked(*check) for check in checks])
+        for dot in chart.dots:
+            self.assertTrue(chart.left <= dot.x <= chart.right and 0 <= dot.y <= chart.height, dot)
+
+
 class Trends(TestCase):
+    def test_readings_below_nothing_have_a_scale_that_holds_them(self):
+        frost = result(0, -9)
+        frost.low = -9
+        chart = trend([result(30, 6, 0), frost], [], [], None)
+        cold, warm = chart.here
+        zero = next(y for y, label in chart.grid if label == "0")
+        self.assertTrue(warm.y < zero < cold.y <= chart.height)
+
     def test_points_run_in_time_and_limits_far_above_are_named_not_drawn(self):
         here = [result(days, value) for days, value in ((90, 64), (60, 30), (0, 28))]
         there = [result(30, 20)]
