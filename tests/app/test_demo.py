@@ -5,8 +5,11 @@ from django.test import TestCase
 
 from kessa.bench.models import Determination, Result
 from kessa.bench.selectors import bench_of, counted_events, judge_outcome
+from kessa.kits.models import Instrument, Lot
 from kessa.people.models import Team
 from kessa.places.models import Place
+from kessa.rounds.selectors import active_rounds, calls
+from kessa.visits.models import Observation, Visit
 from kessa.web.demo import world
 
 KINDS = {"stream": 4, "boiler": 1, "cooling-tower": 1, "closed-loop": 1, "heating-loop": 1, "supply": 1, "well": 5}
@@ -66,3 +69,43 @@ class TarrowVale(TestCase):
             self.assertContains(self.client.get(f"/places/{place.pk}/"), words)
         for result in self.results:
             self.assertContains(self.client.get(f"/log/{result.pk}/"), "The working")
+
+    def test_lots_stand_in_every_state_with_what_the_world_says_is_left(self):
+        lots = {lot.number: lot for lot in Lot.objects.for_team(self.team)}
+        for each in world.DATA["lots"]:
+            self.assertAlmostEqual(lots[each["number"]].units_left, each["units"], msg=each["number"])
+        states = {fault for lot in lots.values() for fault in lot.faults}
+        self.assertEqual(states, {"lot-expired", "lot-opened-too-long", "lot-damp"})
+        self.assertTrue(any(lot.opened_on is None for lot in lots.values()))
+        self.assertEqual(len(lots["CS-12"].table), 15)
+        for lot in lots.values():
+            booked = sum(use.units for use in lot.uses.all())
+            self.assertAlmostEqual(sum(change.units for change in lot.changes.all()) - booked, lot.units_left)
+
+    def test_the_probe_drifts_until_it_fails_and_what_it_read_since_is_flagged(self):
+        probe = Instrument.objects.for_team(self.team).get(name="Conductivity meter, streams")
+        checks = list(probe.checks.order_by("at"))
+        self.assertTrue(checks[0].passed)
+        self.assertFalse(checks[-1].passed)
+        read = Observation.objects.for_team(self.team).filter(instrument=probe).order_by("at")
+        self.assertTrue(read.filter(at__gt=checks[-1].at).exists())
+        for each in read:
+            last = max((check for check in checks if check.at <= each.at), key=lambda check: check.at)
+            self.assertEqual("check-failed" in each.flags, not last.passed)
+
+    def test_every_visit_was_led_noted_and_closed(self):
+        visits = Visit.objects.for_team(self.team)
+        self.assertFalse(visits.filter(leader=None).exists() or visits.filter(closed_at=None).exists())
+        self.assertFalse(visits.filter(observations=None).exists())
+        self.assertFalse(visits.filter(samples=None).exists())
+        self.assertEqual(visits.values("place").distinct().count(), 12)
+
+    def test_each_person_finds_the_places_left_open_on_today(self):
+        rounds = list(active_rounds(self.team))
+        for name, open_places in (
+            ("per", {"Dairy, steam boiler", "Dairy, cooling tower", "Dairy, borehole supply"}),
+            ("maud", {"Well, Hagg End", "Dairy, borehole supply"}),
+            ("ines", {"Ashlin Brook, mill pond dam"}),
+        ):
+            found = calls(self.team, self.team.members.get(username=name), rounds)
+            self.assertEqual({call.place.name for call in found.mine}, open_places, name)

@@ -4,6 +4,7 @@ import io
 import json
 from datetime import timedelta
 
+from django.core.exceptions import ValidationError
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 from django.urls import reverse
@@ -14,7 +15,7 @@ from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Bottle, Observation, Sample, Visit
-from kessa.visits.services import begin_visit, draw_sample
+from kessa.visits.services import begin_visit, close_visit, draw_sample, hand_over
 from tests.world import measured, member, planned, safety, seen, team_of
 
 
@@ -177,6 +178,36 @@ class Visits(TestCase):
         self.client.force_login(olek)
         self.assertContains(self.client.get("/today/"), "Go on: Ines&#x27;s brook")
         self.assertContains(self.client.get(reverse("visits:visit", args=[visit.pk])), "blank is done")
+
+    def test_a_closed_visit_is_neither_paused_nor_handed_on_nor_noted_in(self):
+        olek = member(self.team, "Olek").user
+        self.begin()
+        visit = self.visit()
+        stale = Visit.objects.for_team(self.team).get(pk=visit.pk)
+        self.client.post(reverse("visits:close", args=[visit.pk]), {"remark": ""})
+        for act, data in (("pause", {}), ("resume", {}), ("hand_over", {"taker": olek.pk})):
+            page = self.client.post(reverse(f"visits:{act}", args=[visit.pk]), data, follow=True)
+            self.assertContains(page, "This visit was closed")
+        for act in (lambda: hand_over(stale, self.person, olek, ""), lambda: close_visit(stale, self.person, [])):
+            with self.assertRaisesMessage(ValidationError, "This visit was closed"):
+                act()
+        visit.refresh_from_db()
+        self.assertEqual((visit.leader, visit.paused_at), (self.person, None))
+        self.assertRedirects(
+            self.client.get(reverse("visits:circumstances", args=[visit.pk])), reverse("visits:visit", args=[visit.pk])
+        )
+
+    def test_an_observation_of_one_visit_is_not_taken_by_another(self):
+        self.begin()
+        first = self.visit()
+        taps = seen(("flow", 1))
+        self.send(first, taps)
+        self.client.post(reverse("visits:close", args=[first.pk]), {"remark": ""})
+        self.begin()
+        second = Visit.objects.for_team(self.team).get(closed_at=None)
+        reply = self.send(second, [*taps, *seen(("flow", 2))]).json()
+        self.assertEqual(reply["refused"], [[taps[0]["id"], "This tap belongs elsewhere."]])
+        self.assertEqual((len(reply["kept"]), second.observations.count(), first.observations.count()), (1, 1, 1))
 
     def test_a_sample_too_old_for_its_test_is_said_and_flagged(self):
         old = measured(self.place, self.person, 8, 8, days_ago=40)
