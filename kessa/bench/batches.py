@@ -6,12 +6,14 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from kessa.core import runs
+from kessa.core.arguments import CannotCompute
 from kessa.core.methods.schema import Method
 from kessa.visits.taps import BadTap, is_whole, read_device, read_id, read_seq, read_time
 
-CLOSED, REOPENED = "closed", "reopened"
+CLOSED, REOPENED, ANSWERED = "closed", "reopened", "answered"
 WHOLE = ""
-_RUN = re.compile(r"(blank|sample)-[1-9][0-9]?")
+_RUN = re.compile(r"(blank|sample|supply)-[1-9][0-9]?")
+_LONGEST_NOTE = 40
 
 
 class Incoming(NamedTuple):
@@ -31,13 +33,13 @@ def check(tap: Any, method: Method) -> Incoming:
     if not isinstance(tap, dict):
         raise BadTap("A tap is an object.")
     kind, run = tap.get("kind"), tap.get("run")
-    if kind == CLOSED:
+    if kind in (CLOSED, ANSWERED):
         if run != WHOLE:
-            raise BadTap("Closing is for the whole determination.")
+            raise BadTap("Closing and answers are for the whole determination.")
     elif kind not in runs.RUN_EVENTS:
         raise BadTap("This kind of tap is not known.")
     elif not isinstance(run, str) or not _RUN.fullmatch(run):
-        raise BadTap("A run is named blank or sample and a number.")
+        raise BadTap("A run is named blank, sample or supply and a number.")
     data = _data(kind, tap.get("data") or {}, method)
     seq, at, device = read_seq(tap.get("seq")), read_time(tap.get("at")), read_device(tap.get("device"))
     return Incoming(read_id(tap.get("id")), run, kind, seq, at, data, device)
@@ -46,18 +48,74 @@ def check(tap: Any, method: Method) -> Incoming:
 def _data(kind: str, data: Any, method: Method) -> dict[str, Any]:
     if not isinstance(data, dict):
         raise BadTap("What a tap carries is an object.")
-    if kind == runs.BACK:
-        return {"of": str(read_id(data.get("of")))}
-    if kind == runs.END:
-        if not isinstance(data.get("endpoint"), bool):
-            raise BadTap("An end says whether the colour stayed.")
-        return {"endpoint": data["endpoint"]}
-    if kind == runs.STEP:
-        if not is_whole(data.get("step"), 0, len(method.steps) - 1):
-            raise BadTap("The method has no such step.")
-        return {"step": data["step"]}
-    if kind == runs.TIMER:
-        if not is_whole(data.get("seconds"), 1, 86_400):
-            raise BadTap("A clock runs for 1 second to a day.")
-        return {"seconds": data["seconds"]}
-    return {}
+    return _CARRIED[kind](data, method) if kind in _CARRIED else {}
+
+
+def _taken_back(data: dict[str, Any], method: Method) -> dict[str, Any]:
+    return {"of": str(read_id(data.get("of")))}
+
+
+def _end(data: dict[str, Any], method: Method) -> dict[str, Any]:
+    if not isinstance(data.get("endpoint"), bool):
+        raise BadTap("An end says whether the colour stayed.")
+    return {"endpoint": data["endpoint"]}
+
+
+def _step(data: dict[str, Any], method: Method) -> dict[str, Any]:
+    if not is_whole(data.get("step"), 0, len(method.steps) - 1):
+        raise BadTap("The method has no such step.")
+    return {"step": data["step"]}
+
+
+def _clock(data: dict[str, Any], method: Method) -> dict[str, Any]:
+    if not is_whole(data.get("seconds"), 1, 86_400):
+        raise BadTap("A clock runs for 1 second to a day.")
+    return {"seconds": data["seconds"]} | _clock_step(data, method)
+
+
+def _clock_step(data: dict[str, Any], method: Method) -> dict[str, int]:
+    if "step" not in data:
+        return {}
+    step = data["step"]
+    if not is_whole(step, 0, len(method.steps) - 1) or method.steps[step].wait is None:
+        raise BadTap("This step has no clock.")
+    return {"step": step}
+
+
+def _reading(data: dict[str, Any], method: Method) -> dict[str, Any]:
+    """Check a reading by computing with it: what gives no result is no reading."""
+    part = next((part for part in method.parts if part.key == data.get("part") and not part.counted), None)
+    reading = data.get("reading")
+    if part is None or not isinstance(reading, dict):
+        raise BadTap("A reading names what was read.")
+    if strange := set(reading) - part.reading_keys:
+        raise BadTap(f"{sorted(strange)[0]} is not read by this method.")
+    if any(isinstance(value, str) and len(value) > _LONGEST_NOTE for value in reading.values()):
+        raise BadTap("What is noted with a reading has up to 40 letters.")
+    try:
+        part.determine(reading)
+    except CannotCompute as error:
+        raise BadTap(error.message) from None
+    return {"part": part.key, "reading": reading}
+
+
+def _answer(data: dict[str, Any], method: Method) -> dict[str, Any]:
+    ask = method.asks.get(str(data.get("key")))
+    value = data.get("value")
+    if ask is None:
+        raise BadTap("This method does not ask that.")
+    if ask.answers and ask.chosen(value) is None:
+        raise BadTap("Choose one of the answers.")
+    if not ask.answers and (isinstance(value, bool) or not isinstance(value, int | float) or not 0 <= value <= 1e6):
+        raise BadTap(f"This is answered with a number, in {ask.unit}.")
+    return {"key": ask.key, "value": value}
+
+
+_CARRIED = {
+    runs.BACK: _taken_back,
+    runs.END: _end,
+    runs.STEP: _step,
+    runs.TIMER: _clock,
+    runs.READ: _reading,
+    ANSWERED: _answer,
+}

@@ -9,10 +9,12 @@ from django.db.models import Q
 from django.utils.functional import cached_property
 
 from kessa.core.limits import overall
+from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantity import Quantity
 from kessa.core.schools import complete
-from kessa.kits.models import Kit, Lot
+from kessa.core.written import written_form
+from kessa.kits.models import Instrument, Kit, Lot
 from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
@@ -37,6 +39,9 @@ class Determination(TeamOwned):
     lot = models.CharField(max_length=300, blank=True)
     # Supplies for which no lot was in use when it began.
     missing_lots = ArrayField(models.CharField(max_length=60), default=list, blank=True)
+    instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
+    # What stood against the instrument when it began.
+    instrument_faults = ArrayField(models.CharField(max_length=30), default=list, blank=True)
     started_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     started_at = models.DateTimeField()
     continues = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="continued_by")
@@ -60,6 +65,10 @@ class Determination(TeamOwned):
     def blank_first(self) -> bool:
         """Whether it begins with a blank."""
         return self.method.blank is not None and complete(self.house_rules)["blank"] == "yes"
+
+    def written_form(self, part: Part) -> str | None:
+        """The form in which results of a part are written, by the team's school and the limits of the place."""
+        return written_form(part, complete(self.house_rules)["written_as"], self.limit_sets)
 
     @property
     def near_limit(self) -> str | None:
@@ -112,6 +121,8 @@ class Result(TeamOwned):
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     taken_at = models.DateTimeField()
+    # Which part of the method it is: a strip has one a pad, a staged test one a stage.
+    part = models.CharField(max_length=60, default="main")
     parameter = models.CharField(max_length=60)
     value = models.FloatField()
     low = models.FloatField()
@@ -144,7 +155,7 @@ class Result(TeamOwned):
         ]
         constraints = [
             models.UniqueConstraint(
-                fields=["determination"], condition=Q(superseded_at=None), name="one_standing_result"
+                fields=["determination", "part"], condition=Q(superseded_at=None), name="one_standing_result_a_part"
             ),
             models.CheckConstraint(condition=Q(censor__in=["", "<", ">"]), name="censor_known"),
             models.CheckConstraint(
@@ -160,15 +171,9 @@ class Result(TeamOwned):
     @property
     def raw(self) -> str:
         """The readings as people write them, such as "8, 7 drops"."""
-        return raw_in_words(self.readings)
+        return str(self.readings["words"])
 
     @property
     def decisive(self) -> dict[str, Any] | None:
         """The judgement that gave the verdict."""
         return overall(self.judgements)
-
-
-def raw_in_words(readings: dict[str, Any]) -> str:
-    """Write the counted runs as people do: "8, 7 drops", "25+ drops" where no end came."""
-    counts = [f"{run['count']}{'' if run['endpoint'] else '+'}" for run in readings["runs"]]
-    return f"{', '.join(counts)} {readings['unit_of_count']}{'' if counts == ['1'] else 's'}"

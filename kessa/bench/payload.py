@@ -8,32 +8,78 @@ from kessa.bench.models import Determination, Event
 from kessa.bench.selectors import Bench, events_as_data, judge_outcome
 from kessa.core.ladder import ladder
 from kessa.core.trends import UsualRange
+from kessa.core.units import convert
 
 
-def bench_payload(determination: Determination, events: list[Event], usual: UsualRange | None) -> dict[str, Any]:
-    """Return the method's rungs and rules, and every event so far, as the page's script takes them."""
-    method = determination.method
-    per = method.numbers.per * determination.dilution
+def bench_payload(
+    determination: Determination, events: list[Event], bench: Bench, usual: dict[str, UsualRange | None]
+) -> dict[str, Any]:
+    """Return the method's steps, rungs and rules, and every event so far, as the page's script takes them."""
+    method, main = determination.method, determination.method.main
     # What continues another determination carries over its blank, also one that was not run.
     blank = method.blank if determination.blank_first and determination.continues_id is None else None
+    count_step = next((step for step in method.steps if step.kind == "count"), None)
+    sets = tuple(determination.limit_sets)
     return {
         "id": determination.pk,
         "address": reverse("bench:events", args=[determination.pk]),
-        "unit": method.unit,
-        "unit_of_count": method.unit_of_count,
-        "stop_at": method.numbers.stop_at,
-        "count_step": method.count_step,
-        "steps": len(method.steps),
-        "settle_s": method.steps[method.count_step].settle_s,
-        "most_runs": method.agreement.most,
+        "here": reverse("bench:determination", args=[determination.pk]),
+        "place": determination.sample.place.name,
+        "kind": main.kind if method.counted else "read",
+        "parts": [{"key": part.key, "parameter": part.parameter, "read_s": part.read_s} for part in method.parts],
+        "steps": [
+            step.model_dump(mode="json", include={"kind", "parts", "wait", "when", "ask"}, exclude_none=True)
+            for step in method.steps
+        ],
+        "unit": main.unit,
+        "unit_of_count": main.unit_of_count,
+        "stop_at": main.numbers.stop_at or 0,
+        "settle_s": count_step.settle_s if count_step else None,
+        "between_s": count_step.between_s if count_step else None,
+        "most_runs": method.agreement.most if method.agreement else 1,
         "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
-        "usual": [usual.low / per, usual.high / per] if usual else None,
-        "rungs": ladder(method, determination.dilution, tuple(determination.limit_sets), determination.near_limit),
+        "wanted": main.wanted.model_dump() if main.wanted else None,
+        "usual": usual_count(determination, usual[main.key]),
+        "rungs": ladder(main, method.agreement, determination.dilution, sets, determination.near_limit)
+        if main.kind == "count" and method.agreement
+        else [],
+        "displays": {part.key: _display(determination, part, usual[part.key]) for part in method.parts},
         "events": events_as_data(events),
+        "states": states_of(bench),
     }
 
 
+def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:
+    """Return the usual range as a count of this range; None where nothing is counted or it is written otherwise."""
+    part = determination.method.main
+    if usual is None or part.kind != "count":
+        return None
+    per = (part.numbers.per or 1.0) * determination.dilution
+    form = determination.written_form(part)
+    bounds = (convert(bound, part.unit, form, part.unit, part.form) for bound in (usual.low, usual.high))
+    return [bound / per + (part.numbers.background or 0.0) for bound in bounds]
+
+
+def _display(determination: Determination, part: Any, usual: UsualRange | None) -> dict[str, Any] | None:
+    """Return how what a meter may show becomes the part's own unit, as slope and offset, and what is usual here."""
+    if part.kind != "meter":
+        return None
+    units = {}
+    for unit in (part.unit, *part.display_units):
+        offset, one = ((convert(x, unit, None, part.unit, None) if unit != part.unit else x) for x in (0.0, 1.0))
+        units[unit] = [one - offset, offset]
+    written_alike = usual and determination.written_form(part) == part.form
+    return {"own": part.unit, "units": units, "usual": [usual.low, usual.high] if usual and written_alike else None}
+
+
+def states_of(bench: Bench) -> dict[str, str]:
+    """Return by part what the runs amount to: what is not known yet is left out."""
+    return {key: outcome.state for key, outcome in bench.outcomes.items() if outcome.quantity}
+
+
 def outcome_context(determination: Determination, bench: Bench) -> dict[str, Any]:
-    """Return what the runs come to so far, for bench/outcome.html."""
-    judged = judge_outcome(determination, bench.outcome) if bench.outcome.quantity else None
-    return {"outcome": bench.outcome, "judged": judged}
+    """Return what the runs come to so far, part by part, for bench/outcome.html."""
+    concluded = [part for part in determination.method.parts if bench.outcomes[part.key].quantity]
+    return {
+        "outcomes": [(part, bench.outcomes[part.key], judge_outcome(determination, part, bench)) for part in concluded]
+    }

@@ -1,34 +1,63 @@
 """Reads about the bench worth a name."""
 
-from collections import defaultdict
+from collections import Counter, defaultdict
 from typing import Any, NamedTuple
 
-from kessa.bench.batches import CLOSED, REOPENED
+from kessa.bench.batches import ANSWERED
 from kessa.bench.models import Determination, Event, Result
 from kessa.core import runs
 from kessa.core.advice import is_unusual, next_steps
-from kessa.core.determination import Blank, Outcome, conclude
-from kessa.core.limits import judge_by_sets, overall
-from kessa.core.methods import house_methods
+from kessa.core.determination import Blank, Outcome, conclude, run_flags
+from kessa.core.limits import judge_by_sets, judge_by_window, overall
+from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.stock import MISSING
 from kessa.core.trends import UsualRange, usual_range
+from kessa.core.units import convert
+from kessa.core.written import written_form
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
+from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
+from kessa.rules.selectors import house_rules
 
 _HISTORY = 200
+_LATELY = 40
 
 
 class Bench(NamedTuple):
-    """A determination as its events tell it: runs by number, and the blank (None where none is asked for)."""
+    """A determination as its events tell it: runs by number, and the blank (None where none is asked for).
+
+    `supplies` are the runs on supply water of a difference test, `outcomes` what the runs came to, by part.
+    """
 
     samples: dict[int, runs.RunState]
+    supplies: dict[int, runs.RunState]
     blanks: dict[int, runs.RunState]
     blank: Blank | None
-    outcome: Outcome
+    answers: dict[str, Any]
+    outcomes: dict[str, Outcome]
+
+    def readings(self, part: Part) -> dict[int, dict[str, Any]]:
+        """Return the readings of a part that count, by number of run."""
+        counting = {number: state for number, state in sorted(self.samples.items()) if state.counts}
+        if part.kind == "count":
+            return {number: state.counted() for number, state in counting.items()}
+        if part.kind == "difference":
+            both = {n: (state, self.supplies[n]) for n, state in counting.items() if n in self.supplies}
+            return {
+                number: {"system": system.count, "supply": supply.count}
+                for number, (system, supply) in both.items()
+                if supply.counts
+            }
+        return {n: state.readings[part.key].raw for n, state in counting.items() if part.key in state.readings}
+
+    @property
+    def concluded(self) -> bool:
+        """Whether there is anything to write in the log."""
+        return any(outcome.quantity for outcome in self.outcomes.values())
 
 
 class Judged(NamedTuple):
@@ -58,19 +87,29 @@ def counted_events(determination: Determination) -> list[Event]:
 def bench_of(determination: Determination, events: list[Event]) -> Bench:
     """Derive where a determination stands from its events."""
     method = determination.method
+    answers: dict[str, Any] = {}
     by_run: dict[str, list[runs.Event]] = defaultdict(list)
     for event in events_as_data(events):
-        if event["kind"] not in (CLOSED, REOPENED):
+        if event["run"]:
             by_run[event.pop("run")].append(runs.Event(**event))
-    samples, blanks = {}, {}
+        elif event["kind"] == ANSWERED:
+            answers[event["data"]["key"]] = event["data"]["value"]
+    most = method.main.numbers.stop_at or 0
+    read = () if method.counted else tuple(part.key for part in method.parts)
+    states: dict[str, dict[int, runs.RunState]] = {"sample": {}, "supply": {}, "blank": {}}
     for name, run_events in by_run.items():
         role, number = name.split("-")
-        if role == "sample":
-            samples[int(number)] = runs.derive(run_events, method.numbers.stop_at)
-        elif method.blank:
-            blanks[int(number)] = runs.derive(run_events, method.blank.stop_at)
-    blank = _blank(determination, method, blanks)
-    return Bench(samples, blanks, blank, conclude(method, samples, blank, determination.dilution))
+        if role == "blank" and not method.blank:
+            continue
+        up_to = method.blank.stop_at if role == "blank" and method.blank else most
+        states[role][int(number)] = runs.derive(run_events, up_to, read)
+    blank = _blank(determination, method, states["blank"])
+    bench = Bench(states["sample"], states["supply"], states["blank"], blank, answers, {})
+    for part in method.parts:
+        bench.outcomes[part.key] = conclude(
+            method, part, bench.readings(part), blank, determination.dilution, determination.written_form(part)
+        )
+    return bench
 
 
 def _blank(determination: Determination, method: Method, blanks: dict[int, runs.RunState]) -> Blank | None:
@@ -86,26 +125,30 @@ def _blank(determination: Determination, method: Method, blanks: dict[int, runs.
     return Blank(None, "missing") if determination.blank_first else None
 
 
-def judge_outcome(determination: Determination, outcome: Outcome) -> Judged:
-    """Judge what the runs came to so far; needs a quantity."""
+def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Judged:
+    """Judge what the runs came to so far for a part; needs a quantity."""
+    outcome = bench.outcomes[part.key]
     assert outcome.quantity is not None
     method, place = determination.method, determination.sample.place
-    judgements = judge_by_sets(outcome.quantity, method.parameter, determination.limit_sets, determination.near_limit)
+    judgements = judge_by_sets(outcome.quantity, part.parameter, determination.limit_sets, determination.near_limit)
+    if part.wanted:
+        judgements.append(judge_by_window(outcome.quantity, part))
     decisive = overall(judgements)
     verdict = decisive["verdict"] if decisive else None
-    usual = usual_at(place, method, before=determination)
+    usual = usual_at(place, series_of(part, determination.written_form(part)), before=determination)
     unusual = is_unusual(outcome.quantity, usual)
     reference = reference_of(place)
+    of_course = run_flags(method, bench.samples, bench.answers)
     steps = next_steps(
-        method,
-        outcome,
+        part,
+        outcome._replace(flags=(*outcome.flags, *of_course)),
         verdict,
         unusual=unusual,
-        higher_range=house_methods().get(method.numbers.next_range or ""),
+        higher_range=methods_of(determination.team_id).get(part.numbers.next_range or ""),
         upstream=reference.name if reference else None,
     )
-    flags = [*outcome.flags, *faults_of(determination), *(["unusual"] if unusual else [])]
-    return Judged(verdict, judgements, usual, flags, steps)
+    flags = [*outcome.flags, *of_course, *faults_of(determination), *(["unusual"] if unusual else [])]
+    return Judged(verdict, judgements, usual, list(dict.fromkeys(flags)), steps)
 
 
 def faults_of(determination: Determination) -> list[str]:
@@ -115,16 +158,35 @@ def faults_of(determination: Determination) -> list[str]:
     of_lots = {fault for use in determination.lots.all() for fault in use.faults}
     if determination.missing_lots:
         of_lots.add(MISSING)
-    return [*too_old, *sorted(of_lots)]
+    return [*too_old, *sorted(of_lots), *determination.instrument_faults]
 
 
-def usual_at(place: Place, method: Method, before: Determination | None = None) -> UsualRange | None:
-    """Learn what is usual at a place from its latest trustworthy results, drawn before this determination's sample."""
-    past = Result.objects.for_team(place.team_id).trustworthy().filter(place=place, parameter=method.parameter)
+class Series(NamedTuple):
+    """Results that may be compared with one another: of one parameter, written alike."""
+
+    parameter: str
+    unit: str
+    form: str = ""
+
+
+def series_of(part: Part, form: str | None) -> Series:
+    """Return the series to which results of a part belong where they are written as `form`."""
+    return Series(part.parameter, part.unit, form or "")
+
+
+def series_at(place: Place) -> list[Series]:
+    """Return what was found out at a place lately, the most frequent first."""
+    newest = Result.objects.for_team(place.team_id).standing().filter(place=place).newest_first()
+    found = Counter(Series(*row) for row in newest.values_list("parameter", "unit", "form")[:_HISTORY])
+    return [series for series, _ in found.most_common()]
+
+
+def usual_at(place: Place, series: Series, before: Determination | None = None) -> UsualRange | None:
+    """Learn what is usual at a place from its latest trustworthy results of a series, drawn before a sample."""
+    past = Result.objects.for_team(place.team_id).trustworthy().filter(place=place, **series._asdict())
     if before is not None:
         past = past.filter(taken_at__lt=before.sample.drawn_at)
-    written_alike = past.filter(unit=method.unit, form=method.form or "")
-    return usual_range(list(written_alike.newest_first().values_list("value", flat=True)[:_HISTORY]))
+    return usual_range(list(past.newest_first().values_list("value", flat=True)[:_HISTORY]))
 
 
 def open_determinations(team: Team) -> list[Determination]:
@@ -149,11 +211,42 @@ def last_kit_at(place: Place) -> int | None:
     return used.order_by("-started_at").values_list("kit_id", flat=True).first()
 
 
-def suggested_method(place: Place, family: list[Method]) -> tuple[Method, str]:
-    """Return the range of a family to begin with, and why: by the place's history, else the lowest."""
+def suggested_method(place: Place, family: list[Method], form: str | None) -> tuple[Method, str]:
+    """Return the range of a family to begin with, and why: by the place's history, else the lowest.
+
+    `form` is the one in which results are written; history in another form than the kit's own is brought to it.
+    """
     lowest = family[0]
-    usual = usual_at(place, lowest)
+    part = lowest.main
+    usual = usual_at(place, series_of(part, form))
     if usual is None:
-        return lowest, "No history here yet: start with the lowest range."
-    fitting = next((method for method in family if usual.high <= 0.8 * method.reach), family[-1])
-    return fitting, f"Usual here is {usual.low:.4g} to {usual.high:.4g} {lowest.unit}."
+        return lowest, "No history here yet: start with the lowest range." if len(family) > 1 else ""
+    own_high = usual.high if form == part.form else convert(usual.high, part.unit, form, part.unit, part.form)
+    fitting = next((method for method in family if method.reach and own_high <= 0.8 * method.reach), family[-1])
+    written = f" as {form}" if form else ""
+    return fitting, f"Usual here is {usual.low:.4g} to {usual.high:.4g} {part.unit}{written}."
+
+
+def written_at(place: Place, part: Part) -> str | None:
+    """Return the form in which results of a part are written at a place, by the team's school."""
+    return written_form(part, house_rules(place.team).chosen["written_as"], place.limit_sets)
+
+
+def tests_to_choose(place: Place, known: dict[str, list[Method]]) -> dict[str, Any]:
+    """Return the tests to choose from at a place: those run here lately first, then all by what they find out."""
+    lately = (
+        Determination.objects.for_team(place.team_id)
+        .filter(sample__visit__place=place)
+        .order_by("-started_at")
+        .values_list("method_key", flat=True)[:_LATELY]
+    )
+    of_key = {method.key: family for family, methods in known.items() for method in methods}
+    here = dict.fromkeys(of_key[key] for key in lately if key in of_key)
+    by_parameter: dict[str, list[Method]] = {}
+    for methods in known.values():
+        by_parameter.setdefault(_subject(methods[0]), []).append(methods[0])
+    return {"here": [known[family][0] for family in here], "all": sorted(by_parameter.items())}
+
+
+def _subject(method: Method) -> str:
+    return method.main.parameter if len(method.parts) == 1 else "several at once"

@@ -11,11 +11,13 @@ from django.utils import timezone
 from kessa.bench import batches
 from kessa.bench.models import Determination, Event, LotUse, Result
 from kessa.bench.selectors import Bench, bench_of, counted_events, judge_outcome
-from kessa.core.methods import house_methods
+from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
 from kessa.core.packing import used_by
-from kessa.kits.models import Kit
-from kessa.kits.selectors import lots_for
+from kessa.kits.models import Instrument, Kit, Lot
+from kessa.kits.selectors import faults_at, lots_for
 from kessa.kits.services import take_from
+from kessa.methods.selectors import methods_of
 from kessa.people.models import Membership, User
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Sample
@@ -33,22 +35,28 @@ def begin_determination(
     dilution: float = 1.0,
     kit: Kit | None = None,
     lot: str = "",
+    instrument: Instrument | None = None,
     supersedes: Determination | None = None,
     at: datetime | None = None,
 ) -> Determination:
-    """Begin a determination by a house method, now or `at`; raises ValidationError where there is no such method.
+    """Begin a determination by one of the team's methods, now or `at`.
+
+    Raises ValidationError where there is no such method, where it cannot be diluted, or where the lot's table lacks.
 
     The lots in use of `kit` are named with it; `lot` is what was read off a bottle where no kit is kept.
 
     Beginning again what the same person has begun and not yet touched gives the same determination: a page posted twice
     begins one.
     """
-    method = house_methods().get(method_key)
+    method = methods_of(sample.team_id).get(method_key)
     if method is None:
-        raise ValidationError("This method is not in the library any more. Choose another.")
+        raise ValidationError("This method is not among your team's any more. Choose another.")
+    if dilution != 1 and not method.may_dilute:
+        raise ValidationError("A diluted sample says nothing by this method.")
     Sample.objects.for_team(sample.team_id).select_for_update().get(pk=sample.pk)
     same = {"sample": sample, "method_key": method.key, "method_version": method.version, "dilution": dilution}
-    same |= {"kit": kit, "started_by": person, "supersedes": supersedes} | ({} if kit else {"lot": lot})
+    same |= {"kit": kit, "started_by": person, "supersedes": supersedes, "instrument": instrument}
+    same |= {} if kit else {"lot": lot}
     untouched = Determination.objects.for_team(sample.team_id).filter(closed_at=None, events=None, **same).first()
     if untouched:
         return untouched
@@ -56,7 +64,8 @@ def begin_determination(
     lots = [each for each in named.values() if each]
     begun = Determination.objects.create(
         team=sample.team,
-        method_definition=method.snapshot(),
+        method_definition=_with_tables(method, lots).snapshot(),
+        instrument_faults=faults_at(instrument, at or timezone.now()) if instrument else [],
         limit_sets=sample.place.limit_sets,
         house_rules=house_rules(sample.team).chosen,
         started_at=at or timezone.now(),
@@ -67,6 +76,18 @@ def begin_determination(
     for each in lots:
         LotUse.objects.create(team=sample.team, determination=begun, lot=each, faults=list(each.stock.faults(day)))
     return begun
+
+
+def _with_tables(method: Method, lots: list[Lot]) -> Method:
+    """Return the method with its lots' conversion tables; raises ValidationError where one lacks."""
+    whole = method.with_tables({lot.supply_key: lot.table for lot in lots if lot.table})
+    if whole.lacks_table:
+        named = next((str(lot) for lot in lots if lot.supply_key == whole.lacks_table[0]), "No lot is named")
+        raise ValidationError(
+            f"{named}: these strips are read by the table printed for their own lot. Write it in on the lot's page, "
+            "then begin: another lot's table would be a guess."
+        )
+    return whole
 
 
 @transaction.atomic
@@ -81,19 +102,20 @@ def continue_over_range(
     determination = _locked(determination)
     if hasattr(determination, "continued_by"):
         return determination.continued_by
-    result = _standing(determination)
-    if result is None or result.censor != ">":
+    if not any(result.censor == ">" for result in _standing(determination)):
         raise ValidationError("This determination was not over its range.")
     method = determination.method
-    if method.numbers.next_range is None and not dilution:
+    next_range = method.main.numbers.next_range
+    if next_range is None and not dilution:
         raise ValidationError("This was the top range: choose how far to dilute.")
     following = begin_determination(
         determination.sample,
         person,
-        method.numbers.next_range or method.key,
+        next_range or method.key,
         dilution=determination.dilution * (dilution or 1.0),
         kit=determination.kit,
         lot="" if determination.kit_id else determination.lot,
+        instrument=determination.instrument,
         at=at,
     )
     blank = bench_of(determination, counted_events(determination)).blank
@@ -138,15 +160,15 @@ def record_events(determination: Determination, person: User, taps: list[Any]) -
     return Stored(kept, late, refused)
 
 
-def _standing(determination: Determination) -> Result | None:
-    return Result.objects.for_team(determination.team_id).standing().filter(determination=determination).first()
+def _standing(determination: Determination) -> list[Result]:
+    return list(Result.objects.for_team(determination.team_id).standing().filter(determination=determination))
 
 
-def _closed_and_standing(determination: Determination, act: str) -> Result:
-    result = _standing(determination)
-    if determination.closed_at is None or result is None:
+def _closed_and_standing(determination: Determination, act: str) -> list[Result]:
+    results = _standing(determination)
+    if determination.closed_at is None or not results:
         raise ValidationError(f"Only a closed determination that stands can {act}.")
-    return result
+    return results
 
 
 def _keep(determination: Determination, person: User, taps: list[batches.Incoming], *, after_close: bool) -> None:
@@ -173,11 +195,13 @@ def _locked(determination: Determination) -> Determination:
 
 
 def _close(determination: Determination, at: datetime) -> bool:
-    """Write the result; return whether there was one to write. `at` is when the person closed it."""
+    """Write the results; return whether there were any to write. `at` is when the person closed it."""
     bench = bench_of(determination, counted_events(determination))
-    if bench.outcome.quantity is None:
+    if not bench.concluded:
         return False
-    _write_result(determination, bench)
+    for part in determination.method.parts:
+        if bench.outcomes[part.key].quantity is not None:
+            _write_result(determination, bench, part)
     _book(determination, bench)
     determination.closed_at = at
     determination.save(update_fields=["closed_at"])
@@ -186,10 +210,12 @@ def _close(determination: Determination, at: datetime) -> bool:
 
 def _book(determination: Determination, bench: Bench) -> None:
     """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
-    begun = [state for state in (*bench.samples.values(), *bench.blanks.values()) if state.count]
+    states = (*bench.samples.values(), *bench.supplies.values(), *bench.blanks.values())
+    begun = [state for state in states if state.count or state.readings]
     # What is used once a sample was used by the determination this one continues.
     samples = 0 if determination.continues_id else 1
-    used = used_by(determination.method, len(begun), sum(state.count for state in begun), samples)
+    units, parts = sum(state.count for state in begun), sum(len(state.readings) for state in begun)
+    used = used_by(determination.method, len(begun), units, samples, parts)
     for use in determination.lots.select_related("lot"):
         units = used.get(use.lot.supply_key, 0.0)
         take_from(use.lot, units - use.units)
@@ -197,12 +223,12 @@ def _book(determination: Determination, bench: Bench) -> None:
         use.save(update_fields=["units"])
 
 
-def _write_result(determination: Determination, bench: Bench) -> Result:
-    outcome = bench.outcome
+def _write_result(determination: Determination, bench: Bench, part: Part) -> Result:
+    outcome = bench.outcomes[part.key]
     quantity = outcome.quantity
     assert quantity is not None
-    judged = judge_outcome(determination, outcome)
-    before = _standing(determination)
+    judged = judge_outcome(determination, part, bench)
+    before = next((each for each in _standing(determination) if each.part == part.key), None)
     flags = list(judged.flags)
     reason = ""
     if before is not None:
@@ -217,7 +243,8 @@ def _write_result(determination: Determination, bench: Bench) -> Result:
         place=sample.place,
         person=determination.started_by,
         taken_at=sample.drawn_at,
-        parameter=determination.method.parameter,
+        part=part.key,
+        parameter=part.parameter,
         value=quantity.value,
         low=quantity.low,
         high=quantity.high,
@@ -226,7 +253,7 @@ def _write_result(determination: Determination, bench: Bench) -> Result:
         form=quantity.form or "",
         verdict=judged.verdict or "",
         flags=flags,
-        readings=_readings(determination, bench),
+        readings=_readings(determination, bench, part),
         working=list(outcome.working),
         judgements=judged.judgements,
         usual=judged.usual._asdict() if judged.usual else None,
@@ -235,15 +262,16 @@ def _write_result(determination: Determination, bench: Bench) -> Result:
     )
 
 
-def _readings(determination: Determination, bench: Bench) -> dict[str, Any]:
+def _readings(determination: Determination, bench: Bench, part: Part) -> dict[str, Any]:
     """What was seen, apart from what it means: from this and the method the result can be computed again."""
-    counted = [{"number": number, **state.reading()} for number, state in sorted(bench.samples.items()) if state.counts]
+    readings = bench.readings(part)
     void = [number for number, state in sorted(bench.samples.items()) if state.voided]
     return {
-        "unit_of_count": determination.method.unit_of_count,
-        "runs": counted,
-        "used": list(bench.outcome.used),
+        "words": part.said_together(list(readings.values())),
+        "runs": [{"number": number, **reading} for number, reading in readings.items()],
+        "used": list(bench.outcomes[part.key].used),
         "void": void,
+        "answers": bench.answers,
         "blank": bench.blank._asdict() if bench.blank else None,
         "dilution": determination.dilution,
     }
@@ -256,7 +284,7 @@ def add_further_run(determination: Determination, person: User, reason: str) -> 
     Raises ValidationError where it is open still, or superseded.
     """
     determination = _locked(determination)
-    result = _closed_and_standing(determination, "take a further run")
+    results = _closed_and_standing(determination, "take a further run")
     highest = max(event.seq for event in counted_events(determination))
     Event.objects.create(
         id=uuid.uuid4(),
@@ -270,8 +298,9 @@ def add_further_run(determination: Determination, person: User, reason: str) -> 
         device="server",
         person=person,
     )
-    result.superseded_reason = reason
-    result.save(update_fields=["superseded_reason"])
+    for result in results:
+        result.superseded_reason = reason
+        result.save(update_fields=["superseded_reason"])
     determination.closed_at = None
     determination.save(update_fields=["closed_at"])
     return determination
@@ -284,12 +313,13 @@ def supersede(determination: Determination, membership: Membership, reason: str)
     Raises ValidationError where there is nothing to supersede or the person may not.
     """
     determination = _locked(determination)
-    result = _closed_and_standing(determination, "be superseded")
+    results = _closed_and_standing(determination, "be superseded")
     if determination.started_by_id != membership.user_id and not membership.corrects_others:
         raise ValidationError("Only the person who measured, a technician or a coordinator can supersede this.")
-    result.superseded_at = timezone.now()
-    result.superseded_reason = reason
-    result.save(update_fields=["superseded_at", "superseded_reason"])
+    for result in results:
+        result.superseded_at = timezone.now()
+        result.superseded_reason = reason
+        result.save(update_fields=["superseded_at", "superseded_reason"])
     return begin_determination(
         determination.sample,
         membership.user,
@@ -297,5 +327,6 @@ def supersede(determination: Determination, membership: Membership, reason: str)
         dilution=determination.dilution,
         kit=determination.kit,
         lot="" if determination.kit_id else determination.lot,
+        instrument=determination.instrument,
         supersedes=determination,
     )

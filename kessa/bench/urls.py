@@ -12,6 +12,7 @@ urlpatterns = [
     path("<int:pk>/", views.determination, name="determination"),
     path("<int:pk>/events/", views.events, name="events"),
     path("<int:pk>/on/", views.go_on, name="go_on"),
+    path("<int:pk>/dilution/", views.dilution_plan, name="dilution_plan"),
     path("<int:pk>/further/", views.further_run, name="further_run"),
     path("<int:pk>/supersede/", views.supersede, name="supersede"),
 ]

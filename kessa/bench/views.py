@@ -14,12 +14,16 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench import selectors, services
-from kessa.bench.forms import BeginForm, DilutionForm, ReasonForm
+from kessa.bench.forms import BeginForm, DilutionForm, EstimateForm, ReasonForm
 from kessa.bench.models import Determination
-from kessa.bench.payload import bench_payload, outcome_context
-from kessa.core.methods import families
-from kessa.kits.selectors import lots_for
+from kessa.bench.payload import bench_payload, outcome_context, states_of
+from kessa.bench.readings import inputs_of
+from kessa.core.arguments import CannotCompute
+from kessa.core.dilution import Dilution, dilute
+from kessa.core.schools import complete
+from kessa.kits.selectors import instruments_for, lots_for
 from kessa.log.selectors import latest_results, log_of, with_latest_result
+from kessa.methods.selectors import families_of
 from kessa.people.access import member_required
 from kessa.places.models import Place
 from kessa.places.selectors import places
@@ -84,39 +88,43 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
 
 @member_required
 def method(request: HttpRequest, sample_pk: int) -> HttpResponse:
-    """Choose the method; the range that fits the place's history comes first."""
+    """Choose the test, then its range; the range that fits the place's history comes first."""
     drawn = get_object_or_404(
         Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by", "team"),
         pk=sample_pk,
     )
-    family = families().get(request.GET.get("family", "")) or next(iter(families().values()))
-    kits = selectors.kits_for(drawn.place, family[0].family)
+    known = families_of(drawn.team_id)
     form = BeginForm(drawn.team, request.POST or None)
+    refused = ""
     if request.method == "POST" and form.is_valid():
         try:
-            determination = services.begin_determination(
-                drawn,
-                request.user,
-                form.cleaned_data["method"],
-                kit=form.cleaned_data.get("kit"),
-                lot=form.cleaned_data.get("lot", ""),
-            )
-            return redirect("bench:determination", determination.pk)
+            chosen = {key: value for key, value in form.cleaned_data.items() if key not in ("method", "")}
+            begun = services.begin_determination(drawn, request.user, form.cleaned_data["method"], **chosen)
+            return redirect("bench:determination", begun.pk)
         except ValidationError as error:
-            messages.error(request, error.message)
-    suggested, why = selectors.suggested_method(drawn.place, family)
+            refused = error.message
+    family = known.get(request.GET.get("family", ""))
+    if family is None:
+        context = {"sample": drawn, **selectors.tests_to_choose(drawn.place, known), "refused": refused}
+        return render(request, "bench/tests.html", context, status=422 if refused else 200)
+    lowest = family[0]
+    written = selectors.written_at(drawn.place, lowest.main)
+    suggested, why = selectors.suggested_method(drawn.place, family, written)
     until = drawn.testable_until(suggested.keeps_hours)
+    kits = selectors.kits_for(drawn.place, lowest.family)
     context = {
         "sample": drawn,
         "form": form,
+        "refused": refused,
         "kits": [(kit, lots_for(drawn.team, kit, suggested).items()) for kit in kits],
+        "instruments": instruments_for(drawn.team, suggested.instrument),
         "too_old": until is not None and timezone.now() > until,
         "suggested": suggested,
         "why": why,
         "others": [each for each in family if each != suggested],
-        "blank_first": house_rules(request.membership.team).chosen["blank"] == "yes",
+        "blank_first": suggested.blank and house_rules(request.membership.team).chosen["blank"] == "yes",
     }
-    return render(request, "bench/method.html", context)
+    return render(request, "bench/method.html", context, status=422 if refused else 200)
 
 
 def _determination(request: HttpRequest, pk: int) -> Determination:
@@ -133,16 +141,16 @@ def determination(request: HttpRequest, pk: int) -> HttpResponse:
     found = _determination(request, pk)
     if found.closed_at:
         return redirect("log:determination", pk)
-    past = latest_results(found.sample.place, found.method.parameter, most=5)
-    usual = selectors.usual_at(found.sample.place, found.method)
+    place, parts = found.sample.place, found.method.parts
+    usual = {part.key: selectors.usual_at(place, selectors.series_of(part, found.written_form(part))) for part in parts}
     events = selectors.counted_events(found)
     bench = selectors.bench_of(found, events)
     context = {
         "determination": found,
         "method": found.method,
-        "past": past,
-        "usual": usual,
-        "payload": bench_payload(found, events, usual),
+        "earlier": [(part, usual[part.key], latest_results(place, most=5, parameter=part.parameter)) for part in parts],
+        "inputs": inputs_of(found, complete(found.house_rules)["between_colours"]),
+        "payload": bench_payload(found, events, bench, usual),
         **outcome_context(found, bench),
     }
     return render(request, "bench/determination.html", context)
@@ -165,9 +173,9 @@ def events(request: HttpRequest, pk: int) -> HttpResponse:
     if found.closed_at:
         reply["result"] = reverse("log:determination", args=[pk])
     else:
-        reply["outcome"] = render_to_string(
-            "bench/outcome.html", outcome_context(found, selectors.bench_of(found, counted)), request
-        )
+        bench = selectors.bench_of(found, counted)
+        reply["outcome"] = render_to_string("bench/outcome.html", outcome_context(found, bench), request)
+        reply["states"] = states_of(bench)
     if len(counted) != known:
         reply["events"] = selectors.events_as_data(counted)
     return JsonResponse(reply)
@@ -184,6 +192,25 @@ def go_on(request: HttpRequest, pk: int) -> HttpResponse:
     return _after(
         request, pk, lambda found: services.continue_over_range(found, request.user, form.cleaned_data["dilution"])
     )
+
+
+@member_required
+@require_GET
+def dilution_plan(request: HttpRequest, pk: int) -> HttpResponse:
+    """Work out how far to dilute from what the sample may hold; htmx asks for the plan alone."""
+    found = _determination(request, pk)
+    form = EstimateForm(request.GET)
+    plan: Dilution | None = None
+    refused = "" if form.is_valid() else "Say about how much there may be, in the unit of the test."
+    part = found.method.main
+    if form.is_valid() and part.reach:
+        try:
+            make_ml = form.cleaned_data["make_ml"] or EstimateForm.base_fields["make_ml"].initial
+            plan = dilute(form.cleaned_data["estimate"], part.least or 0.0, part.reach, make_ml)
+        except CannotCompute as error:
+            refused = error.message
+    context = {"determination": found, "method": found.method, "plan": plan, "refused": refused}
+    return render(request, "bench/dilution.html", context)
 
 
 @member_required

@@ -4,11 +4,17 @@ from __future__ import annotations
 
 from kessa.core.determination import Outcome
 from kessa.core.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE
+from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantity import Quantity, plain
 from kessa.core.trends import UsualRange
 
 _UNUSUAL_FACTOR = 1.5
+_REPAIRS = {
+    "cloudy": "The sample was cloudy: filter it and repeat, cloud is taken for colour.",
+    "ph-outside": "The sample's pH lay outside the method's window: adjust it and repeat.",
+    "quality-bad": "A check of that day failed: find out why, and repeat with fresh reagent.",
+}
 
 
 def is_unusual(quantity: Quantity, usual: UsualRange | None) -> bool:
@@ -21,7 +27,7 @@ def is_unusual(quantity: Quantity, usual: UsualRange | None) -> bool:
 
 
 def next_steps(
-    method: Method,
+    part: Part,
     outcome: Outcome,
     verdict: str | None,
     *,
@@ -34,16 +40,21 @@ def next_steps(
     if outcome.next == "higher range" and higher_range:
         steps.append(
             f"Repeat now with the {higher_range.vessel} vessel: "
-            f"its range reaches {plain(higher_range.reach)} {method.unit}."
+            f"its range reaches {plain(higher_range.reach or 0.0)} {part.unit}."
         )
     elif outcome.next == "dilute":
         steps.append("Dilute a fresh part of the sample with deionised water and repeat now: this was the top range.")
     if outcome.state == "not agreed":
-        steps.append("The runs do not agree: draw a fresh sample and repeat, dropper upright, one drop at a time.")
+        how = ", dropper upright, one drop at a time" if part.counted else ", with clean vessels and the clocks"
+        steps.append(f"The runs do not agree: draw a fresh sample and repeat{how}.")
     elif "one-run" in outcome.flags:
         steps.append("One run only: repeat it before anyone relies on the number.")
     if "blank-bad" in outcome.flags:
         steps.append("The blank was bad: find out why, then repeat. Until then this number may be too high.")
+    timed = {"read-early", "read-late", "not-timed"} & set(outcome.flags)
+    if timed:
+        steps.append("The reading was not in its time: the colour is another then. Repeat with the clocks.")
+    steps += [words for flag, words in _REPAIRS.items() if flag in outcome.flags]
     # A count over the range says nothing about the limit yet: the repeat will.
     steps += [] if outcome.next and verdict == NOT_SETTLED else _by_verdict(verdict, upstream)
     if unusual and verdict in (INSIDE, CLOSE, None):

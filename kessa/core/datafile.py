@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ConfigDict, ValidationError
 
@@ -24,9 +24,15 @@ class BadDataFile(ValueError):
 def read_toml(path: Path, record: type[Record]) -> Record:
     """Read one TOML file as `record`; raises BadDataFile."""
     try:
-        return record.model_validate(tomllib.loads(path.read_text(encoding="utf-8")))
+        return read_record(path.name, tomllib.loads(path.read_text(encoding="utf-8")), record)
     except tomllib.TOMLDecodeError as error:
         raise BadDataFile(f"{path.name}: {error}") from error
+
+
+def read_record(name: str, data: Any, record: type[Record]) -> Record:
+    """Read plain data as `record`; raises BadDataFile that begins with `name` and names every field at fault."""
+    try:
+        return record.model_validate(data)
     except ValidationError as error:
         faults = (f"{'.'.join(map(str, fault['loc'])) or 'file'}: {fault['msg']}" for fault in error.errors())
-        raise BadDataFile(f"{path.name}: {'; '.join(faults)}") from error
+        raise BadDataFile(f"{name}: {'; '.join(faults)}") from error

@@ -23,13 +23,21 @@ class Planned(NamedTuple):
     @property
     def most_runs(self) -> int:
         """Every run there may be: those planned, one repeat where the runs may disagree, blanks and standards."""
-        repeat = 1 if 1 < self.runs < self.method.agreement.most else 0
+        most = self.method.agreement.most if self.method.agreement else 0
+        repeat = 1 if 1 < self.runs < most else 0
         return self.runs + repeat + self.blanks + self.standards
 
 
-def used_by(method: Method, runs: int, units: int, samples: int = 1) -> dict[str, float]:
-    """Return what so many runs with so many drops or tablets in all use up, by supply, in the supply's unit."""
+def used_by(
+    method: Method, runs: int, units: int | None = None, samples: int = 1, parts: int | None = None
+) -> dict[str, float]:
+    """Return what so many runs use up, by supply, in the supply's unit.
+
+    `units` are the drops or tablets of all of them, `parts` the parts read; by default what runs are reckoned with.
+    """
+    units = method.units_a_run * runs if units is None else units
     times = {"run": runs, "unit": units, "sample": samples}
+    times["part"] = len(method.parts) * runs if parts is None else parts
     used: dict[str, float] = defaultdict(float)
     for use in method.uses:
         used[use.supply] += use.amount * times[use.per]
@@ -44,8 +52,7 @@ def needs(planned: list[Planned], margin: float = MARGIN) -> dict[str, float]:
     """
     sums: dict[str, float] = defaultdict(float)
     for test in planned:
-        units = math.ceil(test.method.numbers.stop_at / 2) * test.most_runs
-        for key, amount in used_by(test.method, test.most_runs, units).items():
+        for key, amount in used_by(test.method, test.most_runs).items():
             sums[key] += amount
     packed = {key: float(math.ceil(amount * (1 + margin) - 1e-9)) for key, amount in sums.items()}
     packed |= {key: 1.0 for test in planned for key in test.method.gear}

@@ -5,13 +5,13 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from kessa.core.methods import families
 from kessa.core.supplies import supplies
+from kessa.kits.instruments import measured_by_instruments
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
+from kessa.methods.selectors import families_of
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.rounds.models import Stop
-from kessa.visits.circumstances import IN_PLACE, scales
 
 _DAY = {"type": "date"}
 
@@ -25,7 +25,6 @@ class KitForm(TeamModelForm):
 
     families = forms.MultipleChoiceField(
         label="Tests it serves",
-        choices=lambda: [(key, first.test_name) for key, (first, *_) in families().items()],
         widget=forms.CheckboxSelectMultiple,
         required=False,
     )
@@ -33,6 +32,11 @@ class KitForm(TeamModelForm):
     class Meta:
         model = Kit
         fields = ["name", "home", "families"]
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(team, *args, **kwargs)
+        tests = families_of(team.pk).items()
+        self.fields["families"].choices = [(key, first.test_name) for key, (first, *_) in tests]
 
 
 class LotForm(TeamModelForm):
@@ -87,7 +91,7 @@ class InstrumentForm(TeamModelForm):
     """An instrument, what it measures and how often it is checked."""
 
     measures = forms.ChoiceField(
-        choices=lambda: [(scale.key, scale.label) for scale in scales().values() if scale.group == IN_PLACE]
+        choices=lambda: [(key, measured.label) for key, measured in measured_by_instruments().items()]
     )
 
     class Meta:
@@ -109,7 +113,7 @@ class InstrumentForm(TeamModelForm):
         """Take the unit of what it measures."""
         cleaned: dict[str, Any] = super().clean()
         if "measures" in cleaned:
-            self.instance.unit = scales()[cleaned["measures"]].unit
+            self.instance.unit = measured_by_instruments()[cleaned["measures"]].unit
         return cleaned
 
 

@@ -7,9 +7,9 @@ from django.db.models import Q
 from django.utils import timezone
 
 from kessa.core import stock
-from kessa.core.methods import families
 from kessa.core.methods.schema import Method
 from kessa.core.supplies import Supply, supplies
+from kessa.methods.selectors import families_of
 from kessa.people.models import TeamOwned
 
 
@@ -36,7 +36,8 @@ class Kit(TeamOwned):
     @property
     def methods(self) -> list[Method]:
         """The lowest range of each test it serves."""
-        return [families()[key][0] for key in self.families if key in families()]
+        known = families_of(self.team_id)
+        return [known[key][0] for key in self.families if key in known]
 
 
 class Lot(TeamOwned):

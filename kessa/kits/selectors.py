@@ -1,6 +1,6 @@
 """Reads about kits, lots and instruments worth a name."""
 
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.db.models import OuterRef, Prefetch, Subquery
@@ -64,7 +64,7 @@ def holdings(kits: list[Kit], weekly: dict[str, float]) -> list[Holding]:
     """
     a_run: dict[str, float] = {}
     for method in {each.family: each for kit in kits for each in kit.methods}.values():
-        for key, amount in used_by(method, 1, method.numbers.stop_at // 2).items():
+        for key, amount in used_by(method, 1).items():
             a_run[key] = max(amount, a_run.get(key, 0.0))
     lots = [lot for kit in kits for lot in kit.lots_kept]  # type: ignore[attr-defined]
     found = []
@@ -92,6 +92,20 @@ def instruments_of(team: Team) -> list[Instrument]:
         instrument.last_check = checks.get(instrument.last_pk)
         instrument.faults = faults_of(instrument, instrument.last_check, timezone.localdate())
     return found
+
+
+def faults_at(instrument: Instrument, at: datetime) -> list[str]:
+    """Return what stood against an instrument at a moment."""
+    last = instrument.checks.filter(at__lte=at).order_by("-at", "-pk").first()
+    return faults_of(instrument, last, timezone.localdate(at))
+
+
+def instruments_for(team: Team, measures: str | None) -> list[Instrument]:
+    """Return the instruments that measure something, those first that nothing stands against."""
+    if measures is None:
+        return []
+    fitting = [each for each in instruments_of(team) if each.measures == measures]
+    return sorted(fitting, key=lambda each: len(each.faults))  # type: ignore[attr-defined]
 
 
 def faults_of(instrument: Instrument, last: InstrumentCheck | None, day: date) -> list[str]:

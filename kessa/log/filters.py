@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from kessa.bench.models import Result
 from kessa.core.judge import VERDICTS
-from kessa.core.methods import house_methods
+from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
 from kessa.people.selectors import members
 from kessa.places.selectors import places
@@ -20,15 +20,11 @@ def _midnight(day: date) -> datetime:
     return timezone.make_aware(datetime.combine(day, time.min))
 
 
-def _parameters() -> list[tuple[str, str]]:
-    return sorted({(method.parameter, method.parameter) for method in house_methods().values()})
-
-
 class LogFilter(django_filters.FilterSet):
     """By place, test, time, verdict and person; what was superseded is left out unless asked for."""
 
     place = django_filters.ModelChoiceFilter(queryset=None, empty_label="all places", widget=PlainSelect)
-    parameter = django_filters.ChoiceFilter(label="Test", choices=_parameters, empty_label="all tests")
+    parameter = django_filters.ChoiceFilter(label="Test", choices=[], empty_label="all tests")
     from_day = django_filters.DateFilter(label="From", method="since", widget=forms.DateInput(attrs={"type": "date"}))
     to_day = django_filters.DateFilter(label="To", method="until", widget=forms.DateInput(attrs={"type": "date"}))
     verdict = django_filters.ChoiceFilter(
@@ -46,6 +42,8 @@ class LogFilter(django_filters.FilterSet):
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.filters["place"].queryset = places(team)
+        known = {parameter for method in methods_of(team.pk).values() for parameter in method.parameters}
+        self.filters["parameter"].extra["choices"] = [(each, each) for each in sorted(known, key=str.lower)]
         self.filters["person"].queryset = members(team)
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.

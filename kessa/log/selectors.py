@@ -52,12 +52,12 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
     return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.pk], salt="kessa.log.page"))
 
 
-def latest_results(place: Place, parameter: str, most: int = _CHART) -> list[Result]:
-    """Return a place's standing results of a parameter, newest first, by default as many as a chart shows.
+def latest_results(place: Place, most: int = _CHART, **of: str) -> list[Result]:
+    """Return a place's standing results `of` a parameter or series, newest first, by default as many as a chart shows.
 
     A floor that was repeated in a higher range is left out: the repeat says more.
     """
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, parameter=parameter)
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **of)
     newest = list(rows.defer("readings", "working", "judgements", "usual", "next_steps").newest_first()[:most])
     floors = [result.determination_id for result in newest if result.censor == ">"]
     repeated = Determination.objects.for_team(place.team_id).filter(continues__in=floors)

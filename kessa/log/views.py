@@ -1,5 +1,8 @@
 """The log: every result, its working, and the way out as a file."""
 
+from contextlib import suppress
+from typing import Any
+
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -7,15 +10,29 @@ from django.views.decorators.http import require_GET
 
 from kessa.bench.forms import DilutionForm, ReasonForm
 from kessa.bench.models import Determination, Event, Result
-from kessa.core.methods import house_methods
+from kessa.core.arguments import CannotCompute
+from kessa.core.determination import conclude
+from kessa.core.quantity import Quantity
 from kessa.core.schools import complete, questions
+from kessa.core.written import other_forms
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
 from kessa.log.selectors import log_of, page_after
+from kessa.methods.selectors import methods_of
 from kessa.people.access import member_required
 from kessa.places.selectors import reference_of
 
 _EXPORT_CHUNK = 1000
+_SCHOOLS_OF_RESULTS = (
+    "blank",
+    "endpoint",
+    "duplicates",
+    "agreement",
+    "between_colours",
+    "clarity_tube",
+    "written_as",
+    "near_limit",
+)
 
 
 @member_required
@@ -65,31 +82,66 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     determination = found.determination
     history = determination.results.order_by("-computed_at")[:20]
     method = determination.method
+    part = method.part(found.part)
+    own = _in_own_form(found)
     context = {
         "result": found,
         "determination": determination,
         "method": method,
-        "worth": method.titrant.worth_of_a_drop() if method.titrant else None,
-        "history": [each for each in history if each.pk != found.pk],
+        "part": part,
+        "worth": part.titrant.worth_of_a_unit() if part.titrant else None,
+        "also": [part.written_as(own, form) for form in other_forms(part, found.form or None)],
+        "beside": [
+            other for other in determination.results.all() if other.superseded_at is None and other.pk != found.pk
+        ],
+        "answers": [(ask, found.readings.get("answers", {}).get(key)) for key, ask in method.asks.items()],
+        "history": [each for each in history if each.pk != found.pk and each.part == found.part],
         "events": Event.objects.for_team(team)
         .filter(determination=determination)
         .select_related("person")
         .order_by("seq", "at"),
-        "next_method": house_methods().get(method.numbers.next_range or ""),
+        "next_method": methods_of(team.pk).get(part.numbers.next_range or ""),
         "continued": Determination.objects.for_team(team).filter(continues=determination).first(),
         "replacement": Determination.objects.for_team(team).filter(supersedes=determination).first(),
         "reference": reference_of(found.place),
         "schools": [
             (question.ask, question.name_of(complete(determination.house_rules)[key]))
             for key, question in questions().items()
-            if key in ("blank", "endpoint", "duplicates", "agreement", "near_limit")
+            if key in _SCHOOLS_OF_RESULTS
         ],
         "photographs": determination.photographs.select_related("added_by", "sample"),
         "reason_form": ReasonForm(),
+        **_estimated(found),
         "dilutions": DilutionForm.base_fields["dilution"].choices,
         "may_supersede": determination.started_by_id == request.user.pk or request.membership.corrects_others,
     }
     return render(request, "log/result.html", context)
+
+
+def _estimated(result: Result) -> dict[str, Any]:
+    """What another test of the same sample says about a result beyond its range: about how much to dilute for."""
+    if result.censor != ">":
+        return {}
+    part = result.determination.method.part(result.part)
+    others = (
+        Result.objects.for_team(result.team_id)
+        .standing()
+        .filter(determination__sample=result.determination.sample, parameter=result.parameter, value__gt=0)
+    )
+    for other in others.exclude(censor=">").select_related("determination").newest_first():
+        with suppress(CannotCompute):
+            return {"estimate": other.quantity.converted(part.unit, part.form).value, "estimate_from": other}
+    return {}
+
+
+def _in_own_form(result: Result) -> Quantity:
+    """Compute a result again from its readings, in the form of the method's own."""
+    determination = result.determination
+    readings = {run["number"]: {key: run[key] for key in run if key != "number"} for run in result.readings["runs"]}
+    method = determination.method
+    outcome = conclude(method, method.part(result.part), readings, dilution=determination.dilution)
+    assert outcome.quantity is not None
+    return outcome.quantity
 
 
 @member_required

@@ -6,11 +6,11 @@ from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.bench.selectors import usual_at
+from kessa.bench.selectors import series_at, usual_at
 from kessa.core.limits import limits_for
-from kessa.core.methods import house_methods
 from kessa.log.selectors import latest_results, latest_visit, with_latest_result
 from kessa.people.access import coordinator_required, member_required
 from kessa.places import services
@@ -49,15 +49,6 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
     found = get_object_or_404(Place.objects.for_team(request.membership.team), pk=pk)
     pairs = pairs_of(found)
     reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
-    method = next(iter(house_methods().values()))
-    results = latest_results(found, method.parameter)
-    compared = latest_results(reference, method.parameter) if reference else []
-    usual = usual_at(found, method)
-    lines = [
-        Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
-        for rule_set, limit in limits_for(method.parameter, found.limit_sets)
-        if limit.max is not None
-    ]
     context = {
         "place": found,
         "pairs": pairs,
@@ -66,14 +57,34 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "dues": dues_at(found),
         **_seen_at(found, request.GET.get("seen", "")),
         "photographs": found.photographs.select_related("added_by", "sample"),
-        "method": method,
-        "chart": trend(results, compared, lines, usual) if results else None,
-        "results": results,
-        "usual": usual,
+        **_found_at(found, reference, request.GET.get("test", "")),
         "visit": latest_visit(found),
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
+
+
+def _found_at(place: Place, reference: Place | None, asked: str) -> dict[str, Any]:
+    """What was found out at a place, and the course of one series of results, with that of the place compared."""
+    all_series = {slugify("-".join(series)): series for series in series_at(place)}
+    chosen = all_series.get(asked) or next(iter(all_series.values()), None)
+    if chosen is None:
+        return {"all_series": {}, "chart": None, "results": []}
+    results = latest_results(place, **chosen._asdict())
+    compared = latest_results(reference, **chosen._asdict()) if reference else []
+    usual = usual_at(place, chosen)
+    lines = [
+        Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
+        for rule_set, limit in limits_for(chosen.parameter, place.limit_sets)
+        if limit.max is not None and (limit.unit, limit.form or "") == (chosen.unit, chosen.form)
+    ]
+    return {
+        "all_series": all_series,
+        "series": chosen,
+        "results": results,
+        "usual": usual,
+        "chart": trend(results, compared, lines, usual),
+    }
 
 
 def _seen_at(place: Place, asked: str) -> dict[str, Any]:

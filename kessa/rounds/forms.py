@@ -8,8 +8,8 @@ from django import forms
 from django.utils import timezone
 
 from kessa.core.arguments import CannotCompute
-from kessa.core.methods import families
 from kessa.core.rhythm import ORDINALS, WEEKDAYS, Rhythm, check
+from kessa.methods.selectors import families_of
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.people.selectors import members
@@ -99,7 +99,7 @@ class StopsForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.fields["places"].queryset = places(team)
         self.tests = []
-        for key, (method, *_) in families().items():
+        for key, (method, *_) in families_of(team.pk).items():
             wanted = forms.BooleanField(label=method.test_name, required=False, initial=True)
             numbers = {
                 "runs": forms.IntegerField(label="Runs", min_value=1, max_value=10, initial=2),

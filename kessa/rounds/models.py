@@ -6,10 +6,10 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
 
-from kessa.core.methods import families
 from kessa.core.methods.schema import Method
 from kessa.core.packing import Planned
 from kessa.core.rhythm import Rhythm
+from kessa.methods.selectors import families_of
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
 from kessa.visits.models import Visit
@@ -78,7 +78,7 @@ class PlannedTest(TeamOwned):
     @property
     def method(self) -> Method:
         """The lowest range of the test."""
-        return families()[self.family][0]
+        return families_of(self.team_id)[self.family][0]
 
     @property
     def planned(self) -> Planned:

@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 from django.db.models import Count, Prefetch
 from django.utils import timezone
 
-from kessa.core.methods import families
 from kessa.core.packing import used_by
 from kessa.core.rhythm import around, between
+from kessa.methods.selectors import families_of
 from kessa.people.models import Team, User
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
@@ -149,9 +149,9 @@ def weekly_use(team: Team) -> dict[str, float]:
     for plan in plans.order_by().values(*alike).annotate(stops=Count("pk")):
         rhythm = rhythms[plan["stop__round"]]
         times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
-        method = families()[plan["family"]][0]
+        method = families_of(team.pk)[plan["family"]][0]
         runs = plan["runs"] + plan["blanks"] + plan["standards"]
-        for key, amount in used_by(method, runs, runs * method.numbers.stop_at // 2).items():
+        for key, amount in used_by(method, runs).items():
             use[key] = use.get(key, 0.0) + amount * plan["stops"] * times / _USE_WEEKS
     return use
 

@@ -8,7 +8,7 @@ from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.utils import timezone
 
-from kessa.core.methods import families
+from kessa.methods.selectors import families_of
 from kessa.people.models import Membership, Team, User
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
@@ -36,8 +36,8 @@ def plan_stop(each: Round, place: Place, tests: dict[str, dict[str, int]], in_pl
     stop.save(update_fields=["in_place"])
     stop.tests.exclude(family__in=tests).delete()
     for family, numbers in tests.items():
-        if family not in families():
-            raise ValidationError("This test is not in the library.")
+        if family not in families_of(each.team_id):
+            raise ValidationError("This test is not among your team's methods.")
         PlannedTest.objects.for_team(each.team_id).update_or_create(
             team_id=each.team_id, stop=stop, family=family, defaults=numbers
         )

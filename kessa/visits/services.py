@@ -11,7 +11,7 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
-from kessa.kits.selectors import faults_of
+from kessa.kits.selectors import faults_at
 from kessa.people.models import Team, User
 from kessa.places.models import Place
 from kessa.visits import notes
@@ -165,8 +165,7 @@ def close_visit(visit: Visit, person: User, left_out: list[str], remark: str = "
 def _instrument_flags(note: notes.Note) -> list[str]:
     if note.instrument is None:
         return []
-    last = note.instrument.checks.filter(at__lte=note.at).order_by("-at", "-pk").first()
-    return faults_of(note.instrument, last, timezone.localdate(note.at))
+    return faults_at(note.instrument, note.at)
 
 
 def _visit_around(place: Place, drawn_at: datetime) -> Visit | None:

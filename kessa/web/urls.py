@@ -19,6 +19,7 @@ urlpatterns = [
     path("log/", include("kessa.log.urls")),
     path("places/", include("kessa.places.urls")),
     path("kits/", include("kessa.kits.urls")),
+    path("methods/", include("kessa.methods.urls")),
     path("photographs/", include("kessa.photographs.urls")),
     path("rules/", include("kessa.rules.urls")),
     path("today/", include("kessa.rounds.urls")),

@@ -16,7 +16,7 @@ from django.utils import timezone
 from kessa.bench import selectors, services
 from kessa.bench.models import Determination, Event
 from kessa.core.determination import conclude
-from kessa.core.runs import RunState
+from kessa.core.methods import families
 from tests.world import Taps, begin, measured, member, team_of
 
 
@@ -40,7 +40,7 @@ class Recording(TestCase):
                 stored = self.record(taps[start : start + 5] * 2)
                 self.assertFalse(stored.refused)
         bench = self.bench()
-        self.assertEqual(bench.outcome.quantity.value, 30)
+        self.assertEqual(bench.outcomes["main"].quantity.value, 30)
         self.assertEqual(Event.objects.for_team(self.place.team).count(), len(taps))
 
     def test_bad_taps_are_refused_one_by_one_and_the_rest_is_kept(self):
@@ -93,11 +93,9 @@ class Recording(TestCase):
 
     def test_the_result_can_be_computed_again_from_what_it_keeps(self):
         result = measured(self.place, self.person, 8, 7)
-        runs = {
-            run["number"]: RunState(run["count"], run["first_change"], run["endpoint"])
-            for run in result.readings["runs"]
-        }
-        again = conclude(result.determination.method, runs, None, result.readings["dilution"])
+        readings = {run.pop("number"): run for run in result.readings["runs"]}
+        method = result.determination.method
+        again = conclude(method, method.main, readings, None, result.readings["dilution"])
         self.assertEqual(again.quantity, result.quantity)
         self.assertEqual((result.value, result.low, result.high, result.verdict), (30, 24, 32, "inside"))
 
@@ -153,18 +151,18 @@ class Recording(TestCase):
             services.supersede(result.determination, self.membership, "twice")
 
     def test_a_determination_outlives_its_method_and_the_rules_it_began_with(self):
-        with patch("kessa.bench.services.house_methods", dict):
-            with self.assertRaisesMessage(ValidationError, "not in the library"):
+        with patch("kessa.bench.services.methods_of", lambda team_id: {}):
+            with self.assertRaisesMessage(ValidationError, "not among your team's"):
                 begin(self.place, self.person)
             self.record(Taps().run("sample-1", 5).run("sample-2", 5).close().made)
         self.assertEqual(self.determination.results.get().value, 20)
 
     def test_usual_and_the_first_range_come_from_the_places_history(self):
-        family = list(selectors.house_methods().values())
-        self.assertIn("No history", selectors.suggested_method(self.place, family)[1])
+        family = families()["chloride-drops"]
+        self.assertIn("No history", selectors.suggested_method(self.place, family, "Cl")[1])
         for days in range(8, 0, -1):
             measured(self.place, self.person, 8, 8, days_ago=days)
-        self.assertEqual(selectors.usual_at(self.place, family[0]).median, 32)
+        self.assertEqual(selectors.usual_at(self.place, selectors.series_of(family[0].main, "Cl")).median, 32)
         unusual = measured(self.place, self.person, 24, 24)
         self.assertEqual((unusual.flags, unusual.verdict), (["unusual"], "inside"))
         self.assertIn("Not usual", unusual.next_steps[0])
@@ -174,7 +172,7 @@ class Recording(TestCase):
                 self.person,
                 Taps().run("sample-1", 15).run("sample-2", 15).close().made,
             )
-        self.assertEqual(selectors.suggested_method(self.place, family)[0].key, begun.method_key)
+        self.assertEqual(selectors.suggested_method(self.place, family, "Cl")[0].key, begun.method_key)
 
 
 class Addresses(TestCase):

@@ -152,11 +152,11 @@ class Story(BrowserTest):
         page = self.open()
         for case in run_cases():
             got = page.evaluate(
-                """async ([events, most]) => {
+                """async ([events, most, parts]) => {
                     const { deriveRun } = await import("/static/js/run-state.js");
-                    const state = deriveRun(events, most);
+                    const state = deriveRun(events, most, parts);
                     return { ...state, steps: [...state.steps].sort() };
                 }""",
-                [case["events"], case["most"]],
+                [case["events"], case["most"], case["parts"]],
             )
             self.assertEqual(got, case["state"], case["name"])

@@ -12,7 +12,6 @@ from kessa.core.determination import Blank, conclude
 from kessa.core.methods import families, house_methods
 from kessa.core.packing import Planned, needs, used_by
 from kessa.core.rhythm import Rhythm, around, between, check, coming, in_words
-from kessa.core.runs import RunState
 from kessa.core.schools import complete, depth_cm, questions
 from kessa.core.stock import Lot, allot, read_lot_table, runs_left, weeks_left
 
@@ -141,14 +140,14 @@ class Packing(TestCase):
 
 
 def run(count):
-    return RunState(count=count, endpoint=True, first_change=None, voided=False)
+    return {"count": count}
 
 
 class Schools(TestCase):
     def concluded(self, *counts, **schools):
         method = LOW.under(schools)
         runs = {number: run(count) for number, count in enumerate(counts, 1)}
-        return conclude(method, runs, Blank(1, "good"))
+        return conclude(method, method.main, runs, Blank(1, "good"))
 
     def test_each_question_offers_its_default(self):
         self.assertEqual(complete({}), {key: question.default for key, question in questions().items()})
@@ -176,4 +175,4 @@ class Schools(TestCase):
     def test_every_family_has_a_name_and_says_what_it_uses(self):
         for methods in families().values():
             for method in methods:
-                self.assertTrue(method.uses and method.gear and method.test_name, method.key)
+                self.assertTrue((method.uses or method.instrument or method.gear) and method.principle, method.key)

@@ -8,8 +8,10 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
+from kessa.core.arguments import CannotCompute
 from kessa.core.datafile import Strict, read_toml
 from kessa.core.judge import Interval, Limit, gravest, judge
+from kessa.core.methods.parts import Part
 from kessa.core.quantity import Quantity
 
 SETS = Path(__file__).parent / "sets"
@@ -79,12 +81,16 @@ def judge_by_sets(
 ) -> list[dict[str, Any]]:
     """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
 
+    A limit in a unit into which the result does not convert (NTU for JTU) says nothing about it and is left out.
     `rule` is "simple" or "guarded" for all of them, None for each limit's own.
     Returns one record a limit, with the limit and its source as they are today, ready to be kept with the result.
     """
     judgements = []
     for rule_set, limit in limits_for(parameter, set_keys):
-        there = result.converted(limit.unit, limit.form)
+        try:
+            there = result.converted(limit.unit, limit.form)
+        except CannotCompute:
+            continue
         interval = Interval(there.value, there.low, there.high, there.censor)
         verdict, margin = judge(interval, Limit(limit.min, limit.max), rule or limit.rule)
         judgements.append(
@@ -100,6 +106,33 @@ def judge_by_sets(
             }
         )
     return judgements
+
+
+def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
+    """Hold a result against what the method itself wants, as judge_by_sets does; all of its interval must be inside."""
+    assert part.wanted is not None
+    own = result if result.form == part.form else result.converted(part.unit, part.form)
+    window = PublishedLimit(
+        parameter=part.parameter,
+        form=part.form,  # type: ignore[call-arg]
+        unit=part.unit,
+        min=part.wanted.min,
+        max=part.wanted.max,
+        statistic=_SINGLE,
+        rule="guarded",
+        source=part.wanted.source,
+    )
+    interval = Interval(own.value, own.low, own.high, own.censor)
+    verdict, margin = judge(interval, Limit(window.min, window.max), window.rule)
+    return {
+        **window.model_dump(mode="json", by_alias=True),
+        "set": "method",
+        "set_title": "wanted by the method",
+        "set_version": 1,
+        "against_average": None,
+        "verdict": verdict,
+        "margin": margin,
+    }
 
 
 def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:

@@ -2,31 +2,75 @@
 
 from __future__ import annotations
 
+import tomllib
+from collections.abc import Iterable
 from functools import cache
 from pathlib import Path
+from typing import Any
 
-from kessa.core.datafile import BadDataFile, read_toml
+from kessa.core.datafile import BadDataFile, read_record
 from kessa.core.methods.schema import Method
 
 LIBRARY = Path(__file__).parent / "library"
 
 
+def expand(definition: dict[str, Any]) -> list[dict[str, Any]]:
+    """Return a definition for each range of a method file, or the definition itself where it has none.
+
+    A range replaces what it names, adds to the numbers and the titrant of the main part, and fills in "{vessel}".
+    """
+    ranges = definition.pop("ranges", None)
+    return [definition] if ranges is None else [_in_range(definition, each) for each in ranges]
+
+
+def _in_range(definition: dict[str, Any], changes: dict[str, Any]) -> dict[str, Any]:
+    main, *others = definition["parts"]
+    changes = dict(changes)
+    main = {key: {**main.get(key, {}), **changes.pop(key)} if key in changes else main.get(key) for key in _OF_PART} | {
+        key: value for key, value in main.items() if key not in _OF_PART
+    }
+    whole = {**definition, **changes, "parts": [{k: v for k, v in main.items() if v is not None}, *others]}
+    return {key: _filled(value, str(whole.get("vessel", ""))) for key, value in whole.items()}
+
+
+_OF_PART = ("numbers", "titrant")
+
+
+def _filled(value: Any, vessel: str) -> Any:
+    if isinstance(value, str):
+        return value.replace("{vessel}", vessel)
+    if isinstance(value, list):
+        return [_filled(each, vessel) for each in value]
+    return {key: _filled(each, vessel) for key, each in value.items()} if isinstance(value, dict) else value
+
+
 @cache
 def house_methods() -> dict[str, Method]:
     """Return the house methods by key, lowest range of a family first; raises BadDataFile on a faulty file."""
-    read = [read_toml(path, Method) for path in sorted(LIBRARY.glob("*.toml"))]
-    methods = {method.key: method for method in sorted(read, key=lambda method: (method.family, method.reach))}
+    read = [
+        read_record(path.name, definition, Method)
+        for path in sorted(LIBRARY.glob("*.toml"))
+        for definition in expand(tomllib.loads(path.read_text(encoding="utf-8")))
+    ]
+    methods = {method.key: method for method in read}
     if len(methods) != len(read):
         raise BadDataFile("Two methods of the library have the same key.")
     for method in read:
-        if method.numbers.next_range and method.numbers.next_range not in methods:
-            raise BadDataFile(f"{method.key}.toml: numbers.next_range: no method {method.numbers.next_range}")
+        following = method.main.numbers.next_range
+        if following and following not in methods:
+            raise BadDataFile(f"{method.key}: numbers.next_range: no method {following}")
     return methods
 
 
-def families() -> dict[str, list[Method]]:
-    """Return the house methods by family, the lowest range of each first."""
+def by_family(methods: Iterable[Method]) -> dict[str, list[Method]]:
+    """Return methods by family, in order of what the families are called, the lowest range of each first."""
     found: dict[str, list[Method]] = {}
-    for method in house_methods().values():
+    for method in sorted(methods, key=lambda each: (each.test_name.lower(), each.family, each.reach or 0.0)):
         found.setdefault(method.family, []).append(method)
     return found
+
+
+@cache
+def families() -> dict[str, list[Method]]:
+    """Return the house methods by family."""
+    return by_family(house_methods().values())

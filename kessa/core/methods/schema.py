@@ -2,49 +2,19 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, StringConstraints, model_validator
+from pydantic import Field, model_validator
 
-from kessa.core.arguments import CannotCompute
 from kessa.core.datafile import Strict
-from kessa.core.readings.count import Count
+from kessa.core.methods.parts import Key, Part, Positive, Text
+from kessa.core.methods.steps import Ask, Step, Use
 from kessa.core.schools import complete
-from kessa.core.species import FORMS
 from kessa.core.supplies import supplies
 
-Text = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
-Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+$", max_length=60)]
-Positive = Annotated[float, Field(gt=0)]
-
-
-class Titrant(Strict):
-    """What one drop holds, and into how much sample it falls: the chemistry behind `numbers.per`."""
-
-    name: Text
-    normality: Positive
-    drop_ml: Positive
-    sample_ml: Positive
-    equivalent_of: Text
-    equivalents_per_mole: Annotated[int, Field(gt=0)] = 1
-
-    def worth_of_a_drop(self) -> float:
-        """Return mg/L a drop: drop volume × normality × equivalent weight × 1000 / sample volume."""
-        equivalent_weight = FORMS[self.equivalent_of].molar_mass / self.equivalents_per_mole
-        return self.drop_ml * self.normality * equivalent_weight * 1000 / self.sample_ml
-
-
-class Numbers(Strict):
-    """The numbers by which a reading becomes a result; their meaning is the kind's."""
-
-    per: Positive
-    background: Annotated[float, Field(ge=0)] = 0.0
-    report: Literal["count", "midpoint", "before"] = "count"
-    stop_at: Annotated[int, Field(gt=0, le=200)]
-    next_range: Key | None = None
-    precision_percent: Annotated[float, Field(ge=0)] = 0.0
-    precision_abs: Annotated[float, Field(ge=0)] = 0.0
+_SPAN = tuple[float, float]
 
 
 class AgreementRule(Strict):
@@ -71,121 +41,150 @@ class BlankRule(Strict):
         return "good" if count <= self.good else "questionable"
 
 
-class Colour(Strict):
-    """A colour to look for, with a name for readers who tell colours poorly."""
-
-    role: Literal["not yet", "stays", "too far"]
-    name: Text
-    value: Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
-
-
-class Step(Strict):
-    """One thing to do. The `count` step is where units are added; `settle_s` how long (s) its end colour must last."""
-
-    text: Text
-    detail: Text | None = None
-    blank_text: Text | None = None
-    caution: Text | None = None
-    kind: Literal["do", "count"] = "do"
-    settle_s: Annotated[int, Field(gt=0, le=3600)] | None = None
-
-
-class Use(Strict):
-    """What a test uses up of a supply, in the supply's unit: `per` run, per unit counted, or once a sample."""
-
-    supply: Key
-    amount: Positive
-    per: Literal["run", "unit", "sample"] = "run"
-
-
 class Method(Strict):
-    """A versioned definition of a test. `keeps_hours` is how long after drawing a sample may still be tested."""
+    """A versioned definition of a test.
+
+    `keeps_hours` is how long after drawing a sample may still be tested, `sample_ml` what all of the test needs.
+    `ph_window` and `temperature_c` are what the sample must lie in. Without `agreement` one reading is a result.
+    """
 
     key: Key
     version: Annotated[int, Field(ge=1)]
     name: Text
-    range_name: Text
-    vessel: Text
+    test_name: Text
+    range_name: Text = "one range"
+    vessel: Text = "as the kit's sheet says"
     family: Key
-    parameter: Text
-    kind: Literal["count"]
-    unit: Text
-    form: Text | None = Field(default=None, alias="as")
-    unit_of_count: Text
     principle: Text
     wear: Text
     waste: Text
     keeps_hours: Positive | None = None
+    sample_ml: Positive | None = None
+    ph_window: _SPAN | None = None
+    temperature_c: _SPAN | None = None
+    may_dilute: bool = False
+    instrument: Key | None = None
     uses: tuple[Use, ...] = ()
     gear: tuple[Key, ...] = ()
     interferences: tuple[Text, ...] = ()
-    numbers: Numbers
-    titrant: Titrant | None = None
-    agreement: AgreementRule
+    parts: Annotated[tuple[Part, ...], Field(min_length=1, max_length=12)]
+    agreement: AgreementRule | None = None
     blank: BlankRule | None = None
-    colours: tuple[Colour, ...]
-    steps: tuple[Step, ...]
+    steps: Annotated[tuple[Step, ...], Field(min_length=1, max_length=40)]
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
-        try:
-            self.reader()
-        except CannotCompute as error:
-            raise ValueError(f"numbers: {error.message}") from error
-        if sum(step.kind == "count" for step in self.steps) != 1:
-            raise ValueError("steps: a counted method has exactly one step of kind count")
-        if {colour.role for colour in self.colours} != {"not yet", "stays", "too far"}:
-            raise ValueError("colours: one each of not yet, stays and too far")
-        if self.titrant and self.titrant.equivalent_of not in FORMS:
-            raise ValueError(f"titrant.equivalent_of: no form {self.titrant.equivalent_of}")
+        keys = [part.key for part in self.parts]
+        if len(set(keys)) != len(keys):
+            raise ValueError("parts: two parts have the same key")
+        if len(keys) > 1 and any(part.counted for part in self.parts):
+            raise ValueError("parts: a counted method has one part")
+        if self.agreement and self.agreement.rule == "units" and not self.counted:
+            raise ValueError("agreement.rule: only counted methods agree by units")
+        if self.blank and self.parts[0].kind != "count":
+            raise ValueError("blank: only a count is checked by a blank of its own")
+        self._check_steps(keys)
         for number, use in enumerate(self.uses):
             if use.supply not in supplies() or not supplies()[use.supply].has_lots:
                 raise ValueError(f"uses.{number}.supply: no supply with lots is called {use.supply}")
         if unknown := [key for key in self.gear if key not in supplies()]:
             raise ValueError(f"gear: nothing is called {unknown[0]}")
+        used = {use.supply for use in self.uses}
+        if missing := [part.table_of for part in self.parts if part.table_of and part.table_of not in used]:
+            raise ValueError(f"parts: the table comes with {missing[0]}, which is not among uses")
         return self
 
-    def determine_arguments(self) -> dict[str, Any]:
-        """Return the method as `determine` takes it."""
-        numbers = self.numbers.model_dump(exclude_none=True)
-        return {"kind": self.kind, "unit": self.unit, "as": self.form, **numbers}
-
-    def reader(self) -> Count:
-        """Return the kind that turns this method's readings into results."""
-        return Count(self.determine_arguments())
-
-    @property
-    def test_name(self) -> str:
-        """What people call the test in any of its ranges, such as "Chloride, drops"."""
-        return f"{self.parameter.capitalize()}, {self.unit_of_count}s"
-
-    @property
-    def reach(self) -> float:
-        """The highest result of the range, in the method's unit."""
-        return self.numbers.per * (self.numbers.stop_at - self.numbers.background)
+    def _check_steps(self, keys: list[str]) -> None:
+        kinds = [step.kind for step in self.steps]
+        if self.counted and (kinds.count("count") != 1 or "read" in kinds):
+            raise ValueError("steps: a counted method has exactly one step of kind count")
+        if not self.counted:
+            read = [key for step in self.steps if step.kind == "read" for key in step.parts or keys]
+            if "count" in kinds or sorted(read) != sorted(keys):
+                raise ValueError("steps: each part is read at exactly one step of kind read")
+        asks = self.asks
+        for number, step in enumerate(self.steps):
+            for key, answer in step.when.items():
+                if key not in asks or asks[key].chosen(answer) is None:
+                    raise ValueError(f"steps.{number}.when: nothing asks {key} with the answer {answer}")
+            computed = step.wait.computed if step.wait else None
+            if computed and computed.part not in keys:
+                raise ValueError(f"steps.{number}.wait: there is no part {computed.part}")
 
     @property
-    def count_step(self) -> int:
-        """The index of the step at which units are counted."""
-        return next(index for index, step in enumerate(self.steps) if step.kind == "count")
+    def main(self) -> Part:
+        """The first thing it finds out; of most methods the only one."""
+        return self.parts[0]
+
+    @property
+    def counted(self) -> bool:
+        """Whether units are counted one by one."""
+        return self.parts[0].counted
+
+    @property
+    def asks(self) -> dict[str, Ask]:
+        """What is asked on the way, by key."""
+        return {step.ask.key: step.ask for step in self.steps if step.ask}
+
+    @property
+    def parameters(self) -> tuple[str, ...]:
+        """What it finds out, in order."""
+        return tuple(dict.fromkeys(part.parameter for part in self.parts))
+
+    def part(self, key: str) -> Part:
+        """Return a part by its key; raises KeyError."""
+        return {part.key: part for part in self.parts}[key]
+
+    @property
+    def reach(self) -> float | None:
+        """The highest result of the range, in the main part's unit."""
+        return self.main.reach
+
+    @property
+    def units_a_run(self) -> int:
+        """Drops or tablets a run is reckoned with: half of those at which the range ends; 0 where none are counted."""
+        stop_at = self.main.numbers.stop_at
+        return math.ceil(stop_at / 2) if self.counted and stop_at else 0
 
     def under(self, schools: Mapping[str, str]) -> Method:
         """Return the method as a team of these schools runs it (see kessa.core.schools for the keys)."""
         chosen = complete(schools)
-        # A kit that reports the middle by itself has taken its step back already.
-        own = self.numbers.report
-        report = own if own != "count" else {"before": "before", "middle": "midpoint"}.get(chosen["endpoint"], own)
-        rule = {"units": 2.0, "relative": 20.0, "absolute": self.numbers.per}.get(chosen["agreement"])
-        agreement = {"takes": chosen["duplicates"]}
-        return self.model_copy(
-            update={
-                "numbers": self.numbers.model_copy(update={"report": report}),
-                "agreement": self.agreement.model_copy(
-                    update=agreement if rule is None else {**agreement, "rule": chosen["agreement"], "within": rule}
-                ),
-            }
-        )
+        parts = tuple(_part_under(part, chosen) for part in self.parts)
+        agreement = self.agreement
+        if agreement:
+            rule = {"units": 2.0, "relative": 20.0, "absolute": self.main.numbers.per}.get(chosen["agreement"])
+            # Units, and their worth, mean something only where units are counted.
+            applies = rule is not None and (self.main.kind == "count" or chosen["agreement"] == "relative")
+            changed = {"rule": chosen["agreement"], "within": rule} if applies else {}
+            agreement = agreement.model_copy(update={**changed, "takes": chosen["duplicates"]})
+        return self.model_copy(update={"parts": parts, "agreement": agreement})
+
+    def with_tables(self, tables: Mapping[str, Any]) -> Method:
+        """Return the method with the conversion tables of the lots in use, by supply, as the numbers of its parts."""
+        definition = self.snapshot()
+        for part in definition["parts"]:
+            if part.get("table_of") in tables:
+                part["numbers"]["pairs"] = tables[part["table_of"]]
+        return Method.model_validate(definition)
+
+    @property
+    def lacks_table(self) -> tuple[str, ...]:
+        """The supplies whose lot's conversion table it still needs."""
+        return tuple(part.table_of for part in self.parts if part.table_of and part.numbers.pairs is None)
 
     def snapshot(self) -> dict[str, Any]:
         """Return the whole definition as plain data, to be kept with what was measured by it."""
         return self.model_dump(mode="json", by_alias=True, exclude_none=True)
+
+
+def _part_under(part: Part, chosen: Mapping[str, str]) -> Part:
+    changed: dict[str, Any] = {}
+    # A kit that reports the middle by itself has taken its step back already.
+    if part.kind == "count" and part.numbers.report in (None, "count"):
+        changed["report"] = {"before": "before", "middle": "midpoint"}.get(chosen["endpoint"], "count")
+    if part.kind == "scale" and part.more_is_clearer is not None:
+        less_clear = {True: "lower", False: "upper"}[part.more_is_clearer]
+        more_clear = {True: "upper", False: "lower"}[part.more_is_clearer]
+        by_school = {"less-clear": less_clear, "more-clear": more_clear, "middle": "middle"}
+        changed["between"] = by_school[chosen["clarity_tube"]]
+    return part.model_copy(update={"numbers": part.numbers.model_copy(update=changed)}) if changed else part

@@ -8,31 +8,42 @@ from random import Random
 from typing import Any, NamedTuple
 
 from kessa.bench import services as bench
-from kessa.bench.batches import CLOSED
+from kessa.bench.batches import ANSWERED, CLOSED
 from kessa.bench.models import Determination
-from kessa.bench.selectors import suggested_method
+from kessa.bench.selectors import suggested_method, written_at
 from kessa.core import runs
+from kessa.core.dilution import dilute
 from kessa.core.methods import families
-from kessa.core.simulate import drops_to_end
+from kessa.core.methods.schema import Method
+from kessa.core.simulate import simulated
 from kessa.kits.models import Instrument, Kit
 from kessa.people.models import User
 from kessa.places.models import Place
 from kessa.visits import services as visits
-from kessa.visits.models import Visit
+from kessa.visits.circumstances import scales_for
+from kessa.visits.models import Sample, Visit
 
 # Read off the bottle, before kits were on the books.
 _OLD_LOT = "SN-60"
 
 
+class Todo(NamedTuple):
+    """One test of a visit: its family, how strong the water is in each of its parts, and runs that went otherwise."""
+
+    family: str
+    strengths: dict[str, float]
+    counts: list[int] | None = None
+
+
 class Stay(NamedTuple):
-    """One visit: where, when, by whom, how strong the water was, and with which kit."""
+    """One visit: where, when, by whom, how strong in chloride the water was, which tests, and with which kit."""
 
     place: Place
     day: datetime
     strength: float
     person: User
     kit: Kit | None
-    counts: list[int] | None = None
+    todo: list[Todo]
 
 
 def season(day: datetime) -> float:
@@ -40,7 +51,7 @@ def season(day: datetime) -> float:
     return (1 + math.cos(2 * math.pi * (day.timetuple().tm_yday - 25) / 365.25)) / 2
 
 
-def live_through(stay: Stay, family: str, instruments: list[Instrument], chance: Random) -> Visit:
+def live_through(stay: Stay, instruments: list[Instrument], chance: Random) -> Visit:
     """Visit, note, draw, test, close."""
     place, day, person = stay.place, stay.day, stay.person
     safety = {"company": "the other of the two", "told": "Ines", "back_by": f"{day + timedelta(hours=3):%H:%M}"}
@@ -58,13 +69,25 @@ def live_through(stay: Stay, family: str, instruments: list[Instrument], chance:
         way=place.usual_way,
         visit=visit,
     )
-    method, _ = suggested_method(place, families()[family])
-    begun = bench.begin_determination(
-        sample, person, method.key, kit=stay.kit, lot=_OLD_LOT, at=day + timedelta(minutes=10)
-    )
-    _run_through(begun, stay, chance)
-    visits.close_visit(visit, person, [], at=day + timedelta(minutes=40))
+    at = day + timedelta(minutes=8)
+    for todo in stay.todo:
+        at = _test(sample, stay, todo, at, instruments, chance)
+    visits.close_visit(visit, person, [], at=at + timedelta(minutes=5))
     return visit
+
+
+def _test(
+    sample: Sample, stay: Stay, todo: Todo, at: datetime, instruments: list[Instrument], chance: Random
+) -> datetime:
+    """Run one test from the first step to the log; return when it was done."""
+    family = families()[todo.family]
+    method, _ = suggested_method(stay.place, family, written_at(stay.place, family[0].main))
+    kit = stay.kit if stay.kit and todo.family in stay.kit.families else None
+    instrument = next((each for each in instruments if each.measures == method.instrument), None)
+    begun = bench.begin_determination(
+        sample, stay.person, method.key, kit=kit, lot="" if kit else _OLD_LOT, instrument=instrument, at=at
+    )
+    return _run_through(begun, stay.person, todo, chance)
 
 
 def _seen(place: Place, day: datetime, temperature: float, strength: float, chance: Random) -> dict[str, float]:
@@ -83,7 +106,8 @@ def _seen(place: Place, day: datetime, temperature: float, strength: float, chan
         seen |= {"colour": 0, "make_up": float(4000 + (day.toordinal() % 1000) * 3)}
     else:
         seen |= {"colour": 0, "smell": 0}
-    return seen
+    asked = {scale.key for scale in scales_for(place.kind_key)}
+    return {key: value for key, value in seen.items() if key in asked}
 
 
 def _note(visit: Visit, person: User, seen: dict[str, float], instruments: list[Instrument], chance: Random) -> None:
@@ -103,24 +127,33 @@ def _note(visit: Visit, person: User, seen: dict[str, float], instruments: list[
     assert not stored.refused, stored.refused
 
 
-def _run_through(determination: Determination, stay: Stay, chance: Random) -> None:
-    """Tap through a determination as a person would, over the range and on into the next one."""
-    taps = _Taps(chance, determination.started_at)
-    method, counts = determination.method, stay.counts
+def _run_through(determination: Determination, person: User, todo: Todo, chance: Random) -> datetime:
+    """Tap through a determination as a person would, over the range and on into the next one or diluted."""
+    taps = _Taps(chance, determination.started_at, determination.method)
+    method = determination.method
     if determination.blank_first and determination.continues_id is None:
-        taps.run("blank-1", 2 if chance.random() < 0.04 else 1, None, len(method.steps))
+        taps.counted("blank-1", {"count": 2 if chance.random() < 0.04 else 1})
+    for key, ask in method.asks.items():
+        taps.add("", ANSWERED, key=key, value=ask.answers[0].key if ask.answers else 7.5)
     over = False
-    for number in range(1, len(counts) + 1 if counts else 3):
-        count, turned = (counts[number - 1], None) if counts else drops_to_end(method, stay.strength, chance)
-        over = count > method.numbers.stop_at
-        taps.run(f"sample-{number}", min(count, method.numbers.stop_at), turned, len(method.steps), endpoint=not over)
+    for number in range(1, len(todo.counts) + 1 if todo.counts else (3 if method.agreement else 2)):
+        if todo.counts:
+            over = taps.counted(f"sample-{number}", {"count": todo.counts[number - 1]})
+        else:
+            over = taps.run(number, todo.strengths, determination.dilution)
         if over:
             break
     taps.add("", CLOSED)
-    bench.record_events(determination, stay.person, taps.made)
-    if over:
-        following = bench.continue_over_range(determination, stay.person, None, taps.at + timedelta(minutes=2))
-        _run_through(following, stay, chance)
+    stored = bench.record_events(determination, person, taps.made)
+    assert not stored.refused, (method.key, stored.refused)
+    if not over or not (method.may_dilute or method.main.numbers.next_range):
+        return taps.at
+    part = method.main
+    strength = todo.strengths[part.key]
+    plan = dilute(strength, part.least or 0.0, part.reach or 1.0, 50.0)
+    dilution = None if part.numbers.next_range else plan.factor
+    following = bench.continue_over_range(determination, person, dilution, taps.at + timedelta(minutes=2))
+    return _run_through(following, person, todo, chance)
 
 
 def _identity(chance: Random) -> str:
@@ -128,24 +161,66 @@ def _identity(chance: Random) -> str:
 
 
 class _Taps:
-    """Taps in the making, a few seconds apart."""
+    """Taps in the making, a few seconds apart; clocks are waited for."""
 
-    def __init__(self, chance: Random, at: datetime) -> None:
+    def __init__(self, chance: Random, at: datetime, method: Method) -> None:
         self.made: list[dict[str, Any]] = []
         self.at = at
-        self._chance = chance
+        self._chance, self._method = chance, method
 
     def add(self, run: str, kind: str, **data: Any) -> None:
         self.at += timedelta(seconds=self._chance.randint(3, 9))
         tap = {"id": _identity(self._chance), "run": run, "kind": kind, "seq": len(self.made) + 1}
         self.made.append({**tap, "at": self.at.isoformat(), "data": data, "device": "simulated"})
 
-    def run(self, name: str, count: int, turned: int | None, steps: int, *, endpoint: bool = True) -> None:
-        for step in range(steps - 2):
-            self.add(name, runs.STEP, step=step)
+    def run(self, number: int, strengths: dict[str, float], dilution: float) -> bool:
+        """Run one replicate in water of these strengths, by part; return whether it went over the range."""
+        name, main = f"sample-{number}", self._method.main
+        if main.kind == "count":
+            return self.counted(name, simulated(main, strengths[main.key] / dilution, self._chance))
+        if main.kind == "difference":
+            reading = simulated(main, strengths[main.key], self._chance)
+            self.counted(f"supply-{number}", {"count": reading["supply"]})
+            return self.counted(name, {"count": reading["system"]})
+        return self._read(name, strengths, dilution)
+
+    def counted(self, name: str, reading: dict[str, Any]) -> bool:
+        most = self._method.main.numbers.stop_at or 0
+        count, over = min(reading["count"], most), reading["count"] > most
+        steps = self._method.steps
+        for step in range(next(n for n, each in enumerate(steps) if each.kind == "count")):
+            if steps[step].kind == "do":
+                self.add(name, runs.STEP, step=step)
         for drop in range(1, count + 1):
             self.add(name, runs.DROP)
-            if drop == turned and drop < count:
+            if drop == reading.get("first_change") and drop < count:
                 self.add(name, runs.TURN)
-        self.add(name, runs.END, endpoint=endpoint)
-        self.add(name, runs.STEP, step=steps - 1)
+        self.add(name, runs.END, endpoint=not over)
+        self.add(name, runs.STEP, step=len(steps) - 1)
+        return over
+
+    def _read(self, name: str, strengths: dict[str, float], dilution: float) -> bool:
+        """Do each step, wait for its clock, and read each part in its time."""
+        over, begun = False, self.at
+        for number, step in enumerate(self._method.steps):
+            if step.wait:
+                seconds = step.wait.seconds or 300
+                self.add(name, runs.TIMER, step=number, seconds=seconds)
+                begun, self.at = self.at, self.at + timedelta(seconds=0 if self._timed else seconds)
+            if step.kind == "do":
+                self.add(name, runs.STEP, step=number)
+            for key in (step.parts or [part.key for part in self._method.parts]) if step.kind == "read" else ():
+                part = self._method.part(key)
+                reading = simulated(part, strengths[key] / dilution, self._chance)
+                if part.read_s:
+                    self.at = max(self.at, begun + timedelta(seconds=part.read_s[0]))
+                if part.with_sensor:
+                    reading["sensor"] = f"S{self._chance.randint(100, 999)}"
+                self.add(name, runs.READ, part=key, reading=reading)
+                over = over or part.determine(reading).next is not None
+        return over
+
+    @property
+    def _timed(self) -> bool:
+        """Whether its parts are read each in a time of its own, counted from the clock's start."""
+        return any(part.read_s for part in self._method.parts)

@@ -4,11 +4,11 @@ import tomllib
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from random import Random
+from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
 
-from kessa.core.limits import rule_sets
 from kessa.kits import services as kits
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
 from kessa.people.models import Membership, Team, User
@@ -20,14 +20,14 @@ from kessa.rounds.models import Round, Settled
 from kessa.rounds.selectors import due_now, whole_rounds
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Visit
-from kessa.web.demo.history import Stay, live_through, season
+from kessa.web.demo.history import Stay, Todo, live_through, season
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
 # What is said of a place for the world's sake; all else is the place's own fields.
-_NOT_FIELDS = ("kind", "summer", "winter", "every_days", "span_days", "people", "kit")
+_NOT_FIELDS = ("kind", "summer", "winter", "every_days", "span_days", "people", "kit", "tests")
 _DAY = timedelta(days=1)
 # Kits are on the books for so long.
-_BOOKED = timedelta(days=70)
+_BOOKED = timedelta(days=85)
 _PLENTY = 100_000
 
 
@@ -45,7 +45,7 @@ def build() -> bool:
     instruments = _instruments(team, people, boxes, chance)
     latest: dict[int, Visit] = {}
     for stay in _stays(places, people, boxes, chance):
-        latest[stay.place.pk] = live_through(stay, DATA["method_family"], instruments.get(stay.kit, []), chance)
+        latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
     _plan(team, people, places, latest)
     _level(team)
     return True
@@ -72,7 +72,7 @@ def _places(team: Team) -> dict[str, Place]:
             Place(
                 team=team,
                 kind_key=each["kind"],
-                limit_sets=list(rule_sets()) if each["kind"] == "stream" else [],
+                limit_sets=DATA["limits"].get(each["kind"], []),
                 **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
             )
         )
@@ -140,13 +140,27 @@ def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, K
             strength = each["summer"] + (each["winter"] - each["summer"]) * season(day) ** 2
             person = people[chance.choice(each["people"])]
             kit = boxes[each["kit"]] if day > today - _BOOKED else None
-            stays.append(Stay(places[each["name"]], day, chance.gauss(1.0, 0.07) * strength, person, kit))
+            strength *= chance.gauss(1.0, 0.07)
+            todo = [Todo(DATA["method_family"], {"main": strength})]
+            todo += [_todo(test, day, chance) for test in each.get("tests", []) if back <= test.get("last", 4)]
+            stays.append(Stay(places[each["name"]], day, strength, person, kit, todo))
     for event in DATA["events"]:
         day = today - _DAY * event["days_ago"] + timedelta(minutes=chance.randrange(90))
         kit = boxes[DATA["kits"][0]["name"]] if day > today - _BOOKED else None
         person = people[event["person"]]
-        stays.append(Stay(places[event["place"]], day, event["strength"], person, kit, event.get("runs")))
+        todo = [Todo(DATA["method_family"], {"main": event["strength"]}, event.get("runs"))]
+        stays.append(Stay(places[event["place"]], day, event["strength"], person, kit, todo))
     return sorted(stays, key=lambda stay: stay.day)
+
+
+def _todo(test: dict[str, Any], day: datetime, chance: Random) -> Todo:
+    """One test besides chloride, in water of the season; strengths are [summer, winter] by part."""
+    parts = test.get("parts") or {"main": test["strength"]}
+    cold = season(day)
+    return Todo(
+        test["family"],
+        {key: (summer + (winter - summer) * cold) * chance.gauss(1.0, 0.04) for key, (summer, winter) in parts.items()},
+    )
 
 
 def _plan(team: Team, people: dict[str, User], places: dict[str, Place], latest: dict[int, Visit]) -> None:

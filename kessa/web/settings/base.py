@@ -31,6 +31,7 @@ INSTALLED_APPS = [
     "kessa.people",
     "kessa.rules",
     "kessa.places",
+    "kessa.methods",
     "kessa.kits",
     "kessa.visits",
     "kessa.bench",

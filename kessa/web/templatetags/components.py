@@ -12,9 +12,11 @@ from django.utils.timesince import timesince
 from kessa.core import quantity
 from kessa.core.determination import FLAGS
 from kessa.core.supplies import supplies, unit_word
+from kessa.kits.instruments import measured_by_instruments
 from kessa.people.display import Shown, shown_as, sign
 from kessa.rounds.occasions import occasion_kinds
 from kessa.visits.circumstances import scales
+from kessa.web.components.drawn import drawn_scale as lay_out_scale
 from kessa.web.components.gauge import gauge as lay_out_gauge
 from kessa.web.components.ladder import ladder as lay_out_ladder
 from kessa.web.components.ladder import vessel_colours
@@ -43,8 +45,17 @@ def occasion_words(key: str) -> str:
 
 @register.filter
 def scale_label(key: str) -> str:
-    """Name a circumstance or in-place reading."""
-    return scales()[key].label if key in scales() else key
+    """Name a circumstance, or what an instrument reads."""
+    if key in scales():
+        return scales()[key].label
+    return measured_by_instruments()[key].label if key in measured_by_instruments() else key
+
+
+@register.filter
+def minutes(seconds: int) -> str:
+    """Say a wait, such as "2 min 30 s"."""
+    whole, rest = divmod(int(seconds), 60)
+    return " ".join([f"{whole} min"] * bool(whole) + [f"{rest} s"] * bool(rest or not whole))
 
 
 @register.filter
@@ -176,7 +187,26 @@ def ladder(stop_at: int, usual: Any, unit_of_count: str) -> dict[str, Any]:
 @register.inclusion_tag("components/vessel.html")
 def vessel(method: Any) -> dict[str, Any]:
     """Draw the bottle with the colour now, and the colours to look for."""
-    return {"method": method, "colours": vessel_colours(method.colours)}
+    colours = method.main.colours
+    return {"method": method, "look_for": colours, "colours": vessel_colours(colours)}
+
+
+@register.inclusion_tag("components/drawn_scale.html")
+def drawn_scale(part: Any, field: str) -> dict[str, Any]:
+    """Draw the scale on which a part is read, to be set by dragging, by arrow keys or by typing."""
+    scale = lay_out_scale(part, field)
+    edge = 20
+    upward = scale.vertical and not scale.down
+    ticks = [(edge + (scale.length - at if upward else at), label) for at, label in scale.ticks]
+    tall = scale.length + 2 * edge
+    drawing = {"edge": edge, "tall": tall, "middle": tall / 2, "radius": scale.length / 2 + 8}
+    return {"scale": scale, "ticks": ticks, "drawn_as": part.drawn_as, "part_key": part.key, **drawing}
+
+
+@register.filter
+def fade(percent: int) -> float:
+    """Return how strongly a printed disc shows through water `percent` as cloudy as the worst of its card."""
+    return round(1 - 0.0085 * percent, 2)
 
 
 @register.filter

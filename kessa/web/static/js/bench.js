@@ -1,18 +1,21 @@
 // The bench: what the person taps becomes events; what the events amount to is shown. Results come from the server's rungs.
 
 import { Keeper } from "./keeper.js";
+import { emptyFields, showReadings, takeReading } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
-import { blankVerdict, choices, given, isCounting, presentStep, stand, units } from "./standing.js";
+import { clockWords, putOnShelf } from "./shelf.js";
+import { readySound, ring, setting, tick } from "./sound.js";
+import { blankVerdict, choices, clockSeconds, clocksOf, given, isCounting, isDifference, isReading, partsOf, presentStep, stand, stepApplies, stepDone, units } from "./standing.js";
 
 const one = (selector) => document.querySelector(selector);
 const act = (name) => one(`[data-act=${name}]`);
-const setting = (name) => localStorage.getItem(`kessa-${name}`) === "on";
 
 let keeper;
 let now; // where the determination stands: see stand()
 let opened = null; // the run the person chose to begin, until its first event
 let ringing = null;
-let audio = null;
+let states = given.states; // by part, what the server says the runs amount to
+let shelved = "";
 
 // ---- acts ---------------------------------------------------------------------------------------------------------
 
@@ -29,13 +32,16 @@ function say(words) {
 // A hint stands until the run moves on: a reply of the server draws the page anew, and must not wipe it away.
 let hinted = "";
 const moment = () => JSON.stringify([now.run.name, { ...now.run.state, steps: now.run.state.steps.size }]);
+const present = () => presentStep(now.run, now.answers);
 function hint(words) {
   say(words);
   hinted = moment();
 }
 
 function lastLive() {
-  const run = now.run ?? [...now.blanks, ...now.samples].at(-1);
+  let run = now.run ?? [...now.blanks, ...now.samples].at(-1);
+  // Nothing tapped for the system yet: what is taken back is the supply's.
+  if (run?.before?.events.length) run = run.before;
   const live = run ? liveEvents(run.events) : [];
   return { run, event: live.at(-1), drop: live.findLast((event) => event.kind === "drop_added") };
 }
@@ -63,26 +69,52 @@ const acts = {
   },
   back() {
     const { run, event, drop } = lastLive();
-    const target = isFinished(run.state) || event?.kind === "began_to_turn" ? event : drop;
+    const target = isFinished(run.state) || ["began_to_turn", "end_called"].includes(event?.kind) ? event : drop;
     if (!target) return hint("Nothing to take back.");
     keeper.add(run.name, "taken_back", { of: target.id });
   },
   next() {
-    const step = presentStep(now.run);
-    if (step !== null && step !== given.count_step) tap("step_done", { step });
+    const step = present();
+    if (step !== null && given.steps[step].kind === "do") tap("step_done", { step });
+  },
+  ready() {
+    for (const step of upToNext()) tap("step_done", { step });
+  },
+  clock() {
+    const step = present();
+    const seconds = clockSeconds(step, now.run);
+    if (seconds === null) return hint("The time follows from a reading before: take that first.");
+    tap("timer_started", { seconds, step });
+    readySound();
   },
   wait() {
     tap("timer_started", { seconds: given.settle_s });
     readySound();
   },
+  answer(button) {
+    const { ask } = button.closest("[data-ask]").dataset;
+    const field = button.closest("[data-ask]").querySelector("input");
+    if (field && (field.value === "" || !field.checkValidity())) return field.reportValidity() && field.focus();
+    keeper.add("", "answered", { key: ask, value: field ? Number(field.value) : button.dataset.value });
+  },
+  read(button) {
+    const reading = takeReading(button.dataset.of);
+    if (reading) tap("reading_taken", { part: button.dataset.of, reading });
+  },
+  readOver(button) {
+    tap("reading_taken", { part: button.dataset.of, reading: { over: true } });
+  },
+  stop() {
+    tap("stopped");
+  },
   skip() {
     tap("blank_skipped");
   },
   go() {
-    begin(choices(now).go[1]);
+    begin(choices(now, states).go[1]);
   },
   other() {
-    begin(choices(now).other[1]);
+    begin(choices(now, states).other[1]);
   },
   undo() {
     const { run, event } = lastLive();
@@ -97,45 +129,76 @@ const acts = {
 
 function begin(what) {
   if (what === "close") keeper.add("", "closed");
-  else opened = what;
+  else {
+    opened = what;
+    emptyFields();
+  }
   show();
   window.scrollTo({ top: 0 });
 }
 
 // ---- sound, vibration, clock --------------------------------------------------------------------------------------
 
-function readySound() {
-  audio ??= new AudioContext();
+// The steps that are mere doing, from the present one to the next clock, question or reading.
+function upToNext() {
+  const steps = [];
+  for (let step = present(); given.steps[step]?.kind === "do" && !given.steps[step].wait; step += 1) if (stepApplies(step, now.answers)) steps.push(step);
+  return steps;
 }
 
-function beep(hertz, seconds) {
-  readySound();
-  const tone = audio.createOscillator();
-  const loud = audio.createGain();
-  loud.gain.value = 0.15;
-  tone.frequency.value = hertz;
-  tone.connect(loud).connect(audio.destination);
-  tone.start();
-  tone.stop(audio.currentTime + seconds);
+function showClocks() {
+  if (!now) return;
+  const { run } = now;
+  const running = now.closing ? [] : clocksOf(run, now.answers);
+  const kept = JSON.stringify(running);
+  if (kept !== shelved) {
+    shelved = kept;
+    putOnShelf(given.id, given.place, given.here, running).catch(() => {});
+  }
+  showSettling(run?.state.clock);
+  showStepClock(run);
+  if (isReading(run, now.answers)) showReadings(run, now.answers, partsOf(present()));
 }
 
-function tick() {
-  if (setting("sound")) beep(880, 0.03);
-  if (setting("vibration")) navigator.vibrate?.(15);
-}
-
-function showClock() {
-  const clock = now?.run?.state.clock;
-  const left = clock ? Math.ceil((Date.parse(clock.at) + clock.seconds * 1000 - Date.now()) / 1000) : null;
+function showSettling(clock) {
+  const left = clock ? Date.parse(clock.at) + clock.seconds * 1000 - Date.now() : null;
   const place = one("[data-clock]");
-  if (place) place.textContent = left === null ? "" : left > 0 ? ` 0:${String(left).padStart(2, "0")}` : " look now";
+  if (place) place.textContent = left === null ? "" : left > 0 ? ` ${clockWords(left)}` : " look now";
   if (left !== null && left <= 0 && ringing !== clock.at) {
     ringing = clock.at;
-    if (left > -5) {
-      if (setting("sound")) beep(660, 0.4);
-      if (setting("vibration")) navigator.vibrate?.([80, 60, 80]);
-    }
     say("The wait is over: does the colour stay? Then call the end.");
+  }
+  const between = one("[data-between-clock]");
+  const last = given.between_s && isCounting(now.run, now.answers) ? lastLive().drop : null;
+  const rest = last ? Date.parse(last.at) + given.between_s * 1000 - Date.now() : 0;
+  if (between) between.textContent = rest > 0 ? `next in ${clockWords(rest)}` : "";
+  if (last && rest <= 0 && rest > -1000 && ringing !== last.id) {
+    ringing = last.id;
+    ring();
+  }
+}
+
+function showStepClock(run) {
+  for (const wait of document.querySelectorAll("[data-wait]")) {
+    const item = wait.closest("[data-step]");
+    const step = Number(item.dataset.step);
+    const clock = run?.state.clocks[step];
+    const left = clock ? Date.parse(clock.at) + clock.seconds * 1000 - Date.now() : null;
+    const timer = wait.querySelector("[data-timer]");
+    timer.hidden = !clock;
+    item.classList.toggle("waiting", left !== null && left > 0);
+    item.classList.toggle("unstarted", !clock);
+    wait.querySelector("[data-act=clock]").hidden = Boolean(clock);
+    item.querySelector("[data-next-words]").textContent = !clock ? "Go on without the clock" : left > 0 ? "Go on before the time" : "Done, next";
+    if (!clock) {
+      const seconds = run && given.steps[step].wait.computed ? clockSeconds(step, run) : null;
+      if (seconds) wait.querySelector("[data-clock-length]").textContent = `: ${clockWords(seconds * 1000)}`;
+      continue;
+    }
+    wait.querySelector("[data-left]").textContent = left > 0 ? clockWords(left) : "now";
+    wait.querySelector("[data-left-words]").textContent = left > 0 ? ` ${given.steps[step].wait.what}` : ` ${given.steps[step].wait.what}: the time is up`;
+    const tall = Math.max(0, Math.min(1, left / (clock.seconds * 1000))) * 84;
+    wait.querySelector("[data-timer-water]").setAttribute("d", `M10 ${90 - tall}h24v${tall}h-24z`);
   }
 }
 
@@ -144,48 +207,61 @@ function showClock() {
 function show() {
   now = stand([...keeper.events.values()], opened);
   const { run } = now;
+  const reading = isReading(run, now.answers);
   // Until the taps of before are read, the page takes none: nothing tapped may get lost.
   one("[data-bench]").inert = false;
-  const counting = isCounting(run);
+  const counting = isCounting(run, now.answers);
   one("[data-bench]").classList.toggle("is-blank", run?.role === "blank");
+  one("[data-bench]").classList.toggle("is-reading", reading);
+  one("[data-bench]").classList.toggle("brief", setting("brief"));
   one("[data-bench]").classList.toggle("is-counting", counting);
-  one("[data-count-sheet]").hidden = !run;
+  for (const sheet of document.querySelectorAll("[data-count-sheet], [data-reading-sheet]")) sheet.hidden = !run;
   one("[data-bench]").classList.toggle("has-count", Boolean(run?.state.count) || counting);
   one("[data-between]").hidden = Boolean(run);
   one("[data-run-name]").textContent = run ? runName(run) : "between runs";
   showSteps(run);
   showRuns();
-  if (run) showCount(run, counting);
-  else showBetween();
+  if (!run) showBetween();
+  else if (one("[data-count-sheet]")) showCount(run, counting);
+  else showReadingSheet(run, reading);
   const skip = act("skip");
   skip.hidden = !(run?.role === "blank" && !isFinished(run.state));
+  act("ready").hidden = !(run && setting("brief") && upToNext().length > 1);
   showSaved();
-  showClock();
+  showClocks();
 }
 
 const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `blank ${run.number}`) : `run ${run.number}`);
 
 function showSteps(run) {
-  const present = run ? presentStep(run) : null;
+  const current = run ? present() : null;
   for (const item of document.querySelectorAll("[data-step]")) {
     const step = Number(item.dataset.step);
-    const done = run && (step === given.count_step ? run.state.endpoint !== null : run.state.steps.has(step));
-    item.classList.toggle("now", step === present);
-    item.classList.toggle("done", Boolean(done) || !run);
-    if (step === present) item.setAttribute("aria-current", "step");
+    item.hidden = !stepApplies(step, now.answers);
+    item.classList.toggle("now", step === current);
+    item.classList.toggle("done", !run || stepDone(step, run, now.answers));
+    if (step === current) item.setAttribute("aria-current", "step");
     else item.removeAttribute("aria-current");
   }
 }
 
+function showReadingSheet(run, reading) {
+  one("[data-not-yet]").hidden = reading;
+  showReadings(run, now.answers, reading ? partsOf(present()) : []);
+  act("stop").hidden = !(Object.keys(run.state.readings).length && run.state.missing.length);
+  act("void").hidden = !run.events.length || isFinished(run.state);
+}
+
 function showCount(run, counting) {
   const { state } = run;
+  if (run.pair) showPair(run);
   const full = state.count >= run.most;
   one("[data-count]").textContent = state.count;
   one("[data-units]").textContent = `${given.unit_of_count}${state.count === 1 ? "" : "s"}`;
   const rung = run.role === "sample" && state.count ? given.rungs[state.count - 1] : null;
   const over = state.endpoint === false;
-  one("[data-live]").hidden = !rung || over;
-  if (rung) {
+  if (one("[data-live]")) one("[data-live]").hidden = !rung || over;
+  if (rung && one("[data-live]")) {
     const begun = (state.first_change ?? state.count) - 1;
     one("[data-value]").textContent = rung.value;
     one("[data-low]").textContent = rung.low[begun];
@@ -225,6 +301,7 @@ function showLadder(run) {
   const height = step * run.state.count;
   one("[data-fill]").setAttribute("y", foot - height);
   one("[data-fill]").setAttribute("height", height);
+  if (run.pair) return showWanted(run);
   const other = now.counted.findLast((each) => each.name !== run.name);
   one("[data-other]").toggleAttribute("hidden", !other);
   if (other) {
@@ -235,6 +312,34 @@ function showLadder(run) {
     one("[data-other-name]").setAttribute("y", usual > y - 19 && usual < y + 7 ? usual - y + 17 : -5);
     one("[data-other-name]").textContent = runName(other);
   }
+}
+
+function showPair(run) {
+  const { supply, system } = run.pair;
+  const onSystem = supply.endpoint !== null;
+  one("[data-side]").textContent = onSystem ? "System water now" : "Supply water first";
+  one("[data-drop-words]").textContent = `One ${given.unit_of_count}: ${onSystem ? "system" : "supply"}`;
+  one("[data-supply]").textContent = supply.count;
+  one("[data-system]").textContent = system.count;
+  one("[data-difference]").textContent = onSystem && system.count ? system.count - supply.count : "–";
+}
+
+// The supply's count, and above it the stretch in which the system's should end.
+function showWanted(run) {
+  const { supply } = run.pair;
+  const drawn = one("[data-ladder]");
+  const { step, foot } = drawn.dataset;
+  const band = one("[data-wanted]");
+  const known = supply.endpoint !== null && given.wanted;
+  band.toggleAttribute("hidden", !known);
+  one("[data-other]").toggleAttribute("hidden", supply.endpoint === null);
+  one("[data-other]").setAttribute("transform", `translate(0 ${foot - step * supply.count})`);
+  one("[data-other-name]").textContent = "supply";
+  if (!known) return;
+  const [low, high] = [supply.count + (given.wanted.min ?? 0), Math.min(supply.count + (given.wanted.max ?? given.stop_at), given.stop_at)];
+  band.firstElementChild.setAttribute("y", foot - step * high);
+  band.firstElementChild.setAttribute("height", step * Math.max(high - low, 0.2));
+  band.lastElementChild.setAttribute("y", foot - step * ((low + high) / 2) + 4);
 }
 
 function showRuns() {
@@ -248,15 +353,23 @@ function runRow(run) {
   const [name, count, words] = [0, 1, 2].map(() => row.appendChild(document.createElement("td")));
   name.textContent = runName(run).replace(/^./, (letter) => letter.toUpperCase());
   count.className = "num";
-  count.textContent = run.state.skipped ? "–" : `${units(run.state.count)}${isFinished(run.state) ? "" : " …"}`;
+  count.textContent = run.state.skipped ? "–" : isFinished(run.state) ? saidOf(run) : `${saidOf(run)} …`;
   words.textContent = runWords(run);
   return row;
 }
 
+const saidOf = (run) => {
+  if (run.pair) return `${run.pair.system.count} − ${run.pair.supply.count}`;
+  if (given.kind !== "read" || run.role === "blank") return units(run.state.count);
+  const read = Object.keys(run.state.readings).length;
+  return given.parts.length === 1 ? (read ? "read" : "") : `${read} of ${given.parts.length} read`;
+};
+
 function runWords(run) {
   const { state } = run;
   if (state.skipped) return "not run";
-  if (state.voided) return "void: too far";
+  if (state.voided) return given.kind === "read" ? "void" : "void: too far";
+  if (given.kind !== "count" && run.role !== "blank") return state.stopped ? "stopped" : "";
   if (run.role === "blank") return state.endpoint === null ? "" : blankVerdict(state);
   if (state.endpoint === false) return `over ${given.rungs.at(-1).value} ${given.unit}`;
   if (state.endpoint) return `${given.rungs[state.count - 1].value} ${given.unit}`;
@@ -267,7 +380,7 @@ function runWords(run) {
 function showBetween() {
   const chosen = now.closing
     ? { title: "Being written in the log", words: "It will stand there as soon as there is a signal. Your taps are kept in this browser: you may put the phone away.", go: null }
-    : choices(now);
+    : choices(now, states);
   one("[data-between-title]").textContent = chosen.title;
   one("[data-between-words]").textContent = chosen.words;
   const checks = one("[data-blank-checks]");
@@ -294,8 +407,10 @@ function trouble(words) {
 }
 
 function reply(answer) {
-  if (!answer.result) one("[data-outcome]").innerHTML = answer.outcome;
-  else forgetPage().then(() => window.location.assign(answer.result));
+  if (!answer.result) {
+    one("[data-outcome]").innerHTML = answer.outcome;
+    states = answer.states;
+  } else Promise.all([forgetPage(), putOnShelf(given.id, given.place, given.here, [])]).then(() => window.location.assign(answer.result));
 }
 
 // A closed determination is the log's: this page need not open again without a signal.
@@ -310,7 +425,14 @@ document.addEventListener("click", (event) => {
   if (!button || button.disabled) return;
   // A finger or a mouse leaves no focus behind, so that the keys go on meaning what they say.
   if (event.detail) button.blur();
-  acts[button.dataset.act]();
+  acts[button.dataset.act](button);
+});
+
+// Of a strip's pads each tap is the reading: there is no time for a second one.
+document.addEventListener("change", (event) => {
+  const fieldset = event.target.closest("[data-at-once]");
+  if (!fieldset || !event.target.matches("[data-choice]")) return;
+  tap("reading_taken", { part: fieldset.dataset.part, reading: JSON.parse(event.target.value) });
 });
 
 for (const button of document.querySelectorAll("[data-toggle]")) {
@@ -320,10 +442,11 @@ for (const button of document.querySelectorAll("[data-toggle]")) {
     localStorage.setItem(`kessa-${name}`, setting(name) ? "off" : "on");
     button.setAttribute("aria-pressed", String(setting(name)));
     tick();
+    show();
   });
 }
 
-const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["wait"], "?": ["keys"] };
+const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["clock", "wait"], k: ["read"], "?": ["keys"] };
 
 document.addEventListener("keydown", (event) => {
   const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
@@ -333,12 +456,13 @@ document.addEventListener("keydown", (event) => {
   const focused = document.activeElement;
   const free = !focused || focused === document.body || focused.id === "main" || !focused.checkVisibility();
   if ((event.key === " " || event.key === "Enter") && !free) return;
+  if (focused?.matches("input:not([type=radio], [type=range]), select, textarea") && event.key !== "Escape") return;
   const button = names.flatMap((name) => [...document.querySelectorAll(`[data-act=${name}]`)]).find((each) => !each.disabled && each.checkVisibility());
   if (!button) return;
   event.preventDefault();
-  acts[button.dataset.act]();
+  acts[button.dataset.act](button);
 });
 
 keeper = new Keeper({ ...given, onChange: show, onReply: reply, onTrouble: trouble });
 keeper.start();
-window.setInterval(showClock, 500);
+window.setInterval(showClocks, 500);

@@ -1,4 +1,4 @@
-// The count and the clock of a run, derived from its events: the same rules as kessa/core/runs.py, held to the same cases.
+// The count, the readings and the clocks of a run, derived from its events: the same rules as kessa/core/runs.py, held to the same cases.
 
 function before(a, b) {
   if (a.seq !== b.seq) return a.seq - b.seq;
@@ -13,14 +13,16 @@ export function liveEvents(events) {
   return inOrder(events).filter((event) => event.kind !== "taken_back" && !takenBack.has(event.id));
 }
 
-export function deriveRun(events, most) {
-  const state = { count: 0, first_change: null, endpoint: null, voided: false, skipped: false, steps: new Set(), clock: null, late: 0 };
+export function deriveRun(events, most, parts = []) {
+  const state = { count: 0, first_change: null, endpoint: null, voided: false, skipped: false, stopped: false, steps: new Set(), clock: null, clocks: {}, readings: {}, missing: [...parts], late: 0 };
   for (const event of liveEvents(events)) apply(state, event, most);
   return state;
 }
 
-export const isFinished = (state) => state.endpoint !== null || state.voided || state.skipped;
-export const givesReading = (state) => state.endpoint !== null && !state.voided;
+const hasReadings = (state) => Object.keys(state.readings).length > 0;
+export const isRead = (state) => hasReadings(state) && !state.missing.length;
+export const isFinished = (state) => state.endpoint !== null || isRead(state) || state.stopped || state.voided || state.skipped;
+export const givesReading = (state) => (state.endpoint !== null || (isFinished(state) && hasReadings(state))) && !state.voided;
 
 function apply(state, event, most) {
   const finished = isFinished(state);
@@ -45,6 +47,22 @@ function apply(state, event, most) {
   } else if (event.kind === "step_done") {
     state.steps.add(event.data.step);
   } else if (event.kind === "timer_started") {
-    if (!finished) state.clock = { at: event.at, seconds: event.data.seconds };
+    if (!finished) startClock(state, event);
+  } else if (event.kind === "reading_taken") {
+    if (!state.stopped && !state.voided) read(state, event);
+  } else if (event.kind === "stopped") {
+    if (hasReadings(state)) state.stopped = true;
   }
+}
+
+function startClock(state, event) {
+  const clock = { at: event.at, seconds: event.data.seconds };
+  if (event.data.step === undefined) state.clock = clock;
+  else state.clocks[event.data.step] = clock;
+}
+
+// Read again, the last reading counts.
+function read(state, event) {
+  state.readings[event.data.part] = { at: event.at, raw: event.data.reading };
+  state.missing = state.missing.filter((part) => part !== event.data.part);
 }

@@ -4,9 +4,16 @@ import { deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js"
 
 export const given = JSON.parse(document.getElementById("bench-payload").textContent);
 export const units = (count) => `${count} ${given.unit_of_count}${count === 1 ? "" : "s"}`;
+export const isDifference = given.kind === "difference";
+const counted = given.kind !== "read";
+const parts = counted ? [] : given.parts.map((part) => part.key);
+const inputStep = counted ? "count" : "read";
+export const partsOf = (step) => given.steps[step].parts?.length ? given.steps[step].parts : parts;
 
 export function stand(events, opened) {
   const byRun = new Map();
+  const answers = {};
+  for (const event of liveEvents(events)) if (event.kind === "answered") answers[event.data.key] = event.data.value;
   for (const event of events) {
     if (!event.run) continue;
     if (!byRun.has(event.run)) byRun.set(event.run, []);
@@ -16,48 +23,126 @@ export function stand(events, opened) {
     [...byRun.keys()]
       .filter((name) => name.startsWith(role))
       .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
-      .map((run) => ({ ...run, state: deriveRun(run.events, run.most) }))
+      .map((run) => ({ ...run, state: deriveRun(run.events, run.most, role === "blank" ? [] : parts) }))
       .sort((a, b) => a.number - b.number);
   const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
-  const samples = runs("sample", given.stop_at);
-  const counted = samples.filter((run) => givesReading(run.state));
-  return { blanks, samples, counted, run: presentRun(blanks, samples, opened), closing: isClosing(events) };
+  const samples = isDifference ? pairs(runs("supply", given.stop_at), runs("sample", given.stop_at)) : runs("sample", given.stop_at);
+  const results = samples.filter((run) => givesReading(run.state));
+  return { blanks, samples, counted: results, answers, run: presentRun(blanks, samples, opened, answers), closing: isClosing(events) };
+}
+
+// A difference run is two counts: the supply's first, then the system's. Taps go to the one that is being counted.
+function pairs(supplies, systems) {
+  const numbers = [...new Set([...supplies, ...systems].map((run) => run.number))].sort((a, b) => a - b);
+  return numbers.map((number) => pair(number, supplies.find((run) => run.number === number), systems.find((run) => run.number === number)));
+}
+
+function pair(number, supplyRun, systemRun) {
+  const none = (role) => ({ name: `${role}-${number}`, role, number, most: given.stop_at, events: [], state: deriveRun([], given.stop_at) });
+  const [supply, system] = [supplyRun ?? none("supply"), systemRun ?? none("sample")];
+  const active = supply.state.endpoint === null ? supply : system;
+  const both = supply.state.endpoint !== null && system.state.endpoint !== null;
+  const state = { ...active.state, endpoint: both ? true : null, voided: supply.state.voided || system.state.voided };
+  for (const side of [supply, system]) for (const step of side.state.steps) state.steps.add(step);
+  return { ...active, role: "sample", number, state, pair: { supply: supply.state, system: system.state }, before: system.events.length ? null : supply };
 }
 
 function isClosing(events) {
-  const whole = liveEvents(events.filter((event) => !event.run));
+  const whole = liveEvents(events.filter((event) => !event.run && event.kind !== "answered"));
   return whole.at(-1)?.kind === "closed";
 }
 
 function emptyRun(role, number) {
+  if (isDifference && role === "sample") return pair(number);
   const most = role === "blank" ? given.blank.stop_at : given.stop_at;
-  return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most) };
+  return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most, role === "blank" ? [] : parts) };
 }
 
-function presentRun(blanks, samples, opened) {
+function presentRun(blanks, samples, opened, answers) {
   const last = [...blanks, ...samples].at(-1);
-  if (last && !opened && (!isFinished(last.state) || stepsLeft(last))) return last;
+  if (last && !opened && (!isFinished(last.state) || stepsLeft(last, answers))) return last;
   if (opened) {
     const [role, number] = opened.split("-");
-    return [...blanks, ...samples].find((run) => run.name === opened) ?? emptyRun(role, Number(number));
+    return [...blanks, ...samples].find((run) => run.role === role && run.number === Number(number)) ?? emptyRun(role, Number(number));
   }
   if (!blanks.length && !samples.length) return emptyRun(given.blank ? "blank" : "sample", 1);
   return null;
 }
 
 // After the end, the steps that remain (rinsing, waste) are still to be done; a void or skipped run has none.
-function stepsLeft(run) {
+function stepsLeft(run, answers) {
   if (run.state.voided || run.state.skipped) return false;
-  return presentStep(run) !== null;
+  return presentStep(run, answers) !== null;
 }
 
-export function presentStep(run) {
-  const from = run.state.endpoint === null ? 0 : given.count_step + 1;
-  for (let step = from; step < given.steps; step += 1) if (step === given.count_step || !run.state.steps.has(step)) return step;
+const applies = (step, answers) => Object.entries(step.when ?? {}).every(([key, answer]) => answers[key] === answer);
+
+function isDone(index, run, answers) {
+  const step = given.steps[index];
+  if (!applies(step, answers)) return true;
+  if (step.kind === "count") return run.state.endpoint !== null;
+  if (step.kind === "read") return run.state.stopped || partsOf(index).every((part) => run.state.readings[part]);
+  if (step.kind === "ask") return answers[step.ask.key] !== undefined;
+  return run.state.steps.has(index);
+}
+
+// What was counted or read stands, whether or not every step before it was ticked.
+export function presentStep(run, answers = {}) {
+  const lastInput = run.state.stopped ? given.steps.findLastIndex((step) => step.kind === inputStep) : given.steps.findLastIndex((step, index) => step.kind === inputStep && isDone(index, run, answers));
+  for (let step = lastInput + 1; step < given.steps.length; step += 1) if (!isDone(step, run, answers)) return step;
   return null;
 }
 
-export const isCounting = (run) => Boolean(run) && !isFinished(run.state) && presentStep(run) === given.count_step;
+export const stepDone = (index, run, answers) => applies(given.steps[index], answers) && isDone(index, run, answers);
+export const stepApplies = (index, answers) => applies(given.steps[index], answers);
+export const isCounting = (run, answers) => Boolean(run) && !isFinished(run.state) && given.steps[presentStep(run, answers)]?.kind === "count";
+export const isReading = (run, answers) => Boolean(run) && !run.state.voided && given.steps[presentStep(run, answers)]?.kind === "read";
+
+// How long a step's clock runs: as the method says, or computed from what was read before.
+export function clockSeconds(index, run) {
+  const { seconds, computed } = given.steps[index].wait;
+  if (!computed) return seconds;
+  const shown = run.state.readings[computed.part]?.raw.display;
+  return shown === undefined ? null : Math.max(1, Math.ceil(computed.base_s + computed.per_s * shown));
+}
+
+const later = (at, seconds) => Date.parse(at) + seconds * 1000;
+
+// The step whose clock a part is read by: the last with a clock before it.
+function clockStep(key, answers) {
+  const reads = given.steps.findIndex((step, index) => step.kind === "read" && partsOf(index).includes(key));
+  return given.steps.findLastIndex((step, index) => index < reads && step.wait && applies(step, answers));
+}
+
+// When a part may be read; null where no clock that was started binds it.
+export function readingWindow(key, run, answers) {
+  const step = clockStep(key, answers);
+  const clock = run.state.clocks[step];
+  if (!clock) return null;
+  const { read_s } = given.parts.find((part) => part.key === key);
+  if (read_s) return { opens: later(clock.at, read_s[0]), closes: later(clock.at, read_s[1]) };
+  const opens = later(clock.at, clock.seconds);
+  const { within_s } = given.steps[step].wait;
+  return { opens, closes: within_s ? opens + within_s * 1000 : null };
+}
+
+// The clocks that run in a run, for the page and for the shelf: what for, from when, till when.
+export function clocksOf(run, answers) {
+  if (!run || run.state.voided || run.state.stopped) return [];
+  const present = presentStep(run, answers) ?? given.steps.length;
+  const running = ([at, what, key, window]) => ({ key, what, at: Date.parse(at), ...window });
+  const clocks = Object.entries(run.state.clocks).flatMap(([step, clock]) => {
+    const { what } = given.steps[step].wait;
+    if (present === Number(step)) return [[clock.at, what, step, { opens: later(clock.at, clock.seconds), closes: null }]];
+    if (present < Number(step)) return [];
+    const waiting = given.parts.filter((part) => !run.state.readings[part.key] && clockStep(part.key, answers) === Number(step));
+    const several = waiting.some((part) => part.read_s);
+    return (several ? waiting : waiting.slice(0, 1)).map((part) => [clock.at, several ? `read ${part.parameter}` : `read: ${what}`, `${step}-${part.key}`, readingWindow(part.key, run, answers)]);
+  });
+  const { clock } = run.state;
+  if (clock) clocks.push([clock.at, "does the colour stay?", "settle", { opens: later(clock.at, clock.seconds), closes: null }]);
+  return clocks.map(running);
+}
 
 export function blankVerdict(state) {
   if (!state.endpoint || state.count > given.blank.questionable) return "bad";
@@ -66,34 +151,57 @@ export function blankVerdict(state) {
 
 const agree = (a, b) => given.rungs[a.state.count - 1].agrees[0] <= b.state.count && b.state.count <= given.rungs[a.state.count - 1].agrees[1];
 
-function agreement(counted) {
-  if (counted.some((run) => run.state.endpoint === false)) return "over";
-  for (let first = 0; first < counted.length; first += 1)
-    for (let second = first + 1; second < counted.length; second += 1) if (agree(counted[first], counted[second])) return "agreed";
-  return counted.length < given.most_runs ? "again" : "not agreed";
+// What the runs amount to: of a count by the rungs that came with the page, else by the server, null until it has said.
+function agreement(results, states) {
+  if (given.most_runs === 1) return "single";
+  if (given.kind !== "count") return byServer(results, states);
+  if (results.some((run) => run.state.endpoint === false)) return "over";
+  for (let first = 0; first < results.length; first += 1)
+    for (let second = first + 1; second < results.length; second += 1) if (agree(results[first], results[second])) return "agreed";
+  return results.length < given.most_runs ? "again" : "not agreed";
 }
 
-export function choices(now) {
+function byServer(results, states) {
+  const said = Object.values(states ?? {});
+  if (!said.length) return results.length === 1 ? "again" : null;
+  if (said.includes("over range")) return "over";
+  if (said.includes("run again")) return "again";
+  return said.includes("not agreed") ? "not agreed" : "agreed";
+}
+
+export function choices(now, states) {
   const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
   const beginWords = now.counted.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
-  if (!now.samples.length && now.blanks.length) {
-    const last = now.blanks.at(-1);
-    if (last.state.skipped) return { title: "No blank", words: "The result will say that no blank was run.", go: [beginWords, nextSample] };
-    if (last.state.voided) return { title: "The blank is void", words: "It is kept, and not counted.", go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on without a blank", nextSample] };
-    const verdict = blankVerdict(last.state);
-    const title = `The blank took ${units(last.state.count)}${last.state.endpoint ? "" : " without turning"}: ${verdict}`;
-    if (verdict === "good") return { title, words: "Water, glass and reagents are in order.", go: [beginWords, nextSample] };
-    const words = `${verdict === "bad" ? "Something brings chloride in." : "It should turn at the first drop."} Check, and repeat the blank. If you go on, the warning stays with the result.`;
-    return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
-  }
-  if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: [beginWords, nextSample] };
-  const state = agreement(now.counted);
   const write = ["Write it in the log", "close"];
   const again = [beginWords, nextSample];
-  if (state === "over") return { title: "Over the range", words: `No end within ${units(given.stop_at)}: the result is a floor. Write it down, then go on in the next range with the same sample.`, go: write };
+  if (!now.samples.length && now.blanks.length) return afterBlank(now.blanks.at(-1), again);
+  if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: again };
+  const state = agreement(now.counted, states);
+  if (state === "over") return { title: "Over the range", words: overWords(), go: write };
+  if (state === "single") return { title: "Read", words: "", go: write, other: again };
   if (state === "agreed") return { title: "The runs agree", words: "", go: write, other: again };
   if (state === "not agreed") return { title: "The runs do not agree", words: "The result is kept, and marked.", go: write, other: again };
-  const words = now.counted.length === 1 ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
-  const title = now.counted.length === 1 ? `Run ${now.counted[0].number}: ${units(now.counted[0].state.count)}` : "The runs do not agree yet";
-  return { title, words, go: again, other: [now.counted.length === 1 ? "Write it with one run only" : "Write it as it is", "close"] };
+  if (state === null) return { title: "The runs are kept", words: "Whether they agree is said when there is a signal.", go: write, other: again };
+  const alone = now.counted.length === 1;
+  const words = alone ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
+  const one = counted && !isDifference ? `: ${units(now.counted[0].state.count)}` : "";
+  const title = alone ? `Run ${now.counted[0].number}${one}` : "The runs do not agree yet";
+  return { title, words, go: again, other: [alone ? "Write it with one run only" : "Write it as it is", "close"] };
 }
+
+function overWords() {
+  if (given.kind === "count") return `No end within ${units(given.stop_at)}: the result is a floor. Write it down, then go on in the next range with the same sample.`;
+  return "The result is a floor. Write it down, then go on with the same sample, diluted.";
+}
+
+function afterBlank(last, again) {
+  const [beginWords, nextSample] = again;
+  if (last.state.skipped) return { title: "No blank", words: "The result will say that no blank was run.", go: [beginWords, nextSample] };
+  if (last.state.voided) return { title: "The blank is void", words: "It is kept, and not counted.", go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on without a blank", nextSample] };
+  const verdict = blankVerdict(last.state);
+  const title = `The blank took ${units(last.state.count)}${last.state.endpoint ? "" : " without turning"}: ${verdict}`;
+  if (verdict === "good") return { title, words: "Water, glass and reagents are in order.", go: [beginWords, nextSample] };
+  const words = `${verdict === "bad" ? "Something in water, glass or reagents is not in order." : "It should turn at the first drop."} Check, and repeat the blank. If you go on, the warning stays with the result.`;
+  return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
+}
+

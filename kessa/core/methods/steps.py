@@ -1,0 +1,116 @@
+"""How a method is led: steps with their clocks, what is asked on the way, and what is used up."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, StringConstraints, model_validator
+
+from kessa.core.datafile import Strict
+from kessa.core.methods.parts import Key, Positive, Text
+
+Seconds = Annotated[int, Field(gt=0, le=86_400)]
+Flag = Annotated[str, StringConstraints(pattern=r"^[a-z-]+$", max_length=30)]
+
+
+class ByReading(Strict):
+    """A wait computed from what was read before: `base_s` + `per_s` × the display of `part`, in whole seconds up."""
+
+    part: Key
+    base_s: Annotated[float, Field(ge=0)]
+    per_s: Positive
+
+
+class Wait(Strict):
+    """A clock of a step. "least": longer does no harm; "exact": go on at once, and read within `within_s`."""
+
+    what: Text
+    seconds: Seconds | None = None
+    computed: ByReading | None = None
+    rule: Literal["least", "exact"] = "least"
+    within_s: Seconds | None = None
+
+    @model_validator(mode="after")
+    def _one_of(self) -> Self:
+        if (self.seconds is None) == (self.computed is None):
+            raise ValueError("give seconds, or else computed")
+        return self
+
+
+class Answer(Strict):
+    """An answer to choose. `flag` marks the result, `advice` says what to do first."""
+
+    key: Key
+    name: Text
+    flag: Flag | None = None
+    advice: Text | None = None
+
+
+class Ask(Strict):
+    """Something asked on the way: one of `answers`, or a number that should lie from `least` to `most`."""
+
+    key: Key
+    answers: tuple[Answer, ...] = ()
+    unit: Text | None = None
+    least: float | None = None
+    most: float | None = None
+    # Of a number outside: how the result is marked, and what to do about it.
+    flag: Flag | None = None
+    advice: Text | None = None
+
+    @model_validator(mode="after")
+    def _one_of(self) -> Self:
+        if bool(self.answers) == (self.unit is not None):
+            raise ValueError("give answers to choose from, or the unit of a number")
+        if self.unit and (self.least is None or self.most is None or self.least >= self.most):
+            raise ValueError("a number is asked for with least and most")
+        return self
+
+    def chosen(self, key: object) -> Answer | None:
+        """Return the answer of this key."""
+        return next((answer for answer in self.answers if answer.key == key), None)
+
+    def flag_of(self, value: object) -> str | None:
+        """Return how an answer marks the result."""
+        if self.answers:
+            chosen = self.chosen(value)
+            return chosen.flag if chosen else None
+        outside = isinstance(value, int | float) and not (self.least or 0) <= value <= (self.most or 0)
+        return self.flag if outside else None
+
+
+class Step(Strict):
+    """One thing to do.
+
+    At the step of kind "count" units are added: `between_s` is how long (s) to wait after each, `settle_s` how long its
+    end colour must last. At "read" the `parts` are read, all of them where none is named. At "ask" `ask` is answered.
+    `when` names the answers under which the step is done at all.
+    """
+
+    text: Text
+    detail: Text | None = None
+    blank_text: Text | None = None
+    caution: Text | None = None
+    kind: Literal["do", "count", "read", "ask"] = "do"
+    parts: tuple[Key, ...] = ()
+    settle_s: Annotated[int, Field(gt=0, le=3600)] | None = None
+    between_s: Annotated[int, Field(gt=0, le=3600)] | None = None
+    wait: Wait | None = None
+    ask: Ask | None = None
+    when: dict[Key, Key] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        if (self.kind == "ask") != (self.ask is not None):
+            raise ValueError("ask: a step of kind ask asks something, and no other does")
+        if self.wait and self.kind != "do":
+            raise ValueError("wait: a clock belongs to a step of kind do")
+        return self
+
+
+class Use(Strict):
+    """What a test uses up of a supply, in the supply's unit: per run, unit counted, part read, or sample."""
+
+    supply: Key
+    amount: Positive
+    per: Literal["run", "unit", "part", "sample"] = "run"

@@ -1,0 +1,1 @@
+"""Methods a team may use: the house's, and its own."""

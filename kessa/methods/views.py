@@ -1,0 +1,50 @@
+"""Methods: the library, and each method as a bench card with what was done by it."""
+
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET
+
+from kessa.core.methods.schema import Method
+from kessa.kits.models import Lot
+from kessa.log.selectors import log_of
+from kessa.methods.selectors import families_of, methods_of
+from kessa.people.access import member_required
+from kessa.people.models import Team
+
+_LATELY = 12
+
+
+@member_required
+@require_GET
+def index(request: HttpRequest) -> HttpResponse:
+    """Every method the team may use, by what it finds out."""
+    by_parameter: dict[str, list[list[Method]]] = {}
+    for family in families_of(request.membership.team.pk).values():
+        for parameter in family[0].parameters:
+            by_parameter.setdefault(parameter, []).append(family)
+    ordered = sorted(by_parameter.items(), key=lambda each: each[0].lower())
+    return render(request, "methods/index.html", {"parameters": ordered})
+
+
+@member_required
+@require_GET
+def method(request: HttpRequest, key: str) -> HttpResponse:
+    """A method as a bench card, with its numbers, lots and latest results."""
+    team = request.membership.team
+    found = _method(team, key)
+    supplies = {use.supply for use in found.uses}
+    results = log_of(team).standing().filter(determination__method_key=key)[:_LATELY]
+    context = {
+        "method": found,
+        "family": families_of(team.pk)[found.family],
+        "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
+        "results": results,
+    }
+    return render(request, "methods/method.html", context)
+
+
+def _method(team: Team, key: str) -> Method:
+    found = methods_of(team.pk).get(key)
+    if found is None:
+        raise Http404
+    return found

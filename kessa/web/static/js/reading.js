@@ -1,0 +1,160 @@
+// What is read, not counted: from the page's fields to a reading, part by part. Drawn scales follow their numbers.
+
+import { given, readingWindow } from "./standing.js";
+import { clockWords } from "./shelf.js";
+
+const fieldsets = [...document.querySelectorAll("[data-part]")];
+const fieldsetOf = (key) => fieldsets.find((each) => each.dataset.part === key);
+const seen = (field) => field.checkVisibility();
+
+// What the fields of a part say; null with a word to the person where something lacks.
+export function takeReading(key) {
+  const fieldset = fieldsetOf(key);
+  const reading = {};
+  if (fieldset.querySelector("[data-choice]")) {
+    const chosen = fieldset.querySelector("[data-choice]:checked");
+    if (!chosen) return refuse(fieldset, "Choose what it looks like first.");
+    Object.assign(reading, JSON.parse(chosen.value));
+    const fraction = fieldset.querySelector("[data-fraction]");
+    if (fraction && reading.between) reading.fraction = Number(fraction.value) / 100;
+  }
+  for (const field of fieldset.querySelectorAll("[data-field]")) {
+    if (!seen(field)) continue;
+    if (!field.checkValidity()) return field.reportValidity() && null;
+    if (field.type === "checkbox") {
+      if (field.checked) reading[field.dataset.field] = true;
+    } else if (field.value !== "") reading[field.dataset.field] = field.type === "number" || "number" in field.dataset ? Number(field.value) : field.value;
+  }
+  const wanted = [...fieldset.querySelectorAll("[data-field=display], [data-field=absorbance], [data-field=transmittance], [data-typed], [data-field=down], [data-field=up]")].find((field) => seen(field) && field.value === "");
+  if (wanted) {
+    wanted.focus();
+    return refuse(fieldset, `${wanted.labels[0].textContent}: write what it says.`);
+  }
+  return reading;
+}
+
+function refuse(fieldset, words) {
+  fieldset.querySelector("[data-reading-said]").textContent = words;
+  return null;
+}
+
+// Show which parts are to be read now, what was read, and when each may be.
+export function showReadings(run, answers, present) {
+  for (const fieldset of fieldsets) {
+    const key = fieldset.dataset.part;
+    const read = run?.state.readings[key];
+    fieldset.hidden = !present.includes(key);
+    fieldset.classList.toggle("is-read", Boolean(read));
+    const choice = read && [...fieldset.querySelectorAll("[data-choice]")].find((each) => sameStep(JSON.parse(each.value), read.raw));
+    if (choice && !choice.checked) choice.checked = true;
+    if (!read && "atOnce" in fieldset.dataset) for (const each of fieldset.querySelectorAll("[data-choice]:checked")) each.checked = false;
+    showWindow(fieldset, run, answers, read);
+  }
+}
+
+const sameStep = (option, raw) => option.at === raw.at && option.below === raw.below && option.above === raw.above && String(option.between) === String(raw.between);
+
+function showWindow(fieldset, run, answers, read) {
+  const place = fieldset.querySelector("[data-window]");
+  const window = run && readingWindow(fieldset.dataset.part, run, answers);
+  let [words, state] = ["", ""];
+  if (read) [words, state] = late(window, Date.parse(read.at)) ?? ["read", "read"];
+  else if (window) {
+    const now = Date.now();
+    if (now < window.opens) [words, state] = [`read in ${clockWords(window.opens - now)}`, "runs"];
+    else if (!window.closes || now <= window.closes) [words, state] = [window.closes ? `read now, ${clockWords(window.closes - now)} left` : "read now", "due"];
+    else [words, state] = ["past its time: read it all the same, it will be marked", "late"];
+  }
+  if (place.textContent !== words) place.textContent = words;
+  place.className = `window ${state}`;
+}
+
+function late(window, at) {
+  if (!window) return null;
+  if (at < window.opens) return ["read, too early", "late"];
+  return window.closes && at > window.closes ? ["read, too late", "late"] : null;
+}
+
+// ---- the fields ---------------------------------------------------------------------------------------------------
+
+const plain = (number) => String(Number(number.toPrecision(4)));
+
+// What the display says in the method's own unit, and whether the place is usually far from it: look at the unit again.
+function hint(fieldset) {
+  const of = given.displays[fieldset.dataset.part];
+  const said = fieldset.querySelector("[data-hint]");
+  if (!of || !said) return;
+  const field = fieldset.querySelector("[data-field=display]");
+  if (field.value === "") return said.replaceChildren();
+  const unit = fieldset.querySelector("[data-field=display_unit]");
+  const [slope, offset] = of.units[unit?.value ?? of.own];
+  const value = Number(field.value) * slope + offset;
+  const sign = unit ? unit.options[0].text : of.own;
+  const parts = [];
+  if (unit && unit.value !== of.own) parts.push(`${field.value} ${unit.selectedOptions[0].text} is ${plain(value)} ${sign}.`);
+  const [low, high] = of.usual ?? [value, value];
+  if (value < low || value > high) parts.push(`This place is usually ${plain(low)} to ${plain(high)} ${sign}.`);
+  const far = of.usual && low > 0 && (value > high * 3 || value < low / 3);
+  if (far) parts.push("Check the unit.");
+  said.textContent = parts.join(" ");
+  said.classList.toggle("late", Boolean(far));
+}
+
+function drawScale(drawn, value) {
+  const { length, least, most } = drawn.dataset;
+  const along = (Number(length) * (Math.min(Math.max(value, least), most) - least)) / (most - least);
+  const upward = drawn.classList.contains("standing") && !drawn.classList.contains("down");
+  const edge = 20;
+  const at = edge + (upward ? Number(length) - along : along);
+  const pointer = drawn.querySelector("[data-pointer]");
+  const level = drawn.querySelector("[data-level]");
+  const end = edge + Number(length);
+  if (drawn.classList.contains("standing")) {
+    pointer.setAttribute("transform", `translate(0 ${at})`);
+    // A burette is full below the reading; a shadow and a peak stand below their edge.
+    level.setAttribute("d", `M31 ${at}h42V${end}h-42z`);
+  } else {
+    pointer.setAttribute("transform", `translate(${at} 0)`);
+    level.setAttribute("d", `M${at} 35V77H${end}V35z`);
+  }
+}
+
+for (const drawn of document.querySelectorAll("[data-drawn]")) {
+  const [slider, typed] = [drawn.querySelector("[data-slider]"), drawn.querySelector("[data-typed]")];
+  slider.addEventListener("input", () => {
+    typed.value = slider.value;
+    drawScale(drawn, Number(slider.value));
+  });
+  typed.addEventListener("input", () => {
+    if (typed.value === "") return;
+    slider.value = typed.value;
+    drawScale(drawn, Number(typed.value));
+  });
+  drawScale(drawn, Number(slider.value));
+}
+
+for (const fieldset of fieldsets) {
+  fieldset.addEventListener("input", () => {
+    fieldset.querySelector("[data-reading-said]").textContent = "";
+    hint(fieldset);
+    const chosen = fieldset.querySelector("[data-choice]:checked");
+    const judged = fieldset.querySelector("[data-judged]");
+    if (judged) {
+      judged.hidden = !chosen || !JSON.parse(chosen.value).between;
+      judged.querySelector("[data-part-of-way]").textContent = judged.querySelector("[data-fraction]").value;
+    }
+    const view = fieldset.querySelector("[data-view]:checked")?.value;
+    for (const shown of fieldset.querySelectorAll("[data-shows]")) shown.hidden = !shown.dataset.shows.split(" ").includes(view);
+  });
+}
+
+// A new run begins with empty fields, but for the unit and the cell, which stay as they were.
+export function emptyFields() {
+  for (const fieldset of fieldsets) {
+    for (const field of fieldset.querySelectorAll("input[data-field]")) if (field.type === "checkbox") field.checked = false;
+      else field.value = "";
+    for (const choice of fieldset.querySelectorAll("[data-choice]")) choice.checked = false;
+    fieldset.querySelector("[data-reading-said]").textContent = "";
+    hint(fieldset);
+  }
+}

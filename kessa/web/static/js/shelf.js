@@ -1,0 +1,89 @@
+// The shelf: clocks that run, on every page of this browser, from every determination. The bench puts them here.
+
+import { asked } from "./keeper.js";
+import { ring } from "./sound.js";
+
+const SHELF = "kessa-shelf";
+const LOOK_AGAIN = 5000;
+const FORGOTTEN = 6 * 3600 * 1000;
+const FRESH = 5000;
+
+async function open() {
+  const opening = indexedDB.open(SHELF, 1);
+  opening.onupgradeneeded = () => opening.result.createObjectStore("clocks", { keyPath: "determination" });
+  return asked(opening);
+}
+
+const opened = open().catch(() => null);
+const channel = "BroadcastChannel" in window ? new BroadcastChannel(SHELF) : null;
+let clocks = [];
+const rung = new Set();
+const title = document.title;
+
+// Put the clocks of a determination on the shelf, instead of those it had there: {what, opens, closes, key, at}.
+export async function putOnShelf(determination, place, address, running) {
+  const store = await opened;
+  if (!store) return;
+  const kept = store.transaction("clocks", "readwrite").objectStore("clocks");
+  if (running.length) await asked(kept.put({ determination, place, address, running }));
+  else await asked(kept.delete(determination));
+  channel?.postMessage("changed");
+  await look();
+}
+
+async function look() {
+  const store = await opened;
+  if (!store) return;
+  const all = await asked(store.transaction("clocks").objectStore("clocks").getAll());
+  clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, place: each.place, address: each.address, id: `${each.determination}-${each.key ?? ""}${clock.key}-${clock.at}` })));
+  clocks = clocks.filter((clock) => Date.now() - clock.opens < FORGOTTEN).sort((a, b) => a.opens - b.opens);
+  draw();
+}
+
+export function clockWords(milliseconds) {
+  const seconds = Math.max(0, Math.ceil(milliseconds / 1000));
+  return `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, "0")}`;
+}
+
+function stateOf(clock) {
+  const now = Date.now();
+  if (now < clock.opens) return { state: "runs", words: clockWords(clock.opens - now) };
+  if (!clock.closes) return { state: "due", words: "now" };
+  return now <= clock.closes ? { state: "due", words: `now, ${clockWords(clock.closes - now)} left` } : { state: "late", words: "too late" };
+}
+
+function draw() {
+  const shelf = document.querySelector("[data-shelf]");
+  if (!shelf) return;
+  shelf.hidden = clocks.length === 0;
+  let due = null;
+  const rows = clocks.map((clock) => {
+    const { state, words } = stateOf(clock);
+    if (state === "due") due ??= clock;
+    if (state !== "runs" && !rung.has(clock.id)) {
+      rung.add(clock.id);
+      if (Date.now() - clock.opens < FRESH) ring();
+    }
+    const link = document.createElement("a");
+    link.className = state;
+    link.href = clock.address;
+    const time = link.appendChild(document.createElement("b"));
+    time.className = "num";
+    time.textContent = words;
+    link.append(` ${clock.what} · ${clock.place}`);
+    return link;
+  });
+  // Drawn anew only where something changed, so that a finger or the focus on it is not lost.
+  const list = shelf.querySelector("[data-clocks]");
+  if (list.textContent !== rows.map((row) => row.textContent).join("") || list.children.length !== rows.length) {
+    const focused = [...list.children].indexOf(document.activeElement);
+    list.replaceChildren(...rows);
+    list.children[focused]?.focus();
+  }
+  document.title = due ? `● Now: ${due.what}` : title;
+}
+
+if (channel) channel.onmessage = () => look();
+look();
+window.setInterval(look, LOOK_AGAIN);
+window.setInterval(draw, 500);
