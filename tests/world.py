@@ -76,6 +76,15 @@ def measured(place, person, *counts, days_ago=0, blank=1):
     return determination.results.get(superseded_at=None)
 
 
+def measured_meter(place, person, *displays):
+    """Read a conductivity meter on one day after another."""
+    for days_ago, display in enumerate(displays, 1):
+        determination = begin(place, person, "conductivity-meter", days_ago=days_ago)
+        taps = Taps()
+        taps.add("sample-1", "reading_taken", part="main", reading={"display": display})
+        record_events(determination, person, taps.close().made)
+
+
 def planned(membership, place, rule="FREQ=DAILY", days_ago=0, people=(), **fields):
     """Plan a round with one place, chloride by drops and conductivity in place."""
     begins = timezone.localdate() - timedelta(days=days_ago)
@@ -85,9 +94,9 @@ def planned(membership, place, rule="FREQ=DAILY", days_ago=0, people=(), **field
     return each
 
 
-def stocked_kit(membership, **units):
-    """Keep a kit for chloride with one lot in use of each supply: `units` by supply, with underscores."""
-    kit = keep_kit(Kit(team=membership.team, name="Box", home="the shed", families=["chloride-drops"]))
+def stocked_kit(membership, families=("chloride-drops",), **units):
+    """Keep a kit with a lot in use of what chloride by drops takes, and of `units`: by supply, with underscores."""
+    kit = keep_kit(Kit(team=membership.team, name="Box", home="the shed", families=list(families)))
     stock = {"deionised_water": 5000, "chromate_packet": 50, "silver_nitrate": 20, "ph_strip": 10} | units
     for key, amount in stock.items():
         lot = Lot(team=membership.team, kit=kit, supply_key=key.replace("_", "-"), number=f"L-{key[:2]}")

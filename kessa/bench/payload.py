@@ -26,7 +26,10 @@ def bench_payload(
         "here": reverse("bench:determination", args=[determination.pk]),
         "place": determination.sample.place.name,
         "kind": main.kind if method.counted else "read",
-        "parts": [{"key": part.key, "parameter": part.parameter, "read_s": part.read_s} for part in method.parts],
+        "parts": [
+            {"key": part.key, "parameter": part.parameter, "unit": part.unit, "read_s": part.read_s}
+            for part in method.parts
+        ],
         "steps": [
             step.model_dump(mode="json", include={"kind", "parts", "wait", "when", "ask"}, exclude_none=True)
             for step in method.steps

@@ -30,6 +30,7 @@ class Input(NamedTuple):
 
 
 _BEYOND = {
+    "pad": ("before the first", "past the last"),
     "tube": ("lost below the first mark", "seen beyond the last mark"),
     "discs": ("clearer than the first disc", "cloudier than the last disc"),
     "thermometer": ("below the first field", "above the last field"),
@@ -42,6 +43,7 @@ def inputs_of(determination: Determination, between_school: str) -> list[Input]:
     method = determination.method
     read = [part for part in method.parts if not part.counted]
     pads = sum(part.kind == "scale" for part in read) > 1
+    quickest_first = sorted(read, key=lambda part: part.read_s or (0, 0))
     # Where a method says by itself which mark counts, no part of the way is judged.
     return [
         Input(
@@ -52,7 +54,7 @@ def inputs_of(determination: Determination, between_school: str) -> list[Input]:
             between_school == "judged" and part.more_is_clearer is None,
             pads,
         )
-        for part in read
+        for part in quickest_first
     ]
 
 

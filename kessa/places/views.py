@@ -83,7 +83,7 @@ def _found_at(place: Place, reference: Place | None, asked: str) -> dict[str, An
         "series": chosen,
         "results": results,
         "usual": usual,
-        "chart": trend(results, compared, lines, usual),
+        "chart": trend(results, compared, lines, usual) if results else None,
     }
 
 

@@ -100,11 +100,11 @@ class StopsForm(forms.Form):
         self.fields["places"].queryset = places(team)
         self.tests = []
         for key, (method, *_) in families_of(team.pk).items():
-            wanted = forms.BooleanField(label=method.test_name, required=False, initial=True)
+            wanted = forms.BooleanField(label=method.test_name, required=False)
             numbers = {
-                "runs": forms.IntegerField(label="Runs", min_value=1, max_value=10, initial=2),
-                "blanks": forms.IntegerField(label="Blanks", min_value=0, max_value=5, initial=1),
-                "standards": forms.IntegerField(label="Standards", min_value=0, max_value=5, initial=0),
+                "runs": forms.IntegerField(label="Runs", min_value=1, max_value=10, initial=2, required=False),
+                "blanks": forms.IntegerField(label="Blanks", min_value=0, max_value=5, initial=1, required=False),
+                "standards": forms.IntegerField(label="Standards", min_value=0, max_value=5, initial=0, required=False),
             }
             self.fields[f"{key}-wanted"] = wanted
             self.fields |= {f"{key}-{name}": field for name, field in numbers.items()}
@@ -121,10 +121,15 @@ class StopsForm(forms.Form):
     def planned_tests(self) -> dict[str, dict[str, int]]:
         """Return what was planned, by test family."""
         return {
-            key: {name: self.cleaned_data[f"{key}-{name}"] for name in ("runs", "blanks", "standards")}
+            key: {name: self._planned(f"{key}-{name}") for name in ("runs", "blanks", "standards")}
             for key in self.tests
             if self.cleaned_data[f"{key}-wanted"]
         }
+
+    def _planned(self, field: str) -> int:
+        """Return a number as it was planned, as it is usual where the field was left empty."""
+        planned = self.cleaned_data[field]
+        return int(self.fields[field].initial if planned is None else planned)
 
 
 class OccasionForm(forms.Form):

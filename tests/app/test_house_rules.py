@@ -7,6 +7,7 @@ from django.urls import reverse
 from django.utils.html import escape
 
 from kessa.bench.payload import bench_payload
+from kessa.bench.selectors import bench_of
 from kessa.core.schools import complete, questions
 from kessa.people.display import shown_as
 from kessa.rules.models import HouseRules
@@ -50,11 +51,14 @@ class HouseRulesPage(TestCase):
         self.assertContains(page, "the one before it; ")
         self.assertContains(self.client.get(f"/log/{plain.pk}/"), "the first that changes the colour for good; ")
 
+    def payload(self, begun):
+        return bench_payload(begun, [], bench_of(begun, []), {"main": None})
+
     def test_the_bench_speaks_by_the_schools_without_a_signal(self):
         values = {}
         for school in ("first", "before", "middle"):
             self.choose(endpoint=school)
-            payload = bench_payload(begin(self.place, self.person), [], None)
+            payload = self.payload(begin(self.place, self.person))
             values[school] = [payload["rungs"][7][key] for key in ("count", "value", "high")]
         self.assertEqual(values, {"first": [8, "32", "32"], "before": [8, "28", "32"], "middle": [8, "30", "32"]})
 
@@ -69,9 +73,9 @@ class HouseRulesPage(TestCase):
         self.assertEqual(verdicts["simple"], {"simple"})
         self.assertEqual(verdicts["guarded"], {"guarded"})
         begun = begin(self.place, self.person, "chloride-drops-10")
-        rungs = bench_payload(begun, [], None)["rungs"]
+        rungs = self.payload(begun)["rungs"]
         self.choose(near_limit="simple")
-        simple = bench_payload(begin(self.place, self.person, "chloride-drops-10"), [], None)["rungs"]
+        simple = self.payload(begin(self.place, self.person, "chloride-drops-10"))["rungs"]
         # 13 drops of 10 mg/L: between 120 and 130 where it turned at once, lower where it began to turn before.
         self.assertEqual((rungs[12]["verdict"][11], simple[12]["verdict"][11]), ("not settled", "outside"))
 

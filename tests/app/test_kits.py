@@ -61,7 +61,7 @@ class Lots(TestCase):
         lots.filter(supply_key="chromate-packet").update(damp=True)
         lots.filter(supply_key="ph-strip").update(in_use=False)
         sample = begin(self.place, self.membership.user, kit=kit).sample
-        page = self.client.get(reverse("bench:method", args=[sample.pk]))
+        page = self.client.get(reverse("bench:method", args=[sample.pk]) + "?family=chloride-drops")
         for words in ("lot expired", "lot suspected damp", "pH strips, 6 to 11: no lot in use"):
             self.assertContains(page, words)
         result = self.run_twice(kit)

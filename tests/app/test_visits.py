@@ -214,7 +214,8 @@ class Visits(TestCase):
         sample = old.determination.sample
         self.assertEqual(old.flags, ["sample-too-old"])
         self.assertContains(
-            self.client.get(reverse("bench:method", args=[sample.pk])), "should be tested within 28 days"
+            self.client.get(reverse("bench:method", args=[sample.pk]) + "?family=chloride-drops"),
+            "should be tested within 28 days",
         )
 
     def test_the_depth_is_the_schools(self):

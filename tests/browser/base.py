@@ -62,6 +62,7 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_role("link", name=place).first.click()
         page.get_by_label("Water temperature").fill("4.5")
         page.get_by_role("button", name="On to the test").click()
+        page.get_by_role("link", name="Chloride, drops").first.click()
         page.get_by_role("button", name=method).click()
         expect(page.get_by_role("status").first).to_have_text("all readings saved")
 

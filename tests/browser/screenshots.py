@@ -20,6 +20,7 @@ def open_bench(page: Page, place: str) -> None:
     page.get_by_role("link", name=place).first.click()
     page.get_by_label("Water temperature").fill("4")
     page.get_by_role("button", name="On to the test").click()
+    page.get_by_role("link", name="Chloride, drops").first.click()
     page.get_by_role("button", name="Begin in the").click()
     page.get_by_text("all readings saved").wait_for()
 

@@ -14,6 +14,15 @@ from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import begin, measured, planned, seen, stocked_kit
 
+ONE_OF_A_KIND = (
+    "phosphate-comparator",
+    "strip-five-pads",
+    "nitrate-photometer",
+    "oxygen-titration",
+    "chlorine-dioxide-stages",
+    "inhibitor-difference",
+)
+
 
 class Access(BrowserTest):
     def views(self):
@@ -61,7 +70,11 @@ class Access(BrowserTest):
             "/bench/",
             f"/bench/place/{self.below.pk}/",
             f"/bench/sample/{begun.sample_id}/",
+            f"/bench/sample/{begun.sample_id}/?family=chloride-drops",
             f"/bench/{begun.pk}/",
+            *(f"/bench/{begin(self.above, olek, method).pk}/" for method in ONE_OF_A_KIND),
+            "/methods/",
+            "/methods/chlorine-dioxide-stages/",
             "/log/",
             f"/log/{over.pk}/",
             "/places/",

@@ -142,7 +142,7 @@ def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, K
             kit = boxes[each["kit"]] if day > today - _BOOKED else None
             strength *= chance.gauss(1.0, 0.07)
             todo = [Todo(DATA["method_family"], {"main": strength})]
-            todo += [_todo(test, day, chance) for test in each.get("tests", []) if back <= test.get("last", 4)]
+            todo += [_todo(test, day, chance) for test in each.get("tests", []) if back <= test.get("last", 2)]
             stays.append(Stay(places[each["name"]], day, strength, person, kit, todo))
     for event in DATA["events"]:
         day = today - _DAY * event["days_ago"] + timedelta(minutes=chance.randrange(90))

@@ -204,6 +204,12 @@ def drawn_scale(part: Any, field: str) -> dict[str, Any]:
 
 
 @register.filter
+def titled(words: str) -> str:
+    """Begin with a capital letter, but for pH."""
+    return words if words.startswith("pH") else words[:1].upper() + words[1:]
+
+
+@register.filter
 def fade(percent: int) -> float:
     """Return how strongly a printed disc shows through water `percent` as cloudy as the worst of its card."""
     return round(1 - 0.0085 * percent, 2)

@@ -235,7 +235,7 @@ const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `
 
 function showSteps(run) {
   const current = run ? present() : null;
-  for (const item of document.querySelectorAll("[data-step]")) {
+  for (const item of document.querySelectorAll("li[data-step]")) {
     const step = Number(item.dataset.step);
     item.hidden = !stepApplies(step, now.answers);
     item.classList.toggle("now", step === current);
@@ -248,8 +248,16 @@ function showSteps(run) {
 function showReadingSheet(run, reading) {
   one("[data-not-yet]").hidden = reading;
   showReadings(run, now.answers, reading ? partsOf(present()) : []);
+  one("[data-so-far]")?.replaceChildren(...(one("[data-at-once]") ? [] : given.parts.filter((part) => run.state.readings[part.key]).map((part) => soFar(part, run.state.readings[part.key].raw))));
   act("stop").hidden = !(Object.keys(run.state.readings).length && run.state.missing.length);
   act("void").hidden = !run.events.length || isFinished(run.state);
+}
+
+function soFar(part, raw) {
+  const line = document.createElement("li");
+  const said = raw.display ?? raw.absorbance ?? raw.transmittance ?? "read";
+  line.textContent = `${part.parameter.replace(/^./, (letter) => letter.toUpperCase())}: ${raw.over ? "over the range" : said}${raw.display === undefined ? "" : ` ${part.unit}`}${raw.sensor ? `, sensor ${raw.sensor}` : ""}${raw.temperature_c === undefined ? "" : `, ${raw.temperature_c} °C`}`;
+  return line;
 }
 
 function showCount(run, counting) {

@@ -61,7 +61,7 @@ function showWindow(fieldset, run, answers, read) {
   if (read) [words, state] = late(window, Date.parse(read.at)) ?? ["read", "read"];
   else if (window) {
     const now = Date.now();
-    if (now < window.opens) [words, state] = [`read in ${clockWords(window.opens - now)}`, "runs"];
+    if (now < window.opens) [words, state] = [`read in ${clockWords(window.opens - now)}`, "running"];
     else if (!window.closes || now <= window.closes) [words, state] = [window.closes ? `read now, ${clockWords(window.closes - now)} left` : "read now", "due"];
     else [words, state] = ["past its time: read it all the same, it will be marked", "late"];
   }

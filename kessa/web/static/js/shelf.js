@@ -47,7 +47,7 @@ export function clockWords(milliseconds) {
 
 function stateOf(clock) {
   const now = Date.now();
-  if (now < clock.opens) return { state: "runs", words: clockWords(clock.opens - now) };
+  if (now < clock.opens) return { state: "running", words: clockWords(clock.opens - now) };
   if (!clock.closes) return { state: "due", words: "now" };
   return now <= clock.closes ? { state: "due", words: `now, ${clockWords(clock.closes - now)} left` } : { state: "late", words: "too late" };
 }
@@ -60,7 +60,7 @@ function draw() {
   const rows = clocks.map((clock) => {
     const { state, words } = stateOf(clock);
     if (state === "due") due ??= clock;
-    if (state !== "runs" && !rung.has(clock.id)) {
+    if (state !== "running" && !rung.has(clock.id)) {
       rung.add(clock.id);
       if (Date.now() - clock.opens < FRESH) ring();
     }

@@ -1,0 +1,329 @@
+"""Each kind of test from its first step to the log, its clocks under a clock that is turned on by hand."""
+
+from playwright.sync_api import expect
+
+from kessa.bench.models import Result
+from kessa.kits.services import keep_table
+from kessa.people.models import Membership, User
+from kessa.rules.services import choose_house_rules
+from tests.browser.base import BrowserTest
+from tests.browser.chromium import DESK, PHONE
+from tests.world import begin, measured_meter, stocked_kit
+
+
+class Kinds(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        self.olek = User.objects.get(username="olek")
+
+    def bench(self, method, viewport=PHONE, place=None):
+        """Open the bench of a test that was begun, with the page's clock in our hands."""
+        begun = begin(place or self.below, self.olek, method)
+        page = self.open(viewport)
+        page.clock.install()
+        page.goto(f"{self.address}/bench/{begun.pk}/")
+        self.assert_saved(page)
+        return page
+
+    def prepare(self, page):
+        """Do the steps up to the reading, each clock run out (and with it, mostly, the time in which to read)."""
+        done = page.get_by_role("button", name="Done, next")
+        start = page.get_by_role("button", name="Start the clock")
+        for _ in range(30):
+            if start.is_visible():
+                start.click()
+                page.clock.fast_forward(900_000)
+                page.get_by_role("button", name="Done, next").click()
+            elif done.is_visible():
+                done.click()
+            else:
+                return
+
+    def keep(self, page):
+        page.get_by_role("button", name="Keep this reading").click()
+
+    def write(self, page, name="Write it in the log"):
+        page.get_by_role("button", name=name).click()
+        expect(page.get_by_role("heading", name="The working")).to_be_visible()
+
+    def done(self, page):
+        page.get_by_role("button", name="Done, next").click()
+
+    def test_tablets_wait_between_and_the_background_is_in_the_working(self):
+        page = self.bench("chloride-tablets-50")
+        for run in (1, 2):
+            self.steps(page, 3)
+            for _ in range(8):
+                page.get_by_role("button", name="One tablet").click()
+            if run == 1:
+                expect(page.get_by_text("next in 0:")).to_be_visible()
+                page.clock.fast_forward(21_000)
+                expect(page.get_by_text("next in 0:")).to_be_hidden()
+            page.get_by_role("button", name="One tablet").click()
+            page.get_by_role("button", name="It stays: end").click()
+            self.done(page)
+            if run == 1:
+                page.get_by_role("button", name="Begin run 2").click()
+        self.write(page)
+        expect(page.get_by_text("80 mg/L chloride as Cl")).to_be_visible()
+        expect(page.get_by_text("(9 − 1 background) × 10 = 80 mg/L").first).to_be_visible()
+
+    def test_a_colour_must_last_a_minute(self):
+        page = self.bench("nitrite-tablets-10")
+        self.steps(page, 3)
+        page.get_by_role("button", name="One tablet").click()
+        page.get_by_role("button", name="Does it stay? Wait 1 min").click()
+        expect(page.get_by_role("complementary", name="Clocks that run")).to_contain_text("does the colour stay?")
+        page.clock.fast_forward(61_000)
+        expect(page.get_by_text("does the colour stay? Then call the end")).to_be_visible()
+
+    def test_a_difference_is_two_counts_with_the_stretch_wanted(self):
+        page = self.bench("inhibitor-difference", DESK)
+        self.steps(page, 3)
+        for name, drops in (("supply", 3), ("system", 13)):
+            for _ in range(drops):
+                page.get_by_role("button", name=f"One drop: {name}").click()
+            if name == "supply":
+                page.get_by_role("button", name="Take one back").click()
+                page.get_by_role("button", name=f"One drop: {name}").click()
+            page.get_by_role("button", name="It stays: end").click()
+            if name == "supply":
+                expect(page.get_by_text("wanted")).to_be_visible()
+        self.done(page)
+        self.write(page)
+        expect(page.get_by_text("13 in the system − 3 in the supply = 10 drops").first).to_be_visible()
+        expect(page.get_by_text("the inhibitor maker's window")).to_be_visible()
+        self.assertEqual(Result.objects.for_team(self.team).get().verdict, "inside")
+
+    def test_a_comparator_is_read_between_two_steps_in_its_time(self):
+        page = self.bench("phosphate-comparator")
+        self.done(page)
+        page.get_by_role("button", name="Clear", exact=True).click()
+        self.steps(page, 2)
+        page.get_by_role("button", name="Start the clock").click()
+        shelf = page.get_by_role("complementary", name="Clocks that run")
+        expect(shelf).to_contain_text("yellow develops")
+        # A clock survives a reload, and rings on whichever page is open.
+        page.reload()
+        expect(page.get_by_text("Go on before the time")).to_be_visible()
+        page.get_by_role("link", name="Log", exact=True).click()
+        expect(shelf).to_contain_text("yellow develops · Below the depot")
+        page.clock.fast_forward(301_000)
+        expect(shelf).to_contain_text("now")
+        expect(page).to_have_title("● Now: yellow develops")
+        shelf.get_by_role("link").click()
+        self.done(page)
+        expect(page.get_by_text("read now")).to_be_visible()
+        self.keep(page)
+        expect(page.get_by_text("Choose what it looks like first.")).to_be_visible()
+        page.get_by_role("radio", name="between 20 and 30").check()
+        self.assert_accessible(page)
+        self.keep(page)
+        self.done(page)
+        page.get_by_role("button", name="Begin run 2").click()
+        self.prepare(page)
+        page.get_by_role("radio", name="30, straw").check()
+        self.keep(page)
+        self.done(page)
+        self.write(page)
+        self.assertEqual(Result.objects.for_team(self.team).get().value, 27.5)
+        expect(page.get_by_text("As P: × 0.33 by the kit's own factor = 9.075 mg/L as P.")).to_be_visible()
+        expect(page.get_by_text("Cloudy: clear.")).to_be_visible()
+
+    def test_a_judged_part_of_the_way_by_house_rule(self):
+        choose_house_rules(self.team, {"between_colours": "judged"})
+        page = self.bench("ph-tablet")
+        self.prepare(page)
+        page.get_by_role("radio", name="between 7.2 and 7.4").check()
+        page.get_by_label("How far from the first").fill("75")
+        self.keep(page)
+        self.done(page)
+        self.write(page, "Write it with one run only")
+        self.assertEqual(Result.objects.for_team(self.team).get().value, 7.35)
+
+    def test_five_pads_each_in_its_time(self):
+        page = self.bench("strip-five-pads", DESK)
+        self.done(page)
+        page.get_by_role("button", name="Start the clock").click()
+        page.get_by_role("button", name="Go on before the time").click()
+        pads = page.get_by_role("group")
+        # Too early, and said so; the pad can be looked at again.
+        pads.filter(has_text="Alkalinity").get_by_role("radio", name="80, light green").check()
+        expect(page.get_by_text("read, too early")).to_be_visible()
+        page.clock.fast_forward(16_000)
+        pads.filter(has_text="pH").first.get_by_role("radio", name="7.8, orange-red").check()
+        page.clock.fast_forward(17_000)
+        pads.filter(has_text="Total hardness").get_by_role("radio", name="between 50 and 120").check()
+        pads.filter(has_text="Nitrite").get_by_role("radio", name="before the first").check()
+        page.clock.fast_forward(120_000)
+        expect(page.get_by_text("past its time")).to_be_visible()
+        pads.filter(has_text="Nitrate").get_by_role("radio", name="20, pale pink").check()
+        self.done(page)
+        self.write(page)
+        results = {result.parameter: result for result in Result.objects.for_team(self.team)}
+        self.assertEqual(len(results), 5)
+        self.assertEqual((results["total hardness"].value, results["nitrite"].censor), (85, "<"))
+        self.assertEqual((results["pH"].low, results["pH"].high), (7.5, 8.1))
+        self.assertTrue({"read-early", "read-late"} <= set(results["nitrate"].flags))
+
+    def test_a_strip_without_its_lots_table_is_not_guessed(self):
+        ines = Membership.objects.get(user__username="ines")
+        kit = stocked_kit(ines, families=["chloride-strip"], chloride_strip=9)
+        begun = begin(self.below, self.olek)
+        page = self.open(PHONE)
+        choose = f"{self.address}/bench/sample/{begun.sample_id}/?family=chloride-strip"
+        page.goto(choose)
+        page.get_by_role("button", name="Begin").click()
+        expect(page.get_by_role("alert")).to_contain_text("another lot's table would be a guess")
+        keep_table(kit.lots.get(supply_key="chloride-strip"), "1.0, 30\n2.0, 55\n3.0, 90")
+        page.clock.install()
+        page.goto(choose)
+        page.get_by_role("button", name="Begin").click()
+        self.prepare(page)
+        page.get_by_role("slider").fill("2.4")
+        expect(page.get_by_label("Tip of the peak", exact=True)).to_have_value("2.4")
+        self.keep(page)
+        self.done(page)
+        self.write(page)
+        result = Result.objects.for_team(self.team).get()
+        self.assertEqual((result.value, result.low, result.high), (69, 55, 90))
+
+    def test_over_range_is_carried_through_a_dilution_to_a_judged_result(self):
+        page = self.bench("nitrate-photometer")
+        self.answer_and_prepare(page)
+        page.get_by_role("button", name="It says over the range").click()
+        self.done(page)
+        self.write(page)
+        page.get_by_label("About how much may there be").fill("32")
+        expect(page.get_by_text("10 mL of sample, 40 mL of deionised water: 1 in 5")).to_be_visible()
+        page.get_by_role("button", name="Go on with the diluted sample").click()
+        expect(page.get_by_text("diluted 1 in 5")).to_be_visible()
+        for run, shown in ((1, "6.2"), (2, "6.4")):
+            if run == 2:
+                page.get_by_role("button", name="Begin run 2").click()
+                self.prepare(page)
+            else:
+                self.answer_and_prepare(page)
+            page.get_by_label("On the display").fill(shown)
+            self.keep(page)
+            self.done(page)
+        self.write(page)
+        expect(page.get_by_text("Sample diluted 1 in 5: × 5 = 31 mg/L as N").first).to_be_visible()
+        expect(page.get_by_text("Written as NO3: × 4.43 by the kit's own factor").first).to_be_visible()
+        result = Result.objects.for_team(self.team).latest("pk")
+        self.assertAlmostEqual(result.value, 31.5 * 4.43)
+        self.assertEqual((result.form, result.verdict), ("NO3", "outside"))
+
+    def answer_and_prepare(self, page):
+        self.done(page)
+        page.get_by_label("pH").fill("11")
+        page.get_by_role("button", name="Write it down").click()
+        page.get_by_role("button", name="Clear", exact=True).click()
+        self.prepare(page)
+
+    def test_a_photometer_by_transmittance_in_a_longer_cell(self):
+        page = self.bench("nitrate-photometer", DESK)
+        self.answer_and_prepare(page)
+        page.get_by_text("Transmittance", exact=True).first.click()
+        page.get_by_label("Transmittance").last.fill("50")
+        page.get_by_label("Length of the cell").select_option("25 mm")
+        self.keep(page)
+        self.done(page)
+        self.write(page, "Write it with one run only")
+        result = Result.objects.for_team(self.team).get()
+        by_hand = (0.30103 * 10 / 25 - 0.004) / 0.085 * 4.43
+        self.assertAlmostEqual(result.value, by_hand, 2)
+        self.assertIn("ph-outside", result.flags)
+
+    def test_a_meter_says_what_its_display_means_and_asks_for_the_unit(self):
+        measured_meter(self.below, self.olek, 190, 200, 210, 205, 220, 215, 230, 225, 240)
+        page = self.bench("conductivity-meter")
+        self.prepare(page)
+        page.get_by_label("On the display").fill("1.43")
+        page.get_by_label("Unit on the display").select_option("mS/cm")
+        expect(page.get_by_text("1.43 mS/cm is 1430 µS/cm. This place is usually")).to_contain_text("Check the unit.")
+        self.keep(page)
+        self.done(page)
+        self.write(page)
+        self.assertEqual(Result.objects.for_team(self.team).latest("pk").value, 1430)
+
+    def test_a_disc_a_tube_and_a_pattern_by_eye(self):
+        page = self.bench("secchi-depth")
+        self.prepare(page)
+        page.get_by_label("Lost at").fill("130")
+        page.get_by_label("Seen again at").fill("120")
+        self.keep(page)
+        self.done(page)
+        self.write(page)
+        for method, choice in (("clarity-tube", "between 40 and 50"), ("clarity-pattern", "blurred")):
+            begun = begin(self.below, self.olek, method)
+            page.goto(f"{self.address}/bench/{begun.pk}/")
+            self.assert_saved(page)
+            self.prepare(page)
+            page.get_by_role("radio", name=choice).check()
+            self.keep(page)
+            self.done(page)
+            self.write(page)
+        results = list(Result.objects.for_team(self.team).order_by("pk").values_list("value", "low", "high", "unit"))
+        # Between two marks the one that claims less clarity counts: the lower of a tube, the cloudier in JTU.
+        self.assertEqual(results, [(125, 120, 130, "cm"), (40, 40, 50, "cm"), (60, 15, 60, "JTU")])
+
+    def test_oxygen_by_syringe_with_a_refill_and_arrow_keys(self):
+        page = self.bench("oxygen-titration", DESK)
+        self.prepare(page)
+        slider = page.get_by_role("slider")
+        slider.focus()
+        for _ in range(6):
+            slider.press("ArrowRight")
+        expect(page.get_by_label("Ring of the plunger", exact=True)).to_have_value("0.12")
+        page.get_by_label("Full syringes used before").fill("1")
+        self.keep(page)
+        self.done(page)
+        self.write(page, "Write it with one run only")
+        expect(page.get_by_text("(1 × 1 + 0.12) × 10 = 11.2 mg/L as O2").first).to_be_visible()
+
+    def test_oxygen_by_burette_from_start_to_end(self):
+        page = self.bench("oxygen-burette", DESK)
+        self.prepare(page)
+        page.get_by_label("Burette at the start", exact=True).fill("1.3")
+        page.get_by_label("Burette at the end", exact=True).fill("0.4")
+        self.keep(page)
+        expect(page.get_by_text("The end lies above the start").first).to_be_visible()
+        page.get_by_label("Burette at the end", exact=True).fill("10.5")
+        self.keep(page)
+        self.done(page)
+        self.write(page, "Write it with one run only")
+        expect(page.get_by_text("10.5 − 1.3 = 9.2 mL used").first).to_be_visible()
+        self.assertAlmostEqual(Result.objects.for_team(self.team).get().value, 9.2)
+
+    def test_a_staged_test_stopped_after_stage_two(self):
+        page = self.bench("chlorine-dioxide-stages", DESK)
+        expect(page.get_by_text("All of it needs 250 mL of sample.")).to_be_visible()
+        self.prepare(page)
+        stage = page.get_by_role("group", name="Chlorine dioxide")
+        stage.get_by_label("On the display").fill("0.5")
+        stage.get_by_label("Water's temperature").fill("11")
+        stage.get_by_label("Number of the fresh sensor").fill("S-7")
+        self.keep(page)
+        # 4 min, and 3 min for each mg/L.
+        page.get_by_role("button", name="Start the clock: 5:30").click()
+        page.clock.fast_forward(331_000)
+        self.done(page)
+        self.prepare(page)
+        page.get_by_role("group", name="Free chlorine").get_by_label("On the display").fill("0.1")
+        self.keep(page)
+        page.get_by_role("button", name="Stop here with what was read").click()
+        self.done(page)
+        self.write(page)
+        results = {result.parameter: result for result in Result.objects.for_team(self.team)}
+        self.assertEqual(set(results), {"chlorine dioxide", "free chlorine"})
+        self.assertIn("part-missing", results["free chlorine"].flags)
+        self.assertIn("sensor S-7, water at 11 °C", " ".join(results["chlorine dioxide"].working))
+
+    def test_steps_fold_into_one_line_each(self):
+        page = self.bench("oxygen-titration")
+        page.get_by_role("button", name="One line a step").click()
+        page.get_by_role("button", name="All this is ready: go on").click()
+        expect(page.get_by_text("let the floc settle below the shoulder")).to_be_visible()
+        page.reload()
+        expect(page.get_by_role("button", name="One line a step")).to_have_attribute("aria-pressed", "true")
