@@ -10,7 +10,7 @@ from kessa.people.models import Team
 
 
 def _dilutions(none: str = "") -> list[tuple[Any, str]]:
-    factors = [(factor, f"1 in {factor:g}") for factor in FACTORS]
+    factors = [(f"{factor:g}", f"1 in {factor:g}") for factor in FACTORS]
     return [("", none), *factors] if none else factors
 
 

@@ -237,7 +237,7 @@ def _run_lines(
 def _beside(part: Part, raw: Mapping[str, Any]) -> str:
     """What was noted with a reading and does not enter the arithmetic."""
     sensor = f", sensor {raw['sensor']}" if raw.get("sensor") else ""
-    beside = part.kind != "meter" and raw.get("temperature_c") is not None
+    beside = not part.numbers.per_degree and raw.get("temperature_c") is not None
     return f"{sensor}, water at {plain(raw['temperature_c'])} °C" if beside else sensor
 
 

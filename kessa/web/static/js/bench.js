@@ -166,7 +166,7 @@ function showSettling(clock) {
   if (place) place.textContent = left === null ? "" : left > 0 ? ` ${clockWords(left)}` : " look now";
   if (left !== null && left <= 0 && ringing !== clock.at) {
     ringing = clock.at;
-    say("The wait is over: does the colour stay? Then call the end.");
+    hint("The wait is over: does the colour stay? Then call the end.");
   }
   const between = one("[data-between-clock]");
   const last = given.between_s && isCounting(now.run, now.answers) ? lastLive().drop : null;
