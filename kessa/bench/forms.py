@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms
 
+from kessa.bench.models import Purpose
 from kessa.core.dilution import FACTORS
 from kessa.kits.models import Instrument, Kit
 from kessa.people.models import Team
@@ -55,3 +56,49 @@ class EstimateForm(forms.Form):
 
     estimate = forms.FloatField(min_value=0, max_value=1e9)
     make_ml = forms.FloatField(min_value=1, max_value=10_000, initial=50, required=False)
+
+
+class CheckForm(forms.Form):
+    """A blank or a standard: of a standard its stock, what is wanted of it, and how finely one can measure out."""
+
+    purpose = forms.ChoiceField(
+        label="Which check",
+        choices=[(Purpose.BLANK, "A blank with deionised water"), (Purpose.STANDARD, "A standard")],
+        widget=forms.RadioSelect,
+        initial=Purpose.STANDARD,
+    )
+    stock = forms.FloatField(label="Strength of the stock", min_value=1e-9, max_value=1e9, required=False)
+    want = forms.FloatField(label="Strength wanted", min_value=1e-9, max_value=1e9, required=False)
+    make_ml = forms.FloatField(label="Make how much, mL", min_value=0.1, max_value=10_000, required=False, initial=100)
+    smallest_ml = forms.FloatField(
+        label="Least volume your pipette measures well, mL", min_value=0.001, max_value=1000, required=False, initial=1
+    )
+    kit = forms.ModelChoiceField(label="From which kit", queryset=None, required=False, empty_label="no kit")
+    instrument = forms.ModelChoiceField(label="By which instrument", queryset=None, required=False, empty_label="none")
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["kit"].queryset = Kit.objects.for_team(team)
+        self.fields["instrument"].queryset = Instrument.objects.for_team(team)
+
+    def clean(self) -> dict[str, Any]:
+        """A standard needs all of its numbers."""
+        cleaned: dict[str, Any] = super().clean()
+        if cleaned.get("purpose") == Purpose.STANDARD:
+            for name in ("stock", "want", "make_ml", "smallest_ml"):
+                if cleaned.get(name) is None and name not in self.errors:
+                    self.add_error(name, "A standard needs this.")
+        return cleaned
+
+    @property
+    def made_from(self) -> dict[str, float]:
+        """What the plan of a standard is worked out from."""
+        return {name: self.cleaned_data[name] for name in ("stock", "want", "make_ml", "smallest_ml")}
+
+
+class SpikeForm(forms.Form):
+    """What is added to how much of a sample."""
+
+    sample_ml = forms.FloatField(min_value=0.01, max_value=10_000)
+    added_ml = forms.FloatField(min_value=0.001, max_value=1000)
+    added_strength = forms.FloatField(min_value=1e-9, max_value=1e9)

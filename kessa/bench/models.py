@@ -21,10 +21,23 @@ from kessa.places.models import Place
 from kessa.visits.models import Sample, Tap
 
 
+class Purpose(models.TextChoices):
+    """What a determination is run for."""
+
+    SAMPLE = "sample", "a sample"
+    BLANK = "blank", "a blank"
+    STANDARD = "standard", "a standard"
+    SPIKE = "spike", "a spiked sample"
+
+
 class Determination(TeamOwned):
     """One sample by one method, as the method, the house rules and the limits were when it began."""
 
-    sample = models.ForeignKey(Sample, on_delete=models.PROTECT, related_name="determinations")
+    # Of a blank or a standard run for itself there is no sample.
+    sample = models.ForeignKey(Sample, null=True, on_delete=models.PROTECT, related_name="determinations")
+    purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.SAMPLE)
+    # What a check is held against: see kessa.bench.quality.
+    check_against = models.JSONField(default=dict)
     method_key = models.CharField(max_length=60)
     method_version = models.PositiveIntegerField()
     method_definition = models.JSONField()
@@ -54,7 +67,13 @@ class Determination(TeamOwned):
         indexes = [
             models.Index(fields=["team", "-started_at"], condition=Q(closed_at=None), name="open_determinations")
         ]
-        constraints = [models.CheckConstraint(condition=Q(dilution__gte=1), name="dilution_at_least_1")]
+        constraints = [
+            models.CheckConstraint(condition=Q(dilution__gte=1), name="dilution_at_least_1"),
+            models.CheckConstraint(
+                condition=Q(sample__isnull=False) | Q(purpose__in=[Purpose.BLANK, Purpose.STANDARD]),
+                name="sample_or_check",
+            ),
+        ]
 
     @cached_property
     def method(self) -> Method:
@@ -62,12 +81,28 @@ class Determination(TeamOwned):
         return Method.model_validate(self.method_definition).under(self.house_rules)
 
     @property
+    def place(self) -> Place | None:
+        """Where its sample was drawn; None for a check."""
+        return self.sample.place if self.sample and self.purpose == Purpose.SAMPLE else None
+
+    @property
+    def subject(self) -> str:
+        """What it is run on, in words."""
+        return str(self.place) if self.place else self.get_purpose_display()
+
+    @property
     def blank_first(self) -> bool:
         """Whether it begins with a blank."""
-        return self.method.blank is not None and complete(self.house_rules)["blank"] == "yes"
+        return (
+            self.purpose == Purpose.SAMPLE
+            and self.method.blank is not None
+            and complete(self.house_rules)["blank"] == "yes"
+        )
 
     def written_form(self, part: Part) -> str | None:
-        """The form in which results of a part are written, by the team's school and the limits of the place."""
+        """The form in which results of a part are written: by the team's school and the limits, a check's its own."""
+        if self.purpose != Purpose.SAMPLE:
+            return part.form
         return written_form(part, complete(self.house_rules)["written_as"], self.limit_sets)
 
     @property
@@ -96,6 +131,29 @@ class Event(Tap):
     run = models.CharField(max_length=12)
     kind = models.CharField(max_length=20)
     data = models.JSONField(default=dict)
+
+
+class QualityCheck(TeamOwned):
+    """What a blank, a standard or a spike came to, and whether the method can be trusted that day."""
+
+    determination = models.OneToOneField(Determination, on_delete=models.PROTECT, related_name="quality_check")
+    family = models.CharField(max_length=60)
+    kit = models.ForeignKey(Kit, null=True, on_delete=models.PROTECT, related_name="+")
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    # In the method's own unit and form; the blank's is what it showed.
+    found = models.FloatField()
+    expected = models.FloatField()
+    unit = models.CharField(max_length=20)
+    form = models.CharField(max_length=20, blank=True)
+    # Of a standard and a spike: what part of it was found.
+    percent = models.FloatField(null=True)
+    good = models.BooleanField()
+    working = models.JSONField()
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["-at", "-pk"]
+        indexes = [models.Index(fields=["team", "family", "-at"])]
 
 
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]

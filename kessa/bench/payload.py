@@ -24,7 +24,7 @@ def bench_payload(
         "id": determination.pk,
         "address": reverse("bench:events", args=[determination.pk]),
         "here": reverse("bench:determination", args=[determination.pk]),
-        "place": determination.sample.place.name,
+        "place": determination.subject,
         "kind": main.kind if method.counted else "read",
         "parts": [
             {"key": part.key, "parameter": part.parameter, "unit": part.unit, "read_s": part.read_s}

@@ -11,6 +11,7 @@ from kessa.core.determination import Blank, Outcome, conclude, run_flags
 from kessa.core.limits import judge_by_sets, judge_by_window, overall
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
+from kessa.core.quantity import Quantity
 from kessa.core.stock import MISSING
 from kessa.core.trends import UsualRange, usual_range
 from kessa.core.units import convert
@@ -129,7 +130,10 @@ def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Jud
     """Judge what the runs came to so far for a part; needs a quantity."""
     outcome = bench.outcomes[part.key]
     assert outcome.quantity is not None
-    method, place = determination.method, determination.sample.place
+    method, place = determination.method, determination.place
+    if place is None:
+        flags = [*outcome.flags, *run_flags(method, bench.samples, bench.answers), *faults_of(determination)]
+        return Judged(None, [], None, list(dict.fromkeys(flags)), ("Write it down: the check is judged then.",))
     judgements = judge_by_sets(outcome.quantity, part.parameter, determination.limit_sets, determination.near_limit)
     if part.wanted:
         judgements.append(judge_by_window(outcome.quantity, part))
@@ -151,9 +155,19 @@ def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Jud
     return Judged(verdict, judgements, usual, list(dict.fromkeys(flags)), steps)
 
 
+def in_own_form(result: Result) -> Quantity:
+    """Compute a result again from its readings, in the form of the method's own."""
+    method, dilution = result.determination.method, result.determination.dilution
+    readings = {run["number"]: {key: run[key] for key in run if key != "number"} for run in result.readings["runs"]}
+    quantity = conclude(method, method.part(result.part), readings, dilution=dilution).quantity
+    assert quantity is not None
+    return quantity
+
+
 def faults_of(determination: Determination) -> list[str]:
     """Return what stands against the sample and the lots, as flags of the result."""
-    until = determination.sample.testable_until(determination.method.keeps_hours)
+    sample = determination.sample if determination.place else None
+    until = sample.testable_until(determination.method.keeps_hours) if sample else None
     too_old = ["sample-too-old"] if until and determination.started_at > until else []
     of_lots = {fault for use in determination.lots.all() for fault in use.faults}
     if determination.missing_lots:
@@ -184,7 +198,7 @@ def series_at(place: Place) -> list[Series]:
 def usual_at(place: Place, series: Series, before: Determination | None = None) -> UsualRange | None:
     """Learn what is usual at a place from its latest trustworthy results of a series, drawn before a sample."""
     past = Result.objects.for_team(place.team_id).trustworthy().filter(place=place, **series._asdict())
-    if before is not None:
+    if before is not None and before.sample is not None:
         past = past.filter(taken_at__lt=before.sample.drawn_at)
     return usual_range(list(past.newest_first().values_list("value", flat=True)[:_HISTORY]))
 

@@ -10,6 +10,7 @@ from django.utils import timezone
 
 from kessa.bench import batches
 from kessa.bench.models import Determination, Event, LotUse, Result
+from kessa.bench.quality import BAD, latest_check_was_bad, write_check
 from kessa.bench.selectors import Bench, bench_of, counted_events, judge_outcome
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -18,7 +19,7 @@ from kessa.kits.models import Instrument, Kit, Lot
 from kessa.kits.selectors import faults_at, lots_for
 from kessa.kits.services import take_from
 from kessa.methods.selectors import methods_of
-from kessa.people.models import Membership, User
+from kessa.people.models import Membership, Team, User
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Sample
 from kessa.visits.taps import Stored, sort_batch
@@ -60,21 +61,53 @@ def begin_determination(
     untouched = Determination.objects.for_team(sample.team_id).filter(closed_at=None, events=None, **same).first()
     if untouched:
         return untouched
-    named = lots_for(sample.team, kit, method)
+    return _begun(sample.team, method, at, **(same | {"lot": lot, "limit_sets": sample.place.limit_sets}))
+
+
+@transaction.atomic
+def begin_check(
+    team: Team,
+    person: User,
+    method_key: str,
+    purpose: str,
+    against: dict[str, Any],
+    *,
+    sample: Sample | None = None,
+    kit: Kit | None = None,
+    instrument: Instrument | None = None,
+    at: datetime | None = None,
+) -> Determination:
+    """Begin a blank, a standard or a spike by one of the team's methods, now or `at`.
+
+    `against` holds for a standard its strength `expected`, and how it was made; for a spike the strength found in the
+    sample, `sample_ml`, `added_ml` and `added_strength`: all strengths in the method's own unit and form. Raises
+    ValidationError where there is no such method, or where the lot's table lacks.
+    """
+    method = methods_of(team.pk).get(method_key)
+    if method is None:
+        raise ValidationError("This method is not among your team's any more. Choose another.")
+    which = {"purpose": purpose, "check_against": against, "sample": sample, "kit": kit, "instrument": instrument}
+    versioned = {"method_key": method.key, "method_version": method.version}
+    return _begun(team, method, at, started_by=person, **which, **versioned)
+
+
+def _begun(team: Team, method: Method, at: datetime | None, **fields: Any) -> Determination:
+    """Begin a determination with the lots in use, the house rules and the instrument as they are at that moment."""
+    at, instrument, lot = at or timezone.now(), fields["instrument"], fields.get("lot", "")
+    named = lots_for(team, fields["kit"], method)
     lots = [each for each in named.values() if each]
     begun = Determination.objects.create(
-        team=sample.team,
+        team=team,
         method_definition=_with_tables(method, lots).snapshot(),
-        instrument_faults=faults_at(instrument, at or timezone.now()) if instrument else [],
-        limit_sets=sample.place.limit_sets,
-        house_rules=house_rules(sample.team).chosen,
-        started_at=at or timezone.now(),
+        instrument_faults=faults_at(instrument, at) if instrument else [],
+        house_rules=house_rules(team).chosen,
+        started_at=at,
         missing_lots=[] if lot else [key for key, each in named.items() if each is None],
-        **(same | {"lot": "; ".join(str(each) for each in lots)[:300] or lot}),
+        **(fields | {"lot": "; ".join(str(each) for each in lots)[:300] or lot}),
     )
-    day = timezone.localdate(begun.started_at)
+    day = timezone.localdate(at)
     for each in lots:
-        LotUse.objects.create(team=sample.team, determination=begun, lot=each, faults=list(each.stock.faults(day)))
+        LotUse.objects.create(team=team, determination=begun, lot=each, faults=list(each.stock.faults(day)))
     return begun
 
 
@@ -189,7 +222,7 @@ def _locked(determination: Determination) -> Determination:
     return (
         Determination.objects.for_team(determination.team_id)
         .select_for_update(of=("self",))
-        .select_related("sample__visit__place", "team", "kit")
+        .select_related("sample__visit__place", "team", "kit", "instrument")
         .get(pk=determination.pk)
     )
 
@@ -199,9 +232,15 @@ def _close(determination: Determination, at: datetime) -> bool:
     bench = bench_of(determination, counted_events(determination))
     if not bench.concluded:
         return False
-    for part in determination.method.parts:
-        if bench.outcomes[part.key].quantity is not None:
-            _write_result(determination, bench, part)
+    if determination.place is None:
+        found = bench.outcomes[determination.method.main.key].quantity
+        if found is None:
+            return False
+        write_check(determination, found, at)
+    else:
+        for part in determination.method.parts:
+            if bench.outcomes[part.key].quantity is not None:
+                _write_result(determination, bench, part)
     _book(determination, bench)
     determination.closed_at = at
     determination.save(update_fields=["closed_at"])
@@ -213,7 +252,7 @@ def _book(determination: Determination, bench: Bench) -> None:
     states = (*bench.samples.values(), *bench.supplies.values(), *bench.blanks.values())
     begun = [state for state in states if state.count or state.readings]
     # What is used once a sample was used by the determination this one continues.
-    samples = 0 if determination.continues_id else 1
+    samples = 0 if determination.continues_id or determination.place is None else 1
     units, parts = sum(state.count for state in begun), sum(len(state.readings) for state in begun)
     used = used_by(determination.method, len(begun), units, samples, parts)
     for use in determination.lots.select_related("lot"):
@@ -228,15 +267,16 @@ def _write_result(determination: Determination, bench: Bench, part: Part) -> Res
     quantity = outcome.quantity
     assert quantity is not None
     judged = judge_outcome(determination, part, bench)
+    sample = determination.sample
+    assert sample is not None
     before = next((each for each in _standing(determination) if each.part == part.key), None)
-    flags = list(judged.flags)
+    flags = list(judged.flags) + ([BAD] if latest_check_was_bad(determination, sample.drawn_at) else [])
     reason = ""
     if before is not None:
         reason = before.superseded_reason
         flags.append("further-run")
         before.superseded_at = timezone.now()
         before.save(update_fields=["superseded_at"])
-    sample = determination.sample
     return Result.objects.create(
         team=determination.team,
         determination=determination,

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
@@ -13,17 +13,18 @@ from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.bench import selectors, services
-from kessa.bench.forms import BeginForm, DilutionForm, EstimateForm, ReasonForm
-from kessa.bench.models import Determination
+from kessa.bench import quality, selectors, services
+from kessa.bench.forms import BeginForm, CheckForm, DilutionForm, EstimateForm, ReasonForm, SpikeForm
+from kessa.bench.models import Determination, Purpose, QualityCheck, Result
 from kessa.bench.payload import bench_payload, outcome_context, states_of
 from kessa.bench.readings import inputs_of
 from kessa.core.arguments import CannotCompute
-from kessa.core.dilution import Dilution, dilute
+from kessa.core.dilution import Dilution, Standard, dilute
+from kessa.core.quantity import plain
 from kessa.core.schools import complete
 from kessa.kits.selectors import instruments_for, lots_for
 from kessa.log.selectors import latest_results, log_of, with_latest_result
-from kessa.methods.selectors import families_of
+from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member_required
 from kessa.places.models import Place
 from kessa.places.selectors import places
@@ -140,15 +141,18 @@ def determination(request: HttpRequest, pk: int) -> HttpResponse:
     """The bench itself; a closed determination is shown in the log."""
     found = _determination(request, pk)
     if found.closed_at:
-        return redirect("log:determination", pk)
-    place, parts = found.sample.place, found.method.parts
-    usual = {part.key: selectors.usual_at(place, selectors.series_of(part, found.written_form(part))) for part in parts}
+        return redirect("log:determination" if found.place else "bench:check", pk)
+    place, parts = found.place, found.method.parts
+    series = {part.key: selectors.series_of(part, found.written_form(part)) for part in parts}
+    usual = {key: selectors.usual_at(place, each) if place else None for key, each in series.items()}
     events = selectors.counted_events(found)
     bench = selectors.bench_of(found, events)
     context = {
         "determination": found,
         "method": found.method,
-        "earlier": [(part, usual[part.key], latest_results(place, most=5, parameter=part.parameter)) for part in parts],
+        "earlier": [(part, usual[part.key], latest_results(place, most=5, parameter=part.parameter)) for part in parts]
+        if place
+        else [],
         "inputs": inputs_of(found, complete(found.house_rules)["between_colours"]),
         "payload": bench_payload(found, events, bench, usual),
         **outcome_context(found, bench),
@@ -171,7 +175,7 @@ def events(request: HttpRequest, pk: int) -> HttpResponse:
     counted = selectors.counted_events(found)
     reply: dict[str, Any] = {"kept": stored.kept, "late": stored.late, "refused": stored.refused}
     if found.closed_at:
-        reply["result"] = reverse("log:determination", args=[pk])
+        reply["result"] = reverse("log:determination" if found.place else "bench:check", args=[pk])
     else:
         bench = selectors.bench_of(found, counted)
         reply["outcome"] = render_to_string("bench/outcome.html", outcome_context(found, bench), request)
@@ -242,3 +246,79 @@ def _after(request: HttpRequest, pk: int, act: Any) -> HttpResponse:
     except ValidationError as error:
         messages.error(request, error.message)
         return redirect("log:determination", pk)
+
+
+@member_required
+@require_GET
+def check(request: HttpRequest, pk: int) -> HttpResponse:
+    """What a blank, standard or spike came to."""
+    found = get_object_or_404(
+        QualityCheck.objects.for_team(request.membership.team).select_related("determination__sample__visit", "person"),
+        determination=pk,
+    )
+    return render(request, "bench/check.html", {"check": found, "determination": found.determination})
+
+
+@member_required
+def begin_check(request: HttpRequest, key: str) -> HttpResponse:
+    """Begin a blank or a standard; the standard is worked out from its stock."""
+    team = request.membership.team
+    method = methods_of(team.pk).get(key)
+    if method is None or (method.counted and method.main.kind == "difference"):
+        raise Http404
+    form = CheckForm(team, request.POST or request.GET or None)
+    plan = None
+    if form.is_bound and form.is_valid() and form.cleaned_data["purpose"] == Purpose.STANDARD:
+        try:
+            plan = quality.plan_standard(**form.made_from)
+        except ValidationError as error:
+            form.add_error("stock", error)
+    if request.method == "POST" and form.is_valid():
+        given = form.cleaned_data
+        against = (
+            {"expected": given["want"], "stock": given["stock"], "plan": plan and _plan_words(plan)} if plan else {}
+        )
+        try:
+            begun = services.begin_check(
+                team, request.user, key, given["purpose"], against, kit=given["kit"], instrument=given["instrument"]
+            )
+            return redirect("bench:determination", begun.pk)
+        except ValidationError as error:
+            form.add_error(None, error)
+    context = {"method": method, "form": form, "plan": plan}
+    template = "bench/standard_plan.html" if request.htmx else "bench/begin_check.html"
+    return render(request, template, context, status=422 if request.method == "POST" else 200)
+
+
+def _plan_words(plan: Standard) -> str:
+    first = plan.intermediate
+    before = f"{plain(first.take_ml)} mL of stock made up to {plain(first.make_ml)} mL; of that " if first else ""
+    return f"{before}{plain(plan.take_ml)} mL and {plain(plan.water_ml)} mL of deionised water"
+
+
+@member_required
+@require_POST
+def spike(request: HttpRequest, pk: int) -> HttpResponse:
+    """Begin a spike of the sample on which a result rests."""
+    found = get_object_or_404(
+        Result.objects.for_team(request.membership.team).select_related("determination__sample", "determination__kit"),
+        pk=pk,
+        superseded_at=None,
+    )
+    form = SpikeForm(request.POST)
+    if not form.is_valid():
+        messages.error(request, "A spike needs the volumes and the strength of what is added, each above 0.")
+        return redirect("log:result", pk)
+    determination = found.determination
+    against = form.cleaned_data | {"in_sample": selectors.in_own_form(found).value}
+    begun = services.begin_check(
+        found.team,
+        request.user,
+        determination.method_key,
+        Purpose.SPIKE,
+        against,
+        sample=determination.sample,
+        kit=determination.kit,
+        instrument=determination.instrument,
+    )
+    return redirect("bench:determination", begun.pk)

@@ -10,9 +10,9 @@ from django.views.decorators.http import require_GET
 
 from kessa.bench.forms import DilutionForm, ReasonForm
 from kessa.bench.models import Determination, Event, Result
+from kessa.bench.quality import checks_of_day
+from kessa.bench.selectors import in_own_form
 from kessa.core.arguments import CannotCompute
-from kessa.core.determination import conclude
-from kessa.core.quantity import Quantity
 from kessa.core.schools import complete, questions
 from kessa.core.written import other_forms
 from kessa.log.export import csv_lines
@@ -83,12 +83,13 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     history = determination.results.order_by("-computed_at")[:20]
     method = determination.method
     part = method.part(found.part)
-    own = _in_own_form(found)
+    own = in_own_form(found)
     context = {
         "result": found,
         "determination": determination,
         "method": method,
         "part": part,
+        "checks": checks_of_day(determination, found.taken_at),
         "worth": part.titrant.worth_of_a_unit() if part.titrant else None,
         "also": [part.written_as(own, form) for form in other_forms(part, found.form or None)],
         "beside": [
@@ -132,16 +133,6 @@ def _estimated(result: Result) -> dict[str, Any]:
         with suppress(CannotCompute):
             return {"estimate": other.quantity.converted(part.unit, part.form).value, "estimate_from": other}
     return {}
-
-
-def _in_own_form(result: Result) -> Quantity:
-    """Compute a result again from its readings, in the form of the method's own."""
-    determination = result.determination
-    readings = {run["number"]: {key: run[key] for key in run if key != "number"} for run in result.readings["runs"]}
-    method = determination.method
-    outcome = conclude(method, method.part(result.part), readings, dilution=determination.dilution)
-    assert outcome.quantity is not None
-    return outcome.quantity
 
 
 @member_required

@@ -4,6 +4,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from kessa.bench.models import QualityCheck
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
 from kessa.log.selectors import log_of
@@ -39,6 +40,9 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
         "family": families_of(team.pk)[found.family],
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
         "results": results,
+        "checks": QualityCheck.objects.for_team(team)
+        .filter(family=found.family)
+        .select_related("determination", "person")[:_LATELY],
     }
     return render(request, "methods/method.html", context)
 

@@ -4,7 +4,7 @@ from typing import Any, NamedTuple
 
 from django.utils import timezone
 
-from kessa.bench.models import Determination
+from kessa.bench.models import Determination, Purpose
 from kessa.core.quantity import plain
 from kessa.kits.models import Instrument
 from kessa.kits.selectors import instruments_of
@@ -108,7 +108,7 @@ def field_sheet(visit: Visit) -> Sheet:
     samples = list(rows.order_by("number"))
     begun = list(
         Determination.objects.for_team(visit.team_id)
-        .filter(sample__visit=visit, superseded_by=None, continued_by=None)
+        .filter(sample__visit=visit, purpose=Purpose.SAMPLE, superseded_by=None, continued_by=None)
         .select_related("sample", "started_by")
         .order_by("pk")
     )

@@ -1,0 +1,96 @@
+"""Blanks, standards and spikes: begun, run, judged, and shown with the results of that day."""
+
+from django.test import TestCase
+from django.urls import reverse
+
+from kessa.bench.models import Determination, QualityCheck
+from kessa.bench.services import record_events
+from tests.world import Taps, begin, stocked_kit, team_of
+
+PHOTOMETER = "nitrate-photometer"
+
+
+class Checks(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+
+    def read(self, determination, *displays):
+        taps = Taps()
+        for number, display in enumerate(displays, 1):
+            taps.add(f"sample-{number}", "reading_taken", part="main", reading={"display": display})
+        stored = record_events(determination, self.membership.user, taps.close().made)
+        self.assertEqual(stored.refused, [])
+        return determination
+
+    def check(self, *displays, method=PHOTOMETER, **form):
+        address = reverse("bench:begin_check", args=[method])
+        page = self.client.post(address, form, follow=True)
+        determination = Determination.objects.for_team(self.membership.team).latest("pk")
+        if not displays:
+            return page
+        self.assertContains(page, "bench-payload")
+        self.read(determination, *displays)
+        return QualityCheck.objects.for_team(self.membership.team).get(determination=determination)
+
+    def test_a_standard_is_worked_out_in_two_steps_where_the_pipette_is_coarse(self):
+        form = {"purpose": "standard", "stock": 1000, "want": 2, "make_ml": 100, "smallest_ml": 1}
+        preview = self.client.get(reverse("bench:begin_check", args=[PHOTOMETER]), form, headers={"hx-request": "true"})
+        self.assertContains(preview, 'made up to <b class="num">10</b> mL')
+        good = self.check(1.9, 1.96, **form)
+        self.assertAlmostEqual(good.percent, 96.5)
+        self.assertTrue(good.good)
+        self.assertContains(self.client.get(reverse("bench:check", args=[good.determination_id])), "96.5</b> % found")
+        self.assertContains(self.check(purpose="standard", stock=1000), "A standard needs this.", status_code=422)
+        self.assertContains(
+            self.check(purpose="standard", stock=1, want=5, make_ml=9, smallest_ml=1), "stronger", status_code=422
+        )
+
+    def test_a_bad_check_marks_the_results_of_its_day_and_method(self):
+        before = self.read(begin(self.place, self.membership.user, PHOTOMETER), 3.0, 3.1).results.get()
+        other = self.read(begin(self.place, self.membership.user, "iron-photometer"), 0.3, 0.3).results.get()
+        earlier = self.read(begin(self.place, self.membership.user, PHOTOMETER, days_ago=3), 3.0, 3.1).results.get()
+        bad = self.check(1.0, 1.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
+        self.assertFalse(bad.good)
+        after = self.read(begin(self.place, self.membership.user, PHOTOMETER), 3.0, 3.1).results.get()
+        for result in (before, other, earlier):
+            result.refresh_from_db()
+        marked = ["quality-bad" in result.flags for result in (before, after, other, earlier)]
+        self.assertEqual(marked, [True, True, False, False])
+        page = self.client.get(reverse("log:result", args=[before.pk]))
+        self.assertContains(page, "a check of that day failed")
+        self.assertContains(page, '<span class="num">50</span> % found')
+        self.assertContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), "bad")
+        # A good check afterwards: what is measured from then on is trusted again.
+        self.check(2.0, 2.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
+        trusted = self.read(begin(self.place, self.membership.user, PHOTOMETER), 3.0, 3.1).results.get()
+        self.assertNotIn("quality-bad", trusted.flags)
+
+    def test_a_blank_may_show_what_cannot_be_told_from_none(self):
+        kit = stocked_kit(self.membership, families=["nitrate-photometer"], nitrate_photometer_powder=9)
+        self.assertTrue(self.check(0.1, 0.2, purpose="blank", kit=kit.pk).good)
+        self.assertFalse(self.check(0.9, 0.9, purpose="blank", kit=kit.pk).good)
+        # Checks use up reagent like any run.
+        self.assertEqual(kit.lots.get(supply_key="nitrate-photometer-powder").units_left, 5)
+
+    def test_a_spike_is_corrected_for_its_volume(self):
+        result = self.read(begin(self.place, self.membership.user, PHOTOMETER), 2.0, 2.0).results.get()
+        form = {"sample_ml": 25, "added_ml": 1, "added_strength": 50}
+        self.client.post(reverse("bench:spike", args=[result.pk]), form)
+        spiked = Determination.objects.for_team(self.membership.team).latest("pk")
+        self.read(spiked, 3.85, 3.85)
+        # (3.85 × 26 − 2 × 25) / 50
+        self.assertAlmostEqual(spiked.quality_check.percent, 100.2, 1)
+        self.assertEqual(spiked.results.count(), 0)
+        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "A spiked sample")
+        self.client.post(reverse("bench:spike", args=[result.pk]), {"sample_ml": 0})
+        self.assertEqual(Determination.objects.for_team(self.membership.team).latest("pk"), spiked)
+
+    def test_no_other_team_sees_or_runs_it(self):
+        check = self.check(2.0, 2.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
+        self.client.force_login(team_of("Maud")[0].user)
+        self.assertEqual(self.client.get(reverse("bench:check", args=[check.determination_id])).status_code, 404)
+        self.assertEqual(
+            self.client.get(reverse("bench:determination", args=[check.determination_id])).status_code, 404
+        )
+        self.assertNotContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), ">A standard<")
