@@ -8,6 +8,7 @@ from kessa.bench.models import QualityCheck
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
 from kessa.log.selectors import log_of
+from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member_required
 from kessa.people.models import Team
@@ -24,7 +25,9 @@ def index(request: HttpRequest) -> HttpResponse:
         for parameter in family[0].parameters:
             by_parameter.setdefault(parameter, []).append(family)
     ordered = sorted(by_parameter.items(), key=lambda each: each[0].lower())
-    return render(request, "methods/index.html", {"parameters": ordered})
+    drafts = OwnMethod.objects.for_team(request.membership.team).filter(published_at=None, retired_at=None)
+    context = {"parameters": ordered, "drafts": drafts.select_related("written_by")}
+    return render(request, "methods/index.html", context)
 
 
 @member_required
@@ -37,9 +40,14 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
     results = log_of(team).standing().filter(determination__method_key=key)[:_LATELY]
     context = {
         "method": found,
-        "family": families_of(team.pk)[found.family],
+        "family": families_of(team.pk).get(found.family, [found]),
+        "in_use": key in methods_of(team.pk),
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
         "results": results,
+        "versions": OwnMethod.objects.for_team(team)
+        .filter(key=key)
+        .exclude(published_at=None)
+        .select_related("written_by"),
         "checks": QualityCheck.objects.for_team(team)
         .filter(family=found.family)
         .select_related("determination", "person")[:_LATELY],
@@ -48,7 +56,11 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
 
 
 def _method(team: Team, key: str) -> Method:
+    """A method in use, or one that was: results by it lead here."""
     found = methods_of(team.pk).get(key)
-    if found is None:
+    if found is not None:
+        return found
+    retired = OwnMethod.objects.for_team(team).filter(key=key).exclude(published_at=None).order_by("-version").first()
+    if retired is None:
         raise Http404
-    return found
+    return Method.model_validate(retired.definition)

@@ -23,6 +23,19 @@ def member_required(view: View) -> View:
     return guarded
 
 
+def technician_required(view: View) -> View:
+    """Let in technicians and coordinators."""
+
+    @wraps(view)
+    @member_required
+    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        if not request.membership.corrects_others:  # type: ignore[attr-defined]
+            raise PermissionDenied("A technician or a coordinator of your team can change this.")
+        return view(request, *args, **kwargs)
+
+    return guarded
+
+
 def coordinator_required(view: View) -> View:
     """Let in coordinators only."""
 

@@ -1,0 +1,253 @@
+"""Forms of a team's own methods: what is asked depends on the kind."""
+
+from typing import Any
+
+from django import forms
+
+from kessa.core.methods.drafts import KINDS_IN_WORDS
+from kessa.core.supplies import supplies
+
+_STEPS = 30
+# The numbers of each kind: what they are called, and what they mean.
+_NUMBERS: dict[str, tuple[str, str]] = {
+    "per": ("One drop or tablet is worth", "in the unit of the result, as the kit prints it"),
+    "background": ("Drops or tablets the reagents use up by themselves", "as the kit's sheet says; mostly none"),
+    "stop_at": ("The range ends at so many", "the most the kit counts"),
+    "normality": ("Normality of the titrant, eq/L", ""),
+    "eq_weight": ("Equivalent weight, g/eq", "such as 50.04 for CaCO3"),
+    "sample_ml": ("Sample, mL", ""),
+    "blank_ml": ("Titrant a blank takes, mL", ""),
+    "resolution_ml": ("Finest mark of the burette, mL", ""),
+    "multiplier": ("One unit of the scale is worth", "in the unit of the result"),
+    "resolution": ("Finest mark of the scale or display", ""),
+    "full_scale": ("The scale ends at", "refills count whole scales"),
+    "reagent_blank": ("What the reagents show by themselves", "in the unit of the result"),
+    "slope": ("Slope of the line: absorbance for one unit", "only where absorbance is read"),
+    "intercept": ("Absorbance at none", ""),
+    "slope_path_mm": ("Cell for which the line holds, mm", ""),
+    "per_degree": ("Change with temperature, a degree", "a fraction, such as 0.02; 0 where the meter compensates"),
+    "reference_c": ("Brought to, °C", ""),
+    "precision_percent": ("Good to ±, percent", ""),
+    "precision_abs": ("Good to ± at least, in the unit of the result", ""),
+}
+_OF_KIND = {
+    "count": ("per", "background", "stop_at"),
+    "volume": ("normality", "eq_weight", "sample_ml", "blank_ml", "resolution_ml"),
+    "direct": ("multiplier", "resolution", "full_scale"),
+    "difference": ("stop_at",),
+    "scale": (),
+    "chart": (),
+    "photometer": ("reagent_blank", "slope", "intercept", "slope_path_mm"),
+    "meter": ("resolution", "per_degree", "reference_c"),
+    "depth": (),
+}
+_PRECISION = ("precision_percent", "precision_abs")
+_TEXTS = {
+    "name": ("What the method is called", ""),
+    "test_name": ("What people call the test", "such as “Zinc, comparator”"),
+    "principle": ("How it works", ""),
+    "wear": ("What to wear, and why", ""),
+    "waste": ("What becomes of the waste", ""),
+}
+# What is read in an example, by kind.
+_EXAMPLE = {
+    "count": ("count",),
+    "volume": ("ml",),
+    "direct": ("scale", "fills"),
+    "difference": ("system", "supply"),
+    "scale": ("at",),
+    "chart": ("mark",),
+    "photometer": ("display", "absorbance"),
+    "meter": ("display", "temperature_c"),
+    "depth": ("down", "up"),
+}
+
+
+class KindForm(forms.Form):
+    """Of which kind a new method is."""
+
+    kind = forms.ChoiceField(label="How is it read?", choices=list(KINDS_IN_WORDS.items()), widget=forms.RadioSelect)
+
+
+class ImportForm(forms.Form):
+    """A method as a TOML file, chosen or pasted."""
+
+    file = forms.FileField(label="A method file (TOML)", required=False)
+    text = forms.CharField(label="Or its text", widget=forms.Textarea(attrs={"rows": 12}), required=False)
+
+    def clean(self) -> dict[str, Any]:
+        """Take the text from whichever was given; raises where there is none, or too much."""
+        cleaned: dict[str, Any] = super().clean()
+        if given := cleaned.get("file"):
+            if given.size > 200_000:
+                raise forms.ValidationError("A method file is not that long.")
+            try:
+                cleaned["text"] = given.read().decode("utf-8")
+            except UnicodeDecodeError:
+                raise forms.ValidationError("This file is not text in UTF-8.") from None
+        if not cleaned.get("text"):
+            raise forms.ValidationError("Choose a file, or paste its text.")
+        return cleaned
+
+
+class NumbersForm(forms.Form):
+    """What a method finds out and by which numbers; of several parts, the first."""
+
+    def __init__(self, definition: dict[str, Any], *args: Any, **kwargs: Any) -> None:
+        self.definition = definition
+        self.part = definition["parts"][0]
+        self.kind = self.part["kind"]
+        super().__init__(*args, initial=self._initial(), **kwargs)
+        for name, (label, about) in _TEXTS.items():
+            self.fields[name] = forms.CharField(label=label, help_text=about, max_length=400)
+        self.fields["parameter"] = forms.CharField(label="What it finds out", help_text="such as zinc", max_length=60)
+        self.fields["unit"] = forms.CharField(label="Unit of the result", max_length=20)
+        self.fields["as"] = forms.CharField(
+            label="Written as", help_text="N, PO4, CaCO3 and the like", max_length=20, required=False
+        )
+        if self.kind in ("count", "difference"):
+            self.fields["unit_of_count"] = forms.CharField(label="What is counted", max_length=20)
+        if self.kind == "count":
+            report = [("count", "the count"), ("midpoint", "the middle of the last step"), ("before", "the one before")]
+            self.fields["report"] = forms.ChoiceField(label="The kit reports", choices=report, required=False)
+        if self.kind == "scale":
+            self.fields["steps"] = forms.CharField(label="The printed steps, rising", help_text="such as 0.1, 0.2, 0.5")
+        if self.kind == "photometer":
+            self.fields["range"] = forms.CharField(label="Reads from, to", help_text="such as 0.05, 4")
+        if self.kind == "chart":
+            strips = [(key, supply.name) for key, supply in supplies().items() if supply.kind == "strip"]
+            self.fields["table_of"] = forms.ChoiceField(label="The table comes with lots of", choices=strips)
+        for name in (*_OF_KIND[self.kind], *_PRECISION):
+            label, about = _NUMBERS[name]
+            self.fields[name] = forms.FloatField(label=label, help_text=about, required=False)
+        self.fields["keeps_hours"] = forms.FloatField(label="A sample keeps for, hours", min_value=0, required=False)
+        self.fields["may_dilute"] = forms.BooleanField(label="A sample may be diluted first", required=False)
+        self.fields["agree_within"] = forms.FloatField(
+            label="Two runs agree within, percent",
+            help_text="empty: one reading is a result",
+            min_value=0,
+            required=False,
+        )
+        self.fields["interferences"] = forms.CharField(
+            label="What disturbs it, a line each", widget=forms.Textarea(attrs={"rows": 3}), required=False
+        )
+
+    def _initial(self) -> dict[str, Any]:
+        numbers = self.part.get("numbers", {})
+        rule = self.definition.get("agreement") or {}
+        lists = {name: ", ".join(f"{each:g}" for each in numbers.get(name, ())) for name in ("steps", "range")}
+        return {
+            **{name: self.definition.get(name, "") for name in (*_TEXTS, "keeps_hours", "may_dilute")},
+            **{name: self.part.get(name, "") for name in ("parameter", "unit", "as", "table_of")},
+            **numbers,
+            **lists,
+            "unit_of_count": self.part.get("unit_of_count", "drop"),
+            "agree_within": rule.get("within") if rule.get("rule") == "relative" else None,
+            "interferences": "\n".join(self.definition.get("interferences", ())),
+        }
+
+    def clean_steps(self) -> list[float]:
+        """Read the steps."""
+        return _numbers(self.cleaned_data["steps"])
+
+    def clean_range(self) -> list[float]:
+        """Read the range."""
+        return _numbers(self.cleaned_data["range"])
+
+    def changed(self) -> dict[str, Any]:
+        """Return the definition with what was said here."""
+        said = {name: value for name, value in self.cleaned_data.items() if value not in (None, "", False)}
+        numbers = ("report", "steps", "range", *_OF_KIND[self.kind], *_PRECISION)
+        kept = {name: each for name, each in self.part.get("numbers", {}).items() if name not in numbers}
+        part = {name: each for name, each in self.part.items() if name not in ("as", "numbers", "chips", "titrant")}
+        part |= {name: said[name] for name in ("parameter", "unit", "as", "unit_of_count", "table_of") if name in said}
+        part["numbers"] = kept | {name: said[name] for name in numbers if name in said}
+        for name in ("titrant", "chips"):
+            # The chemistry and the colours of before hold only for the numbers of before.
+            if name in self.part and part["numbers"] == self.part.get("numbers"):
+                part[name] = self.part[name]
+        whole = {name: each for name, each in self.definition.items() if name not in ("keeps_hours", "may_dilute")}
+        whole |= {name: said.get(name, "") for name in _TEXTS}
+        whole |= {name: said[name] for name in ("keeps_hours", "may_dilute") if name in said}
+        whole["interferences"] = [line.strip() for line in said.get("interferences", "").splitlines() if line.strip()]
+        if "agree_within" in said:
+            whole["agreement"] = {"rule": "relative", "within": said["agree_within"]}
+        elif self.kind != "count" and (whole.get("agreement") or {}).get("rule") == "relative":
+            whole.pop("agreement")
+        if "table_of" in part:
+            others = [use for use in whole.get("uses", ()) if use["supply"] != part["table_of"]]
+            whole["uses"] = [*others, {"supply": part["table_of"], "amount": 1}]
+        return {**whole, "parts": [part, *self.definition["parts"][1:]]}
+
+
+def _numbers(text: str) -> list[float]:
+    try:
+        return [float(each) for each in text.replace(";", ",").split(",") if each.strip()]
+    except ValueError:
+        raise forms.ValidationError("Numbers with commas between, such as 0.1, 0.2, 0.5.") from None
+
+
+class StepForm(forms.Form):
+    """One step, and its clock where it has one."""
+
+    text = forms.CharField(label="What to do", max_length=300, required=False)
+    detail = forms.CharField(label="How, and why", max_length=300, required=False)
+    caution = forms.CharField(label="Caution", max_length=300, required=False)
+    seconds = forms.IntegerField(label="Wait, seconds", min_value=1, max_value=86_400, required=False)
+    rule = forms.ChoiceField(choices=[("least", "at least"), ("exact", "exactly")], required=False)
+    within_s = forms.IntegerField(label="Then read within, seconds", min_value=1, max_value=86_400, required=False)
+    where = forms.IntegerField(label="Place in the order", min_value=1, max_value=_STEPS, required=False)
+
+
+class StepsForm:
+    """The steps of a method as a form: a row each, and some empty ones."""
+
+    def __init__(self, definition: dict[str, Any], data: Any = None) -> None:
+        self.definition = definition
+        formset = forms.formset_factory(StepForm, extra=0 if data else 3, max_num=_STEPS)
+        steps = [_as_row(number, step) for number, step in enumerate(definition["steps"], 1)]
+        self.rows = formset(data, initial=steps, prefix="steps")
+
+    def changed(self) -> dict[str, Any]:
+        """Return the definition with these steps: what a row does not speak of stays as it was."""
+        rows = []
+        for number, row in enumerate(self.rows):
+            said = row.cleaned_data
+            if said.get("text"):
+                before = self.definition["steps"][number] if number < len(self.definition["steps"]) else {}
+                rows.append((said.get("where") or number + 1, number, _as_step(before, said)))
+        return {**self.definition, "steps": [step for _, _, step in sorted(rows, key=lambda row: row[:2])]}
+
+
+def _as_row(number: int, step: dict[str, Any]) -> dict[str, Any]:
+    wait = step.get("wait") or {}
+    clock = {name: wait.get(name) for name in ("seconds", "rule", "within_s")}
+    return {**{name: step.get(name, "") for name in ("text", "detail", "caution")}, **clock, "where": number}
+
+
+def _as_step(before: dict[str, Any], said: dict[str, Any]) -> dict[str, Any]:
+    step = {name: each for name, each in before.items() if name not in ("text", "detail", "caution", "wait")}
+    step |= {name: said[name] for name in ("text", "detail", "caution") if said.get(name)}
+    if said.get("seconds"):
+        what = (before.get("wait") or {}).get("what") or said["text"][:60].lower()
+        step["wait"] = {"what": what, "seconds": said["seconds"], "rule": said.get("rule") or "least"}
+        if said.get("within_s"):
+            step["wait"]["within_s"] = said["within_s"]
+    elif (before.get("wait") or {}).get("computed"):
+        step["wait"] = before["wait"]
+    return step
+
+
+class ExampleForm(forms.Form):
+    """An example reading, by which the numbers are checked."""
+
+    def __init__(self, kind: str, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        for name in _EXAMPLE[kind]:
+            label = name.replace("_c", ", °C").replace("_", " ").capitalize()
+            self.fields[name] = forms.FloatField(label=label, required=False)
+
+    @property
+    def reading(self) -> dict[str, float]:
+        """The reading, without what was left empty."""
+        return {name: value for name, value in self.cleaned_data.items() if value is not None}

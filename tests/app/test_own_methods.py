@@ -1,0 +1,180 @@
+"""A team's own methods: written, checked, published, changed, retired, taken out and in."""
+
+from django.test import TestCase
+from django.urls import reverse
+
+from kessa.bench.services import record_events
+from kessa.core.methods import house_methods
+from kessa.methods.models import OwnMethod
+from kessa.methods.selectors import methods_of
+from tests.world import Taps, begin, member, team_of
+
+ZINC = {
+    "name": "Zinc by dye",
+    "test_name": "Zinc, drops",
+    "principle": "A dye lets go of zinc.",
+    "wear": "Goggles.",
+    "waste": "Collect.",
+    "parameter": "zinc",
+    "unit": "mg/L",
+    "unit_of_count": "drop",
+    "report": "midpoint",
+    "per": 0.5,
+    "background": 1,
+    "stop_at": 20,
+}
+
+
+def rows(*steps, initial=3):
+    """The steps as the page posts them."""
+    form = {"steps-TOTAL_FORMS": len(steps), "steps-INITIAL_FORMS": initial}
+    for number, step in enumerate(steps):
+        form |= {f"steps-{number}-{name}": value for name, value in step.items()}
+    return form
+
+
+STEPS = rows(
+    {"text": "Fill to 10 mL", "where": 1},
+    {"text": "One drop, swirl, look", "where": 3},
+    {"text": "Empty", "where": 4},
+    {"text": "Dye in", "seconds": 60, "rule": "exact", "within_s": 30, "where": 2},
+)
+
+
+class OwnMethods(TestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        self.team = self.membership.team
+
+    def draft(self, kind="count"):
+        self.client.post(reverse("methods:begin"), {"kind": kind})
+        return OwnMethod.objects.for_team(self.team).latest("pk")
+
+    def post(self, name, draft, form=None):
+        return self.client.post(reverse(f"methods:{name}", args=[draft.pk]), form or {}, follow=True)
+
+    def published(self, **changes):
+        draft = self.draft()
+        self.post("numbers", draft, ZINC | changes)
+        self.post("steps", draft, STEPS)
+        self.post("publish", draft)
+        return methods_of(self.team.pk)[draft.key]
+
+    def test_from_the_kind_to_a_result(self):
+        draft = self.draft()
+        self.assertContains(self.post("numbers", draft, ZINC | {"per": "x"}), "Enter a number", status_code=422)
+        self.assertContains(self.post("numbers", draft, ZINC | {"per": -1}), "Steps and clocks")
+        check = reverse("methods:check", args=[draft.pk])
+        self.assertContains(self.client.get(check), "per must be above 0")
+        self.post("publish", draft)
+        self.assertNotIn(draft.key, methods_of(self.team.pk))
+        self.post("numbers", draft, ZINC)
+        self.assertContains(self.post("steps", draft, STEPS), "An example reading")
+        worked = self.client.get(check, {"example": 1, "count": 9})
+        self.assertContains(worked, "(9 − ½ (the middle of the last step) − 1 background) × 0.5 = 3.75 mg/L")
+        self.assertContains(self.client.get(check, {"example": 1, "count": 21}), "The range ends at 20")
+        self.assertContains(self.post("publish", draft), "your team can use it")
+        method = methods_of(self.team.pk)[draft.key]
+        self.assertEqual([step.text for step in method.steps][1], "Dye in")
+        self.assertEqual((method.steps[1].wait.seconds, method.steps[1].wait.within_s), (60, 30))
+        determination = begin(self.place, self.membership.user, draft.key)
+        record_events(determination, self.membership.user, Taps().run("sample-1", 9).close().made)
+        self.assertEqual(determination.results.get().value, 3.75)
+        for address in ("/methods/", "/log/", f"/bench/sample/{determination.sample_id}/"):
+            self.assertContains(self.client.get(address), "inc")
+
+    def test_a_new_version_leaves_old_results_as_they_were(self):
+        first = self.published()
+        before = begin(self.place, self.membership.user, first.key)
+        self.client.post(reverse("methods:change", args=[first.key]))
+        draft = OwnMethod.objects.for_team(self.team).get(published_at=None)
+        self.assertEqual((draft.key, draft.version), (first.key, 2))
+        self.post("numbers", draft, ZINC | {"per": 2})
+        self.post("publish", draft)
+        self.assertEqual(self.post("numbers", draft, ZINC).status_code, 404)
+        record_events(before, self.membership.user, Taps().run("sample-1", 9).close().made)
+        after = begin(self.place, self.membership.user, first.key)
+        record_events(after, self.membership.user, Taps().run("sample-1", 9).close().made)
+        self.assertEqual([before.results.get().value, after.results.get().value], [3.75, 15])
+        self.assertContains(self.client.get(reverse("methods:method", args=[first.key])), "version 1")
+
+    def test_a_house_method_becomes_ones_own_with_its_steps_and_clocks(self):
+        self.client.post(reverse("methods:change", args=["nitrate-ampoule"]))
+        draft = OwnMethod.objects.for_team(self.team).get()
+        form = self.client.get(reverse("methods:numbers", args=[draft.pk])).context["form"]
+        said = {name: field for name, field in form.initial.items() if field not in (None, "")}
+        self.post("numbers", draft, said)
+        self.post("publish", draft)
+        own, house = methods_of(self.team.pk)[draft.key], house_methods()["nitrate-ampoule"]
+        self.assertEqual((own.steps, own.main.chips, own.main.also), (house.steps, house.main.chips, house.main.also))
+        # With other steps the card's colours hold no more.
+        self.client.post(reverse("methods:change", args=[draft.key]))
+        draft = OwnMethod.objects.for_team(self.team).get(published_at=None)
+        self.post("numbers", draft, said | {"steps": "0.1, 0.3, 0.2"})
+        self.assertContains(self.client.get(reverse("methods:check", args=[draft.pk])), "steps must rise")
+        self.post("numbers", draft, said | {"steps": "0.1, 0.2, 0.3"})
+        self.post("publish", draft)
+        self.assertEqual(methods_of(self.team.pk)[draft.key].main.chips, ())
+
+    def test_out_as_a_file_and_in_again_everywhere(self):
+        for key in (
+            "chlorine-dioxide-stages",
+            "chloride-drops-25",
+            "strip-five-pads",
+            "chloride-strip",
+            "iron-photometer",
+        ):
+            written = self.client.get(reverse("methods:export", args=[key]))
+            self.assertIn(f"{key}.toml", written.headers["Content-Disposition"])
+            self.client.post(reverse("methods:take_in"), {"text": written.content.decode()})
+            draft = OwnMethod.objects.for_team(self.team).latest("pk")
+            self.post("publish", draft)
+            own, house = methods_of(self.team.pk)[draft.key].snapshot(), house_methods()[key].snapshot()
+            for name in ("key", "family", "version"):
+                own.pop(name)
+                house.pop(name)
+            self.assertEqual(own, house)
+
+    def test_a_faulty_file_is_told_by_line_and_field(self):
+        good = self.client.get(reverse("methods:export", args=["ph-tablet"])).content.decode()
+        line = next(n for n, text in enumerate(good.splitlines(), 1) if text.startswith("unit ="))
+        for broken, words in (
+            (good.replace("unit =", "unti ="), f"Line {line}, parts.0.unti: Extra inputs are not permitted"),
+            (good.replace('kind = "read"', 'kind = "guess"'), "kind: Input should be"),
+            ("a = [1", "This is not TOML"),
+            ("", "Choose a file, or paste its text."),
+        ):
+            page = self.client.post(reverse("methods:take_in"), {"text": broken})
+            self.assertContains(page, words, status_code=422)
+        self.assertFalse(OwnMethod.objects.for_team(self.team).exists())
+
+    def test_retired_it_is_gone_from_choices_and_rounds_and_its_results_stay(self):
+        method = self.published()
+        determination = begin(self.place, self.membership.user, method.key)
+        record_events(determination, self.membership.user, Taps().run("sample-1", 9).close().made)
+        self.client.post(reverse("methods:retire", args=[method.key]))
+        self.assertNotIn(method.key, methods_of(self.team.pk))
+        self.assertContains(self.client.get(f"/log/{determination.results.get().pk}/"), "The working")
+        self.assertContains(self.client.get(reverse("methods:method", args=[method.key])), "out of use")
+        self.assertEqual(self.client.post(reverse("methods:retire", args=["chloride-drops-25"])).status_code, 404)
+
+    def test_who_may_and_whose_it_is(self):
+        method = self.published()
+        self.client.force_login(member(self.team, "Olek").user)
+        self.assertEqual(self.client.get(reverse("methods:begin")).status_code, 403)
+        self.assertNotContains(self.client.get(reverse("methods:method", args=[method.key])), "Retire it")
+        self.client.force_login(team_of("Maud")[0].user)
+        self.assertEqual(self.client.get(reverse("methods:method", args=[method.key])).status_code, 404)
+        draft = OwnMethod.objects.for_team(self.team).get()
+        self.assertEqual(self.client.get(reverse("methods:check", args=[draft.pk])).status_code, 404)
+        self.assertEqual(self.client.post(reverse("methods:retire", args=[method.key])).status_code, 404)
+
+    def test_every_kind_begins_with_pages_that_open(self):
+        for kind in ("count", "volume", "direct", "difference", "scale", "chart", "photometer", "meter", "depth"):
+            draft = self.draft(kind)
+            for name in ("numbers", "steps", "check"):
+                self.assertEqual(self.client.get(reverse(f"methods:{name}", args=[draft.pk])).status_code, 200, kind)
+            self.assertContains(self.client.get(reverse("methods:check", args=[draft.pk])), "Not a method yet")
+            self.post("throw_away", draft)
+        self.assertFalse(OwnMethod.objects.for_team(self.team).exists())
