@@ -80,7 +80,7 @@ def _meter(part: Part, strength: float, chance: Random) -> dict[str, Any]:
 
 
 def _depth(part: Part, strength: float, chance: Random) -> dict[str, Any]:
-    return {"down": _to(5, strength + chance.uniform(0, 10)), "up": _to(5, strength - chance.uniform(0, 10))}
+    return {"down": _to(5, strength + chance.uniform(0, 10)), "up": _to(5, max(strength - chance.uniform(0, 10), 0.0))}
 
 
 def _to(resolution: float, value: float) -> float:

@@ -51,15 +51,15 @@ _TEXTS = {
 }
 # What is read in an example, by kind.
 _EXAMPLE = {
-    "count": ("count",),
-    "volume": ("ml",),
-    "direct": ("scale", "fills"),
-    "difference": ("system", "supply"),
-    "scale": ("at",),
-    "chart": ("mark",),
-    "photometer": ("display", "absorbance"),
-    "meter": ("display", "temperature_c"),
-    "depth": ("down", "up"),
+    "count": {"count": "Units counted to the end"},
+    "volume": {"ml": "Titrant used, mL"},
+    "direct": {"scale": "Read on the scale", "fills": "Whole scales used before"},
+    "difference": {"system": "Counted in the system", "supply": "Counted in the supply"},
+    "scale": {"at": "It matches the step"},
+    "chart": {"mark": "Mark on the strip"},
+    "photometer": {"display": "On the display", "absorbance": "Or absorbance"},
+    "meter": {"display": "On the display", "temperature_c": "Temperature, °C"},
+    "depth": {"down": "Lost at", "up": "Seen again at"},
 }
 
 
@@ -187,12 +187,16 @@ def _numbers(text: str) -> list[float]:
         raise forms.ValidationError("Numbers with commas between, such as 0.1, 0.2, 0.5.") from None
 
 
+def _two_lines() -> forms.Textarea:
+    return forms.Textarea(attrs={"rows": 2})
+
+
 class StepForm(forms.Form):
     """One step, and its clock where it has one."""
 
-    text = forms.CharField(label="What to do", max_length=300, required=False)
-    detail = forms.CharField(label="How, and why", max_length=300, required=False)
-    caution = forms.CharField(label="Caution", max_length=300, required=False)
+    text = forms.CharField(label="What to do", max_length=300, required=False, widget=_two_lines())
+    detail = forms.CharField(label="How, and why", max_length=300, required=False, widget=_two_lines())
+    caution = forms.CharField(label="Caution", max_length=300, required=False, widget=_two_lines())
     seconds = forms.IntegerField(label="Wait, seconds", min_value=1, max_value=86_400, required=False)
     rule = forms.ChoiceField(choices=[("least", "at least"), ("exact", "exactly")], required=False)
     within_s = forms.IntegerField(label="Then read within, seconds", min_value=1, max_value=86_400, required=False)
@@ -243,8 +247,7 @@ class ExampleForm(forms.Form):
 
     def __init__(self, kind: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for name in _EXAMPLE[kind]:
-            label = name.replace("_c", ", °C").replace("_", " ").capitalize()
+        for name, label in _EXAMPLE[kind].items():
             self.fields[name] = forms.FloatField(label=label, required=False)
 
     @property

@@ -15,32 +15,94 @@ def press(page: Page, keys: str) -> None:
         page.keyboard.press("Enter" if key == "e" else key)
 
 
-def open_bench(page: Page, place: str) -> None:
+def open_bench(page: Page, place: str, test: str = "Chloride, drops") -> None:
     """Go from the bench to the first step of a run."""
-    page.get_by_role("link", name=place).first.click()
-    page.get_by_label("Water temperature").fill("4")
-    page.get_by_role("button", name="On to the test").click()
-    page.get_by_role("link", name="Chloride, drops").first.click()
-    page.get_by_role("button", name="Begin in the").click()
+    page.get_by_role("region", name="Places").get_by_role("link", name=place).first.click()
+    if page.get_by_role("link", name="Use the sample drawn").count():
+        page.get_by_role("link", name="Use the sample drawn").first.click()
+    else:
+        page.get_by_role("button", name="On to the test").click()
+    page.get_by_role("link", name=test).first.click()
+    page.get_by_role("button", name="Begin").first.click()
     page.get_by_text("all readings saved").wait_for()
+
+
+def to_the_reading(page: Page) -> None:
+    """Do the steps before the next reading, its clocks run down."""
+    start, done = (page.get_by_role("button", name=name) for name in ("Start the clock", "Done, next"))
+    answer, number = page.get_by_role("button", name="Clear", exact=True), page.get_by_label("pH", exact=True)
+    while any(each.is_visible() for each in (start, done, answer, number)):
+        if number.is_visible():
+            number.fill("7.1")
+            page.get_by_role("button", name="Write it down").click()
+        elif start.is_visible():
+            start.click()
+            page.clock.fast_forward(600_000)
+            done.click()
+        else:
+            answer.or_(done).first.click()
+
+
+def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """Other kinds of tests, each at its reading."""
+    page.clock.install()
+
+    def begin(place: str, test: str) -> None:
+        page.goto(f"{address}/bench/")
+        open_bench(page, place, test)
+
+    begin("steam boiler", "Phosphate, comparator")
+    to_the_reading(page)
+    page.get_by_role("radio", name="between 40 and 60").check()
+    shot("comparator")
+    begin("above the depot", "pH, alkalinity, hardness")
+    page.get_by_role("button", name="Done, next").click()
+    page.get_by_role("button", name="Start the clock").click()
+    page.clock.fast_forward(17_000)
+    page.get_by_role("button", name="Done, next").click()
+    page.get_by_role("radio", name="7.8, orange-red").check()
+    shot("strip")
+    begin("The Old Forge", "Nitrate, photometer")
+    to_the_reading(page)
+    page.get_by_label("On the display").fill("6.4")
+    shot("photometer")
+    begin("mill pond dam", "Dissolved oxygen, titration by syringe")
+    to_the_reading(page)
+    page.get_by_role("slider").fill("0.94")
+    shot("syringe")
+    begin("borehole supply", "Chlorine dioxide, free chlorine and chlorite")
+    to_the_reading(page)
+    stage = page.get_by_role("group", name="Chlorine dioxide")
+    stage.get_by_label("On the display").fill("0.34")
+    stage.get_by_label("Water's temperature").fill("11.5")
+    stage.get_by_label("Number of the fresh sensor").fill("S-412")
+    page.get_by_role("button", name="Keep this reading").click()
+    page.get_by_role("button", name="Start the clock").click()
+    shot("staged")
+
+
+def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """A bench card, and the editor."""
+    page.goto(f"{address}/methods/phosphate-comparator/")
+    shot("method")
+    page.get_by_role("button", name="Make it our own").click()
+    page.get_by_role("button", name="On to the steps").click()
+    shot("method-editor")
 
 
 def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> None:
     """Run a determination from its first step to its result."""
     open_bench(page, "Ashlin Brook, below the depot")
-    if phone:
-        shot("step")
     press(page, "nnnn en" + "nnnnn" + " " * 12 + "en")
     press(page, "nnnnn" + " " * 10 + "t ")
     page.get_by_text("all readings saved").wait_for()
     shot("count")
     press(page, "en")
     page.get_by_role("heading", name="The runs agree").wait_for()
-    if not phone:
-        shot("agree")
     press(page, "n")
     page.get_by_role("heading", name="The working").wait_for()
-    shot("result")
+    if not phone:
+        shot("result")
 
 
 def visit(page: Page, shot: Callable[[str], None]) -> None:
@@ -82,8 +144,6 @@ def main(address: str, folder: Path) -> None:
                 page.screenshot(path=folder / f"{name}{suffix}.png")
 
             page.goto(address)
-            if not phone:
-                shot("sign-in")
             page.get_by_role("button", name="Olek").click()
             if phone:
                 visit(page, shot)
@@ -92,18 +152,21 @@ def main(address: str, folder: Path) -> None:
                 continue
             shot("today")
             page.goto(f"{address}/bench/")
-            shot("start")
             count_through(page, shot, phone=False)
-            for name in ("log", "places", "kits", "rules"):
+            for name in ("log", "kits", "rules"):
                 page.goto(f"{address}/{name}/")
                 shot(name)
-            for name, link in (("place", "below the depot"), ("boiler", "steam boiler")):
-                page.goto(f"{address}/places/")
-                page.get_by_role("link", name=link).click()
-                shot(name)
+            page.goto(f"{address}/places/")
+            page.get_by_role("link", name="below the depot").click()
+            shot("place")
             page.goto(f"{address}/today/rounds/")
             page.get_by_role("link", name="Salt watch, winter").last.click()
             shot("round")
+            page.get_by_role("button", name="Sign out").click()
+            page.goto(address)
+            page.get_by_role("button", name="Per").click()
+            methods(page, address, shot)
+            kinds(page, address, shot)
         browser.close()
 
 

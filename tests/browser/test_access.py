@@ -5,9 +5,12 @@ import re
 from django.utils import timezone
 from playwright.sync_api import expect
 
+from kessa.bench.services import begin_check
+from kessa.core.methods import house_methods
 from kessa.kits.models import Instrument, InstrumentCheck
 from kessa.kits.packing_list import make_packing_list
 from kessa.kits.services import check_instrument, keep_instrument
+from kessa.methods.services import begin_draft
 from kessa.people.models import Membership, User
 from kessa.visits.services import begin_visit, close_visit, label_bottle, record_observations
 from tests.browser.base import BrowserTest
@@ -47,6 +50,8 @@ class Access(BrowserTest):
         close_visit(done, olek, ["No sample was drawn."])
         label_bottle(self.below)
         packed = make_packing_list(self.team, olek, each.stops.all(), kit)
+        draft = begin_draft(self.team, ines.user, house_methods()["nitrate-ampoule"].snapshot())
+        check = begin_check(self.team, olek, "nitrate-photometer", "standard", {"expected": 2.0})
         return [
             "/today/",
             "/today/rounds/",
@@ -75,6 +80,11 @@ class Access(BrowserTest):
             *(f"/bench/{begin(self.above, olek, method).pk}/" for method in ONE_OF_A_KIND),
             "/methods/",
             "/methods/chlorine-dioxide-stages/",
+            "/methods/new/",
+            "/methods/file/",
+            *(f"/methods/draft/{draft.pk}/{name}/" for name in ("numbers", "steps", "check")),
+            "/bench/check/nitrate-photometer/",
+            f"/bench/{check.pk}/",
             "/log/",
             f"/log/{over.pk}/",
             "/places/",
