@@ -37,7 +37,8 @@ def to_the_reading(page: Page) -> None:
             page.get_by_role("button", name="Write it down").click()
         elif start.is_visible():
             start.click()
-            page.clock.fast_forward(600_000)
+            minutes, seconds = page.get_by_role("timer").inner_text().split(":")
+            page.clock.fast_forward((int(minutes) * 60 + int(seconds) + 4) * 1000)
             done.click()
         else:
             answer.or_(done).first.click()
@@ -48,6 +49,8 @@ def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
     page.clock.install()
 
     def begin(place: str, test: str) -> None:
+        # The shelf of the test before is cleared.
+        page.evaluate("indexedDB.deleteDatabase('kessa-shelf')")
         page.goto(f"{address}/bench/")
         open_bench(page, place, test)
 
@@ -141,6 +144,7 @@ def main(address: str, folder: Path) -> None:
             def shot(name: str, page: Page = page, suffix: str = "-phone" if phone else "") -> None:
                 page.get_by_role("contentinfo").wait_for()
                 page.wait_for_timeout(700)
+                page.evaluate("window.scrollTo(0, 0)")
                 page.screenshot(path=folder / f"{name}{suffix}.png")
 
             page.goto(address)

@@ -240,7 +240,11 @@ function showSteps(run) {
     item.hidden = !stepApplies(step, now.answers);
     item.classList.toggle("now", step === current);
     item.classList.toggle("done", !run || stepDone(step, run, now.answers));
-    if (step === current) item.setAttribute("aria-current", "step");
+    if (step === current) {
+      // A long list of steps is led along: the present one stays in view.
+      if (!item.hasAttribute("aria-current")) item.scrollIntoView({ block: "nearest" });
+      item.setAttribute("aria-current", "step");
+    }
     else item.removeAttribute("aria-current");
   }
 }

@@ -62,8 +62,8 @@ function showWindow(fieldset, run, answers, read) {
   else if (window) {
     const now = Date.now();
     if (now < window.opens) [words, state] = [`read in ${clockWords(window.opens - now)}`, "running"];
-    else if (!window.closes || now <= window.closes) [words, state] = [window.closes ? `read now, ${clockWords(window.closes - now)} left` : "read now", "due"];
-    else [words, state] = ["past its time: read it all the same, it will be marked", "late"];
+    else if (window.closes && now <= window.closes) [words, state] = [`read now, ${clockWords(window.closes - now)} left`, "due"];
+    else if (window.closes) [words, state] = ["past its time: read it all the same, it will be marked", "late"];
   }
   if (place.textContent !== words) place.textContent = words;
   place.className = `window ${state}`;

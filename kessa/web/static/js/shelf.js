@@ -5,7 +5,9 @@ import { ring } from "./sound.js";
 
 const SHELF = "kessa-shelf";
 const LOOK_AGAIN = 5000;
+// What was not read in its time leaves the shelf after a while; what only rings stays for longer.
 const FORGOTTEN = 6 * 3600 * 1000;
+const LATE_FORGOTTEN = 30 * 60 * 1000;
 const FRESH = 5000;
 
 async function open() {
@@ -36,7 +38,7 @@ async function look() {
   if (!store) return;
   const all = await asked(store.transaction("clocks").objectStore("clocks").getAll());
   clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, place: each.place, address: each.address, id: `${each.determination}-${each.key ?? ""}${clock.key}-${clock.at}` })));
-  clocks = clocks.filter((clock) => Date.now() - clock.opens < FORGOTTEN).sort((a, b) => a.opens - b.opens);
+  clocks = clocks.filter((clock) => Date.now() < (clock.closes ? clock.closes + LATE_FORGOTTEN : clock.opens + FORGOTTEN)).sort((a, b) => a.opens - b.opens);
   draw();
 }
 

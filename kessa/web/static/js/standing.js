@@ -136,10 +136,10 @@ export function clocksOf(run, answers) {
     if (present === Number(step)) return [[clock.at, what, step, { opens: later(clock.at, clock.seconds), closes: null }]];
     if (present < Number(step)) return [];
     const waiting = given.parts.filter((part) => !run.state.readings[part.key] && clockStep(part.key, answers) === Number(step));
-    // Parts that share their time share a clock.
+    // After a wait of "at least" nothing presses once the person has gone on. Parts that share their time share a clock.
     const together = new Map();
     for (const part of waiting) together.set(String(part.read_s), [...(together.get(String(part.read_s)) ?? []), part]);
-    return [...together].map(([time, alike]) => [clock.at, given.parts.length > 1 ? `read ${alike.map((part) => part.parameter).join(", ")}` : `read: ${what}`, `${step}-${time}-${alike.length}`, readingWindow(alike[0].key, run, answers)]);
+    return [...together].map(([time, alike]) => [clock.at, given.parts.length > 1 ? `read ${alike.map((part) => part.parameter).join(", ")}` : `read: ${what}`, `${step}-${time}-${alike.length}`, readingWindow(alike[0].key, run, answers)]).filter(([, , , window]) => window.closes);
   });
   const { clock } = run.state;
   if (clock) clocks.push([clock.at, "does the colour stay?", "settle", { opens: later(clock.at, clock.seconds), closes: null }]);
