@@ -4,7 +4,7 @@ from typing import Any, NamedTuple
 
 from kessa.core.methods.parts import Part
 
-LENGTH = 340
+LENGTH = 300
 _MOST_TICKS = 120
 _LABELS = 12
 
