@@ -9,6 +9,7 @@ from kessa.bench.selectors import Bench, events_as_data, judge_outcome
 from kessa.core.ladder import ladder
 from kessa.core.trends import UsualRange
 from kessa.core.units import convert
+from kessa.people.display import sign
 
 
 def bench_payload(
@@ -72,7 +73,12 @@ def _display(determination: Determination, part: Any, usual: UsualRange | None) 
         offset, one = ((convert(x, unit, None, part.unit, None) if unit != part.unit else x) for x in (0.0, 1.0))
         units[unit] = [one - offset, offset]
     written_alike = usual and determination.written_form(part) == part.form
-    return {"own": part.unit, "units": units, "usual": [usual.low, usual.high] if usual and written_alike else None}
+    return {
+        "own": part.unit,
+        "sign": sign(part.unit),
+        "units": units,
+        "usual": [usual.low, usual.high] if usual and written_alike else None,
+    }
 
 
 def states_of(bench: Bench) -> dict[str, str]:

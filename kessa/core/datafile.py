@@ -12,9 +12,9 @@ Record = TypeVar("Record", bound=BaseModel)
 
 
 class Strict(BaseModel):
-    """A record in a data file: unchangeable, and a misspelt field is an error."""
+    """A record in a data file: unchangeable, a misspelt field is an error, and so is a number that is none."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True)
+    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True, allow_inf_nan=False)
 
 
 class BadDataFile(ValueError):

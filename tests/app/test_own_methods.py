@@ -143,6 +143,11 @@ class OwnMethods(TestCase):
             (good.replace("unit =", "unti ="), f"Line {line}, parts.0.unti: Extra inputs are not permitted"),
             (good.replace('kind = "read"', 'kind = "guess"'), "kind: Input should be"),
             ("a = [1", "This is not TOML"),
+            ("a = " + "[" * 20_000, "This is not TOML"),
+            (good.replace("keeps_hours = 0.25", "keeps_hours = inf"), "keeps_hours: Input should be a finite number"),
+            (good.replace('unit = "pH"', 'unit = "\\u0000"'), "parts.0.unit: String should match"),
+            (good.replace('parameter = "pH"', f'parameter = "{"p" * 61}"'), "at most 60 characters"),
+            (good.replace("within = 0.3", "within = -1"), "agreement.within"),
             ("", "Choose a file, or paste its text."),
         ):
             page = self.client.post(reverse("methods:take_in"), {"text": broken})

@@ -242,7 +242,9 @@ class Kinds(BrowserTest):
         self.prepare(page)
         page.get_by_label("On the display", exact=True).fill("1.43")
         page.get_by_label("Unit on the display").select_option("mS/cm")
-        expect(page.get_by_text("1.43 mS/cm is 1430 µS/cm. This place is usually")).to_contain_text("Check the unit.")
+        expect(page.get_by_text("1.43 mS/cm is 1430 µS/cm. This place is usually")).to_contain_text(
+            "Check the unit on the display."
+        )
         self.keep(page)
         self.done(page)
         self.write(page)
@@ -320,6 +322,54 @@ class Kinds(BrowserTest):
         self.assertEqual(set(results), {"chlorine dioxide", "free chlorine"})
         self.assertIn("part-missing", results["free chlorine"].flags)
         self.assertIn("sensor S-7, water at 11 °C", " ".join(results["chlorine dioxide"].working))
+
+    def test_a_reading_taken_without_a_signal_is_kept_and_judged_when_there_is_one(self):
+        page = self.bench("clarity-pattern")
+        self.prepare(page)
+        page.context.set_offline(True)
+        page.get_by_role("radio", name="seen").check()
+        self.keep(page)
+        self.done(page)
+        expect(page.get_by_text("taps waiting")).to_be_visible()
+        page.get_by_role("button", name="Write it in the log").click()
+        expect(page.get_by_role("heading", name="Being written in the log")).to_be_visible()
+        page.context.set_offline(False)
+        page.clock.fast_forward(31_000)
+        expect(page.get_by_role("heading", name="The working")).to_be_visible()
+        self.assertEqual(Result.objects.for_team(self.team).get().censor, "<")
+
+    def test_a_method_made_in_the_editor_is_used(self):
+        page = self.open(DESK, "Ines")
+        page.goto(f"{self.address}/methods/")
+        page.get_by_role("link", name="Write one of your own").click()
+        page.get_by_role("button", name="Drops or tablets counted").click()
+        for label, words in (
+            ("What the method is called", "Zinc by dye, 10 mL"),
+            ("What people call the test", "Zinc, drops"),
+            ("How it works", "A dye lets go of zinc."),
+            ("What to wear", "Goggles."),
+            ("What becomes of the waste", "Collect it."),
+            ("What it finds out", "zinc"),
+            ("One drop or tablet is worth", "0.5"),
+        ):
+            page.get_by_label(label).fill(words)
+        page.get_by_role("button", name="On to the steps").click()
+        page.get_by_label("What to do").nth(0).fill("Fill to 10 mL")
+        page.get_by_label("Wait, seconds").nth(0).fill("30")
+        page.get_by_role("button", name="On to the check").click()
+        page.get_by_label("Units counted to the end").fill("7")
+        page.get_by_role("button", name="Work it out").click()
+        expect(page.get_by_text("7 × 0.5 = 3.5 mg/L")).to_be_visible()
+        page.get_by_role("button", name="Publish it for your team").click()
+        expect(page.get_by_text("your team can use it from now on")).to_be_visible()
+        self.begin(page, method="Begin: Zinc by dye, 10 mL", test="Zinc, drops")
+        page.get_by_role("button", name="Start the clock: 30 s").click()
+        page.get_by_role("button", name="Go on before the time").click()
+        self.drops(page, 7)
+        page.get_by_role("button", name="It stays: end").click()
+        self.done(page)
+        self.write(page, "Write it with one run only")
+        expect(page.get_by_text("3.5 mg/L zinc")).to_be_visible()
 
     def test_steps_fold_into_one_line_each(self):
         page = self.bench("oxygen-titration")

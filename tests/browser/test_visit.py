@@ -111,9 +111,11 @@ class OnThePhone(BrowserTest):
         self.begin_visit(page)
         page.get_by_role("link", name="Read in place, and note what you see").click()
         self.note(page, "Conductivity", 1.4)
-        expect(page.get_by_text("Usually 194.4 to 245.6 µS/cm here. Check the unit on the display.")).to_be_visible()
+        expect(
+            page.get_by_text("This place is usually 194.4 to 245.6 µS/cm. Check the unit on the display.")
+        ).to_be_visible()
         page.get_by_label("Unit of conductivity on the display").select_option("mS/cm")
-        expect(page.get_by_text("1.4 mS/cm is 1400 µS/cm. Usually")).to_be_visible()
+        expect(page.get_by_text("1.4 mS/cm is 1400 µS/cm. This place is usually")).to_be_visible()
         self.note(page, "Conductivity", 0.21)
         expect(page.get_by_text("0.21 mS/cm is 210 µS/cm.", exact=True)).to_be_visible()
         page.get_by_label("Unit of water temperature on the display").select_option("°F")

@@ -79,7 +79,7 @@ def read_file(text: str) -> tuple[dict[str, Any], list[str]]:
     """Read a method file: its definition, and its faults, each with its line and field where they can be told."""
     try:
         definition = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
         return {}, [f"This is not TOML: {error}."]
     faults = []
     for where, what in faults_of(definition):

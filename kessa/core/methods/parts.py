@@ -16,7 +16,10 @@ from kessa.core.readings.raw import RAW_KEYS, as_read, in_words
 from kessa.core.species import FORMS
 from kessa.core.units import convert
 
-Text = Annotated[str, StringConstraints(min_length=1, strip_whitespace=True)]
+# No NUL: PostgreSQL keeps none.
+Text = Annotated[str, StringConstraints(min_length=1, max_length=600, strip_whitespace=True, pattern=r"^[^\x00]*$")]
+Name = Annotated[Text, StringConstraints(max_length=60)]
+UnitName = Annotated[Text, StringConstraints(max_length=20)]
 Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+$", max_length=60)]
 Positive = Annotated[float, Field(gt=0)]
 
@@ -143,13 +146,13 @@ class Part(Strict):
     """One thing a method finds out. Most methods have one part; a strip has one a pad, a staged test one a stage."""
 
     key: Key = "main"
-    parameter: Text
+    parameter: Name
     kind: Literal["count", "volume", "direct", "difference", "scale", "chart", "photometer", "meter", "depth"]
-    unit: Text
+    unit: UnitName
     form: Text | None = Field(default=None, alias="as")
     numbers: Numbers = Numbers()
     draw: str = ""
-    unit_of_count: Text = "drop"
+    unit_of_count: UnitName = "drop"
     titrant: Titrant | None = None
     also: tuple[Also, ...] = ()
     wanted: Window | None = None

@@ -1,5 +1,6 @@
 // What is read, not counted: from the page's fields to a reading, part by part. Drawn scales follow their numbers.
 
+import { showHint } from "./hint.js";
 import { given, readingWindow } from "./standing.js";
 import { clockWords } from "./shelf.js";
 
@@ -77,27 +78,12 @@ function late(window, at) {
 
 // ---- the fields ---------------------------------------------------------------------------------------------------
 
-const plain = (number) => String(Number(number.toPrecision(4)));
-
-// What the display says in the method's own unit, and whether the place is usually far from it: look at the unit again.
 function hint(fieldset) {
   const of = given.displays[fieldset.dataset.part];
   const said = fieldset.querySelector("[data-hint]");
   if (!of || !said) return;
-  const field = fieldset.querySelector("[data-field=display]");
-  if (field.value === "") return said.replaceChildren();
-  const unit = fieldset.querySelector("[data-field=display_unit]");
-  const [slope, offset] = of.units[unit?.value ?? of.own];
-  const value = Number(field.value) * slope + offset;
-  const sign = unit ? unit.options[0].text : of.own;
-  const parts = [];
-  if (unit && unit.value !== of.own) parts.push(`${field.value} ${unit.selectedOptions[0].text} is ${plain(value)} ${sign}.`);
-  const [low, high] = of.usual ?? [value, value];
-  if (value < low || value > high) parts.push(`This place is usually ${plain(low)} to ${plain(high)} ${sign}.`);
-  const far = of.usual && low > 0 && (value > high * 3 || value < low / 3);
-  if (far) parts.push("Check the unit.");
-  said.textContent = parts.join(" ");
-  said.classList.toggle("late", Boolean(far));
+  const { value } = fieldset.querySelector("[data-field=display]");
+  showHint(said, of, value === "" ? null : Number(value), fieldset.querySelector("[data-field=display_unit]"));
 }
 
 function drawScale(drawn, value) {

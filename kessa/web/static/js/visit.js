@@ -1,5 +1,6 @@
 // Circumstances: each answer is kept in this browser the moment it is given, then on the server.
 
+import { showHint } from "./hint.js";
 import { Keeper } from "./keeper.js";
 
 const given = JSON.parse(document.getElementById("visit-payload").textContent);
@@ -33,25 +34,10 @@ function show() {
   saved.classList.toggle("waiting", waiting > 0);
 }
 
-const plain = (number) => String(Number(number.toPrecision(4)));
-
-// What the display says in the scale's own unit, and whether the place is usually far from it: look at the unit again.
 function hint(scale, shown) {
   const of = given.scales[scale.dataset.scale];
   const said = scale.querySelector("[data-hint]");
-  if (!of || !said) return;
-  if (shown === null || shown === undefined) return said.replaceChildren();
-  const unit = scale.querySelector("[data-unit]");
-  const [slope, offset] = of.units[unit?.value || of.own];
-  const value = shown * slope + offset;
-  const parts = [];
-  if (unit && unit.value !== of.own) parts.push(`${plain(shown)} ${unit.selectedOptions[0].text} is ${plain(value)} ${of.sign}.`);
-  const [low, high] = of.usual ?? [value, value];
-  if (value < low || value > high) parts.push(`Usually ${plain(low)} to ${plain(high)} ${of.sign} here.`);
-  const far = value > high * 3 || value < low / 3;
-  if (far && of.usual && low > 0) parts.push("Check the unit on the display.");
-  said.textContent = parts.join(" ");
-  said.classList.toggle("late", far && low > 0);
+  if (of && said) showHint(said, of, shown, scale.querySelector("[data-unit]"));
 }
 
 function note(scale, value) {

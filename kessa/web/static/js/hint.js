@@ -1,0 +1,18 @@
+// What a display says in the scale's own unit, and whether the place is usually far from it: look at the unit again.
+
+const plain = (number) => String(Number(number.toPrecision(4)));
+
+// `of` holds the own unit, its sign, slope and offset of each unit, and what is usual; `unit` is the select, if there is one.
+export function showHint(said, of, shown, unit) {
+  if (shown === null || shown === undefined) return said.replaceChildren();
+  const [slope, offset] = of.units[unit?.value || of.own];
+  const value = shown * slope + offset;
+  const parts = [];
+  if (unit && unit.value !== of.own) parts.push(`${plain(shown)} ${unit.selectedOptions[0].text} is ${plain(value)} ${of.sign}.`);
+  const [low, high] = of.usual ?? [value, value];
+  if (value < low || value > high) parts.push(`This place is usually ${plain(low)} to ${plain(high)} ${of.sign}.`);
+  const far = Boolean(of.usual) && low > 0 && (value > high * 3 || value < low / 3);
+  if (far) parts.push("Check the unit on the display.");
+  said.textContent = parts.join(" ");
+  said.classList.toggle("late", far);
+}
