@@ -87,7 +87,7 @@ def _test(
     begun = bench.begin_determination(
         sample, stay.person, method.key, kit=kit, lot="" if kit else _OLD_LOT, instrument=instrument, at=at
     )
-    return _run_through(begun, stay.person, todo, chance)
+    return run_through(begun, stay.person, todo, chance)
 
 
 def _seen(place: Place, day: datetime, temperature: float, strength: float, chance: Random) -> dict[str, float]:
@@ -127,7 +127,7 @@ def _note(visit: Visit, person: User, seen: dict[str, float], instruments: list[
     assert not stored.refused, stored.refused
 
 
-def _run_through(determination: Determination, person: User, todo: Todo, chance: Random) -> datetime:
+def run_through(determination: Determination, person: User, todo: Todo, chance: Random) -> datetime:
     """Tap through a determination as a person would, over the range and on into the next one or diluted."""
     taps = _Taps(chance, determination.started_at, determination.method)
     method = determination.method
@@ -153,7 +153,7 @@ def _run_through(determination: Determination, person: User, todo: Todo, chance:
     plan = dilute(strength, part.least or 0.0, part.reach or 1.0, 50.0)
     dilution = None if part.numbers.next_range else plan.factor
     following = bench.continue_over_range(determination, person, dilution, taps.at + timedelta(minutes=2))
-    return _run_through(following, person, todo, chance)
+    return run_through(following, person, todo, chance)
 
 
 def _identity(chance: Random) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
+from kessa.bench.services import begin_check
 from kessa.kits import services as kits
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
 from kessa.people.models import Membership, Team, User
@@ -20,7 +21,7 @@ from kessa.rounds.models import Round, Settled
 from kessa.rounds.selectors import due_now, whole_rounds
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Visit
-from kessa.web.demo.history import Stay, Todo, live_through, season
+from kessa.web.demo.history import Stay, Todo, live_through, run_through, season
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
 # What is said of a place for the world's sake; all else is the place's own fields.
@@ -46,6 +47,7 @@ def build() -> bool:
     latest: dict[int, Visit] = {}
     for stay in _stays(places, people, boxes, chance):
         latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
+    _checks(team, people, boxes, chance)
     _plan(team, people, places, latest)
     _level(team)
     return True
@@ -151,6 +153,17 @@ def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, K
         todo = [Todo(DATA["method_family"], {"main": event["strength"]}, event.get("runs"))]
         stays.append(Stay(places[event["place"]], day, event["strength"], person, kit, todo))
     return sorted(stays, key=lambda stay: stay.day)
+
+
+def _checks(team: Team, people: dict[str, User], boxes: dict[str, Kit], chance: Random) -> None:
+    """Blanks and standards besides: a bad one marks the results of its day."""
+    for each in DATA["checks"]:
+        at = timezone.localtime().replace(hour=8, minute=20) - _DAY * each["days_ago"]
+        against = {"expected": each["expected"], "plan": each["plan"]} if "expected" in each else {}
+        person = people[each["person"]]
+        method, kit = each["method"], boxes[each["kit"]]
+        begun = begin_check(team, person, method, each["purpose"], against, kit=kit, at=at)
+        run_through(begun, person, Todo(begun.method.family, {"main": each["strength"]}), chance)
 
 
 def _todo(test: dict[str, Any], day: datetime, chance: Random) -> Todo:
