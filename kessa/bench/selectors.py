@@ -8,6 +8,7 @@ from kessa.bench.models import Determination, Event, Result
 from kessa.core import runs
 from kessa.core.advice import is_unusual, next_steps
 from kessa.core.determination import Blank, Outcome, conclude, run_flags
+from kessa.core.judge import VERDICTS
 from kessa.core.limits import judge_by_sets, judge_by_window, overall
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -188,11 +189,26 @@ def series_of(part: Part, form: str | None) -> Series:
     return Series(part.parameter, part.unit, form or "")
 
 
-def series_at(place: Place) -> list[Series]:
-    """Return what was found out at a place lately, the most frequent first."""
+class Lately(NamedTuple):
+    """What was found out at a place lately: its series, the most frequent first, and the result that presses most."""
+
+    series: list[Series]
+    pressing: Result | None
+
+
+def found_lately(place: Place) -> Lately:
+    """Look over a place's newest results; the gravest verdict among the newest of each series presses most."""
     newest = Result.objects.for_team(place.team_id).standing().filter(place=place).newest_first()
-    found = Counter(Series(*row) for row in newest.values_list("parameter", "unit", "form")[:_HISTORY])
-    return [series for series, _ in found.most_common()]
+    frequent: Counter[Series] = Counter()
+    verdicts: dict[Series, tuple[int, str]] = {}
+    for pk, verdict, *written in newest.values_list("pk", "verdict", "parameter", "unit", "form")[:_HISTORY]:
+        series = Series(*written)
+        frequent[series] += 1
+        verdicts.setdefault(series, (pk, verdict))
+    if not verdicts:
+        return Lately([], None)
+    pressing, _ = max(verdicts.values(), key=lambda each: ("", *VERDICTS).index(each[1]))
+    return Lately([series for series, _ in frequent.most_common()], newest.get(pk=pressing))
 
 
 def usual_at(place: Place, series: Series, before: Determination | None = None) -> UsualRange | None:

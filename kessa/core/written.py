@@ -1,10 +1,11 @@
-"""In which form a result of nitrogen, phosphorus or nitrite is written, by a team's school."""
+"""Which schools bear on a result, and in which form one of nitrogen, phosphorus or nitrite is written."""
 
 from __future__ import annotations
 
 from kessa.core.arguments import CannotCompute
 from kessa.core.limits import limits_for
 from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
 from kessa.core.species import FORMS
 from kessa.core.units import convert
 
@@ -28,6 +29,20 @@ def written_form(part: Part, school: str, limit_sets: list[str]) -> str | None:
         "limit": next((limit.form for _, limit in limits_for(part.parameter, limit_sets)), None),
     }[school]
     return chosen if chosen and converts(part, chosen) else part.form
+
+
+def bearing_on(method: Method, part: Part) -> set[str]:
+    """Return the questions of kessa.core.schools whose answers bear on a result of a part of a method."""
+    bearing = {"near_limit"}
+    if method.agreement:
+        bearing |= {"duplicates", "agreement"}
+    if part.kind == "count":
+        bearing |= {"blank", "endpoint"} if method.blank else {"endpoint"}
+    if part.kind == "scale":
+        bearing.add("between_colours" if part.more_is_clearer is None else "clarity_tube")
+    if part.form and FORMS[part.form].family in _FAMILIES:
+        bearing.add("written_as")
+    return bearing
 
 
 def converts(part: Part, form: str) -> bool:

@@ -14,7 +14,7 @@ from kessa.bench.quality import checks_of_day
 from kessa.bench.selectors import in_own_form
 from kessa.core.arguments import CannotCompute
 from kessa.core.schools import complete, questions
-from kessa.core.written import other_forms
+from kessa.core.written import bearing_on, other_forms
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
 from kessa.log.selectors import log_of, page_after
@@ -23,16 +23,6 @@ from kessa.people.access import member_required
 from kessa.places.selectors import reference_of
 
 _EXPORT_CHUNK = 1000
-_SCHOOLS_OF_RESULTS = (
-    "blank",
-    "endpoint",
-    "duplicates",
-    "agreement",
-    "between_colours",
-    "clarity_tube",
-    "written_as",
-    "near_limit",
-)
 
 
 @member_required
@@ -108,7 +98,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "schools": [
             (question.ask, question.name_of(complete(determination.house_rules)[key]))
             for key, question in questions().items()
-            if key in _SCHOOLS_OF_RESULTS
+            if key in bearing_on(method, part)
         ],
         "photographs": determination.photographs.select_related("added_by", "sample"),
         "reason_form": ReasonForm(),

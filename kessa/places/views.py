@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.bench.selectors import series_at, usual_at
+from kessa.bench.selectors import Lately, found_lately, usual_at
 from kessa.core.limits import limits_for
 from kessa.log.selectors import latest_results, latest_visit, with_latest_result
 from kessa.people.access import coordinator_required, member_required
@@ -47,7 +47,7 @@ def index(request: HttpRequest) -> HttpResponse:
 def place(request: HttpRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
     found = get_object_or_404(Place.objects.for_team(request.membership.team), pk=pk)
-    pairs = pairs_of(found)
+    lately, pairs = found_lately(found), pairs_of(found)
     reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
     context = {
         "place": found,
@@ -57,16 +57,17 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "dues": dues_at(found),
         **_seen_at(found, request.GET.get("seen", "")),
         "photographs": found.photographs.select_related("added_by", "sample"),
-        **_found_at(found, reference, request.GET.get("test", "")),
+        "pressing": lately.pressing,
+        **_found_at(found, lately, reference, request.GET.get("test", "")),
         "visit": latest_visit(found),
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
 
 
-def _found_at(place: Place, reference: Place | None, asked: str) -> dict[str, Any]:
+def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str) -> dict[str, Any]:
     """What was found out at a place, and the course of one series of results, with that of the place compared."""
-    all_series = {slugify("-".join(series)): series for series in series_at(place)}
+    all_series = {slugify("-".join(series)): series for series in lately.series}
     chosen = all_series.get(asked) or next(iter(all_series.values()), None)
     if chosen is None:
         return {"all_series": {}, "chart": None, "results": []}

@@ -94,3 +94,28 @@ class Checks(TestCase):
             self.client.get(reverse("bench:determination", args=[check.determination_id])).status_code, 404
         )
         self.assertNotContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), ">A standard<")
+
+
+class WhatPresses(TestCase):
+    def test_the_gravest_of_the_newest_results_is_what_comes_next_at_a_place(self):
+        membership, place = team_of("Ines")
+        self.client.force_login(membership.user)
+        place.limit_sets = ["eu-2020"]
+        place.save()
+
+        def read(method, displays, **kwargs):
+            determination = begin(place, membership.user, method, **kwargs)
+            taps = Taps()
+            for number, display in enumerate(displays, 1):
+                taps.add(f"sample-{number}", "reading_taken", part="main", reading={"display": display})
+            record_events(determination, membership.user, taps.close().made)
+
+        page = reverse("places:place", args=[place.pk])
+        self.assertContains(self.client.get(page), "No results here yet.")
+        # 9.9 mg/L as N was 44 mg/L as NO3, 15 is 66; a later good pH does not make it good.
+        read(PHOTOMETER, (9.9, 9.9), days_ago=2)
+        self.assertContains(self.client.get(page), ", inside, ")
+        read(PHOTOMETER, (1.5, 1.5), dilution=10, days_ago=1)
+        read("ph-meter", (7.2,))
+        self.assertContains(self.client.get(page), ", outside, ")
+        self.assertContains(self.client.get("/log/"), "as NO3")

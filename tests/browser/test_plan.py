@@ -30,6 +30,7 @@ class Plan(BrowserTest):
         page.get_by_role("button", name="On to its places").click()
         page.get_by_label("Below the depot").check()
         page.get_by_label("Above the depot").check()
+        page.get_by_label("Chloride, drops", exact=True).check()
         page.get_by_label("Conductivity", exact=True).check()
         page.get_by_role("button", name="Save the plan").click()
         expect(page.get_by_role("row").filter(has_text="Above the depot")).to_contain_text("2 runs, 1 blank")

@@ -277,6 +277,11 @@ class Part(Strict):
 
         Raises CannotCompute where the two forms share nothing.
         """
+        if form == self.form:
+            return (
+                quantity,
+                f"as the kit gives it: {quantity.censor or ''}{plain(quantity.value)} {quantity.unit} as {form}",
+            )
         own = next((other for other in self.also if other.form == form), None)
         if own:
             times, whose = own.times, "by the kit's own factor"

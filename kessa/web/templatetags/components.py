@@ -149,6 +149,13 @@ def unit_shown(context: Any, result: Any) -> str:
 
 
 @register.simple_tag(takes_context=True)
+def form_shown(context: Any, result: Any) -> str:
+    """Write the form in which the reader sees a result, such as "as NO3"; nothing where the unit says it."""
+    form = _shown(context, result).form
+    return f"as {form}" if form else ""
+
+
+@register.simple_tag(takes_context=True)
 def temperature(context: Any, celsius: Any) -> str:
     """Write a temperature in the reader's own unit, to a tenth."""
     shown = shown_as("degC", "", "", context["request"].user)
