@@ -264,12 +264,8 @@ def written_at(place: Place, part: Part) -> str | None:
 
 def tests_to_choose(place: Place, known: dict[str, list[Method]]) -> dict[str, Any]:
     """Return the tests to choose from at a place: those run here lately first, then all by what they find out."""
-    lately = (
-        Determination.objects.for_team(place.team_id)
-        .filter(sample__visit__place=place)
-        .order_by("-started_at")
-        .values_list("method_key", flat=True)[:_LATELY]
-    )
+    newest = Result.objects.for_team(place.team_id).filter(place=place).newest_first()
+    lately = newest.values_list("determination__method_key", flat=True)[:_LATELY]
     of_key = {method.key: family for family, methods in known.items() for method in methods}
     here = dict.fromkeys(of_key[key] for key in lately if key in of_key)
     by_parameter: dict[str, list[Method]] = {}
