@@ -1,5 +1,6 @@
 """Checking the taps a browser sends: each by itself, so that one bad tap does not hold up the others."""
 
+import math
 import re
 import uuid
 from datetime import datetime
@@ -13,7 +14,8 @@ from kessa.visits.taps import BadTap, is_whole, read_device, read_id, read_seq, 
 CLOSED, REOPENED, ANSWERED = "closed", "reopened", "answered"
 WHOLE = ""
 _RUN = re.compile(r"(blank|sample|supply)-[1-9][0-9]?")
-_LONGEST_NOTE = 40
+_NOTE = re.compile(r"[\w ./µ°%#-]{1,40}")
+_LARGEST = 1e12
 
 
 class Incoming(NamedTuple):
@@ -90,13 +92,25 @@ def _reading(data: dict[str, Any], method: Method) -> dict[str, Any]:
         raise BadTap("A reading names what was read.")
     if strange := set(reading) - part.reading_keys:
         raise BadTap(f"{sorted(strange)[0]} is not read by this method.")
-    if any(isinstance(value, str) and len(value) > _LONGEST_NOTE for value in reading.values()):
-        raise BadTap("What is noted with a reading has up to 40 letters.")
+    for name, value in reading.items():
+        if not _is_plain(value):
+            raise BadTap(f"{name} is a number, or a note of up to 40 plain letters.")
+    if part.with_temperature and not isinstance(reading.get("temperature_c", 0.0), int | float):
+        raise BadTap("The temperature is a number.")
     try:
         part.determine(reading)
     except CannotCompute as error:
         raise BadTap(error.message) from None
     return {"part": part.key, "reading": reading}
+
+
+def _is_plain(value: Any) -> bool:
+    """Whether a value can be kept and shown: true or false, a finite number, two of them, or a short note."""
+    if isinstance(value, list):
+        return len(value) <= 2 and all(isinstance(each, int | float) and math.isfinite(each) for each in value)
+    if isinstance(value, str):
+        return bool(_NOTE.fullmatch(value))
+    return value is None or (isinstance(value, int | float) and abs(value) < _LARGEST and math.isfinite(value))
 
 
 def _answer(data: dict[str, Any], method: Method) -> dict[str, Any]:

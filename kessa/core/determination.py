@@ -38,9 +38,7 @@ FLAGS = {
     "part-missing": "stopped before the end",
     "cloudy": "sample cloudy",
     "ph-outside": "sample's pH outside the method's window",
-    "temperature-outside": "sample too cold or too warm for the method",
     "not-filtered": "not filtered, so not dissolved alone",
-    "coloured": "sample coloured",
     "quality-bad": "a check of that day failed",
 }
 

@@ -86,7 +86,10 @@ def _row(result: Result, zone: tzinfo) -> list[Any]:
         determination.lot,
         str(result.person),
         result.computed_at.astimezone(zone).isoformat(timespec="seconds"),
-        "; ".join([FLAGS[flag] for flag in result.flags] + (["taps after closing"] if determination.late_taps else [])),
+        "; ".join(
+            [FLAGS.get(flag, flag) for flag in result.flags]
+            + (["taps after closing"] if determination.late_taps else [])
+        ),
         result.superseded_at.astimezone(zone).isoformat(timespec="seconds") if result.superseded_at else "",
         result.superseded_reason if result.superseded_at else result.reason,
     ]

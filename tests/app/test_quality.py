@@ -119,3 +119,75 @@ class WhatPresses(TestCase):
         read("ph-meter", (7.2,))
         self.assertContains(self.client.get(page), ", outside, ")
         self.assertContains(self.client.get("/log/"), "as NO3")
+
+
+class HostileReadings(TestCase):
+    def test_each_is_refused_in_words_and_the_good_one_is_kept(self):
+        membership, place = team_of("Ines")
+        for method, part, good, bad in (
+            (
+                "chlorine-dioxide-stages",
+                "chlorine-dioxide",
+                {"display": 0.3, "temperature_c": 12, "sensor": "S-1"},
+                (
+                    {"display": "0.3"},
+                    {"display": -1},
+                    {"display": 1e400},
+                    {"display": 0.3, "temperature_c": "cold"},
+                    {"display": 0.3, "temperature_c": float("nan")},
+                    {"display": 0.3, "sensor": "\0"},
+                    {"display": 0.3, "sensor": {}},
+                    {"display": 0.3, "sensor": "\ud800"},
+                    {"display": 0.3, "colour": "red"},
+                    {},
+                    {"display": True},
+                ),
+            ),
+            (
+                "phosphate-comparator",
+                "main",
+                {"between": [20, 30], "fraction": 0.25},
+                (
+                    {"at": 21},
+                    {"between": [20, 40]},
+                    {"at": 20, "fraction": float("inf")},
+                    {"at": 20, "fraction": [[1]]},
+                    {"between": "20-30"},
+                    {"at": 20, "above": True},
+                    {"below": 1},
+                ),
+            ),
+            (
+                "oxygen-burette",
+                "main",
+                {"start": 0.5, "end": 9.5, "used_before": 25},
+                (
+                    {"start": 9, "end": 1},
+                    {"end": float("nan")},
+                    {"start": -1, "end": 2},
+                    {"ml": 1, "start": 0, "end": 2, "x": 1},
+                ),
+            ),
+            (
+                "nitrate-photometer",
+                "main",
+                {"transmittance": 50, "path_mm": 25},
+                (
+                    {"transmittance": 0},
+                    {"transmittance": 101},
+                    {"over": "yes"},
+                    {"display": 5, "over": True},
+                    {"absorbance": 1, "path_mm": 0},
+                ),
+            ),
+        ):
+            determination = begin(place, membership.user, method)
+            taps = Taps()
+            for reading in (*bad, good):
+                taps.add("sample-1", "reading_taken", part=part, reading=reading)
+            taps.add("sample-1", "reading_taken", part="no-such-part", reading=good)
+            taps.add("sample-1", "timer_started", step=0, seconds=10)
+            taps.add("", "answered", key="no-such-question", value=1)
+            stored = record_events(determination, membership.user, taps.made)
+            self.assertEqual((len(stored.kept), len(stored.refused)), (1, len(bad) + 3), method)
+            self.assertTrue(all(len(why) > 10 for _, why in stored.refused))

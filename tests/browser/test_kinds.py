@@ -253,8 +253,11 @@ class Kinds(BrowserTest):
     def test_a_disc_a_tube_and_a_pattern_by_eye(self):
         page = self.bench("secchi-depth")
         self.prepare(page)
-        page.get_by_label("Lost at").fill("130")
+        page.get_by_label("Lost at").fill("230")
         page.get_by_label("Seen again at").fill("120")
+        self.keep(page)
+        page.get_by_role("button", name="Take the last reading back").click()
+        page.get_by_label("Lost at").fill("130")
         self.keep(page)
         self.done(page)
         self.write(page)

@@ -104,6 +104,10 @@ const acts = {
   readOver(button) {
     tap("reading_taken", { part: button.dataset.of, reading: { over: true } });
   },
+  unread() {
+    const read = liveEvents(now.run.events).findLast((event) => event.kind === "reading_taken");
+    if (read) tap("taken_back", { of: read.id });
+  },
   stop() {
     tap("stopped");
   },
@@ -226,6 +230,7 @@ function show() {
   else showReadingSheet(run, reading);
   const skip = act("skip");
   skip.hidden = !(run?.role === "blank" && !isFinished(run.state));
+  act("unread").hidden = !run || !Object.keys(run.state.readings).length || run.state.stopped;
   act("ready").hidden = !(run && setting("brief") && upToNext().length > 1);
   showSaved();
   showClocks();
@@ -458,7 +463,7 @@ for (const button of document.querySelectorAll("[data-toggle]")) {
   });
 }
 
-const KEYS = { " ": ["drop", "over"], Backspace: ["back", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["clock", "wait"], k: ["read"], "?": ["keys"] };
+const KEYS = { " ": ["drop", "over"], Backspace: ["back", "unread", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["clock", "wait"], k: ["read"], "?": ["keys"] };
 
 document.addEventListener("keydown", (event) => {
   const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
