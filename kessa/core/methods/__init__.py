@@ -25,15 +25,10 @@ def expand(definition: dict[str, Any]) -> list[dict[str, Any]]:
 
 def _in_range(definition: dict[str, Any], changes: dict[str, Any]) -> dict[str, Any]:
     main, *others = definition["parts"]
-    changes = dict(changes)
-    main = {key: {**main.get(key, {}), **changes.pop(key)} if key in changes else main.get(key) for key in _OF_PART} | {
-        key: value for key, value in main.items() if key not in _OF_PART
-    }
-    whole = {**definition, **changes, "parts": [{k: v for k, v in main.items() if v is not None}, *others]}
+    added = {name: {**main.get(name, {}), **changes[name]} for name in ("numbers", "titrant") if name in changes}
+    replaced = {name: value for name, value in changes.items() if name not in added}
+    whole = {**definition, **replaced, "parts": [{**main, **added}, *others]}
     return {key: _filled(value, str(whole.get("vessel", ""))) for key, value in whole.items()}
-
-
-_OF_PART = ("numbers", "titrant")
 
 
 def _filled(value: Any, vessel: str) -> Any:
