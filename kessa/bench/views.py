@@ -264,7 +264,7 @@ def begin_check(request: HttpRequest, key: str) -> HttpResponse:
     """Begin a blank or a standard; the standard is worked out from its stock."""
     team = request.membership.team
     method = methods_of(team.pk).get(key)
-    if method is None or (method.counted and method.main.kind == "difference"):
+    if method is None or method.main.kind == "difference":
         raise Http404
     form = CheckForm(team, request.POST or request.GET or None)
     plan = None

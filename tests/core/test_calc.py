@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 from unittest import TestCase, skipUnless
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kessa.core.calc import answer_line
@@ -227,7 +227,7 @@ class Door(TestCase):
         self.assertTrue(ask(op="convert", value=1, unit="mg/L", to_unit="g/L", form=None)["ok"])
         self.assertEqual(ask(id={"a": 1}, op="oxygen"), {**ask(op="oxygen"), "id": {"a": 1}})
 
-    @settings(max_examples=300, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @settings(max_examples=300)
     @given(
         st.fixed_dictionaries(
             {"op": st.sampled_from(["convert", "determine", "replicates", "judge"])},

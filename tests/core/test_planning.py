@@ -4,7 +4,7 @@ from datetime import date, datetime, time, timedelta
 from unittest import TestCase
 
 from dateutil.rrule import rrulestr
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kessa.core.arguments import CannotCompute
@@ -63,7 +63,6 @@ class Rhythms(TestCase):
             with self.subTest(rule), self.assertRaisesRegex(CannotCompute, words):
                 check(Rhythm(rule, DAY, months))
 
-    @settings(deadline=None)
     @given(
         st.sampled_from(["DAILY", "WEEKLY", "MONTHLY"]),
         st.integers(1, 5),
