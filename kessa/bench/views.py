@@ -210,7 +210,8 @@ def dilution_plan(request: HttpRequest, pk: int) -> HttpResponse:
     if form.is_valid() and part.reach:
         try:
             make_ml = form.cleaned_data["make_ml"] or EstimateForm.base_fields["make_ml"].initial
-            plan = dilute(form.cleaned_data["estimate"], part.least or 0.0, part.reach, make_ml)
+            # What is diluted is the sample as it was tested: going on multiplies the factors.
+            plan = dilute(form.cleaned_data["estimate"] / found.dilution, part.least or 0.0, part.reach, make_ml)
         except CannotCompute as error:
             refused = error.message
     context = {"determination": found, "method": found.method, "plan": plan, "refused": refused}
@@ -275,9 +276,7 @@ def begin_check(request: HttpRequest, key: str) -> HttpResponse:
             form.add_error("stock", error)
     if request.method == "POST" and form.is_valid():
         given = form.cleaned_data
-        against = (
-            {"expected": given["want"], "stock": given["stock"], "plan": plan and _plan_words(plan)} if plan else {}
-        )
+        against = {"expected": given["want"], "stock": given["stock"], "plan": _plan_words(plan)} if plan else {}
         try:
             begun = services.begin_check(
                 team, request.user, key, given["purpose"], against, kit=given["kit"], instrument=given["instrument"]

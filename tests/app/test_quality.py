@@ -191,3 +191,20 @@ class HostileReadings(TestCase):
             stored = record_events(determination, membership.user, taps.made)
             self.assertEqual((len(stored.kept), len(stored.refused)), (1, len(bad) + 3), method)
             self.assertTrue(all(len(why) > 10 for _, why in stored.refused))
+
+
+class DilutedAgain(TestCase):
+    def test_a_plan_starts_from_the_sample_as_it_was_tested(self):
+        membership, place = team_of("Ines")
+        self.client.force_login(membership.user)
+        determination = begin(place, membership.user, PHOTOMETER, dilution=5)
+        taps = Taps()
+        taps.add("sample-1", "reading_taken", part="main", reading={"over": True})
+        record_events(determination, membership.user, taps.close().made)
+        # 100 mg/L, diluted 1 in 5, holds 20: of that 1 in 5 once more is 4, so 1 in 25 in all.
+        plan = self.client.get(reverse("bench:dilution_plan", args=[determination.pk]), {"estimate": 100})
+        self.assertContains(plan, "as it is diluted now, 1 in 5")
+        self.assertContains(plan, 'name="dilution" value="5"')
+        self.client.post(reverse("bench:go_on", args=[determination.pk]), {"dilution": "5"})
+        following = Determination.objects.for_team(membership.team).get(continues=determination)
+        self.assertEqual(following.dilution, 25)

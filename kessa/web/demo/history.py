@@ -149,7 +149,7 @@ def run_through(determination: Determination, person: User, todo: Todo, chance: 
     if not over or not (method.may_dilute or method.main.numbers.next_range):
         return taps.at
     part = method.main
-    strength = todo.strengths[part.key]
+    strength = todo.strengths[part.key] / determination.dilution
     plan = dilute(strength, part.least or 0.0, part.reach or 1.0, 50.0)
     dilution = None if part.numbers.next_range else plan.factor
     following = bench.continue_over_range(determination, person, dilution, taps.at + timedelta(minutes=2))
