@@ -6,12 +6,12 @@ import uuid
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from kessa.core import runs
-from kessa.core.arguments import CannotCompute
+from kessa.core.errors import CannotCompute
 from kessa.core.methods.schema import Method
+from kessa.core.runs import events as runs
+from kessa.core.runs.events import ANSWERED, CLOSED
 from kessa.visits.taps import BadTap, is_whole, read_device, read_id, read_seq, read_time
 
-CLOSED, REOPENED, ANSWERED = "closed", "reopened", "answered"
 WHOLE = ""
 _RUN = re.compile(r"(blank|sample|supply)-[1-9][0-9]?")
 _NOTE = re.compile(r"[\w ./µ°%#-]{1,40}")
@@ -90,7 +90,7 @@ def _reading(data: dict[str, Any], method: Method) -> dict[str, Any]:
     reading = data.get("reading")
     if part is None or not isinstance(reading, dict):
         raise BadTap("A reading names what was read.")
-    if strange := set(reading) - part.reading_keys:
+    if strange := set(reading) - set(part.reading_keys):
         raise BadTap(f"{sorted(strange)[0]} is not read by this method.")
     for name, value in reading.items():
         if not _is_plain(value):

@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 
 from kessa.bench.models import Purpose
-from kessa.core.dilution import FACTORS
+from kessa.core.planning.dilution import FACTORS
 from kessa.kits.models import Instrument, Kit
 from kessa.people.models import Team
 

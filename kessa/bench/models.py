@@ -8,12 +8,12 @@ from django.db import models
 from django.db.models import Q
 from django.utils.functional import cached_property
 
-from kessa.core.limits import overall
+from kessa.core.job.schools import complete
+from kessa.core.judging.limits import overall
+from kessa.core.judging.written import written_form
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
-from kessa.core.quantity import Quantity
-from kessa.core.schools import complete
-from kessa.core.written import written_form
+from kessa.core.quantities.quantity import Quantity
 from kessa.kits.models import Instrument, Kit, Lot
 from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
@@ -42,7 +42,7 @@ class Determination(TeamOwned):
     method_version = models.PositiveIntegerField()
     method_definition = models.JSONField()
     limit_sets = ArrayField(models.CharField(max_length=40), default=list, blank=True)
-    # The team's schools as they were when it began, by the keys of kessa.core.schools.
+    # The team's schools as they were when it began, by the keys of kessa.core.job.schools.
     house_rules = models.JSONField(default=dict)
     # A blank run in a lower range of the same sample: its count, so that it need not be run again.
     blank_carried = models.PositiveSmallIntegerField(null=True)

@@ -6,10 +6,9 @@ from django.urls import reverse
 
 from kessa.bench.models import Determination, Event
 from kessa.bench.selectors import Bench, events_as_data, judge_outcome
-from kessa.core.ladder import ladder
-from kessa.core.trends import UsualRange
-from kessa.core.units import convert
-from kessa.people.display import sign
+from kessa.core.judging.usual import UsualRange
+from kessa.core.quantities.units import convert, sign
+from kessa.core.runs.ladder import ladder
 
 
 def bench_payload(
@@ -37,16 +36,20 @@ def bench_payload(
         ],
         "unit": main.unit,
         "unit_of_count": main.unit_of_count,
-        "stop_at": main.numbers.stop_at or 0,
+        "stop_at": main.stop_at,
         "settle_s": count_step.settle_s if count_step else None,
         "between_s": count_step.between_s if count_step else None,
         "most_runs": method.agreement.most if method.agreement else 1,
         "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
         "wanted": main.wanted.model_dump() if main.wanted else None,
         "usual": usual_count(determination, usual[main.key]),
-        "rungs": ladder(main, method.agreement, determination.dilution, sets, determination.near_limit)
-        if main.kind == "count" and method.agreement
-        else [],
+        "blank_counts": method.of_blank,
+        "blank_carried": determination.blank_carried,
+        **(
+            ladder(main, method.agreement, determination.dilution, sets, determination.near_limit)
+            if main.counted and main.numbers.has_blank
+            else {"rungs": [], "lows": []}
+        ),
         "displays": {part.key: _display(determination, part, usual[part.key]) for part in method.parts},
         "events": events_as_data(events),
         "states": states_of(bench),
@@ -56,17 +59,17 @@ def bench_payload(
 def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:
     """Return the usual range as a count of this range; None where nothing is counted or it is written otherwise."""
     part = determination.method.main
-    if usual is None or part.kind != "count":
+    if usual is None or not part.numbers.has_blank:
         return None
-    per = (part.numbers.per or 1.0) * determination.dilution
+    per = part.per * determination.dilution
     form = determination.written_form(part)
     bounds = (convert(bound, part.unit, form, part.unit, part.form) for bound in (usual.low, usual.high))
-    return [bound / per + (part.numbers.background or 0.0) for bound in bounds]
+    return [bound / per + part.numbers.background for bound in bounds]
 
 
 def _display(determination: Determination, part: Any, usual: UsualRange | None) -> dict[str, Any] | None:
     """Return how what a meter may show becomes the part's own unit, as slope and offset, and what is usual here."""
-    if part.kind != "meter":
+    if "display_unit" not in part.numbers.Reading.model_fields:
         return None
     units = {}
     for unit in (part.unit, *part.display_units):

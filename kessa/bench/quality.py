@@ -8,10 +8,10 @@ from django.db.models import QuerySet
 from django.utils import timezone
 
 from kessa.bench.models import Determination, Purpose, QualityCheck, Result
-from kessa.core.arguments import CannotCompute
-from kessa.core.dilution import Standard, make_standard
-from kessa.core.quality import INSIDE, recovery, spike_recovery
-from kessa.core.quantity import Quantity, plain
+from kessa.core.errors import CannotCompute
+from kessa.core.planning.dilution import Standard, make_standard
+from kessa.core.planning.recovery import INSIDE, recovery, spike_recovery
+from kessa.core.quantities.quantity import Quantity, plain
 
 BAD = "quality-bad"
 

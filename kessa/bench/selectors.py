@@ -3,20 +3,23 @@
 from collections import Counter, defaultdict
 from typing import Any, NamedTuple
 
-from kessa.bench.batches import ANSWERED
 from kessa.bench.models import Determination, Event, Result
-from kessa.core import runs
-from kessa.core.advice import is_unusual, next_steps
-from kessa.core.determination import Blank, Outcome, conclude, run_flags
-from kessa.core.judge import VERDICTS
-from kessa.core.limits import judge_by_sets, judge_by_window, overall
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.advice import is_unusual, next_steps, with_flags
+from kessa.core.judging.judge import VERDICTS
+from kessa.core.judging.limits import judge_by_sets, judge_by_window, overall
+from kessa.core.judging.usual import UsualRange, usual_range
+from kessa.core.judging.written import written_form
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
-from kessa.core.quantity import Quantity
-from kessa.core.stock import MISSING
-from kessa.core.trends import UsualRange, usual_range
-from kessa.core.units import convert
-from kessa.core.written import written_form
+from kessa.core.planning.stock import MISSING
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.units import convert
+from kessa.core.runs import events as runs
+from kessa.core.runs.conclusion import Blank, Outcome, conclude
+from kessa.core.runs.events import ANSWERED
+from kessa.core.runs.state import RunState, derive
+from kessa.core.runs.timing import run_flags
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
 from kessa.methods.selectors import methods_of
@@ -35,9 +38,9 @@ class Bench(NamedTuple):
     `supplies` are the runs on supply water of a difference test, `outcomes` what the runs came to, by part.
     """
 
-    samples: dict[int, runs.RunState]
-    supplies: dict[int, runs.RunState]
-    blanks: dict[int, runs.RunState]
+    samples: dict[int, RunState]
+    supplies: dict[int, RunState]
+    blanks: dict[int, RunState]
     blank: Blank | None
     answers: dict[str, Any]
     outcomes: dict[str, Outcome]
@@ -45,12 +48,17 @@ class Bench(NamedTuple):
     def readings(self, part: Part) -> dict[int, dict[str, Any]]:
         """Return the readings of a part that count, by number of run."""
         counting = {number: state for number, state in sorted(self.samples.items()) if state.counts}
-        if part.kind == "count":
+        if part.counted and not self.supplies:
             return {number: state.counted() for number, state in counting.items()}
-        if part.kind == "difference":
+        if part.counted:
             both = {n: (state, self.supplies[n]) for n, state in counting.items() if n in self.supplies}
             return {
-                number: {"system": system.count, "supply": supply.count}
+                number: {
+                    "system": system.count,
+                    "supply": supply.count,
+                    "system_end": system.endpoint,
+                    "supply_end": supply.endpoint,
+                }
                 for number, (system, supply) in both.items()
                 if supply.counts
             }
@@ -91,30 +99,43 @@ def bench_of(determination: Determination, events: list[Event]) -> Bench:
     method = determination.method
     answers: dict[str, Any] = {}
     by_run: dict[str, list[runs.Event]] = defaultdict(list)
-    for event in events_as_data(events):
-        if event["run"]:
-            by_run[event.pop("run")].append(runs.Event(**event))
-        elif event["kind"] == ANSWERED:
-            answers[event["data"]["key"]] = event["data"]["value"]
-    most = method.main.numbers.stop_at or 0
+    for event in events:
+        if event.run:
+            by_run[event.run].append(runs.Event(str(event.pk), event.kind, event.seq, event.at, event.data))
+        elif event.kind == ANSWERED:
+            answers[event.data["key"]] = event.data["value"]
+    most = method.main.stop_at
     read = () if method.counted else tuple(part.key for part in method.parts)
-    states: dict[str, dict[int, runs.RunState]] = {"sample": {}, "supply": {}, "blank": {}}
+    states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "blank": {}}
     for name, run_events in by_run.items():
         role, number = name.split("-")
         if role == "blank" and not method.blank:
             continue
         up_to = method.blank.stop_at if role == "blank" and method.blank else most
-        states[role][int(number)] = runs.derive(run_events, up_to, read)
+        states[role][int(number)] = derive(run_events, up_to, read)
     blank = _blank(determination, method, states["blank"])
     bench = Bench(states["sample"], states["supply"], states["blank"], blank, answers, {})
     for part in method.parts:
-        bench.outcomes[part.key] = conclude(
-            method, part, bench.readings(part), blank, determination.dilution, determination.written_form(part)
-        )
+        bench.outcomes[part.key] = _concluded(determination, part, bench)
     return bench
 
 
-def _blank(determination: Determination, method: Method, blanks: dict[int, runs.RunState]) -> Blank | None:
+def _concluded(determination: Determination, part: Part, bench: Bench) -> Outcome:
+    """Conclude on a part; what cannot be computed is a state with words, and holds up nothing else."""
+    try:
+        return conclude(
+            determination.method,
+            part,
+            bench.readings(part),
+            bench.blank,
+            determination.dilution,
+            determination.written_form(part),
+        )
+    except CannotCompute as error:
+        return Outcome("cannot be computed", working=(error.message,))
+
+
+def _blank(determination: Determination, method: Method, blanks: dict[int, RunState]) -> Blank | None:
     """The last blank that was finished counts; a carried one where none was run here."""
     if method.blank is None:
         return None
@@ -133,7 +154,7 @@ def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Jud
     assert outcome.quantity is not None
     method, place = determination.method, determination.place
     if place is None:
-        flags = [*outcome.flags, *run_flags(method, bench.samples, bench.answers), *faults_of(determination)]
+        flags = [*outcome.flags, *run_flags(method, part.key, bench.samples, bench.answers), *faults_of(determination)]
         return Judged(None, [], None, list(dict.fromkeys(flags)), ("Write it down: the check is judged then.",))
     judgements = judge_by_sets(outcome.quantity, part.parameter, determination.limit_sets, determination.near_limit)
     if part.wanted:
@@ -143,24 +164,29 @@ def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Jud
     usual = usual_at(place, series_of(part, determination.written_form(part)), before=determination)
     unusual = is_unusual(outcome.quantity, usual)
     reference = reference_of(place)
-    of_course = run_flags(method, bench.samples, bench.answers)
+    of_course = run_flags(method, part.key, bench.samples, bench.answers)
     steps = next_steps(
         part,
-        outcome._replace(flags=(*outcome.flags, *of_course)),
+        outcome,
         verdict,
         unusual=unusual,
-        higher_range=methods_of(determination.team_id).get(part.numbers.next_range or ""),
+        higher_range=methods_of(determination.team_id).get(part.next_range or ""),
         upstream=reference.name if reference else None,
+        flowing=place.kind.has_depth,
     )
-    flags = [*outcome.flags, *of_course, *faults_of(determination), *(["unusual"] if unusual else [])]
-    return Judged(verdict, judgements, usual, list(dict.fromkeys(flags)), steps)
+    flags = list(
+        dict.fromkeys([*outcome.flags, *of_course, *faults_of(determination), *(["unusual"] if unusual else [])])
+    )
+    return Judged(verdict, judgements, usual, flags, with_flags(steps, flags))
 
 
 def in_own_form(result: Result) -> Quantity:
     """Compute a result again from its readings, in the form of the method's own."""
     method, dilution = result.determination.method, result.determination.dilution
     readings = {run["number"]: {key: run[key] for key in run if key != "number"} for run in result.readings["runs"]}
-    quantity = conclude(method, method.part(result.part), readings, dilution=dilution).quantity
+    kept = result.readings["blank"]
+    blank = Blank(**kept) if kept else None
+    quantity = conclude(method, method.part(result.part), readings, blank, dilution).quantity
     assert quantity is not None
     return quantity
 

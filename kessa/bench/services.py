@@ -14,7 +14,8 @@ from kessa.bench.quality import BAD, latest_check_was_bad, write_check
 from kessa.bench.selectors import Bench, bench_of, counted_events, judge_outcome
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
-from kessa.core.packing import used_by
+from kessa.core.planning.packing import used_by
+from kessa.core.runs import events as runs
 from kessa.kits.models import Instrument, Kit, Lot
 from kessa.kits.selectors import faults_at, lots_for
 from kessa.kits.services import take_from
@@ -138,7 +139,7 @@ def continue_over_range(
     if not any(result.censor == ">" for result in _standing(determination)):
         raise ValidationError("This determination was not over its range.")
     method = determination.method
-    next_range = method.main.numbers.next_range
+    next_range = method.main.next_range
     if next_range is None and not dilution:
         raise ValidationError("This was the top range: choose how far to dilute.")
     following = begin_determination(
@@ -175,7 +176,7 @@ def record_events(determination: Determination, person: User, taps: list[Any]) -
         _MOST_EVENTS_EVER - determination.events.count(),
     )
     late: list[str] = []
-    closing = [tap for tap in new if tap.kind == batches.CLOSED]
+    closing = [tap for tap in new if tap.kind == runs.CLOSED]
     after_close = determination.closed_at is not None
     if after_close:
         late = [str(tap.id) for tap in new]
@@ -331,7 +332,7 @@ def add_further_run(determination: Determination, person: User, reason: str) -> 
         team=determination.team,
         determination=determination,
         run=batches.WHOLE,
-        kind=batches.REOPENED,
+        kind=runs.REOPENED,
         seq=highest + 1,
         at=timezone.now(),
         data={"reason": reason},

@@ -18,10 +18,11 @@ from kessa.bench.forms import BeginForm, CheckForm, DilutionForm, EstimateForm, 
 from kessa.bench.models import Determination, Purpose, QualityCheck, Result
 from kessa.bench.payload import bench_payload, outcome_context, states_of
 from kessa.bench.readings import inputs_of
-from kessa.core.arguments import CannotCompute
-from kessa.core.dilution import Dilution, Standard, dilute
-from kessa.core.quantity import plain
-from kessa.core.schools import complete
+from kessa.core.errors import CannotCompute
+from kessa.core.job.schools import complete
+from kessa.core.job.ways import oxygen_steps, ways_for
+from kessa.core.planning.dilution import Dilution, Standard, dilute
+from kessa.core.quantities.quantity import plain
 from kessa.kits.selectors import instruments_for, lots_for
 from kessa.log.selectors import latest_results, log_of, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
@@ -34,7 +35,6 @@ from kessa.visits.models import Sample
 from kessa.visits.selectors import observations_of, open_visit_at, recent_samples
 from kessa.visits.services import draw_sample
 from kessa.visits.taps import read_batch
-from kessa.visits.ways import oxygen_steps, ways_for
 
 _PLACES = 40
 
@@ -265,7 +265,7 @@ def begin_check(request: HttpRequest, key: str) -> HttpResponse:
     """Begin a blank or a standard; the standard is worked out from its stock."""
     team = request.membership.team
     method = methods_of(team.pk).get(key)
-    if method is None or method.main.kind == "difference":
+    if method is None or not method.main.numbers.can_be_checked:
         raise Http404
     form = CheckForm(team, request.POST or request.GET or None)
     plan = None

@@ -6,15 +6,11 @@ import tomllib
 from pathlib import Path
 from typing import Any, TypeVar
 
-from pydantic import BaseModel, ConfigDict, ValidationError
+from pydantic import BaseModel, ValidationError
+
+from kessa.core.checked import faults
 
 Record = TypeVar("Record", bound=BaseModel)
-
-
-class Strict(BaseModel):
-    """A record in a data file: unchangeable, a misspelt field is an error, and so is a number that is none."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", populate_by_name=True, allow_inf_nan=False)
 
 
 class BadDataFile(ValueError):
@@ -34,5 +30,5 @@ def read_record(name: str, data: Any, record: type[Record]) -> Record:
     try:
         return record.model_validate(data)
     except ValidationError as error:
-        faults = (f"{'.'.join(map(str, fault['loc'])) or 'file'}: {fault['msg']}" for fault in error.errors())
-        raise BadDataFile(f"{name}: {'; '.join(faults)}") from error
+        said = (f"{'.'.join(map(str, where)) or 'file'}: {what}" for where, what in faults(error, "file"))
+        raise BadDataFile(f"{name}: {' '.join(said)}") from error

@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from kessa.core.supplies import supplies
+from kessa.core.job.supplies import supplies
 from kessa.kits.instruments import measured_by_instruments
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
 from kessa.methods.selectors import families_of

@@ -2,7 +2,7 @@
 
 from typing import NamedTuple
 
-from kessa.visits.circumstances import IN_PLACE, scales
+from kessa.core.job.circumstances import IN_PLACE, scales
 
 
 class Measured(NamedTuple):

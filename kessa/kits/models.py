@@ -6,9 +6,9 @@ from django.db import models
 from django.db.models import Q
 from django.utils import timezone
 
-from kessa.core import stock
+from kessa.core.job.supplies import Supply, supplies
 from kessa.core.methods.schema import Method
-from kessa.core.supplies import Supply, supplies
+from kessa.core.planning import stock
 from kessa.methods.selectors import families_of
 from kessa.people.models import TeamOwned
 

@@ -5,16 +5,16 @@ from typing import Any
 
 from django.utils import timezone
 
-from kessa.core.determination import FLAGS
-from kessa.core.packing import needs
-from kessa.core.quantity import plain
-from kessa.core.stock import allot
-from kessa.core.supplies import Supply, supplies, unit_word
+from kessa.core.job.circumstances import scales
+from kessa.core.job.supplies import Supply, supplies, unit_word
+from kessa.core.planning.packing import needs
+from kessa.core.planning.stock import allot
+from kessa.core.quantities.quantity import plain
+from kessa.core.runs.flags import words
 from kessa.kits.models import Instrument, Kit, KitCheck, Lot
 from kessa.kits.selectors import instruments_of, kits_with_lots
 from kessa.people.models import Team, User
 from kessa.rounds.models import Stop
-from kessa.visits.circumstances import scales
 
 
 def make_packing_list(team: Team, person: User, stops: Iterable[Stop], kit: Kit) -> KitCheck:
@@ -55,7 +55,7 @@ def _supply_line(supply: Supply, units: float, lots: list[Lot], kit: Kit) -> dic
         "need": counted(units, supply.unit),
         "takes": takes,
         "troubles": troubles,
-        "notes": [f"lot {lot.number}: {FLAGS[fault].removeprefix('lot ')}" for lot in unfit for fault in lot.faults],
+        "notes": [f"lot {lot.number}: {words(fault).removeprefix('lot ')}" for lot in unfit for fault in lot.faults],
     }
 
 
@@ -72,7 +72,7 @@ def _instrument_line(key: str, measuring: list[Instrument], kit: Kit) -> dict[st
     label = scales()[key].label.lower()
     measuring = sorted(measuring, key=lambda each: each.kit_id != kit.pk)
     fit = [each for each in measuring if not each.faults]  # type: ignore[attr-defined]
-    faults = [f"{each.name}: {FLAGS[fault]}" for each in measuring for fault in each.faults]  # type: ignore[attr-defined]
+    faults = [f"{each.name}: {words(fault)}" for each in measuring for fault in each.faults]  # type: ignore[attr-defined]
     best = next(iter(fit or measuring), None)
     return {
         "key": f"for-{key}",

@@ -6,10 +6,10 @@ from typing import Any, NamedTuple
 from django.db.models import OuterRef, Prefetch, Subquery
 from django.utils import timezone
 
+from kessa.core.job.supplies import Supply, supplies
 from kessa.core.methods.schema import Method
-from kessa.core.packing import used_by
-from kessa.core.stock import runs_left, weeks_left
-from kessa.core.supplies import Supply, supplies
+from kessa.core.planning.packing import used_by
+from kessa.core.planning.stock import runs_left, weeks_left
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
 from kessa.people.models import Team
 

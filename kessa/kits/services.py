@@ -7,7 +7,7 @@ from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
-from kessa.core.stock import read_lot_table
+from kessa.core.readings.lot_table import read_lot_table
 from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot, StockChange
 from kessa.people.models import User
 

@@ -6,7 +6,7 @@ from datetime import tzinfo
 from typing import Any
 
 from kessa.bench.models import Result
-from kessa.core.determination import FLAGS
+from kessa.core.runs.flags import words
 
 COLUMNS = (
     "place",
@@ -86,10 +86,7 @@ def _row(result: Result, zone: tzinfo) -> list[Any]:
         determination.lot,
         str(result.person),
         result.computed_at.astimezone(zone).isoformat(timespec="seconds"),
-        "; ".join(
-            [FLAGS.get(flag, flag) for flag in result.flags]
-            + (["taps after closing"] if determination.late_taps else [])
-        ),
+        "; ".join([words(flag) for flag in result.flags] + (["taps after closing"] if determination.late_taps else [])),
         result.superseded_at.astimezone(zone).isoformat(timespec="seconds") if result.superseded_at else "",
         result.superseded_reason if result.superseded_at else result.reason,
     ]

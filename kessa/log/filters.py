@@ -8,7 +8,7 @@ from django import forms
 from django.utils import timezone
 
 from kessa.bench.models import Result
-from kessa.core.judge import VERDICTS
+from kessa.core.judging.judge import VERDICTS
 from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
 from kessa.people.selectors import members

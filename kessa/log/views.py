@@ -12,9 +12,9 @@ from kessa.bench.forms import DilutionForm, ReasonForm
 from kessa.bench.models import Determination, Event, Result
 from kessa.bench.quality import checks_of_day
 from kessa.bench.selectors import in_own_form
-from kessa.core.arguments import CannotCompute
-from kessa.core.schools import complete, questions
-from kessa.core.written import bearing_on, other_forms
+from kessa.core.errors import CannotCompute
+from kessa.core.job.schools import complete, questions
+from kessa.core.judging.written import bearing_on, other_forms
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
 from kessa.log.selectors import log_of, page_after
@@ -91,7 +91,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         .filter(determination=determination)
         .select_related("person")
         .order_by("seq", "at"),
-        "next_method": methods_of(team.pk).get(part.numbers.next_range or ""),
+        "next_method": methods_of(team.pk).get(part.next_range or ""),
         "continued": Determination.objects.for_team(team).filter(continues=determination).first(),
         "replacement": Determination.objects.for_team(team).filter(supersedes=determination).first(),
         "reference": reference_of(found.place),

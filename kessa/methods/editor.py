@@ -10,8 +10,8 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError as Unreadable
 
-from kessa.core.arguments import CannotCompute
-from kessa.core.methods.drafts import KINDS_IN_WORDS, beginning, faults_of
+from kessa.core.errors import CannotCompute
+from kessa.core.methods.drafts import beginning, faults_of, kinds_in_words
 from kessa.core.methods.parts import Part
 from kessa.methods import services
 from kessa.methods.forms import ExampleForm, ImportForm, KindForm, NumbersForm, StepsForm
@@ -27,7 +27,7 @@ def begin(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         draft = services.begin_draft(request.membership.team, request.user, beginning(form.cleaned_data["kind"]))
         return redirect("methods:numbers", draft.pk)
-    return render(request, "methods/begin.html", {"form": form, "kinds": KINDS_IN_WORDS})
+    return render(request, "methods/begin.html", {"form": form, "kinds": kinds_in_words()})
 
 
 def _draft(request: HttpRequest, pk: int) -> OwnMethod:

@@ -1,47 +1,17 @@
 """Forms of a team's own methods: what is asked depends on the kind."""
 
-from typing import Any
+from typing import Any, Literal, get_args, get_origin
 
 from django import forms
+from django.contrib.postgres.forms import SimpleArrayField
+from pydantic.fields import FieldInfo
 
-from kessa.core.methods.drafts import KINDS_IN_WORDS
-from kessa.core.supplies import supplies
+from kessa.core.job.supplies import supplies
+from kessa.core.methods.drafts import kinds_in_words
+from kessa.core.readings import KINDS
 
 _STEPS = 30
-# The numbers of each kind: what they are called, and what they mean.
-_NUMBERS: dict[str, tuple[str, str]] = {
-    "per": ("One drop or tablet is worth", "in the unit of the result, as the kit prints it"),
-    "background": ("Drops or tablets the reagents use up by themselves", "as the kit's sheet says; mostly none"),
-    "stop_at": ("The range ends at so many", "the most the kit counts"),
-    "normality": ("Normality of the titrant, eq/L", ""),
-    "eq_weight": ("Equivalent weight, g/eq", "such as 50.04 for CaCO3"),
-    "sample_ml": ("Sample, mL", ""),
-    "blank_ml": ("Titrant a blank takes, mL", ""),
-    "resolution_ml": ("Finest mark of the burette, mL", ""),
-    "multiplier": ("One unit of the scale is worth", "in the unit of the result"),
-    "resolution": ("Finest mark of the scale or display", ""),
-    "full_scale": ("The scale ends at", "refills count whole scales"),
-    "reagent_blank": ("What the reagents show by themselves", "in the unit of the result"),
-    "slope": ("Slope of the line: absorbance for one unit", "only where absorbance is read"),
-    "intercept": ("Absorbance at none", ""),
-    "slope_path_mm": ("Cell for which the line holds, mm", ""),
-    "per_degree": ("Change with temperature, a degree", "a fraction, such as 0.02; 0 where the meter compensates"),
-    "reference_c": ("Brought to, °C", ""),
-    "precision_percent": ("Good to ±, percent", ""),
-    "precision_abs": ("Good to ± at least, in the unit of the result", ""),
-}
-_OF_KIND = {
-    "count": ("per", "background", "stop_at"),
-    "volume": ("normality", "eq_weight", "sample_ml", "blank_ml", "resolution_ml"),
-    "direct": ("multiplier", "resolution", "full_scale"),
-    "difference": ("stop_at",),
-    "scale": (),
-    "chart": (),
-    "photometer": ("reagent_blank", "slope", "intercept", "slope_path_mm"),
-    "meter": ("resolution", "per_degree", "reference_c"),
-    "depth": (),
-}
-_PRECISION = ("precision_percent", "precision_abs")
+_REPORTS = {"count": "the count", "midpoint": "the middle of the last step", "before": "the one before"}
 _TEXTS = {
     "name": ("What the method is called", ""),
     "test_name": ("What people call the test", "such as “Zinc, comparator”"),
@@ -49,24 +19,14 @@ _TEXTS = {
     "wear": ("What to wear, and why", ""),
     "waste": ("What becomes of the waste", ""),
 }
-# What is read in an example, by kind.
-_EXAMPLE = {
-    "count": {"count": "Units counted to the end"},
-    "volume": {"ml": "Titrant used, mL"},
-    "direct": {"scale": "Read on the scale", "fills": "Whole scales used before"},
-    "difference": {"system": "Counted in the system", "supply": "Counted in the supply"},
-    "scale": {"at": "It matches the step"},
-    "chart": {"mark": "Mark on the strip"},
-    "photometer": {"display": "On the display", "absorbance": "Or absorbance"},
-    "meter": {"display": "On the display", "temperature_c": "Temperature, °C"},
-    "depth": {"down": "Lost at", "up": "Seen again at"},
-}
 
 
 class KindForm(forms.Form):
     """Of which kind a new method is."""
 
-    kind = forms.ChoiceField(label="How is it read?", choices=list(KINDS_IN_WORDS.items()), widget=forms.RadioSelect)
+    kind = forms.ChoiceField(
+        label="How is it read?", choices=lambda: list(kinds_in_words().items()), widget=forms.RadioSelect
+    )
 
 
 class ImportForm(forms.Form):
@@ -96,7 +56,8 @@ class NumbersForm(forms.Form):
     def __init__(self, definition: dict[str, Any], *args: Any, **kwargs: Any) -> None:
         self.definition = definition
         self.part = definition["parts"][0]
-        self.kind = self.part["kind"]
+        self.kind = KINDS[self.part["kind"]]
+        self.numbers = {name: field for name, field in self.kind.model_fields.items() if field.title}
         super().__init__(*args, initial=self._initial(), **kwargs)
         for name, (label, about) in _TEXTS.items():
             self.fields[name] = forms.CharField(label=label, help_text=about, max_length=400)
@@ -105,21 +66,13 @@ class NumbersForm(forms.Form):
         self.fields["as"] = forms.CharField(
             label="Written as", help_text="N, PO4, CaCO3 and the like", max_length=20, required=False
         )
-        if self.kind in ("count", "difference"):
+        if self.kind.counted:
             self.fields["unit_of_count"] = forms.CharField(label="What is counted", max_length=20)
-        if self.kind == "count":
-            report = [("count", "the count"), ("midpoint", "the middle of the last step"), ("before", "the one before")]
-            self.fields["report"] = forms.ChoiceField(label="The kit reports", choices=report, required=False)
-        if self.kind == "scale":
-            self.fields["steps"] = forms.CharField(label="The printed steps, rising", help_text="such as 0.1, 0.2, 0.5")
-        if self.kind == "photometer":
-            self.fields["range"] = forms.CharField(label="Reads from, to", help_text="such as 0.05, 4")
-        if self.kind == "chart":
+        if "pairs" in self.kind.model_fields:
             strips = [(key, supply.name) for key, supply in supplies().items() if supply.kind == "strip"]
             self.fields["table_of"] = forms.ChoiceField(label="The table comes with lots of", choices=strips)
-        for name in (*_OF_KIND[self.kind], *_PRECISION):
-            label, about = _NUMBERS[name]
-            self.fields[name] = forms.FloatField(label=label, help_text=about, required=False)
+        for name, field in self.numbers.items():
+            self.fields[name] = _asked_for(field)
         self.fields["keeps_hours"] = forms.FloatField(label="A sample keeps for, hours", min_value=0, required=False)
         self.fields["may_dilute"] = forms.BooleanField(label="A sample may be diluted first", required=False)
         self.fields["agree_within"] = forms.FloatField(
@@ -135,36 +88,34 @@ class NumbersForm(forms.Form):
     def _initial(self) -> dict[str, Any]:
         numbers = self.part.get("numbers", {})
         rule = self.definition.get("agreement") or {}
-        lists = {name: ", ".join(f"{each:g}" for each in numbers.get(name, ())) for name in ("steps", "range")}
         return {
             **{name: self.definition.get(name, "") for name in (*_TEXTS, "keeps_hours", "may_dilute")},
             **{name: self.part.get(name, "") for name in ("parameter", "unit", "as", "table_of")},
             **numbers,
-            **lists,
             "unit_of_count": self.part.get("unit_of_count", "drop"),
             "agree_within": rule.get("within") if rule.get("rule") == "relative" else None,
             "interferences": "\n".join(self.definition.get("interferences", ())),
         }
 
-    def clean_steps(self) -> list[float]:
-        """Read the steps."""
-        return _numbers(self.cleaned_data["steps"])
-
-    def clean_range(self) -> list[float]:
-        """Read the range."""
-        return _numbers(self.cleaned_data["range"])
+    def _told(self, numbers: dict[str, Any]) -> dict[str, Any]:
+        """Leave out what is the kind's default anyway."""
+        fields = self.kind.model_fields
+        return {name: value for name, value in numbers.items() if name not in fields or value != fields[name].default}
 
     def changed(self) -> dict[str, Any]:
         """Return the definition with what was said here."""
-        said = {name: value for name, value in self.cleaned_data.items() if value not in (None, "", False)}
-        numbers = ("report", "steps", "range", *_OF_KIND[self.kind], *_PRECISION)
-        kept = {name: each for name, each in self.part.get("numbers", {}).items() if name not in numbers}
+        said = {
+            name: value
+            for name, value in self.cleaned_data.items()
+            if value is not None and value != "" and value is not False
+        }
+        kept = {name: each for name, each in self.part.get("numbers", {}).items() if name not in self.numbers}
         part = {name: each for name, each in self.part.items() if name not in ("as", "numbers", "chips", "titrant")}
         part |= {name: said[name] for name in ("parameter", "unit", "as", "unit_of_count", "table_of") if name in said}
-        part["numbers"] = kept | {name: said[name] for name in numbers if name in said}
+        part["numbers"] = kept | {name: said[name] for name in self.numbers if name in said}
         for name in ("titrant", "chips"):
             # The chemistry and the colours of before hold only for the numbers of before.
-            if name in self.part and part["numbers"] == self.part.get("numbers"):
+            if name in self.part and self._told(part["numbers"]) == self._told(self.part.get("numbers", {})):
                 part[name] = self.part[name]
         whole = {name: each for name, each in self.definition.items() if name not in ("keeps_hours", "may_dilute")}
         whole |= {name: said.get(name, "") for name in _TEXTS}
@@ -172,7 +123,7 @@ class NumbersForm(forms.Form):
         whole["interferences"] = [line.strip() for line in said.get("interferences", "").splitlines() if line.strip()]
         if "agree_within" in said:
             whole["agreement"] = {"rule": "relative", "within": said["agree_within"]}
-        elif self.kind != "count" and (whole.get("agreement") or {}).get("rule") == "relative":
+        elif (whole.get("agreement") or {}).get("rule") == "relative":
             whole.pop("agreement")
         if "table_of" in part:
             others = [use for use in whole.get("uses", ()) if use["supply"] != part["table_of"]]
@@ -180,11 +131,16 @@ class NumbersForm(forms.Form):
         return {**whole, "parts": [part, *self.definition["parts"][1:]]}
 
 
-def _numbers(text: str) -> list[float]:
-    try:
-        return [float(each) for each in text.replace(";", ",").split(",") if each.strip()]
-    except ValueError:
-        raise forms.ValidationError("Numbers with commas between, such as 0.1, 0.2, 0.5.") from None
+def _asked_for(field: FieldInfo) -> forms.Field:
+    """Return the form field that asks for one of a kind's numbers: a choice, a list of numbers, or a number."""
+    said = {"label": field.title, "help_text": field.description or ""}
+    kind = get_origin(field.annotation)
+    if kind is Literal:
+        choices = [(key, _REPORTS.get(key, key)) for key in get_args(field.annotation)]
+        return forms.ChoiceField(choices=choices, required=False, **said)
+    if kind is tuple:
+        return SimpleArrayField(forms.FloatField(), required=field.is_required(), **said)
+    return forms.FloatField(required=False, **said)
 
 
 def _two_lines() -> forms.Textarea:
@@ -247,7 +203,7 @@ class ExampleForm(forms.Form):
 
     def __init__(self, kind: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        for name, label in _EXAMPLE[kind].items():
+        for name, label in KINDS[kind].example.items():
             self.fields[name] = forms.FloatField(label=label, required=False)
 
     @property

@@ -2,15 +2,8 @@
 
 from typing import Any, NamedTuple
 
-from kessa.core.units import convert
-
-_HARDNESS = ("hardness", "alkalinity")
-SIGNS = {"degC": "°C", "degF": "°F", "uS/cm": "µS/cm", "dH": "°dH", "fH": "°fH", "eH": "°e"}
-
-
-def sign(unit: str) -> str:
-    """Write a unit as people do."""
-    return SIGNS.get(unit, unit)
+from kessa.core.quantities.parameters import parameter as known_parameter
+from kessa.core.quantities.units import convert, sign
 
 
 class Shown(NamedTuple):
@@ -36,7 +29,7 @@ def shown_as(unit: str, form: str, parameter: str, person: Any) -> Shown:
     if unit == "degC":
         return Shown(getattr(person, "temperature_unit", unit), "")
     hardness = getattr(person, "hardness_unit", unit)
-    if unit == "mg/L" and form == "CaCO3" and hardness != "mg/L" and any(word in parameter for word in _HARDNESS):
+    if unit == "mg/L" and form == "CaCO3" and hardness != "mg/L" and known_parameter(parameter).degrees:
         return Shown(hardness, "")
     if unit == "mg/L":
         return Shown(getattr(person, "concentration_unit", unit), form)

@@ -4,13 +4,23 @@ from typing import Any
 
 from django import forms
 
-from kessa.core.limits import rule_sets
+from kessa.core.job.place_kinds import Fact
+from kessa.core.job.ways import ways_for
+from kessa.core.judging.limits import rule_sets
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.models import Pair, PairKind, Place
 from kessa.places.selectors import places
-from kessa.visits.ways import ways_for
 from kessa.web.components.select import PlainSelect
+
+
+def _asked_for(fact: Fact) -> forms.Field:
+    """Return the form field that asks for a fact of a kind of place."""
+    label = f"{fact.label}, {fact.unit}" if fact.unit else fact.label
+    if fact.least is None:
+        return forms.CharField(label=label, max_length=200, required=False)
+    number = forms.IntegerField if fact.whole else forms.FloatField
+    return number(label=label, min_value=fact.least, max_value=fact.most, required=False)
 
 
 class PlaceForm(TeamModelForm):
@@ -65,7 +75,7 @@ class PlaceForm(TeamModelForm):
             label="Usual way to draw a sample", choices=[("", "not settled"), *ways], required=False
         )
         for fact in kind.facts:
-            self.fields[f"fact_{fact.name}"] = fact.field()
+            self.fields[f"fact_{fact.name}"] = _asked_for(fact)
             self.initial[f"fact_{fact.name}"] = self.instance.facts.get(fact.name)
 
     def clean(self) -> dict[str, Any]:

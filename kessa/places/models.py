@@ -7,8 +7,8 @@ from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
 
+from kessa.core.job.place_kinds import Fact, PlaceKind, place_kinds
 from kessa.people.models import TeamOwned
-from kessa.places.kinds import Fact, PlaceKind, place_kinds
 
 
 class Place(TeamOwned):

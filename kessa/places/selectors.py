@@ -4,7 +4,7 @@ from typing import Any
 
 from django.db.models import Q
 
-from kessa.core.limits import rule_sets
+from kessa.core.judging.limits import rule_sets
 from kessa.people.models import Team
 from kessa.places.models import Pair, Place
 

@@ -10,16 +10,16 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench.selectors import Lately, found_lately, usual_at
-from kessa.core.limits import limits_for
+from kessa.core.job.circumstances import IN_PLACE, scales_for
+from kessa.core.job.place_kinds import place_kinds
+from kessa.core.judging.limits import limits_for
 from kessa.log.selectors import latest_results, latest_visit, with_latest_result
 from kessa.people.access import coordinator_required, member_required
 from kessa.places import services
 from kessa.places.forms import PairForm, PlaceForm
-from kessa.places.kinds import place_kinds
 from kessa.places.models import Pair, Place
 from kessa.places.selectors import chosen_sets, pairs_of, places
 from kessa.rounds.selectors import dues_at
-from kessa.visits.circumstances import IN_PLACE, scales_for
 from kessa.visits.selectors import seen_lately, series
 from kessa.web.components.trend import Line, trend
 

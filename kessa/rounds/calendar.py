@@ -5,10 +5,10 @@ from datetime import timedelta
 from django.utils import timezone
 from icalendar import Calendar, Event, vRecur
 
-from kessa.core.rhythm import around
+from kessa.core.job.occasions import occasion_kinds
+from kessa.core.planning.rhythm import around
 from kessa.people.models import Team, User
 from kessa.rounds.models import Round
-from kessa.rounds.occasions import occasion_kinds
 from kessa.rounds.selectors import due_now, whole_rounds
 
 _A_DAY = timedelta(days=1)

@@ -7,16 +7,16 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from kessa.core.arguments import CannotCompute
-from kessa.core.rhythm import ORDINALS, WEEKDAYS, Rhythm, check
+from kessa.core.errors import CannotCompute
+from kessa.core.job.circumstances import IN_PLACE, scales
+from kessa.core.job.occasions import occasion_kinds
+from kessa.core.planning.rhythm import ORDINALS, WEEKDAYS, Rhythm, check
 from kessa.methods.selectors import families_of
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.people.selectors import members
 from kessa.places.selectors import places
 from kessa.rounds.models import Round
-from kessa.rounds.occasions import occasion_kinds
-from kessa.visits.circumstances import IN_PLACE, scales
 from kessa.web.components.select import PlainSelect
 
 _MONTHS = [(number, date(2000, number, 1).strftime("%B")) for number in range(1, 13)]

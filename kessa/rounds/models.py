@@ -7,8 +7,8 @@ from django.db import models
 from django.db.models import Q
 
 from kessa.core.methods.schema import Method
-from kessa.core.packing import Planned
-from kessa.core.rhythm import Rhythm
+from kessa.core.planning.packing import Planned
+from kessa.core.planning.rhythm import Rhythm
 from kessa.methods.selectors import families_of
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place

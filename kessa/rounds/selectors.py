@@ -8,13 +8,13 @@ from typing import Any, NamedTuple
 from django.db.models import Count, Prefetch
 from django.utils import timezone
 
-from kessa.core.packing import used_by
-from kessa.core.rhythm import around, between
+from kessa.core.job.occasions import occasion_kinds
+from kessa.core.planning.packing import used_by
+from kessa.core.planning.rhythm import around, between
 from kessa.methods.selectors import families_of
 from kessa.people.models import Team, User
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
-from kessa.rounds.occasions import occasion_kinds
 from kessa.visits.models import Visit
 
 # An occasion that nobody answered for a month is over.

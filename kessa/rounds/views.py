@@ -13,7 +13,8 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench.selectors import open_determinations
-from kessa.core.rhythm import DAILY, around, coming, in_words
+from kessa.core.job.occasions import occasion_kinds
+from kessa.core.planning.rhythm import DAILY, around, coming, in_words
 from kessa.log.selectors import follow_ups
 from kessa.people.access import coordinator_required, member_required
 from kessa.people.models import Membership
@@ -21,7 +22,6 @@ from kessa.rounds import services
 from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, RoundForm, StopsForm, WhyNotForm
 from kessa.rounds.models import CalendarFeed, Round, Stop
-from kessa.rounds.occasions import occasion_kinds
 from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, whole_rounds
 from kessa.visits.selectors import open_visits
 

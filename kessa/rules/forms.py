@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from kessa.core.schools import questions
+from kessa.core.job.schools import questions
 from kessa.rules.models import HouseRules
 
 

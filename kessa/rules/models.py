@@ -2,14 +2,14 @@
 
 from django.db import models
 
-from kessa.core.schools import complete
+from kessa.core.job.schools import complete
 from kessa.people.models import TeamOwned
 
 
 class HouseRules(TeamOwned):
     """How a team works: one row a team."""
 
-    # By the keys of kessa.core.schools; what is not there is the default.
+    # By the keys of kessa.core.job.schools; what is not there is the default.
     schools = models.JSONField(default=dict, blank=True)
     ice_rule = models.TextField(blank=True, max_length=1000)
     flood_rule = models.TextField(blank=True, max_length=1000)

@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 
-from kessa.core.schools import complete
+from kessa.core.job.schools import complete
 from kessa.people.models import Team
 from kessa.rules.models import HouseRules
 

@@ -5,7 +5,7 @@ from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from kessa.core.limits import rule_sets
+from kessa.core.judging.limits import rule_sets
 from kessa.people.access import coordinator_required, member_required
 from kessa.rules import services
 from kessa.rules.forms import HouseRulesForm

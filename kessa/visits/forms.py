@@ -7,14 +7,14 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from kessa.core.schools import depth_cm
+from kessa.core.job.schools import depth_cm
+from kessa.core.job.ways import ways_for
 from kessa.people.models import Team, User
 from kessa.people.selectors import members
 from kessa.places.models import Place
 from kessa.places.selectors import places
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Bottle, Visit
-from kessa.visits.ways import ways_for
 
 _CLOCK_SKEW = timedelta(minutes=5)
 _OLDEST = timedelta(days=366)

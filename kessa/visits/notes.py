@@ -4,10 +4,10 @@ import uuid
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from kessa.core.arguments import CannotCompute, checked_number
-from kessa.core.quantity import plain
+from kessa.core.errors import CannotCompute, checked_number
+from kessa.core.job.circumstances import Scale, scales_for
+from kessa.core.quantities.quantity import plain
 from kessa.kits.models import Instrument
-from kessa.visits.circumstances import Scale, scales_for
 from kessa.visits.models import Visit
 from kessa.visits.taps import BadTap, is_whole, read_device, read_id, read_seq, read_time
 

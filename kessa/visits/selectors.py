@@ -6,10 +6,10 @@ from typing import Any, NamedTuple
 from django.db.models import Exists, OuterRef
 from django.utils import timezone
 
-from kessa.core.trends import UsualRange, usual_range
+from kessa.core.job.circumstances import scales_for
+from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.people.models import Team
 from kessa.places.models import Place
-from kessa.visits.circumstances import scales_for
 from kessa.visits.models import Observation, Sample, Visit
 
 

@@ -5,13 +5,13 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.bench.models import Determination, Purpose
-from kessa.core.quantity import plain
+from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
 from kessa.kits.models import Instrument
 from kessa.kits.selectors import instruments_of
-from kessa.people.display import sign
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
-from kessa.visits.circumstances import IN_PLACE, Scale, scales_for
 from kessa.visits.models import Observation, Sample, Visit
 from kessa.visits.selectors import observations_of, visit_before
 

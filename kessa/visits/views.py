@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.people.access import member_required
 from kessa.photographs.selectors import photographs_of
 from kessa.places.models import Place
@@ -19,7 +20,6 @@ from kessa.rounds.selectors import dues_at
 from kessa.rounds.services import start_due_visit
 from kessa.rules.selectors import house_rules
 from kessa.visits import services
-from kessa.visits.circumstances import IN_PLACE, scales_for
 from kessa.visits.forms import BottlesForm, CloseForm, HandoverForm, LabelsForm, SafetyForm
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Visit

@@ -15,8 +15,8 @@ from django.utils import timezone
 
 from kessa.bench import selectors, services
 from kessa.bench.models import Determination, Event
-from kessa.core.determination import conclude
 from kessa.core.methods import families
+from kessa.core.runs.conclusion import Blank, conclude
 from tests.world import Taps, begin, measured, member, team_of
 
 
@@ -95,9 +95,10 @@ class Recording(TestCase):
         result = measured(self.place, self.person, 8, 7)
         readings = {run.pop("number"): run for run in result.readings["runs"]}
         method = result.determination.method
-        again = conclude(method, method.main, readings, None, result.readings["dilution"])
+        blank = Blank(**result.readings["blank"])
+        again = conclude(method, method.main, readings, blank, result.readings["dilution"])
         self.assertEqual(again.quantity, result.quantity)
-        self.assertEqual((result.value, result.low, result.high, result.verdict), (30, 24, 32, "inside"))
+        self.assertEqual((result.value, result.low, result.high, result.verdict), (30, 20, 32, "inside"))
 
     def test_taps_after_closing_are_kept_and_marked_and_do_not_count(self):
         result = measured(self.place, self.person, 8, 7)
@@ -124,7 +125,7 @@ class Recording(TestCase):
         taps = Taps().run("sample-1", 4).run("sample-2", 4).close().made
         services.record_events(diluted, self.person, taps)
         result = diluted.results.get()
-        self.assertEqual((result.value, result.low, result.verdict), (2000, 1500, "outside"))
+        self.assertEqual((result.value, result.low, result.verdict), (2000, 500, "outside"))
         self.assertEqual(result.flags[:2], ["blank-questionable", "diluted"])
 
     def test_a_further_run_supersedes_only_when_it_is_written(self):

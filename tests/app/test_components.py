@@ -7,7 +7,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kessa.core.trends import UsualRange
+from kessa.core.judging.usual import UsualRange
 from kessa.web.components.drift import drift
 from kessa.web.components.gauge import gauge
 from kessa.web.components.ladder import FOOT, TOP, ladder

@@ -6,12 +6,12 @@ from django.test import TestCase
 from kessa.bench.models import Determination, QualityCheck, Result
 from kessa.bench.selectors import bench_of, counted_events, judge_outcome
 from kessa.core.readings import KINDS as KINDS_OF_READING
+from kessa.demo import world
 from kessa.kits.models import Instrument, Lot
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.rounds.selectors import active_rounds, calls
 from kessa.visits.models import Observation, Visit
-from kessa.web.demo import world
 
 KINDS = {"stream": 4, "boiler": 1, "cooling-tower": 1, "closed-loop": 1, "heating-loop": 1, "supply": 1, "well": 5}
 
@@ -39,7 +39,7 @@ class TarrowVale(TestCase):
         self.assertEqual({kind: kinds.count(kind) for kind in kinds}, KINDS)
         spill = self.results.filter(verdict="outside", parameter="chloride")
         self.assertTrue(all(result.place.name.endswith("below the depot") for result in spill))
-        self.assertIn(190, {round(result.value, -1) for result in spill})
+        self.assertTrue(any(150 <= result.value <= 230 for result in spill))
         self.assertTrue(self.results.filter(flags__contains=["not-agreed"]).exists())
         over = Determination.objects.for_team(self.team).exclude(continues=None)
         self.assertTrue(all(each.continues.results.get().censor == ">" for each in over))

@@ -58,7 +58,7 @@ class Checks(TestCase):
         marked = ["quality-bad" in result.flags for result in (before, after, other, earlier)]
         self.assertEqual(marked, [True, True, False, False])
         page = self.client.get(reverse("log:result", args=[before.pk]))
-        self.assertContains(page, "a check of that day failed")
+        self.assertContains(page, "a check failed")
         self.assertContains(page, '<span class="num">50</span> % found')
         self.assertContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), "bad")
         # A good check afterwards: what is measured from then on is trusted again.

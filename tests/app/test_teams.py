@@ -8,12 +8,12 @@ from django.test import Client, TestCase, override_settings
 from django.urls import reverse
 
 from kessa.bench.models import Result
-from kessa.core.schools import complete
+from kessa.core.job.place_kinds import place_kinds
+from kessa.core.job.schools import complete
 from kessa.kits.models import Instrument, Kit
 from kessa.kits.packing_list import make_packing_list
 from kessa.kits.services import keep_instrument
 from kessa.people.models import Membership, Role, Team
-from kessa.places.kinds import place_kinds
 from kessa.places.models import Pair, Place
 from kessa.rounds.selectors import dues_at
 from kessa.visits.services import begin_visit, label_bottle

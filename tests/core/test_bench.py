@@ -1,33 +1,47 @@
 """What the bench rests on: runs from events, results from runs, methods, limits, ladders, what is usual."""
 
 import csv
+import json
 import tempfile
 from dataclasses import asdict
+from datetime import UTC, datetime
 from pathlib import Path
 from random import Random
-from unittest import TestCase, skipUnless
+from unittest import TestCase
 
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kessa.core import runs
-from kessa.core.advice import is_unusual, next_steps
 from kessa.core.datafile import BadDataFile, read_toml
-from kessa.core.determination import Blank, conclude
-from kessa.core.ladder import ladder
-from kessa.core.limits import judge_by_sets, overall, rule_sets
+from kessa.core.judging.advice import is_unusual, next_steps, with_flags
+from kessa.core.judging.limits import judge_by_sets, judge_by_window, not_judged, overall, rule_sets
+from kessa.core.judging.usual import usual_range
 from kessa.core.methods import LIBRARY, house_methods
 from kessa.core.methods.schema import Method
-from kessa.core.quantity import Quantity
-from kessa.core.simulate import simulated
-from kessa.core.trends import usual_range
-from kessa.core.units import convert
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.units import convert
+from kessa.core.runs import events as runs
+from kessa.core.runs.conclusion import Blank, conclude
+from kessa.core.runs.flags import FLAGS
+from kessa.core.runs.ladder import ladder
+from kessa.core.runs.state import RunState, derive
 from tests.cases import run_cases
-from tests.core.test_calc import ROOT
+from tests.core.test_calc import KNOWN
 
 LOW, MIDDLE, HIGH = (house_methods()[f"chloride-drops-{ml}"] for ml in (25, 10, 2))
 SETS = ("us-aquatic", "ca-aquatic")
+# Flags whose advice follows from the outcome itself.
+SAID_ELSEWHERE = ("not-agreed", "over-range")
+# What is read to tell the worth of a unit, by kind.
+ONE = {"count": ("count", (3, 4)), "direct": ("scale", (0.25, 0.75)), "volume": ("ml", (1, 2))}
 GOOD = Blank(1, "good")
+NOON = datetime(2026, 11, 23, 12, tzinfo=UTC)
+
+
+def told(moment):
+    """A clock or reading as the page has it: the time in its own text, without what only the server knows."""
+    at = moment.at.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    return {key: value for key, value in {**moment._asdict(), "at": at}.items() if key != "of"}
 
 
 def run(count, first_change=None, endpoint=True):
@@ -42,29 +56,27 @@ class RunsFromEvents(TestCase):
     def test_the_shared_cases(self):
         for case in run_cases():
             with self.subTest(case["name"]):
-                events = [runs.Event(**event) for event in case["events"]]
-                state = runs.derive(events, case["most"], tuple(case["parts"]))
-                got = asdict(state)
-                got["steps"] = sorted(state.steps)
-                got["clock"] = state.clock and state.clock._asdict()
-                got["clocks"] = {str(step): clock._asdict() for step, clock in state.clocks.items()}
-                got["readings"] = {part: reading._asdict() for part, reading in state.readings.items()}
-                got["missing"] = list(state.missing)
-                self.assertEqual(got, case["state"])
+                events = [runs.Event(**{**each, "at": datetime.fromisoformat(each["at"])}) for each in case["events"]]
+                state = derive(events, case["most"], tuple(case["parts"]))
+                got = {**asdict(state), "steps": sorted(state.steps), "missing": list(state.missing)}
+                got["clock"] = state.clock and told(state.clock)
+                got["clocks"] = {str(step): told(clock) for step, clock in state.clocks.items()}
+                got["readings"] = {part: told(reading) for part, reading in state.readings.items()}
+                self.assertEqual({key: got[key] for key in case["state"]}, case["state"])
 
     @given(st.permutations(range(30)), st.sets(st.integers(0, 29)))
     def test_no_order_and_no_repeat_changes_the_count(self, order, taken):
-        drops = [runs.Event(f"d{n:02}", runs.DROP, n + 1, f"t{n:02}", {}) for n in range(30)]
-        backs = [runs.Event(f"b{n:02}", runs.BACK, 40, f"t{n:02}", {"of": f"d{n:02}"}) for n in taken]
+        drops = [runs.Event(f"d{n:02}", runs.DROP, n + 1, NOON, {}) for n in range(30)]
+        backs = [runs.Event(f"b{n:02}", runs.BACK, 40, NOON, {"of": f"d{n:02}"}) for n in taken]
         arrived = [drops[n] for n in order] + backs
-        self.assertEqual(runs.derive(arrived, 100).count, 30 - len(taken))
+        self.assertEqual(derive(arrived, 100).count, 30 - len(taken))
 
 
 class Conclusions(TestCase):
     def test_agreeing_runs_give_their_mean_and_span_both(self):
         outcome = concluded(LOW, run(8), run(7, 6))
         self.assertEqual(outcome.state, "agreed")
-        self.assertEqual(outcome.quantity, Quantity(30, 20, 32, None, "mg/L", "Cl"))
+        self.assertEqual(outcome.quantity, Quantity(30, 16, 32, None, "mg/L", "Cl"))
         self.assertIn("Run 1: 8 × 4 = 32 mg/L as Cl", " ".join(outcome.working))
 
     def test_a_third_run_decides_or_the_result_is_marked(self):
@@ -73,16 +85,44 @@ class Conclusions(TestCase):
         self.assertEqual((decided.state, decided.used, decided.quantity.value), ("agreed", (2, 3), 34))
         marked = concluded(LOW, run(4), run(8), run(12))
         self.assertEqual((marked.state, marked.flags), ("not agreed", ("not-agreed",)))
-        self.assertEqual((marked.quantity.low, marked.quantity.high), (12, 48))
+        self.assertEqual((marked.quantity.low, marked.quantity.high), (8, 48))
 
     def test_over_the_range_is_a_floor_that_no_run_contradicts(self):
         alone = concluded(LOW, run(25, endpoint=False))
         self.assertEqual((alone.quantity.censor, alone.quantity.value, alone.next), (">", 100, "higher range"))
         mixed = concluded(HIGH, run(24), run(25, endpoint=False), dilution=10)
-        self.assertEqual((mixed.quantity.low, mixed.next, mixed.flags), (11500, "dilute", ("diluted", "over-range")))
+        self.assertEqual((mixed.quantity.low, mixed.next, mixed.flags), (11000, "dilute", ("diluted", "over-range")))
+
+    def test_a_disc_seen_on_the_bottom_is_a_floor_under_any_rule(self):
+        secchi = house_methods()["secchi-depth"].snapshot() | {"agreement": {"rule": "absolute", "within": 10}}
+        reading = {"down": 205, "up": 200, "bottom_visible": True}
+        outcome = concluded(Method.model_validate(secchi), reading, reading, blank=None)
+        self.assertEqual((outcome.state, outcome.quantity.censor, outcome.quantity.high), ("over range", ">", None))
+        self.assertIsNone(outcome.next)
+
+    def test_runs_that_cannot_be_compared_are_a_state_with_words(self):
+        cold = house_methods()["temperature-thermometer"].snapshot()
+        cold |= {"agreement": {"rule": "relative", "within": 10}}
+        outcome = concluded(Method.model_validate(cold), {"display": -0.5}, {"display": 0.5}, blank=None)
+        self.assertEqual((outcome.state, outcome.flags), ("cannot be compared", ("not-comparable",)))
+        self.assertIn("too unlike to compare", " ".join(outcome.working))
+
+    def test_what_a_blank_does_is_the_teams_school(self):
+        reading, blank = {"count": 12, "first_change": 11}, Blank(1, "good")
+        for school, value, low in (("widens", 48, 36), ("checks", 48, 40), ("off", 44, 36)):
+            method = LOW.under({"good_blank": school})
+            quantity = conclude(method, method.main, {1: reading}, blank).quantity
+            self.assertEqual((quantity.value, quantity.low), (value, low), school)
+
+    def test_a_window_judges_the_number_that_was_read(self):
+        nitrite = house_methods()["nitrite-drops-5"].snapshot()
+        nitrite["parts"][0]["wanted"] = {"max": 200}
+        part = Method.model_validate(nitrite).main
+        written, _ = part.written_as(part.determine({"count": 4}).quantity, "NO2")
+        self.assertAlmostEqual(judge_by_window(written, part)["margin"], 0)
 
     def test_void_runs_do_not_count_and_a_bad_blank_stays_with_the_result(self):
-        self.assertFalse(runs.RunState(count=9, endpoint=True, voided=True).counts)
+        self.assertFalse(RunState(count=9, endpoint=True, voided=True).counts)
         outcome = conclude(LOW, LOW.main, {2: run(5)}, Blank(4, "bad"))
         self.assertEqual((outcome.used, outcome.flags), ((2,), ("blank-bad", "one-run")))
         self.assertEqual(concluded(LOW).quantity, None)
@@ -99,6 +139,12 @@ class Conclusions(TestCase):
         self.assertIn("the mill", next_steps(LOW.main, agreed, "outside", upstream="the mill")[0])
         self.assertIn("certified laboratory", next_steps(LOW.main, agreed, "not settled")[0])
         self.assertIn("next visit", next_steps(LOW.main, agreed, "inside")[0])
+        self.assertIn("not judged", next_steps(LOW.main, agreed, None)[0])
+        self.assertNotIn("up the water", next_steps(LOW.main, agreed, "outside", flowing=False)[0])
+        doubtful = with_flags(next_steps(LOW.main, agreed, "inside"), ["quality-bad"])
+        self.assertEqual([step[:7] for step in doubtful], ["A check"])
+        for key, flag in FLAGS.items():
+            self.assertTrue(flag.words and (flag.advice or not flag.repeat or key in SAID_ELSEWHERE), key)
 
 
 class Methods(TestCase):
@@ -108,9 +154,9 @@ class Methods(TestCase):
         for part in derived:
             numbers = part.numbers
             # A drop or tablet is worth `per`; a unit of a syringe or burette is 1 mL.
-            printed = (
-                numbers.per or numbers.multiplier or numbers.normality * numbers.eq_weight * 1000 / numbers.sample_ml
-            )
+            name, (less, more) = ONE[part.kind]
+            values = [numbers.determine({name: units}).quantity.value for units in (less, more)]
+            printed = (values[1] - values[0]) / (more - less)
             with self.subTest(f"{part.parameter} {printed}"):
                 self.assertLess(abs(part.titrant.worth_of_a_unit() / printed - 1), 0.01)
 
@@ -145,26 +191,26 @@ class Methods(TestCase):
                     read_toml(path, Method)
 
     def test_simulated_readings_are_what_the_water_holds(self):
-        counts = [simulated(LOW.main, 30, Random(seed))["count"] for seed in range(200)]
+        counts = [LOW.main.simulated(30, Random(seed))["count"] for seed in range(200)]
         self.assertTrue(set(counts) <= {7, 8, 9}, set(counts))
 
     def test_every_house_method_reads_what_simulated_water_holds(self):
         tables = {"chloride-strip": [[1.0, 20], [3.0, 80], [5.0, 200]]}
         for method in house_methods().values():
             for part in method.with_tables(tables).parts:
-                steps = part.numbers.steps or ()
+                steps = getattr(part.numbers, "steps", ())
                 strength = steps[len(steps) // 2] if steps else (part.reach or 20.0) * 0.5
                 with self.subTest(f"{method.key} {part.parameter}"):
-                    quantity = part.determine(simulated(part, strength, Random(5))).quantity
+                    quantity = part.determine(part.simulated(strength, Random(5))).quantity
                     wide = {"chart": 1.5, "difference": 0.4, "scale": 0.4}.get(part.kind, 0.2)
                     self.assertLess(abs(quantity.value / strength - 1), wide)
 
 
 class Limits(TestCase):
-    @skipUnless((ROOT.parent / "shared" / "reference" / "limits.csv").exists(), "the published list is not here")
     def test_the_sets_say_what_was_published(self):
-        with (ROOT.parent / "shared" / "reference" / "limits.csv").open() as file:
-            published = [row for row in csv.DictReader(file) if row["set"] in rule_sets()]
+        with (KNOWN / "limits.csv").open() as file:
+            published = list(csv.DictReader(file))
+        self.assertEqual({row["set"] for row in published}, set(rule_sets()))
         order = list(dict.fromkeys(row["set"] for row in published))
         shipped = [limit for key in order for limit in rule_sets()[key].limits]
         self.assertEqual(len(shipped), len(published))
@@ -183,6 +229,15 @@ class Limits(TestCase):
         self.assertEqual(overall(judged)["verdict"], "not settled")
         self.assertIn("4-day average", judged[0]["against_average"])
 
+    def test_a_limit_is_found_by_any_name_and_one_that_cannot_be_judged_says_why(self):
+        ammonium = judge_by_sets(Quantity(0.4, 0.4, 0.4, None, "mg/L", "N"), "ammonia", ["eu-2020"])
+        # 0.4 × 18.039 / 14.007 = 0.515, over 0.50 as NH4.
+        self.assertEqual(ammonium[0]["verdict"], "outside")
+        left = not_judged(Quantity(1, 1, 1, None, "mg/L", "N"), "ammonium", ["us-aquatic"])
+        self.assertTrue(left and all("not judged yet" in why for _, _, why in left))
+        cloudy = not_judged(Quantity(5, 5, 5, None, "JTU"), "turbidity", ["who-gdwq"])
+        self.assertIn("does not convert", cloudy[0][2])
+
     def test_a_result_is_judged_in_the_limits_own_form(self):
         salt = Quantity(400, 400, 400, None, "mg/L", "NaCl")
         self.assertAlmostEqual(judge_by_sets(salt, "chloride", ["us-aquatic"])[0]["margin"], 230 - 400 * 35.45 / 58.44)
@@ -190,11 +245,30 @@ class Limits(TestCase):
 
 class LadderAndUsual(TestCase):
     def test_every_rung_says_what_determine_and_judge_say(self):
-        rungs = ladder(LOW.main, LOW.agreement, 2.0, SETS)
-        self.assertEqual(len(rungs), 25)
+        drawn = ladder(LOW.main, LOW.agreement, 2.0, SETS)
+        lows, rungs = drawn["lows"], drawn["rungs"]
+        self.assertEqual((len(rungs), len(lows)), (25, 25))
         rung = rungs[14]
-        self.assertEqual((rung["count"], rung["value"], rung["low"][12], rung["high"]), (15, "120", "96", "120"))
-        self.assertEqual((rung["verdict"][14], rung["agrees"]), ("close", [13, 17]))
+        self.assertEqual((rung["count"], rung["value"], rung["least"][1], rung["high"]), (15, "120", "112", "120"))
+        self.assertEqual(rung["agrees"], [13, 17])
+        for rung in rungs:
+            for enough in range(rung["count"]):
+                reading = {"count": rung["count"], "first_change": enough + 1}
+                quantity = LOW.main.determine(reading, 2.0).quantity
+                low = min(lows[enough], rung["least"])
+                verdict = next(word for up_to, word in rung["verdict"] if enough <= up_to)
+                self.assertEqual(low[0], quantity.low)
+                self.assertEqual(verdict, overall(judge_by_sets(quantity, "chloride", list(SETS)))["verdict"])
+
+    def test_a_first_unit_within_the_background_is_less_than_one(self):
+        method = next(each for each in house_methods().values() if getattr(each.main.numbers, "background", 0))
+        rung = ladder(method.main, method.agreement, 1.0, ())["rungs"][0]
+        self.assertEqual((rung["censor"], rung["value"]), ("<", f"{method.main.per:g}"))
+
+    def test_a_range_of_two_hundred_is_no_burden(self):
+        numbers = LOW.main.numbers.model_copy(update={"stop_at": 200})
+        long = LOW.main.model_copy(update={"numbers": numbers})
+        self.assertLess(len(json.dumps(ladder(long, LOW.agreement, 1.0, SETS))), 60_000)
 
     def test_usual_is_learnt_from_eight_results(self):
         self.assertIsNone(usual_range([24.0] * 7))

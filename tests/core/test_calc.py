@@ -2,19 +2,18 @@
 
 import json
 import math
-import os
 import subprocess
 import time
 from pathlib import Path
-from unittest import TestCase, skipUnless
+from unittest import TestCase
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kessa.core.calc import answer_line
+from kessa.core.calc.lines import answer_line
 
 ROOT = Path(__file__).resolve().parents[2]
-KNOWN = Path(os.environ.get("KESSA_KNOWN_ANSWERS", ROOT.parent / "shared" / "calc"))
+KNOWN = ROOT / "tests" / "known"
 COUNT = {"kind": "count", "unit": "mg/L", "per": 4, "stop_at": 25}
 
 
@@ -32,7 +31,6 @@ def agrees(got, wanted, tolerance):
     return got == wanted
 
 
-@skipUnless(KNOWN.is_dir(), "the known answers are not here")
 class KnownAnswers(TestCase):
     def test_every_known_answer_of_the_ops_there_are(self):
         checked = 0
@@ -196,7 +194,49 @@ class Replicates(TestCase):
         answer = ask(op="replicates", values=[10, 13, 100, 104], within=5, rule="relative")["answer"]
         self.assertEqual((answer["state"], answer["used"], answer["value"]), ("agreed", [2, 3], 102))
         self.assertEqual(ask(op="replicates", values=[0, 0], within=0, rule="relative")["answer"]["spread"], 0)
-        self.assertEqual(ask(op="replicates", values=[-1, 1], within=5, rule="relative")["field"], "values")
+        unlike = ask(op="replicates", values=[-1, 1], within=5, rule="relative")["answer"]
+        self.assertEqual((unlike["state"], unlike["value"], unlike["spread"]), ("run again", 0, None))
+
+    def test_equally_close_pairs_count_together_and_a_floor_forgives(self):
+        tied = ask(op="replicates", values=[5, 8, 11, 20], within=1)["answer"]
+        self.assertEqual((tied["state"], tied["used"], tied["value"], tied["spread"]), ("not agreed", [0, 1, 2], 8, 3))
+        near = ask(op="replicates", values=[0.05, 0.07, 0.4], within=1, rule="relative", floor=0.02)["answer"]
+        self.assertEqual((near["state"], near["used"]), ("agreed", [0, 1]))
+        self.assertEqual(ask(op="replicates", values=[1], within=1, rule="steps", steps=[2, 1])["field"], "steps")
+
+
+class Library(TestCase):
+    def test_a_described_method_is_one_that_determine_takes(self):
+        described = ask(op="methods")["answer"]["methods"]
+        self.assertEqual([each["key"] for each in described], sorted(each["key"] for each in described))
+        for each in described:
+            for part in each["parts"]:
+                method = {**{name: part[name] for name in ("kind", "unit", "as")}, **part["numbers"]}
+                self.assertEqual(ask(op="determine", method=method, reading={})["field"], "reading", each["key"])
+        family = ask(op="methods", family="chloride-drops")["answer"]["methods"]
+        self.assertEqual({each["agreement"]["rule"] for each in family}, {"units"})
+        self.assertEqual(len(ask(op="methods", key="ph-strip")["answer"]["methods"]), 1)
+        self.assertEqual(ask(op="methods", key="alchemy")["field"], "key")
+
+    def test_what_the_bench_would_write(self):
+        runs = [{"count": 12}, {"count": 11, "first_change": 10}]
+        answer = ask(op="conclude", method="chloride-drops-25", readings=runs, blank=1)["answer"]
+        self.assertEqual((answer["state"], answer["used"], answer["value"]), ("agreed", [0, 1], 46))
+        # (10 − 1 − a blank of 1) × 4 and 12 × 4.
+        self.assertEqual((answer["low"], answer["high"], answer["flags"]), (32, 48, []))
+        alone = ask(op="conclude", method="chloride-drops-25", readings=runs[:1])["answer"]
+        self.assertEqual((alone["state"], alone["flags"]), ("run again", ["blank-missing", "one-run"]))
+        for request, field in (
+            ({"method": "alchemy"}, "method"),
+            ({"part": "other"}, "part"),
+            ({"readings": []}, "readings"),
+            ({"readings": [{"tablets": 3}]}, "tablets"),
+            ({"readings": [{"count": 26}]}, "count"),
+            ({"blank": -1}, "blank"),
+            ({"dilution": 0}, "dilution"),
+        ):
+            good = {"method": "chloride-drops-25", "readings": runs}
+            self.assertEqual(ask(**{"op": "conclude", **good, **request})["field"], field, request)
 
 
 class Door(TestCase):

@@ -6,7 +6,7 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kessa.core.calc import answer_line
+from kessa.core.calc.lines import answer_line
 from kessa.core.readings import KINDS
 
 SCALE = {"kind": "scale", "unit": "mg/L", "steps": [0.1, 0.2, 0.5, 1]}
@@ -15,6 +15,7 @@ PHOTOMETER = {"kind": "photometer", "unit": "mg/L", "range": [0.1, 2], "slope": 
 METER = {"kind": "meter", "unit": "uS/cm", "resolution": 2}
 VOLUME = {"kind": "volume", "unit": "mg/L", "normality": 0.02, "eq_weight": 50, "sample_ml": 100, "resolution_ml": 0.1}
 DIRECT = {"kind": "direct", "unit": "mg/L", "multiplier": 10, "resolution": 0.02, "full_scale": 1}
+DROPS = {"kind": "difference", "unit": "drops"}
 DEPTH = {"kind": "depth", "unit": "m"}
 
 
@@ -33,7 +34,7 @@ class Kinds(TestCase):
             ({**VOLUME, "blank_ml": 6}, {"ml": 5}, 0, 0, 0, None),
             (DIRECT, {"scale": 1, "fills": 2}, 30, 29.9, 30.1, None),
             (DIRECT, {"scale": 0}, 0, 0, 0.1, None),
-            ({"kind": "difference", "unit": "drops"}, {"system": 9, "supply": 2}, 7, 6, 8, None),
+            (DROPS, {"system": 9, "supply": 2}, 7, 6, 8, None),
             (SCALE, {"at": 0.1}, 0.1, 0.1, 0.15, None),
             (SCALE, {"between": [0.2, 0.5]}, 0.35, 0.2, 0.5, None),
             ({**SCALE, "between": "lower"}, {"between": [0.2, 0.5], "fraction": 0.9}, 0.2, 0.2, 0.5, None),
@@ -55,6 +56,17 @@ class Kinds(TestCase):
             ({"kind": "meter", "unit": "degC", "resolution": 1}, {"display": -5}, -5, -5.5, -4.5, None),
             ({"kind": "meter", "unit": "pH", "resolution": 0.1}, {"display": 7}, 7, 6.95, 7.05, None),
             (DEPTH, {"down": 3, "up": 2, "bottom_visible": True}, 3, 3, None, ">"),
+            ({**SCALE, "ends": "open"}, {"at": 0.1}, 0.1, 0, 0.1, "<"),
+            ({**SCALE, "ends": "open"}, {"at": 1}, 1, 1, None, ">"),
+            (
+                {"kind": "difference", "unit": "drops"},
+                {"system": 2, "supply": 9, "system_end": False},
+                -7,
+                -7,
+                None,
+                ">",
+            ),
+            ({"kind": "count", "unit": "mg/L", "per": 4}, {"count": 3, "blank": 9}, 12, 0, 12, None),
         ):
             with self.subTest(method=method, reading=reading):
                 answer = determined(method, **reading)["answer"]
@@ -101,7 +113,12 @@ class Kinds(TestCase):
             ({**METER, "per_degree": 0.02}, {"display": 1, "temperature_c": -100}, "temperature_c"),
             (DEPTH, {"down": 1}, "up"),
             (DEPTH, {"down": 1, "up": 2, "bottom_visible": "yes"}, "bottom_visible"),
-            ({"kind": "difference", "unit": "drops"}, {"system": 3, "supply": -1}, "supply"),
+            (DROPS, {"system": 3, "supply": -1}, "supply"),
+            (DROPS, {"system": 3, "supply": 9, "supply_end": False}, "supply_end"),
+            ({**SCALE, "ends": "shut"}, {"at": 0.1}, "ends"),
+            ({"kind": "count", "unit": "mg/L", "per": 4, "unit_ratio": 0}, {"count": 1}, "unit_ratio"),
+            ({"kind": "count", "unit": "mg/L", "per": 4}, {"count": 1, "blank": 0.5}, "blank"),
+            ({"kind": "chart", "unit": "mg/L"}, {"mark": 1}, "pairs"),
         ):
             with self.subTest(method=method, reading=reading):
                 self.assertEqual(determined(method, **reading)["field"], field)

@@ -1,25 +1,30 @@
 """Clocks and answers: when a reading may be taken, and what its course says about a result."""
 
+from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
-from kessa.core import runs
-from kessa.core.determination import conclude, run_flags, timing
+from kessa.core.judging.written import other_forms, written_form
 from kessa.core.methods import expand, house_methods
 from kessa.core.methods.drafts import read_file
-from kessa.core.written import other_forms, written_form
+from kessa.core.methods.schema import Method
+from kessa.core.runs import events as runs
+from kessa.core.runs.conclusion import conclude
+from kessa.core.runs.state import derive
+from kessa.core.runs.timing import clock_seconds, run_flags, timing
 
 PHOTOMETER = house_methods()["nitrate-photometer"]
 STRIP = house_methods()["strip-five-pads"]
-DAY = "2026-11-24T09:%02d:%02d.000Z"
+YES, NO = ({"key": key, "name": key} for key in ("yes", "no"))
+NINE = datetime(2026, 11, 24, 9, tzinfo=UTC)
 
 
 def at(seconds):
-    return DAY % divmod(seconds, 60)
+    return NINE + timedelta(seconds=seconds)
 
 
 def state(method, *events):
     made = [runs.Event(str(n), kind, n, at(second), data) for n, (kind, second, data) in enumerate(events, 1)]
-    return runs.derive(made, 0, tuple(part.key for part in method.parts))
+    return derive(made, 0, tuple(part.key for part in method.parts))
 
 
 def clock(second, step, seconds):
@@ -35,19 +40,50 @@ class Timing(TestCase):
         stands = next(n for n, step in enumerate(PHOTOMETER.steps) if step.wait and step.wait.within_s)
         for second, missed in ((299, "read-early"), (300, None), (420, None), (421, "read-late")):
             run = state(PHOTOMETER, clock(0, stands, 300), read(second, display=5))
-            self.assertEqual(timing(PHOTOMETER, run).get("main"), missed, second)
-        self.assertEqual(timing(PHOTOMETER, state(PHOTOMETER, read(9, display=5))), {"main": "not-timed"})
+            self.assertEqual(timing(PHOTOMETER, run, {}).get("main"), missed, second)
+        self.assertEqual(timing(PHOTOMETER, state(PHOTOMETER, read(9, display=5)), {}), {"main": "not-timed"})
 
     def test_each_pad_has_a_window_of_its_own_from_the_dip(self):
         taken = [read(20, part.key, at=part.numbers.steps[0]) for part in STRIP.parts]
-        missed = timing(STRIP, state(STRIP, clock(0, 1, 15), *taken))
+        missed = timing(STRIP, state(STRIP, clock(0, 1, 15), *taken), {})
         self.assertEqual(missed, {"hardness": "read-early", "nitrite": "read-early", "nitrate": "read-early"})
 
     def test_waiting_longer_than_the_least_is_no_fault(self):
         meter = house_methods()["conductivity-meter"]
-        self.assertEqual(timing(meter, state(meter, clock(0, 1, 30), read(900, display=5))), {})
-        self.assertEqual(timing(meter, state(meter, read(900, display=5))), {})
-        self.assertEqual(timing(meter, state(meter, clock(0, 1, 30), read(10, display=5))), {"main": "read-early"})
+        self.assertEqual(timing(meter, state(meter, clock(0, 1, 30), read(900, display=5)), {}), {})
+        self.assertEqual(timing(meter, state(meter, read(900, display=5)), {}), {})
+        self.assertEqual(timing(meter, state(meter, clock(0, 1, 30), read(10, display=5)), {}), {"main": "read-early"})
+
+    def test_a_late_stage_marks_its_own_part_alone(self):
+        staged = house_methods()["chlorine-dioxide-stages"]
+        waits = [(n, step.wait) for n, step in enumerate(staged.steps) if step.wait]
+        dioxide, free = waits[1][0], waits[3][0]
+        events = [clock(0, dioxide, 60), read(200, "chlorine-dioxide", display=0.34)]
+        events += [clock(300, waits[2][0], 1), clock(620, free, 60), read(690, "free-chlorine", display=0.1)]
+        run = {1: state(staged, *events, ("stopped", 700, {}))}
+        self.assertEqual(run_flags(staged, "chlorine-dioxide", run, {}), ("read-late", "part-missing"))
+        self.assertEqual(run_flags(staged, "free-chlorine", run, {}), ("part-missing",))
+
+    def test_a_clocks_length_is_the_methods_word_also_where_it_is_computed(self):
+        stands = next(n for n, step in enumerate(PHOTOMETER.steps) if step.wait and step.wait.within_s)
+        cheated = state(PHOTOMETER, clock(0, stands, 1), read(2, display=5))
+        self.assertEqual(timing(PHOTOMETER, cheated, {}), {"main": "read-early"})
+        staged = house_methods()["chlorine-dioxide-stages"]
+        strip = next(n for n, step in enumerate(staged.steps) if step.wait and step.wait.computed)
+        run = state(staged, read(9, "chlorine-dioxide", display=0.34))
+        # 240 s and 180 s for each mg/L, in whole seconds up.
+        self.assertEqual(clock_seconds(staged, strip, run), 302)
+        self.assertIsNone(clock_seconds(staged, strip, state(staged)))
+
+    def test_a_step_that_does_not_apply_binds_no_reading(self):
+        definition = house_methods()["iron-comparator"].snapshot()
+        ask = {"kind": "ask", "text": "Rust?", "ask": {"key": "rust", "answers": [YES, NO]}}
+        wait = {"text": "Boil", "when": {"rust": "yes"}, "wait": {"what": "boiling", "seconds": 300, "rule": "exact"}}
+        definition["steps"] = [ask, wait, {"kind": "read", "text": "Read"}]
+        method = Method.model_validate(definition)
+        run = state(method, read(9, at=method.main.numbers.steps[0]))
+        self.assertEqual(timing(method, run, {"rust": "no"}), {})
+        self.assertEqual(timing(method, run, {"rust": "yes"}), {"main": "not-timed"})
 
     def test_answers_mark_the_result(self):
         run = {1: state(PHOTOMETER, read(9, display=5))}
@@ -56,7 +92,7 @@ class Timing(TestCase):
             ({"ph": 9.5, "cloudy": "cloudy"}, ("not-timed", "ph-outside", "cloudy")),
             ({}, ("not-timed",)),
         ):
-            self.assertEqual(run_flags(PHOTOMETER, run, answers), flags)
+            self.assertEqual(run_flags(PHOTOMETER, "main", run, answers), flags)
 
 
 class Writing(TestCase):

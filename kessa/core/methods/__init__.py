@@ -51,7 +51,7 @@ def house_methods() -> dict[str, Method]:
     if len(methods) != len(read):
         raise BadDataFile("Two methods of the library have the same key.")
     for method in read:
-        following = method.main.numbers.next_range
+        following = method.main.next_range
         if following and following not in methods:
             raise BadDataFile(f"{method.key}: numbers.next_range: no method {following}")
     return methods

@@ -3,42 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from random import Random
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, StringConstraints, model_validator
+from pydantic import Field, StringConstraints, field_serializer, model_validator
 
-from kessa.core.arguments import CannotCompute
-from kessa.core.datafile import Strict
-from kessa.core.quantity import Quantity, plain
-from kessa.core.readings import KINDS
-from kessa.core.readings.kind import Determined, Kind
-from kessa.core.readings.raw import RAW_KEYS, as_read, in_words
-from kessa.core.species import FORMS
-from kessa.core.units import convert
+from kessa.core.checked import Checked, Number, Positive
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.quantities.species import FORMS
+from kessa.core.quantities.units import UNITS, convert
+from kessa.core.readings import AnyKind
+from kessa.core.readings.kind import BESIDE, Determined
 
 # No NUL: PostgreSQL keeps none.
 Text = Annotated[str, StringConstraints(min_length=1, max_length=600, strip_whitespace=True, pattern=r"^[^\x00]*$")]
 Name = Annotated[Text, StringConstraints(max_length=60)]
 UnitName = Annotated[Text, StringConstraints(max_length=20)]
 Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+$", max_length=60)]
-Positive = Annotated[float, Field(gt=0)]
-
-# How each kind of reading may be drawn, its default first.
-DRAWINGS = {
-    "count": ("vessel",),
-    "volume": ("burette",),
-    "direct": ("syringe", "refractometer"),
-    "difference": ("two vessels",),
-    "scale": ("chips", "pad", "tube", "pattern", "discs", "thermometer"),
-    "chart": ("mark",),
-    "photometer": ("photometer",),
-    "meter": ("meter",),
-    "depth": ("disc",),
-}
-COUNTED = ("count", "difference")
+# More than anybody counts.
+_MOST_UNITS = 200
 
 
-class Titrant(Strict):
+class Titrant(Checked):
     """What one unit holds, and into how much sample it goes: the chemistry behind `numbers.per` or `multiplier`.
 
     A unit is a drop of `drop_ml` at `normality`, or holds `unit_meq` of titrant by itself, as a tablet does.
@@ -66,38 +53,7 @@ class Titrant(Strict):
         return meq * FORMS[self.equivalent_of].molar_mass / self.equivalents_per_mole * 1000 / self.sample_ml
 
 
-class Numbers(Strict):
-    """The numbers by which a reading becomes a result; which of them a kind takes is in kessa.core.readings."""
-
-    per: float | None = None
-    background: float | None = None
-    report: str | None = None
-    stop_at: Annotated[int, Field(gt=0, le=200)] | None = None
-    next_range: Key | None = None
-    normality: float | None = None
-    eq_weight: float | None = None
-    sample_ml: float | None = None
-    blank_ml: float | None = None
-    resolution_ml: float | None = None
-    multiplier: float | None = None
-    resolution: float | None = None
-    full_scale: float | None = None
-    steps: tuple[float, ...] | None = None
-    between: str | None = None
-    pairs: tuple[tuple[float, float], ...] | None = None
-    rule: str | None = None
-    range: tuple[float, float] | None = None
-    reagent_blank: float | None = None
-    slope: float | None = None
-    intercept: float | None = None
-    slope_path_mm: float | None = None
-    per_degree: float | None = None
-    reference_c: float | None = None
-    precision_percent: float | None = None
-    precision_abs: float | None = None
-
-
-class Colour(Strict):
+class Colour(Checked):
     """A colour to look for, with a name for readers who tell colours poorly."""
 
     role: Literal["not yet", "stays", "too far"]
@@ -105,25 +61,25 @@ class Colour(Strict):
     value: Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")]
 
 
-class Chip(Strict):
+class Chip(Checked):
     """The colour of a step on a screen, and its name; the kit's card decides."""
 
     name: Text
     value: Annotated[str, StringConstraints(pattern=r"^#[0-9a-f]{6}$")] = "#ffffff"
 
 
-class Also(Strict):
+class Also(Checked):
     """Another form in which the kit itself gives the result: `times` the main one, as the kit rounds it."""
 
     form: Text = Field(alias="as")
     times: Positive
 
 
-class Window(Strict):
+class Window(Checked):
     """A stretch that is wanted, in the part's unit: what a programme or maker asks for."""
 
-    min: float | None = None
-    max: float | None = None
+    min: Number | None = None
+    max: Number | None = None
     source: Text = "the method's own sheet"
 
     @model_validator(mode="after")
@@ -142,15 +98,21 @@ def _check(what: str, unit: str, form: str | None, to_unit: str, to_form: str | 
         raise ValueError(f"{what}: {error.message}") from error
 
 
-class Part(Strict):
-    """One thing a method finds out. Most methods have one part; a strip has one a pad, a staged test one a stage."""
+_SHARED = ("kind", "unit", "as")
+
+
+class Part(Checked):
+    """One thing a method finds out. Most methods have one part; a strip has one a pad, a staged test one a stage.
+
+    `numbers` are the kind of test with its numbers: in a file they stand beside `kind`, `unit` and `as`.
+    """
 
     key: Key = "main"
     parameter: Name
-    kind: Literal["count", "volume", "direct", "difference", "scale", "chart", "photometer", "meter", "depth"]
+    kind: str
     unit: UnitName
     form: Text | None = Field(default=None, alias="as")
-    numbers: Numbers = Numbers()
+    numbers: AnyKind
     draw: str = ""
     unit_of_count: UnitName = "drop"
     titrant: Titrant | None = None
@@ -176,20 +138,36 @@ class Part(Strict):
     # Cell lengths, in mm, that the instrument takes.
     paths_mm: tuple[Positive, ...] = ()
 
+    @model_validator(mode="before")
+    @classmethod
+    def _with_its_kind(cls, given: Any) -> Any:
+        """Let the numbers know their kind, unit and form, which stand beside them."""
+        if not isinstance(given, Mapping) or "kind" not in given:
+            return given
+        numbers = given.get("numbers") or {}
+        if not isinstance(numbers, Mapping):
+            return given
+        shared = {key: given[key] for key in _SHARED if given.get(key) is not None}
+        return {**given, "numbers": {**numbers, **shared}}
+
+    @field_serializer("numbers")
+    def _without_its_kind(self, numbers: AnyKind) -> dict[str, Any]:
+        data = numbers.model_dump(mode="json", by_alias=True, exclude_none=True)
+        return {key: value for key, value in data.items() if key not in _SHARED}
+
     @model_validator(mode="after")
     def _whole(self) -> Self:
-        if self.draw not in ("", *DRAWINGS[self.kind]):
-            raise ValueError(f"draw: a {self.kind} is drawn as {' or '.join(DRAWINGS[self.kind])}")
-        if self.table_of is None or self.numbers.pairs is not None:
-            try:
-                self.reader()
-            except CannotCompute as error:
-                raise ValueError(f"numbers.{error.field}: {error.message}") from error
-        if self.counted and self.numbers.stop_at is None:
-            raise ValueError("numbers.stop_at: a count needs the number at which the range ends")
+        kind = self.numbers
+        if self.draw not in ("", *kind.drawings):
+            raise ValueError(f"draw: a {self.kind} is drawn as {' or '.join(kind.drawings)}")
+        if self.table_of is None and getattr(kind, "pairs", ()) is None:
+            raise ValueError("numbers.pairs: a table is missing, or table_of that names the lot it comes with")
+        if self.counted and not 0 < self.stop_at <= _MOST_UNITS:
+            raise ValueError(f"numbers.stop_at: a count needs the number at which the range ends, up to {_MOST_UNITS}")
         if self.counted and {colour.role for colour in self.colours} != {"not yet", "stays", "too far"}:
             raise ValueError("colours: one each of not yet, stays and too far")
-        if self.chips and len(self.chips) != len(self.numbers.steps or ()):
+        on_card = sum(option.place is not None for option in kind.options)
+        if self.chips and len(self.chips) != on_card:
             raise ValueError("chips: one for each step")
         self._check_units()
         return self
@@ -201,76 +179,97 @@ class Part(Strict):
             _check(f"display_units: {unit}", unit, None, self.unit, None)
         for other in self.also:
             _check(f"also: {other.form}", self.unit, self.form, self.unit, other.form)
+        if self.form is not None and self.unit in UNITS:
+            _check("as", self.unit, self.form, self.unit, self.form)
+
+    def snapshot(self) -> dict[str, Any]:
+        """Return the whole part as plain data."""
+        return self.model_dump(mode="json", by_alias=True, exclude_none=True)
 
     @property
     def drawn_as(self) -> str:
         """How the reading is drawn on the bench."""
-        return self.draw or DRAWINGS[self.kind][0]
+        return self.draw or self.numbers.drawings[0]
 
     @property
     def counted(self) -> bool:
         """Whether units are counted one by one."""
-        return self.kind in COUNTED
-
-    def determine_arguments(self) -> dict[str, Any]:
-        """Return the part as `determine` takes it."""
-        numbers = self.numbers.model_dump(mode="json", exclude_none=True)
-        if self.kind == "difference":
-            numbers.pop("stop_at", None)
-        return {"kind": self.kind, "unit": self.unit, "as": self.form, **numbers}
-
-    def reader(self) -> Kind:
-        """Return the kind that turns this part's readings into results; raises CannotCompute where numbers lack."""
-        return KINDS[self.kind](self.determine_arguments())
+        return self.numbers.counted
 
     @property
-    def reading_keys(self) -> frozenset[str]:
-        """The names of what may be read."""
-        beside = (["temperature_c"] if self.with_temperature else []) + (["sensor"] if self.with_sensor else [])
-        return frozenset({*KINDS[self.kind].reading_keys, *RAW_KEYS.get(self.kind, ()), *beside})
+    def stop_at(self) -> int:
+        """The count at which a counted range ends; 0 where nothing is counted."""
+        return int(getattr(self.numbers, "stop_at", None) or 0)
 
-    def determine(self, raw: Mapping[str, Any], dilution: float = 1.0) -> Determined:
-        """Turn what was read, as a person reads it, into a result; raises CannotCompute."""
-        reading, before = as_read(self.kind, raw)
-        determined = self.reader().determine(reading, dilution)
-        return determined._replace(working=(*before, *determined.working))
+    @property
+    def per(self) -> float:
+        """What one unit counted is worth, in the part's unit; 1 where units are not worth anything."""
+        return float(getattr(self.numbers, "per", 1.0))
+
+    @property
+    def next_range(self) -> str | None:
+        """The method of the next higher range, where there is one."""
+        return getattr(self.numbers, "next_range", None)
+
+    @property
+    def reading_keys(self) -> tuple[str, ...]:
+        """What may be sent of a reading of this part."""
+        keys = self.numbers.reading_keys()
+        beside = {"sensor": self.with_sensor, "temperature_c": self.with_temperature}
+        return (*keys, *(key for key in BESIDE if beside[key] and key not in keys))
+
+    def determine(
+        self, raw: Mapping[str, Any], dilution: float = 1.0, *, blank: float = 0.0, of_blank: str = "widens"
+    ) -> Determined:
+        """Turn a reading, as a person took it, into a result with its interval.
+
+        `blank` are the units a blank took, `of_blank` the school by which it bears on the result. Raises CannotCompute.
+        """
+        given = {key: value for key, value in raw.items() if value is not None}
+        reading, lines = self.numbers.brought(given)
+        kind, reading = self.numbers.with_blank(reading, blank, of_blank)
+        determined = kind.determine(reading, dilution)
+        return determined._replace(working=(*lines, *determined.working))
 
     def said(self, raw: Mapping[str, Any]) -> str:
-        """Say a reading as people write it, such as "8 drops" or "1.43 mS/cm"."""
-        return in_words(self.kind, raw, self.unit_of_count, self.unit)
+        """Say a reading of this part as people write it."""
+        return self.numbers.said({key: value for key, value in raw.items() if value is not None}, self.unit_of_count)
 
     def said_together(self, readings: Sequence[Mapping[str, Any]]) -> str:
         """Say the readings of several runs, such as "8, 7 drops"."""
-        said = [self.said(raw) for raw in readings]
-        if self.kind == "count" and len(said) > 1:
-            counts = [words.split()[0] for words in said]
-            return f"{', '.join(counts)} {self.unit_of_count}s"
-        return "; ".join(said)
+        plainly = [{key: value for key, value in raw.items() if value is not None} for raw in readings]
+        return self.numbers.said_together(plainly, self.unit_of_count)
+
+    def simulated(self, strength: float, chance: Random) -> dict[str, Any]:
+        """Return what a careful person would read in water of `strength` (the part's unit)."""
+        reading = self.numbers.simulated(strength, chance)
+        return {key: value for key, value in reading.items() if key in self.reading_keys and value is not None}
 
     @property
     def reach(self) -> float | None:
         """The highest result of the range, in the part's unit; None where there is no end to it."""
-        numbers = self.numbers
-        if self.kind == "count":
-            return (numbers.per or 0.0) * ((numbers.stop_at or 0) - (numbers.background or 0.0))
-        if self.kind == "scale" and numbers.steps:
-            return numbers.steps[-1]
-        if self.kind == "photometer" and numbers.range:
-            return numbers.range[1]
-        if self.kind == "direct" and numbers.full_scale:
-            return numbers.full_scale * (numbers.multiplier or 1.0)
-        return None
+        return self.numbers.reach
 
     @property
     def least(self) -> float | None:
         """The lowest result that is told apart from nothing, in the part's unit."""
-        numbers = self.numbers
-        by_kind = {
-            "count": numbers.per,
-            "scale": (numbers.steps or (None,))[0],
-            "photometer": (numbers.range or (None,))[0],
-        }
-        return self.detects or by_kind.get(self.kind)
+        return self.detects or self.numbers.least
+
+    def own(self, quantity: Quantity) -> Quantity:
+        """Bring a result back from another form to the part's own, by the kit's own factor where it was written by it.
+
+        Raises CannotCompute where the two forms share nothing.
+        """
+        if quantity.form == self.form:
+            return quantity
+        return quantity.times(1 / self.factor(quantity.form)[0], self.form)
+
+    def factor(self, form: str | None) -> tuple[float, str]:
+        """Return by what a result of this part is multiplied to be written as `form`, and whose factor that is."""
+        own = next((other for other in self.also if other.form == form), None)
+        if own:
+            return own.times, "by the kit's own factor"
+        return convert(1.0, self.unit, self.form, self.unit, form), "by chemistry"
 
     def written_as(self, quantity: Quantity, form: str | None) -> tuple[Quantity, str]:
         """Return a result of this part in another form, and the line of working: the kit's own factor where it has one.
@@ -278,16 +277,9 @@ class Part(Strict):
         Raises CannotCompute where the two forms share nothing.
         """
         if form == self.form:
-            return (
-                quantity,
-                f"as the kit gives it: {quantity.censor or ''}{plain(quantity.value)} {quantity.unit} as {form}",
-            )
-        own = next((other for other in self.also if other.form == form), None)
-        if own:
-            times, whose = own.times, "by the kit's own factor"
-        else:
-            times, whose = convert(1.0, self.unit, self.form, self.unit, form), "by chemistry"
-        high = None if quantity.high is None else quantity.high * times
-        there = Quantity(quantity.value * times, quantity.low * times, high, quantity.censor, quantity.unit, form)
+            value = f"{quantity.censor or ''}{plain(quantity.value)}"
+            return quantity, f"as the kit gives it: {value} {quantity.unit} as {form}"
+        times, whose = self.factor(form)
+        there = quantity.times(times, form)
         line = f"× {plain(times)} {whose} = {there.censor or ''}{plain(there.value)} {there.unit} as {form}"
         return there, line

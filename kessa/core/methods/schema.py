@@ -8,25 +8,57 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kessa.core.datafile import Strict
-from kessa.core.methods.parts import Key, Part, Positive, Text
+from kessa.core.checked import Checked, NotNegative, Number, Positive
+from kessa.core.job.schools import complete
+from kessa.core.job.supplies import supplies
+from kessa.core.methods.parts import Key, Part, Text
 from kessa.core.methods.steps import Ask, Step, Use
-from kessa.core.schools import complete
-from kessa.core.supplies import supplies
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
+from kessa.core.runs.replicates import Rule
 
-_SPAN = tuple[float, float]
+_SPAN = tuple[Number, Number]
 
 
-class AgreementRule(Strict):
-    """When two runs agree, after how many runs no further one is asked for, and which number counts."""
+class AgreementRule(Checked):
+    """When two runs agree, after how many runs no further one is asked for, and which number counts.
 
-    rule: Literal["units", "relative", "absolute"]
-    within: Annotated[float, Field(ge=0)]
+    `within` is in units, percent, the part's unit or steps of its card, by the rule; so near as `floor` (the part's
+    unit) two runs agree under any rule.
+    """
+
+    rule: Literal["units", "relative", "absolute", "steps"]
+    within: NotNegative
+    floor: NotNegative = 0.0
     most: Annotated[int, Field(ge=2)] = 3
     takes: Literal["closest", "mean", "first"] = "closest"
 
+    def by(self, part: Part, dilution: float = 1.0) -> Rule:
+        """Return the rule for the results of a part, whose sample was diluted so far."""
+        steps = tuple(step * dilution for step in self.steps_of(part))
+        return Rule(self.rule, self._times(dilution), part.per * dilution, self.floor * dilution, steps)
 
-class BlankRule(Strict):
+    def _times(self, dilution: float) -> float:
+        return self.within * dilution if self.rule == "absolute" else self.within
+
+    def steps_of(self, part: Part) -> tuple[float, ...]:
+        """Return the card's steps where runs agree by them."""
+        return tuple(getattr(part.numbers, "steps", ())) if self.rule == "steps" else ()
+
+    def in_words(self, part: Part) -> str:
+        """Say how far apart two runs of a part may be."""
+        one = self.within == 1
+        within = {
+            "units": f"{plain(self.within)} {part.unit_of_count}{'' if one else 's'}",
+            "relative": f"{plain(self.within)} % of their mean",
+            "absolute": f"{plain(self.within)} {sign(part.unit)}".rstrip(),
+            "steps": f"{plain(self.within)} step{'' if one else 's'} of the card",
+        }[self.rule]
+        return f"{within}, or {plain(self.floor)} {sign(part.unit)}".rstrip() if self.floor else within
+
+
+class BlankRule(Checked):
     """What a blank with deionised water may need: up to `good`, up to `questionable`, and where to stop counting."""
 
     good: Annotated[int, Field(ge=1)]
@@ -41,7 +73,7 @@ class BlankRule(Strict):
         return "good" if count <= self.good else "questionable"
 
 
-class Method(Strict):
+class Method(Checked):
     """A versioned definition of a test.
 
     `keeps_hours` is how long after drawing a sample may still be tested, `sample_ml` what all of the test needs.
@@ -63,6 +95,8 @@ class Method(Strict):
     ph_window: _SPAN | None = None
     temperature_c: _SPAN | None = None
     may_dilute: bool = False
+    # Whether it only gives an idea: a limit wants a better test.
+    screening: bool = False
     instrument: Key | None = None
     uses: tuple[Use, ...] = ()
     gear: tuple[Key, ...] = ()
@@ -70,6 +104,8 @@ class Method(Strict):
     parts: Annotated[tuple[Part, ...], Field(min_length=1, max_length=12)]
     agreement: AgreementRule | None = None
     blank: BlankRule | None = None
+    # What a good blank does to the result, by the team's school.
+    of_blank: Literal["widens", "off", "checks"] = "widens"
     steps: Annotated[tuple[Step, ...], Field(min_length=1, max_length=40)]
 
     @model_validator(mode="after")
@@ -81,7 +117,9 @@ class Method(Strict):
             raise ValueError("parts: a counted method has one part")
         if self.agreement and self.agreement.rule == "units" and not self.counted:
             raise ValueError("agreement.rule: only counted methods agree by units")
-        if self.blank and self.parts[0].kind != "count":
+        if self.agreement and self.agreement.rule == "steps" and not self.agreement.steps_of(self.main):
+            raise ValueError("agreement.rule: only what is matched against a card agrees by steps")
+        if self.blank and not self.main.numbers.has_blank:
             raise ValueError("blank: only a count is checked by a blank of its own")
         self._check_steps(keys)
         for number, use in enumerate(self.uses):
@@ -143,21 +181,15 @@ class Method(Strict):
     @property
     def units_a_run(self) -> int:
         """Drops or tablets a run is reckoned with: half of those at which the range ends; 0 where none are counted."""
-        stop_at = self.main.numbers.stop_at
-        return math.ceil(stop_at / 2) if self.counted and stop_at else 0
+        return math.ceil(self.main.stop_at / 2)
 
     def under(self, schools: Mapping[str, str]) -> Method:
-        """Return the method as a team of these schools runs it (see kessa.core.schools for the keys)."""
+        """Return the method as a team of these schools runs it (see kessa.core.job.schools for the keys)."""
         chosen = complete(schools)
         parts = tuple(_part_under(part, chosen) for part in self.parts)
-        agreement = self.agreement
-        if agreement:
-            rule = {"units": 2.0, "relative": 20.0, "absolute": self.main.numbers.per}.get(chosen["agreement"])
-            # Units, and their worth, mean something only where units are counted.
-            applies = rule is not None and (self.main.kind == "count" or chosen["agreement"] == "relative")
-            changed = {"rule": chosen["agreement"], "within": rule} if applies else {}
-            agreement = agreement.model_copy(update={**changed, "takes": chosen["duplicates"]})
-        return self.model_copy(update={"parts": parts, "agreement": agreement})
+        agreement = self.agreement and _agreement_under(self.agreement, self.main, chosen)
+        of_blank = chosen["good_blank"]
+        return self.model_copy(update={"parts": parts, "agreement": agreement, "of_blank": of_blank})
 
     def with_tables(self, tables: Mapping[str, Any]) -> Method:
         """Return the method with the conversion tables of the lots in use, by supply, as the numbers of its parts."""
@@ -170,19 +202,33 @@ class Method(Strict):
     @property
     def lacks_table(self) -> tuple[str, ...]:
         """The supplies whose lot's conversion table it still needs."""
-        return tuple(part.table_of for part in self.parts if part.table_of and part.numbers.pairs is None)
+        without = (part for part in self.parts if getattr(part.numbers, "pairs", ()) is None)
+        return tuple(part.table_of for part in without if part.table_of)
 
     def snapshot(self) -> dict[str, Any]:
         """Return the whole definition as plain data, to be kept with what was measured by it."""
         return self.model_dump(mode="json", by_alias=True, exclude_none=True)
 
 
+def _agreement_under(rule: AgreementRule, main: Part, chosen: Mapping[str, str]) -> AgreementRule:
+    """The kit's own rule, or the team's: 2 units, 20 %, one unit's worth, one step of the card."""
+    school = chosen["agreement"]
+    within = {"units": 2.0, "relative": 20.0, "absolute": main.per, "steps": 1.0}.get(school)
+    # Units and their worth mean something only where units are worth something, steps only on a card.
+    has_worth, has_steps = hasattr(main.numbers, "per"), hasattr(main.numbers, "steps")
+    in_proportion = parameter(main.parameter).differences == "proportion"
+    applying = {"units": has_worth, "absolute": has_worth, "relative": in_proportion, "steps": has_steps}
+    applies = applying.get(school, False)
+    changed = {"rule": school, "within": within, "floor": 0.0} if applies else {}
+    return rule.model_copy(update={**changed, "takes": chosen["duplicates"]})
+
+
 def _part_under(part: Part, chosen: Mapping[str, str]) -> Part:
     changed: dict[str, Any] = {}
     # A kit that reports the middle by itself has taken its step back already.
-    if part.kind == "count" and part.numbers.report in (None, "count"):
+    if getattr(part.numbers, "report", None) == "count":
         changed["report"] = {"before": "before", "middle": "midpoint"}.get(chosen["endpoint"], "count")
-    if part.kind == "scale" and part.more_is_clearer is not None:
+    if part.more_is_clearer is not None:
         less_clear = {True: "lower", False: "upper"}[part.more_is_clearer]
         more_clear = {True: "upper", False: "lower"}[part.more_is_clearer]
         by_school = {"less-clear": less_clear, "more-clear": more_clear, "middle": "middle"}

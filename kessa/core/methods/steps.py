@@ -6,22 +6,22 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, model_validator
 
-from kessa.core.datafile import Strict
-from kessa.core.methods.parts import Key, Positive, Text
+from kessa.core.checked import Checked, Number, Positive
+from kessa.core.methods.parts import Key, Text
 
 Seconds = Annotated[int, Field(gt=0, le=86_400)]
 Flag = Annotated[str, StringConstraints(pattern=r"^[a-z-]+$", max_length=30)]
 
 
-class ByReading(Strict):
+class ByReading(Checked):
     """A wait computed from what was read before: `base_s` + `per_s` × the display of `part`, in whole seconds up."""
 
     part: Key
-    base_s: Annotated[float, Field(ge=0)]
+    base_s: Annotated[Number, Field(ge=0)]
     per_s: Positive
 
 
-class Wait(Strict):
+class Wait(Checked):
     """A clock of a step. "least": longer does no harm; "exact": go on at once, and read within `within_s`."""
 
     what: Text
@@ -37,7 +37,7 @@ class Wait(Strict):
         return self
 
 
-class Answer(Strict):
+class Answer(Checked):
     """An answer to choose. `flag` marks the result, `advice` says what to do first."""
 
     key: Key
@@ -46,14 +46,14 @@ class Answer(Strict):
     advice: Text | None = None
 
 
-class Ask(Strict):
+class Ask(Checked):
     """Something asked on the way: one of `answers`, or a number that should lie from `least` to `most`."""
 
     key: Key
     answers: tuple[Answer, ...] = ()
     unit: Text | None = None
-    least: float | None = None
-    most: float | None = None
+    least: Number | None = None
+    most: Number | None = None
     # Of a number outside: how the result is marked, and what to do about it.
     flag: Flag | None = None
     advice: Text | None = None
@@ -79,7 +79,7 @@ class Ask(Strict):
         return self.flag if outside else None
 
 
-class Step(Strict):
+class Step(Checked):
     """One thing to do.
 
     At the step of kind "count" units are added: `between_s` is how long (s) to wait after each, `settle_s` how long its
@@ -108,7 +108,7 @@ class Step(Strict):
         return self
 
 
-class Use(Strict):
+class Use(Checked):
     """What a test uses up of a supply, in the supply's unit: per run, unit counted, part read, or sample."""
 
     supply: Key

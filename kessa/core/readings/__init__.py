@@ -1,32 +1,43 @@
-"""The kinds of reading: how what a person saw becomes a result with its interval. A kind a module."""
+"""The kinds of test: a module each, found here by being here. What a person saw becomes a result with its interval."""
 
 from __future__ import annotations
 
-from typing import Any
+from importlib import import_module
+from pkgutil import iter_modules
+from typing import TYPE_CHECKING, Annotated, Any, Union
 
-from kessa.core.arguments import Arguments
-from kessa.core.readings.chart import Chart
-from kessa.core.readings.count import Count
-from kessa.core.readings.depth import Depth
-from kessa.core.readings.difference import Difference
-from kessa.core.readings.direct import Direct
+from pydantic import Field, TypeAdapter, ValidationError
+
+from kessa.core.checked import cannot
+from kessa.core.errors import CannotCompute
 from kessa.core.readings.kind import Determined, Kind
-from kessa.core.readings.meter import Meter
-from kessa.core.readings.photometer import Photometer
-from kessa.core.readings.scale import Scale
-from kessa.core.readings.volume import Volume
 
-KINDS: dict[str, type[Kind]] = {
-    "count": Count,
-    "volume": Volume,
-    "direct": Direct,
-    "difference": Difference,
-    "scale": Scale,
-    "chart": Chart,
-    "photometer": Photometer,
-    "meter": Meter,
-    "depth": Depth,
-}
+
+def _found() -> dict[str, type[Kind]]:
+    for module in iter_modules(__path__):
+        import_module(f"{__name__}.{module.name}")
+    kinds = sorted(Kind.__subclasses__(), key=lambda kind: (kind.rank, kind.__name__))
+    return {kind.model_fields["kind"].default: kind for kind in kinds}
+
+
+KINDS: dict[str, type[Kind]] = _found()
+if TYPE_CHECKING:
+    AnyKind = Kind
+else:
+    AnyKind = Annotated[Union[tuple(KINDS.values())], Field(discriminator="kind")]  # noqa: UP007 (there is no | of a list)
+_adapter: TypeAdapter[Kind] = TypeAdapter(AnyKind)
+
+
+def read_kind(method: Any) -> Kind:
+    """Return the kind of test that a mapping of its numbers describes; raises CannotCompute."""
+    if isinstance(method, dict):
+        method = {key: value for key, value in method.items() if value is not None}
+        if method and "kind" not in method:
+            raise CannotCompute("kind is missing.", "kind")
+    try:
+        return _adapter.validate_python(method)
+    except ValidationError as error:
+        raise cannot(error, "method") from None
 
 
 def determine(method: Any, reading: Any, dilution: float = 1.0) -> Determined:
@@ -34,13 +45,8 @@ def determine(method: Any, reading: Any, dilution: float = 1.0) -> Determined:
 
     `method` and `reading` are mappings with the keys of the method's kind; `dilution` ≥ 1 multiplies the result.
     Raises CannotCompute on the innermost name at fault.
+
+    >>> determine({"kind": "count", "unit": "mg/L", "per": 4}, {"count": 8}).quantity.value
+    32.0
     """
-    kind = Arguments(method, "method", method).text("kind", choices=KINDS)
-    return KINDS[kind](method).determine(reading, dilution)
-
-
-def answer_determine(arguments: Arguments) -> dict[str, Any]:
-    """Answer the op `determine`."""
-    dilution = arguments.number("dilution", 1.0, least=1.0)
-    determined = determine(arguments.mapping("method"), arguments.mapping("reading"), dilution)
-    return {**determined.quantity.as_dict(), "next": determined.next, "working": list(determined.working)}
+    return read_kind(method).determine(reading, dilution)

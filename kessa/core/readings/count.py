@@ -2,8 +2,16 @@
 
 from __future__ import annotations
 
-from kessa.core.arguments import Arguments, CannotCompute, finite
-from kessa.core.quantity import Quantity, plain
+import math
+from collections.abc import Mapping, Sequence
+from random import Random
+from typing import Annotated, Any, ClassVar, Literal
+
+from pydantic import Field
+
+from kessa.core.checked import Checked, NotNegative, Positive, Units, YesNo
+from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.quantity import plain
 from kessa.core.readings.kind import Determined, Kind
 
 # What each way of reporting takes off the count, in units, and how the working says so.
@@ -14,60 +22,100 @@ _TAKEN_BACK = {
 }
 
 
+class Counted(Checked):
+    """A count: whether it came to an end, where the colour began to turn, and what a blank took (units)."""
+
+    count: Units
+    endpoint: YesNo = True
+    first_change: Units | None = None
+    blank: Units = 0.0
+
+
 class Count(Kind):
-    """A counted titration: the end lies somewhere within the last unit added, so the count is an interval."""
+    """A counted titration: the end lies somewhere within the last unit added, so the count is an interval.
 
-    method_keys = ("per", "background", "report", "stop_at", "next_range")
-    reading_keys = ("count", "endpoint", "first_change")
+    `per` result a unit, `background` units the reagents use up, `unit_ratio` what a unit of this bottle holds over
+    what it is taken to hold. value = per·unit_ratio·(count − background), by the classical rule of a titration to the
+    first lasting colour: the truth lies within the last unit.
+    """
 
-    def read_method(self, numbers: Arguments) -> None:
-        """Take `per` (result per unit), `background` (units), `report`, `stop_at` (units) and `next_range`."""
-        self.per: float = numbers.number("per", above=0.0)
-        self.background: float = numbers.number("background", 0.0, least=0.0)
-        self.report: str = numbers.text("report", "count", choices=("count", "midpoint", "before"))
-        self.stop_at: float | None = numbers.number("stop_at", None, above=0.0)
-        self.next_range: str | None = numbers.text("next_range", None)
+    kind: Literal["count"] = "count"
+    per: Positive = Field(
+        title="One drop or tablet is worth", description="in the unit of the result, as the kit prints it"
+    )
+    background: NotNegative = Field(
+        default=0.0,
+        title="Drops or tablets the reagents use up by themselves",
+        description="as the kit's sheet says; mostly none",
+    )
+    report: Literal["count", "midpoint", "before"] = Field(default="count", title="The kit reports")
+    stop_at: Annotated[Positive, Field(le=1_000_000)] | None = Field(
+        default=None, title="The range ends at so many", description="the most the kit counts"
+    )
+    next_range: str | None = None
+    unit_ratio: Positive = 1.0
 
-    def read(self, reading: Arguments) -> Determined:
+    Reading: ClassVar[type[Checked]] = Counted
+    asked_as: ClassVar[str] = "Drops or tablets counted to a colour that stays"
+    rank: ClassVar[int] = 1
+    drawings: ClassVar[tuple[str, ...]] = ("vessel",)
+    counted: ClassVar[bool] = True
+    has_blank: ClassVar[bool] = True
+    to_start: ClassVar[dict[str, Any]] = {"per": 10.0, "stop_at": 20}
+    example: ClassVar[dict[str, str]] = {"count": "Units counted to the end"}
+
+    @property
+    def worth(self) -> float:
+        """What a unit of this bottle is worth, in the result's unit."""
+        return self.per * self.unit_ratio
+
+    @property
+    def reach(self) -> float | None:
+        """The result of the last count of the range."""
+        return None if self.stop_at is None else self.worth * (self.stop_at - self.background)
+
+    @property
+    def least(self) -> float | None:
+        """One unit."""
+        return self.worth
+
+    def read(self, reading: Counted) -> Determined:
         """Value = per·n, n = count − background, per·(n − ½) for the midpoint, per·(n − 1) for the unit before."""
-        count = reading.whole("count")
-        endpoint = reading.flag("endpoint", True)
-        first_change = reading.whole("first_change", None)
+        count, first_change = reading.count, reading.first_change
         if self.stop_at is not None and count > self.stop_at:
             raise CannotCompute(f"The range ends at {plain(self.stop_at)}: {plain(count)} is beyond it.", "count")
         if first_change is not None and first_change > count:
             raise CannotCompute("The colour cannot begin to turn after the end.", "first_change")
         n = count - self.background
-        if not endpoint:
+        if not reading.endpoint:
             return self._over(count, n)
         back, in_words = _TAKEN_BACK[self.report]
         counted = n - back
         if n <= 0 or counted <= 0:
             return self._less_than_one(count)
         begun = count if first_change is None else first_change
-        quantity = Quantity(
-            finite(self.per * counted, "count"),
-            max(self.per * (begun - 1 - self.background), 0.0),
-            finite(self.per * n, "count"),
-            None,
-            self.unit,
-            self.form,
-        )
+        low = max(self.worth * (begun - 1 - self.background - reading.blank), 0.0)
+        high = finite(self.worth * n, "count")
+        value = finite(self.worth * counted, "count")
+        quantity = self.point(value, min(low, value), high)
         working: tuple[str, ...] = (f"{self._sum(count, in_words)} = {self.written(quantity)}",)
         if begun < count:
             working += (f"The colour began to turn at {plain(begun)}, so the truth may be lower",)
+        if reading.blank:
+            working += (f"A blank took {plain(reading.blank)} by itself, so the truth may be lower by as much",)
         return Determined(quantity, None, working)
 
     def _less_than_one(self, count: float) -> Determined:
-        quantity = Quantity(self.per, 0.0, self.per, "<", self.unit, self.form)
+        quantity = self.at_most(finite(self.worth, "unit_ratio"))
         line = f"{plain(count)} is no more than the {plain(self.background)} that the reagents use up by themselves"
         if count > self.background:
             line = f"{plain(count)} is the first unit: the one before it is none"
+        elif count == 0:
+            line = "It had turned before the first unit"
         return Determined(quantity, None, (line, f"Less than one unit: {self.written(quantity)}"))
 
     def _over(self, count: float, n: float) -> Determined:
-        value = finite(self.per * max(n, 0.0), "count")
-        quantity = Quantity(value, value, None, ">", self.unit, self.form)
+        quantity = self.above(finite(self.worth * max(n, 0.0), "count"))
         following = "higher range" if self.next_range else "dilute"
         line = f"No end at {plain(count)}: {self._sum(count, '')}, so {self.written(quantity)}"
         return Determined(quantity, following, (line,))
@@ -76,4 +124,33 @@ class Count(Kind):
         steps = plain(count) + middle
         if self.background:
             steps += f" − {plain(self.background)} background"
-        return f"{steps} × {plain(self.per)}" if steps == plain(count) else f"({steps}) × {plain(self.per)}"
+        worth = plain(self.per)
+        if self.unit_ratio != 1:
+            worth += f" × {plain(self.unit_ratio)} (this bottle's own unit)"
+        return f"{steps} × {worth}" if steps == plain(count) else f"({steps}) × {worth}"
+
+    def with_blank(self, reading: dict[str, Any], took: float, school: str) -> tuple[Kind, dict[str, Any]]:
+        """A blank widens the interval downwards, is taken off the count, or only checks: by the team's school."""
+        if school == "off":
+            return self.model_copy(update={"background": self.background + took}), reading
+        return self, {**reading, "blank": took} if school == "widens" and took else reading
+
+    def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
+        """Say a count, such as "8 drops"; "25+ drops" where it had no end."""
+        open_ended = "" if reading.get("endpoint", True) else "+"
+        return f"{plain(reading['count'])}{open_ended} {unit_of_count}{'' if reading['count'] == 1 else 's'}"
+
+    def said_together(self, readings: Sequence[Mapping[str, Any]], unit_of_count: str) -> str:
+        """Say the counts of several runs, such as "8, 7 drops"."""
+        said = [self.said(reading, unit_of_count) for reading in readings]
+        if len(said) < 2:
+            return "".join(said)
+        return f"{', '.join(words.split()[0] for words in said)} {unit_of_count}s"
+
+    def simulated(self, strength: float, chance: Random) -> dict[str, Any]:
+        """Count in water of a strength; not held to the range's maximum: beyond it there was no end."""
+        # Drops of one bottle differ by about 2 %; now and then the colour begins to turn a drop before it stays.
+        size = max(chance.gauss(1.0, 0.02), 0.5)
+        count = max(1, math.ceil(strength / (self.worth * size) + self.background))
+        turned_before = count > 2 and chance.random() < 0.25
+        return {"count": count, "first_change": count - 1 if turned_before else None}

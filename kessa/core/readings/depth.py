@@ -2,27 +2,52 @@
 
 from __future__ import annotations
 
-from kessa.core.arguments import Arguments, finite
-from kessa.core.quantity import Quantity, plain
-from kessa.core.readings.kind import Determined, Kind
+from collections.abc import Mapping
+from random import Random
+from typing import Any, ClassVar, Literal
+
+from kessa.core.checked import Checked, NotNegative, YesNo
+from kessa.core.errors import finite
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
+from kessa.core.readings.kind import Determined, Kind, to_step
+
+
+class LostAndSeen(Checked):
+    """Where the disc was lost going down and seen coming up, and whether it was still seen on the bottom."""
+
+    down: NotNegative
+    up: NotNegative
+    bottom_visible: YesNo = False
 
 
 class Depth(Kind):
-    """The mean of the depth at which a disc is lost and the depth at which it is seen again."""
+    """The mean of the depth at which a disc is lost and the depth at which it is seen again (Secchi's rule)."""
 
-    method_keys = ()
-    reading_keys = ("down", "up", "bottom_visible")
+    kind: Literal["depth"] = "depth"
 
-    def read_method(self, numbers: Arguments) -> None:
-        """Take nothing besides the unit."""
+    Reading: ClassVar[type[Checked]] = LostAndSeen
+    asked_as: ClassVar[str] = "A disc lowered until it is lost"
+    rank: ClassVar[int] = 9
+    drawings: ClassVar[tuple[str, ...]] = ("disc",)
+    example: ClassVar[dict[str, str]] = {"down": "Lost at", "up": "Seen again at"}
 
-    def read(self, reading: Arguments) -> Determined:
+    def read(self, reading: LostAndSeen) -> Determined:
         """Where the disc is seen on the bottom the water is clearer than the deeper of the two."""
-        down, up = reading.number("down", least=0.0), reading.number("up", least=0.0)
-        low, high = min(down, up), max(down, up)
-        if reading.flag("bottom_visible", False):
-            quantity = Quantity(high, high, None, ">", self.unit, self.form)
+        down, up = reading.down, reading.up
+        if reading.bottom_visible:
+            quantity = self.above(max(down, up))
             return Determined(quantity, None, (f"The disc is seen on the bottom: {self.written(quantity)}",))
-        quantity = Quantity(finite(down / 2 + up / 2, "down"), low, high, None, self.unit, self.form)
+        quantity = self.point(finite(down / 2 + up / 2, "down"), min(down, up), max(down, up))
         line = f"Lost at {plain(down)}, seen again at {plain(up)}: mean {self.written(quantity)}"
         return Determined(quantity, None, (line,))
+
+    def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
+        """Say both depths."""
+        bottom = ", seen on the bottom" if reading.get("bottom_visible") else ""
+        return f"lost {plain(reading['down'])}, seen {plain(reading['up'])} {sign(self.unit)}{bottom}"
+
+    def simulated(self, strength: float, chance: Random) -> dict[str, Any]:
+        """Lower the disc and raise it."""
+        lost, seen = strength + chance.uniform(0, 10), max(strength - chance.uniform(0, 10), 0.0)
+        return {"down": to_step(5, lost), "up": to_step(5, seen)}

@@ -2,56 +2,97 @@
 
 from __future__ import annotations
 
-from kessa.core.arguments import Arguments, CannotCompute, finite
-from kessa.core.quantity import Quantity, plain
-from kessa.core.readings.kind import Determined, Kind
-from kessa.core.units import UNITS, convert
+from collections.abc import Mapping
+from random import Random
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field
+
+from kessa.core.checked import Checked, NotNegative, Number
+from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import UNITS, convert, sign
+from kessa.core.readings.kind import BESIDE, Determined, Kind, to_step
+
+
+class OnDisplay(Checked):
+    """What the display shows, in which unit, and the water's temperature."""
+
+    display: Number
+    display_unit: str | None = None
+    temperature_c: Number | None = None
 
 
 class Meter(Kind):
-    """A display, brought to the method's unit and, where the meter does not do it, to the reference temperature."""
+    """A display, brought to the method's unit and, where the meter does not do it, to the reference temperature.
 
-    method_keys = ("resolution", "per_degree", "reference_c")
-    reading_keys = ("display", "display_unit", "temperature_c")
+    value / (1 + per_degree·(temperature_c − reference_c)): the linear compensation of ISO 7888.
+    """
 
-    def read_method(self, numbers: Arguments) -> None:
-        """Take `resolution` (method's unit), `per_degree` (fraction a degree) and `reference_c` (degC)."""
-        self.resolution: float = numbers.number("resolution", 0.0, least=0.0)
-        self.per_degree: float = numbers.number("per_degree", 0.0)
-        self.reference_c: float = numbers.number("reference_c", 25.0)
-        self.is_temperature = self.unit in UNITS and UNITS[self.unit].dimension == "temperature"
-        if self.is_temperature:
-            self.floor = None
+    kind: Literal["meter"] = "meter"
+    resolution: NotNegative = Field(default=0.0, title="Finest mark of the display")
+    per_degree: Number = Field(
+        default=0.0,
+        title="Change with temperature, a degree",
+        description="a fraction, such as 0.02; 0 where the meter compensates",
+    )
+    reference_c: Number = Field(default=25.0, title="Brought to, °C")
 
-    def read(self, reading: Arguments) -> Determined:
+    Reading: ClassVar[type[Checked]] = OnDisplay
+    asked_as: ClassVar[str] = "A meter with a display"
+    rank: ClassVar[int] = 4
+    drawings: ClassVar[tuple[str, ...]] = ("meter",)
+    to_start: ClassVar[dict[str, Any]] = {"resolution": 0.1}
+    example: ClassVar[dict[str, str]] = {"display": "On the display", "temperature_c": "Temperature, °C"}
+
+    @property
+    def floor(self) -> float | None:
+        """None for a temperature, 0 for all else."""
+        return None if self.unit in UNITS and UNITS[self.unit].dimension == "temperature" else 0.0
+
+    def read(self, reading: OnDisplay) -> Determined:
         """Half the resolution to either side, after conversion and compensation."""
-        display = reading.number("display", least=None if self.is_temperature else 0.0)
-        shown_in = reading.text("display_unit", self.unit)
-        temperature_c = reading.number("temperature_c", None)
-        value, working = self._converted(display, shown_in)
+        if self.floor is not None and reading.display < 0:
+            raise CannotCompute("display cannot be below 0.", "display")
+        value, working = self._converted(reading.display, reading.display_unit or self.unit)
         if self.per_degree:
-            if temperature_c is None:
+            if reading.temperature_c is None:
                 raise CannotCompute("The water's temperature is needed to compensate for it.", "temperature_c")
-            factor = finite(1 + self.per_degree * (temperature_c - self.reference_c), "temperature_c")
+            factor = finite(1 + self.per_degree * (reading.temperature_c - self.reference_c), "temperature_c")
             if factor <= 0:
                 raise CannotCompute("At this temperature the compensation has no meaning.", "temperature_c")
             compensated = finite(value / factor, "temperature_c")
             working += (
-                f"{plain(value)} / (1 + {plain(self.per_degree)} × ({plain(temperature_c)} − "
+                f"{plain(value)} / (1 + {plain(self.per_degree)} × ({plain(reading.temperature_c)} − "
                 f"{plain(self.reference_c)})) = {plain(compensated)} {self.unit} at {plain(self.reference_c)} °C",
             )
             value = compensated
         half = self.resolution / 2
         low = value - half if self.floor is None else max(value - half, self.floor)
-        quantity = Quantity(value, low, finite(value + half, "display"), None, self.unit, self.form)
-        return Determined(quantity, None, working)
+        return Determined(self.point(value, low, finite(value + half, "display")), None, working)
 
     def _converted(self, display: float, shown_in: str) -> tuple[float, tuple[str, ...]]:
         if shown_in == self.unit:
-            return display, (f"The display shows {plain(display)} {self.unit}",)
+            return display, (f"The display shows {plain(display)} {sign(self.unit)}".strip(),)
         try:
             value = convert(display, shown_in, self.form, self.unit, self.form)
         except CannotCompute as error:
             field = "display" if error.field == "value" else "display_unit"
             raise CannotCompute(error.message, field) from None
         return value, (f"{plain(display)} {shown_in} on the display = {plain(value)} {self.unit}",)
+
+    def brought(self, raw: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[str, ...]]:
+        """Keep the temperature, with which a meter computes."""
+        return {key: value for key, value in raw.items() if key == "temperature_c" or key not in BESIDE}, ()
+
+    def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
+        """Say what the display showed."""
+        at = f" at {plain(reading['temperature_c'])} °C" if "temperature_c" in reading else ""
+        shown = f"{plain(reading['display'])} {sign(reading.get('display_unit', self.unit))}"
+        return shown.strip() + at
+
+    def simulated(self, strength: float, chance: Random) -> dict[str, Any]:
+        """Read the display in water of about 12 °C."""
+        temperature = round(chance.gauss(12, 2), 1)
+        shown = strength * (1 + self.per_degree * (temperature - self.reference_c))
+        return {"display": to_step(self.resolution or 0.01, shown), "temperature_c": temperature}

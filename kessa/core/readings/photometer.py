@@ -1,55 +1,98 @@
-"""A photometer or colorimeter, by its display or by absorbance."""
+"""A photometer or colorimeter: concentration on the display, absorbance or transmittance with the method's line."""
 
 from __future__ import annotations
 
-from kessa.core.arguments import Arguments, CannotCompute, finite
-from kessa.core.quantity import Quantity, plain
-from kessa.core.readings.kind import Determined, Kind
+import math
+from collections.abc import Mapping
+from random import Random
+from typing import Any, ClassVar, Literal
+
+from pydantic import Field, model_validator
+
+from kessa.core.checked import Checked, NotNegative, Number, Positive, YesNo
+from kessa.core.errors import CannotCompute, checked_number, finite
+from kessa.core.quantities.quantity import plain
+from kessa.core.readings.kind import Determined, Kind, to_step
+
+
+class Displayed(Checked):
+    """What the display shows, or an absorbance in a cell of `path_mm`, or that it says over."""
+
+    display: NotNegative | None = None
+    absorbance: Number | None = None
+    path_mm: Positive = 10.0
+    over: YesNo = False
 
 
 class Photometer(Kind):
-    """A concentration on the display, or an absorbance by the method's line: A = slope·c + intercept at its path."""
+    """Concentration by light: x = (A·slope_path_mm/path_mm − intercept)/slope (Beer and Lambert's law)."""
 
-    method_keys = ("range", "reagent_blank", "slope", "intercept", "slope_path_mm")
-    reading_keys = ("display", "absorbance", "path_mm", "over")
+    kind: Literal["photometer"] = "photometer"
+    range: tuple[NotNegative, NotNegative] = Field(title="Reads from, to", description="such as 0.05, 4")
+    reagent_blank: Number = Field(
+        default=0.0, title="What the reagents show by themselves", description="in the unit of the result"
+    )
+    slope: Number | None = Field(
+        default=None,
+        title="Slope of the line: absorbance for one unit",
+        description="only where absorbance is read",
+    )
+    intercept: Number = Field(default=0.0, title="Absorbance at none")
+    slope_path_mm: Positive = Field(default=10.0, title="Cell for which the line holds, mm")
 
-    def read_method(self, numbers: Arguments) -> None:
-        """Take `range` [low, high], `reagent_blank` (result), and `slope`, `intercept`, `slope_path_mm` of the line."""
-        self.low, self.high = numbers.span("range")
-        self.reagent_blank: float = numbers.number("reagent_blank", 0.0)
-        self.slope: float | None = numbers.number("slope", None)
-        self.intercept: float = numbers.number("intercept", 0.0)
-        self.slope_path_mm: float = numbers.number("slope_path_mm", 10.0, above=0.0)
+    Reading: ClassVar[type[Checked]] = Displayed
+    asked_as: ClassVar[str] = "A photometer or colorimeter"
+    rank: ClassVar[int] = 3
+    drawings: ClassVar[tuple[str, ...]] = ("photometer",)
+    to_start: ClassVar[dict[str, Any]] = {"range": [0.1, 5.0]}
+    example: ClassVar[dict[str, str]] = {"display": "On the display", "absorbance": "Or absorbance"}
+    brought_from: ClassVar[tuple[str, ...]] = ("transmittance",)
+
+    @model_validator(mode="after")
+    def _usable(self) -> Photometer:
+        if not self.range[0] < self.range[1]:
+            raise CannotCompute("range is [low, high], from 0 up.", "range")
         if self.slope == 0:
             raise CannotCompute("slope cannot be 0.", "slope")
+        return self
 
-    def read(self, reading: Arguments) -> Determined:
+    @property
+    def reach(self) -> float | None:
+        """The end of the range."""
+        return self.range[1]
+
+    @property
+    def least(self) -> float | None:
+        """The beginning of the range."""
+        return self.range[0]
+
+    def read(self, reading: Displayed) -> Determined:
         """Take `display`, or `absorbance` with its `path_mm`, or `over`; outside the range the result is "<" or ">"."""
-        display, absorbance = reading.number("display", None, least=0.0), reading.number("absorbance", None)
-        path_mm = reading.number("path_mm", 10.0, above=0.0)
-        over = reading.flag("over", False)
-        if (display is not None) + (absorbance is not None) + over != 1:
+        if (reading.display is not None) + (reading.absorbance is not None) + reading.over != 1:
             raise CannotCompute("A reading is what the display shows, an absorbance, or over.", "reading")
-        if over:
+        if reading.over:
             return self._over(("The display says over the range",))
         working: tuple[str, ...] = ()
-        if absorbance is not None:
-            display = self._from_absorbance(absorbance, path_mm)
+        if reading.absorbance is not None:
+            shown = self._from_absorbance(reading.absorbance, reading.path_mm)
             working = (
-                f"({plain(absorbance)} × {plain(self.slope_path_mm)} / {plain(path_mm)} mm − {plain(self.intercept)})"
-                f" / {plain(self.slope or 0.0)} = {plain(display)} {self.unit}",
+                f"({plain(reading.absorbance)} × {plain(self.slope_path_mm)} / {plain(reading.path_mm)} mm"
+                f" − {plain(self.intercept)}) / {plain(self.slope or 0.0)} = {plain(shown)} {self.unit}",
             )
-        value = finite(display - self.reagent_blank, "reagent_blank")
+        else:
+            shown = reading.display or 0.0
+        value = finite(shown - self.reagent_blank, "reagent_blank")
         if self.reagent_blank:
-            line = f"{plain(display)} − {plain(self.reagent_blank)} reagent blank = {plain(value)} {self.unit}"
+            line = f"{plain(shown)} − {plain(self.reagent_blank)} reagent blank = {plain(value)} {self.unit}"
             working += (line,)
-        if value > self.high:
+        if value > self.range[1]:
             return self._over(working)
-        if value < self.low:
-            quantity = Quantity(self.low, 0.0, self.low, "<", self.unit, self.form)
-            line = f"Below the range, which begins at {plain(self.low)}: {self.written(quantity)}"
-            return Determined(quantity, None, (*working, line))
-        quantity = Quantity(value, value, value, None, self.unit, self.form)
+        if value < self.range[0]:
+            quantity = self.at_most(self.range[0])
+            shows = working or (f"The display shows {plain(shown)}",)
+            line = f"Below the range, which begins at {plain(self.range[0])}: {self.written(quantity)}"
+            return Determined(quantity, None, (*shows, line))
+        quantity = self.point(value, value, value)
         return Determined(quantity, None, working or (f"The display shows {self.written(quantity)}",))
 
     def _from_absorbance(self, absorbance: float, path_mm: float) -> float:
@@ -59,6 +102,36 @@ class Photometer(Kind):
         return finite((at_path - self.intercept) / self.slope, "slope")
 
     def _over(self, working: tuple[str, ...]) -> Determined:
-        quantity = Quantity(self.high, self.high, None, ">", self.unit, self.form)
-        line = f"Above the range, which ends at {plain(self.high)}: {self.written(quantity)}"
+        quantity = self.above(self.range[1])
+        line = f"Above the range, which ends at {plain(self.range[1])}: {self.written(quantity)}"
         return Determined(quantity, "dilute", (*working, line))
+
+    def brought(self, raw: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[str, ...]]:
+        """Take the absorbance of a `transmittance` (percent, above 0, at most 100): −log10(T/100)."""
+        reading, _ = super().brought(raw)
+        if "transmittance" not in reading:
+            return reading, ()
+        percent = checked_number(reading.pop("transmittance"), "transmittance")
+        if not 0 < percent <= 100:
+            raise CannotCompute("A transmittance lies above 0 and at most at 100 %.", "transmittance")
+        absorbance = abs(math.log10(percent / 100))
+        line = f"{plain(percent)} % transmittance: absorbance −log10({plain(percent / 100)}) = {plain(absorbance)}"
+        return {**reading, "absorbance": absorbance}, (line,)
+
+    def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
+        """Say what was read, in the view in which it was."""
+        cell = f" in {plain(reading['path_mm'])} mm" if reading.get("path_mm") else ""
+        if reading.get("over"):
+            return "over the range"
+        if "absorbance" in reading:
+            return f"absorbance {plain(reading['absorbance'])}{cell}"
+        if "transmittance" in reading:
+            return f"{plain(reading['transmittance'])} % transmittance{cell}"
+        return f"{plain(reading['display'])} {self.unit} displayed"
+
+    def simulated(self, strength: float, chance: Random) -> dict[str, Any]:
+        """Read the display, to a hundredth of the range."""
+        high = self.range[1]
+        step = 10.0 ** math.floor(math.log10(high) - 2)
+        display = to_step(step, max(strength * chance.gauss(1.0, 0.02), 0.0))
+        return {"over": True} if display > high else {"display": display}

@@ -9,14 +9,16 @@ from django.utils.html import format_html
 from django.utils.safestring import SafeString
 from django.utils.timesince import timesince
 
-from kessa.core import quantity
-from kessa.core.determination import FLAGS
-from kessa.core.supplies import supplies, unit_word
+from kessa.core.job.circumstances import scales
+from kessa.core.job.occasions import occasion_kinds
+from kessa.core.job.supplies import supplies, unit_word
+from kessa.core.quantities import quantity
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.units import sign
+from kessa.core.runs import flags
 from kessa.kits.instruments import measured_by_instruments
-from kessa.people.display import Shown, shown_as, sign
-from kessa.rounds.occasions import occasion_kinds
-from kessa.visits.circumstances import scales
-from kessa.web.components.drawn import drawn_scale as lay_out_scale
+from kessa.people.display import Shown, shown_as
+from kessa.web.components.drawn import lay_out
 from kessa.web.components.gauge import gauge as lay_out_gauge
 from kessa.web.components.ladder import ladder as lay_out_ladder
 from kessa.web.components.ladder import vessel_colours
@@ -34,7 +36,7 @@ def plain(number: float | None) -> str:
 @register.filter
 def flag_words(flag: str) -> str:
     """Say what a flag means."""
-    return FLAGS.get(flag, flag)
+    return flags.words(flag)
 
 
 @register.filter
@@ -199,21 +201,22 @@ def vessel(method: Any) -> dict[str, Any]:
 
 
 @register.inclusion_tag("components/drawn_scale.html")
-def drawn_scale(part: Any, field: str) -> dict[str, Any]:
+def drawn_scale(part: Any, field: str = "") -> dict[str, Any]:
     """Draw the scale on which a part is read, to be set by dragging, by arrow keys or by typing."""
-    scale = lay_out_scale(part, field)
+    scale, marks, length = lay_out(part, field)
     edge = 20
     upward = scale.vertical and not scale.down
-    ticks = [(edge + (scale.length - at if upward else at), label) for at, label in scale.ticks]
-    tall = scale.length + 2 * edge
-    drawing = {"edge": edge, "tall": tall, "middle": tall / 2, "radius": scale.length / 2 + 8}
+    ticks = [(edge + (length - at if upward else at), label) for at, label in marks]
+    tall = length + 2 * edge
+    drawing = {"edge": edge, "tall": tall, "middle": tall / 2, "radius": length / 2 + 8, "length": length}
     return {"scale": scale, "ticks": ticks, "drawn_as": part.drawn_as, "part_key": part.key, **drawing}
 
 
 @register.filter
 def titled(words: str) -> str:
-    """Begin with a capital letter, but for pH."""
-    return words if words.startswith("pH") else words[:1].upper() + words[1:]
+    """Begin with a capital letter, but for a name that is kept as it is."""
+    first, comma, rest = words.partition(",")
+    return (first if parameter(first).upper else first[:1].upper() + first[1:]) + comma + rest
 
 
 @register.filter

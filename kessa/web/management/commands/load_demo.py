@@ -5,7 +5,7 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError
 
-from kessa.web.demo import world
+from kessa.demo import world
 
 
 class Command(BaseCommand):

@@ -5,7 +5,7 @@ import { emptyFields, showReadings, takeReading } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
 import { clockWords, putOnShelf } from "./shelf.js";
 import { readySound, ring, setting, tick } from "./sound.js";
-import { blankVerdict, choices, clockSeconds, clocksOf, given, isCounting, isDifference, isReading, partsOf, presentStep, stand, stepApplies, stepDone, units } from "./standing.js";
+import { blankVerdict, choices, clockSeconds, clocksOf, given, isCounting, isDifference, isReading, partsOf, presentStep, rungOf, stand, stepApplies, stepDone, units } from "./standing.js";
 
 const one = (selector) => document.querySelector(selector);
 const act = (name) => one(`[data-act=${name}]`);
@@ -275,15 +275,14 @@ function showCount(run, counting) {
   const full = state.count >= run.most;
   one("[data-count]").textContent = state.count;
   one("[data-units]").textContent = `${given.unit_of_count}${state.count === 1 ? "" : "s"}`;
-  const rung = run.role === "sample" && state.count ? given.rungs[state.count - 1] : null;
+  const rung = run.role === "sample" && state.count && given.rungs.length ? rungOf(state, now.blanks) : null;
   const over = state.endpoint === false;
   if (one("[data-live]")) one("[data-live]").hidden = !rung || over;
   if (rung && one("[data-live]")) {
-    const begun = (state.first_change ?? state.count) - 1;
-    one("[data-value]").textContent = rung.value;
-    one("[data-low]").textContent = rung.low[begun];
+    one("[data-value]").textContent = `${rung.censor}${rung.value}`;
+    one("[data-low]").textContent = rung.low;
     one("[data-high]").textContent = rung.high;
-    const word = rung.verdict[begun];
+    const word = rung.verdict;
     const drawn = word && one("[data-verdicts]").content.querySelector(`[data-word="${word}"]`).cloneNode(true);
     one("[data-verdict]").replaceChildren(...(drawn ? [drawn] : []));
   }
@@ -389,7 +388,10 @@ function runWords(run) {
   if (given.kind !== "count" && run.role !== "blank") return state.stopped ? "stopped" : "";
   if (run.role === "blank") return state.endpoint === null ? "" : blankVerdict(state);
   if (state.endpoint === false) return `over ${given.rungs.at(-1).value} ${given.unit}`;
-  if (state.endpoint) return `${given.rungs[state.count - 1].value} ${given.unit}`;
+  if (state.endpoint) {
+    const { censor, value } = rungOf(state, now.blanks);
+    return `${censor}${value} ${given.unit}`;
+  }
   const other = now.counted.find((each) => each.name !== run.name && each.state.endpoint);
   return other ? `agrees from ${given.rungs[other.state.count - 1].agrees.join(" to ")}` : "";
 }

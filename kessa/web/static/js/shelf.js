@@ -44,7 +44,9 @@ async function look() {
 
 export function clockWords(milliseconds) {
   const seconds = Math.max(0, Math.ceil(milliseconds / 1000));
-  return `${Math.floor(seconds / 60)}:${String(seconds % 60).padStart(2, "0")}`;
+  const two = (number) => String(number).padStart(2, "0");
+  const [hours, minutes] = [Math.floor(seconds / 3600), Math.floor(seconds / 60)];
+  return hours ? `${hours}:${two(minutes % 60)}:${two(seconds % 60)}` : `${minutes}:${two(seconds % 60)}`;
 }
 
 function stateOf(clock) {

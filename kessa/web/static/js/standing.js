@@ -151,6 +151,21 @@ export function blankVerdict(state) {
   return state.count <= given.blank.good ? "good" : "questionable";
 }
 
+// What the blank took, by which the truth may be lower; a blank carried over counts as one run here.
+const blankTook = (blanks) => blanks.filter((blank) => blank.state.endpoint !== null && !blank.state.voided).at(-1)?.state.count ?? given.blank_carried ?? 0;
+
+// What a count comes to, by the rungs that came with the page: words for value and both ends of the interval, and the verdict.
+export function rungOf(state, blanks) {
+  const took = given.blank_counts === "checks" ? 0 : blankTook(blanks);
+  const off = given.blank_counts === "off" ? took : 0;
+  const rung = given.rungs[Math.max(state.count - off, 1) - 1];
+  if (state.count <= off) return { ...rung, censor: "<", low: "0", verdict: null };
+  // The last unit that surely was not enough: the one before the colour began to turn, less what the blank took.
+  const enough = Math.max((state.first_change ?? state.count) - 1 - took, 0);
+  const low = given.lows[enough][0] < rung.least[0] ? given.lows[enough] : rung.least;
+  return { ...rung, low: rung.censor ? "0" : low[1], verdict: rung.verdict.find(([upTo]) => enough <= upTo)[1] };
+}
+
 const agree = (a, b) => given.rungs[a.state.count - 1].agrees[0] <= b.state.count && b.state.count <= given.rungs[a.state.count - 1].agrees[1];
 
 // What the runs amount to: of a count by the rungs that came with the page, else by the server, null until it has said.

@@ -1,0 +1,1 @@
+"""The core spoken to in JSON lines."""

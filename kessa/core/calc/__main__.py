@@ -1,0 +1,5 @@
+"""Answer standard input on standard output."""
+
+from kessa.core.calc.lines import main
+
+main()

@@ -1,0 +1,75 @@
+"""The scales of what is noted on a visit, as data."""
+
+from functools import cache
+from pathlib import Path
+from typing import Literal, Self
+
+from pydantic import model_validator
+
+from kessa.core.checked import Checked
+from kessa.core.datafile import read_toml
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import convert, sign
+
+IN_PLACE = "in place"
+
+
+class Scale(Checked):
+    """One circumstance or in-place reading: words in order, or a number with its unit and bounds."""
+
+    key: str
+    label: str
+    group: Literal["weather", "water", "plant", "in place"]
+    places: tuple[str, ...]
+    words: tuple[str, ...] = ()
+    unit: str = ""
+    # Other units its instruments show.
+    also: tuple[str, ...] = ()
+    least: float = 0.0
+    most: float = 0.0
+    how: str = ""
+
+    @model_validator(mode="after")
+    def _words_or_number(self) -> Self:
+        if bool(self.words) == bool(self.unit):
+            raise ValueError(f"{self.key}: words or a unit, not both")
+        return self
+
+    @property
+    def sign(self) -> str:
+        """The unit as people write it."""
+        return sign(self.unit)
+
+    @property
+    def units(self) -> tuple[str, ...]:
+        """The units in which it may be read, its own first."""
+        return (self.unit, *self.also)
+
+    def brought_from(self, display: float, unit: str) -> float:
+        """Return what a display shows in one of its units, in its own; raises CannotCompute."""
+        return convert(display, unit, None, self.unit, None) if unit != self.unit else display
+
+    def holds(self, value: float) -> bool:
+        """Whether a value lies on the scale."""
+        if self.words:
+            return value == int(value) and 0 <= value < len(self.words)
+        return self.least <= value <= self.most
+
+    def said(self, value: float) -> str:
+        """Say a value on the scale."""
+        return self.words[int(value)] if self.words else f"{plain(value)} {self.sign}"
+
+
+class _Scales(Checked):
+    scales: tuple[Scale, ...]
+
+
+@cache
+def scales() -> dict[str, Scale]:
+    """Return every scale by key, in the order of the visit; raises BadDataFile on a faulty file."""
+    return {scale.key: scale for scale in read_toml(Path(__file__).with_suffix(".toml"), _Scales).scales}
+
+
+def scales_for(kind_key: str) -> list[Scale]:
+    """Return the scales a kind of place asks for."""
+    return [scale for scale in scales().values() if kind_key in scale.places]

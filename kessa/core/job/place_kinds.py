@@ -1,0 +1,41 @@
+"""The kinds of place, as data: what each asks for, what can hurt there, how a sample is drawn."""
+
+from functools import cache
+from pathlib import Path
+
+from kessa.core.checked import Checked
+from kessa.core.datafile import read_toml
+
+
+class Fact(Checked):
+    """Something a kind of place asks for: a number where it has a unit or bounds, else a line of text."""
+
+    name: str
+    label: str
+    unit: str = ""
+    least: float | None = None
+    most: float | None = None
+    whole: bool = False
+
+
+class PlaceKind(Checked):
+    """A kind of place."""
+
+    key: str
+    name: str
+    about: str
+    caution: str
+    sampling: str
+    has_depth: bool = False
+    is_plant: bool = False
+    facts: tuple[Fact, ...]
+
+
+class _Kinds(Checked):
+    kinds: tuple[PlaceKind, ...]
+
+
+@cache
+def place_kinds() -> dict[str, PlaceKind]:
+    """Return the kinds of place by key; raises BadDataFile on a faulty file."""
+    return {kind.key: kind for kind in read_toml(Path(__file__).with_suffix(".toml"), _Kinds).kinds}

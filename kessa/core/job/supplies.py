@@ -1,0 +1,44 @@
+"""Supplies: what methods use up, and the gear that comes along, in the order one packs."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kessa.core.checked import Checked
+from kessa.core.datafile import read_toml
+
+
+class Supply(Checked):
+    """Something that is packed. What has lots is bought, expires and is used up, counted in `unit`; gear is not."""
+
+    key: str
+    name: str
+    kind: Literal["reagent", "strip", "ampoule", "sensor", "water", "gear"]
+    unit: str = ""
+    keeps_opened_days: Annotated[int, Field(gt=0)] | None = None
+    storage: str = ""
+    spoilt_by: Literal["", "damp", "light"] = ""
+
+    @property
+    def has_lots(self) -> bool:
+        """Whether it comes in lots with a number and an expiry."""
+        return self.kind != "gear"
+
+
+def unit_word(units: float, unit: str) -> str:
+    """Write the unit that goes with a number of units: "strip" with 1, "strips" with 2, "mL" with any."""
+    return unit if unit in ("mL", "") or units == 1 else f"{unit}s"
+
+
+class _Supplies(Checked):
+    supplies: tuple[Supply, ...]
+
+
+@cache
+def supplies() -> dict[str, Supply]:
+    """Return every supply by key, in packing order; raises BadDataFile on a faulty file."""
+    return {supply.key: supply for supply in read_toml(Path(__file__).with_suffix(".toml"), _Supplies).supplies}

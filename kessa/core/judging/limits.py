@@ -1,0 +1,159 @@
+"""Published limits, and holding a result against every one that speaks of it."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import Field, model_validator
+
+from kessa.core.checked import Checked, Number
+from kessa.core.datafile import read_toml
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.judge import Interval, Limit, gravest, judge
+from kessa.core.methods.parts import Part
+from kessa.core.quantities.parameters import parameter as known_parameter
+from kessa.core.quantities.quantity import Quantity
+
+SETS = Path(__file__).parent / "sets"
+_SINGLE = "single sample"
+
+
+class PublishedLimit(Checked):
+    """One limit with its source. `formula` names a limit that depends on other readings, such as pH."""
+
+    parameter: str
+    form: str | None = Field(default=None, alias="as")
+    unit: str
+    min: Number | None = None
+    max: Number | None = None
+    formula: str | None = None
+    statistic: str
+    rule: Literal["simple", "guarded"]
+    source: str
+    note: str = ""
+
+    @model_validator(mode="after")
+    def _one_of(self) -> Self:
+        if (self.min is None and self.max is None) == (self.formula is None):
+            raise ValueError("give min or max, or else a formula")
+        return self
+
+    @property
+    def against_average(self) -> str | None:
+        """What to say when one reading is held against a limit meant for something longer; None for a single sample."""
+        return (
+            None
+            if self.statistic == _SINGLE
+            else f"one reading against a {self.statistic.replace(' term', '-term value')}"
+        )
+
+
+class RuleSet(Checked):
+    """Limits published together."""
+
+    key: str
+    version: Annotated[int, Field(ge=1)]
+    title: str
+    applies_to: str
+    about: str
+    limits: tuple[PublishedLimit, ...]
+
+
+@cache
+def rule_sets() -> dict[str, RuleSet]:
+    """Return the published rule sets by key; raises BadDataFile on a faulty file."""
+    return {found.key: found for found in (read_toml(path, RuleSet) for path in sorted(SETS.glob("*.toml")))}
+
+
+def _speaking_of(parameter: str, set_keys: list[str]) -> list[tuple[RuleSet, PublishedLimit]]:
+    key = known_parameter(parameter).key
+    chosen = [rule_sets()[each] for each in set_keys if each in rule_sets()]
+    return [(found, limit) for found in chosen for limit in found.limits if known_parameter(limit.parameter).key == key]
+
+
+def limits_for(parameter: str, set_keys: list[str]) -> list[tuple[RuleSet, PublishedLimit]]:
+    """Return the limits with numbers of their own for a parameter, by any of its names; keys of no set are skipped."""
+    return [(found, limit) for found, limit in _speaking_of(parameter, set_keys) if limit.formula is None]
+
+
+def not_judged(result: Quantity, parameter: str, set_keys: list[str]) -> list[tuple[RuleSet, PublishedLimit, str]]:
+    """Return the limits that speak of a parameter and cannot be held against a result, each with the reason."""
+    left = []
+    for found, limit in _speaking_of(parameter, set_keys):
+        if limit.formula:
+            left.append((found, limit, "it depends on other readings of the same sample: not judged yet"))
+            continue
+        try:
+            result.converted(limit.unit, limit.form)
+        except CannotCompute:
+            left.append((found, limit, f"{result.unit} does not convert into {limit.unit}"))
+    return left
+
+
+def judge_by_sets(
+    result: Quantity, parameter: str, set_keys: list[str], rule: str | None = None
+) -> list[dict[str, Any]]:
+    """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
+
+    A limit in a unit into which the result does not convert (NTU for JTU) says nothing about it and is left out.
+    `rule` is "simple" or "guarded" for all of them, None for each limit's own.
+    Returns one record a limit, with the limit and its source as they are today, ready to be kept with the result.
+    """
+    judgements = []
+    for rule_set, limit in limits_for(parameter, set_keys):
+        try:
+            there = result.converted(limit.unit, limit.form)
+        except CannotCompute:
+            continue
+        interval = Interval(there.value, there.low, there.high, there.censor)
+        verdict, margin = judge(interval, Limit(limit.min, limit.max), rule or limit.rule)
+        judgements.append(
+            {
+                **limit.model_dump(mode="json", by_alias=True),
+                "rule": rule or limit.rule,
+                "set": rule_set.key,
+                "set_title": rule_set.title,
+                "set_version": rule_set.version,
+                "against_average": limit.against_average,
+                "verdict": verdict,
+                "margin": margin,
+            }
+        )
+    return judgements
+
+
+def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
+    """Hold a result against what the method itself wants, as judge_by_sets does; all of its interval must be inside."""
+    assert part.wanted is not None
+    own = part.own(result)
+    window = PublishedLimit.model_validate(
+        {
+            **part.wanted.model_dump(),
+            "parameter": part.parameter,
+            "as": part.form,
+            "unit": part.unit,
+            "statistic": _SINGLE,
+            "rule": "guarded",
+        }
+    )
+    interval = Interval(own.value, own.low, own.high, own.censor)
+    verdict, margin = judge(interval, Limit(window.min, window.max), window.rule)
+    return {
+        **window.model_dump(mode="json", by_alias=True),
+        "set": "method",
+        "set_title": "wanted by the method",
+        "set_version": 1,
+        "against_average": None,
+        "verdict": verdict,
+        "margin": margin,
+    }
+
+
+def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
+    """Return the judgement that decides: the gravest, of those the one with the least margin; None without limits."""
+    if not judgements:
+        return None
+    verdict = gravest([judgement["verdict"] for judgement in judgements])
+    return min((j for j in judgements if j["verdict"] == verdict), key=lambda judgement: float(judgement["margin"]))

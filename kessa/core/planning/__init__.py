@@ -1,0 +1,1 @@
+"""Before the first drop: rhythm, stock, packing, dilutions, recoveries."""

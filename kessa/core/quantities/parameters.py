@@ -1,0 +1,56 @@
+"""What is measured: every parameter once, under the names people give it."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Literal
+
+from kessa.core.checked import Checked
+from kessa.core.datafile import BadDataFile, read_toml
+
+
+class Parameter(Checked):
+    """Something that is measured, and how its numbers behave: see parameters.toml for what each field means."""
+
+    key: str
+    also: tuple[str, ...] = ()
+    measured_in: str
+    differences: Literal["absolute", "proportion"] = "proportion"
+    conserved: bool = False
+    acute: bool = False
+    degrees: bool = False
+    ion: str | None = None
+    salt: str | None = None
+    upper: bool = False
+
+    @property
+    def title(self) -> str:
+        """The name as it begins a sentence."""
+        return self.key if self.upper else self.key[:1].upper() + self.key[1:]
+
+
+class _Parameters(Checked):
+    parameters: tuple[Parameter, ...]
+
+
+@cache
+def parameters() -> dict[str, Parameter]:
+    """Return every parameter under each of its names; raises BadDataFile on a faulty file or a name given twice."""
+    named: dict[str, Parameter] = {}
+    for each in read_toml(Path(__file__).with_suffix(".toml"), _Parameters).parameters:
+        for name in (each.key, *each.also):
+            if name in named:
+                raise BadDataFile(f"parameters.toml: two parameters are called {name}.")
+            named[name] = each
+    return named
+
+
+def parameter(name: str) -> Parameter:
+    """Return the parameter of any of its names; one that is a team's own behaves as a concentration does.
+
+    >>> parameter("ammonium").key, parameter("zinc").key
+    ('ammonia', 'zinc')
+    """
+    known = parameters()
+    return known.get(name) or known.get(name.strip().lower()) or Parameter(key=name, measured_in="concentration")

@@ -1,0 +1,76 @@
+"""A measured value that never travels without its interval."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from kessa.core.errors import finite
+from kessa.core.quantities.units import convert
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """A value, the interval in which the truth lies, and how it is written.
+
+    `censor` is None, "<" (truth at or below `value`; low 0) or ">" (truth above `value`; high None).
+    `unit` is a unit of units.UNITS or a method's own; `form` a chemical form of species.FORMS, or None.
+    """
+
+    value: float
+    low: float
+    high: float | None
+    censor: str | None
+    unit: str
+    form: str | None = None
+
+    def diluted(self, factor: float) -> Quantity:
+        """Return what the undiluted sample held; `factor` ≥ 1. Raises CannotCompute on `dilution` if too large."""
+        high = None if self.high is None else finite(self.high * factor, "dilution")
+        return replace(self, value=finite(self.value * factor, "dilution"), low=self.low * factor, high=high)
+
+    def times(self, factor: float, form: str | None) -> Quantity:
+        """Return it multiplied by a factor (> 0) that leads to another form."""
+        high = None if self.high is None else self.high * factor
+        return replace(self, value=self.value * factor, low=self.low * factor, high=high, form=form)
+
+    def widened(self, half_width: float, floor: float | None = 0.0) -> Quantity:
+        """Return it with the interval at least value ± `half_width`, low not under `floor`; a censored one as it is."""
+        if self.censor is not None or self.high is None:
+            return self
+        low = min(self.low, self.value - half_width)
+        return replace(
+            self,
+            low=low if floor is None else max(low, floor),
+            high=finite(max(self.high, self.value + half_width), "value"),
+        )
+
+    def converted(self, unit: str, form: str | None) -> Quantity:
+        """Return it in another unit and form; raises CannotCompute as units.convert does."""
+
+        def to(amount: float) -> float:
+            return convert(amount, self.unit, self.form, unit, form)
+
+        if (unit, form) == (self.unit, self.form):
+            return self
+        high = None if self.high is None else to(self.high)
+        return replace(self, value=to(self.value), low=to(self.low), high=high, unit=unit, form=form)
+
+    def as_dict(self) -> dict[str, Any]:
+        """Return it as plain data; the form is called `as`."""
+        return {
+            "value": self.value,
+            "low": self.low,
+            "high": self.high,
+            "censor": self.censor,
+            "unit": self.unit,
+            "as": self.form,
+        }
+
+
+def plain(number: float) -> str:
+    """Write a number as people do: up to four significant figures, no exponent for usual sizes, no trailing zeros."""
+    text = f"{number:.4g}"
+    if "e" in text and 1e-6 < abs(number) < 1e15:
+        text = f"{number:.0f}" if abs(number) >= 1 else f"{number:.9f}".rstrip("0")
+    return text

@@ -1,0 +1,1 @@
+"""From taps to a result: events, state, timing, agreement, conclusion."""

@@ -1,0 +1,117 @@
+"""Every flag a result may carry: its words, what it does to what is usual, whether it asks for a repeat, what to do."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Flag(NamedTuple):
+    """A flag.
+
+    `teaches`: whether such a result still teaches what is usual at its place. `repeat`: whether it waits for a repeat.
+    `advice` is what to do about it, where there is something. `ends`: whether the result stands no more.
+    """
+
+    words: str
+    teaches: bool = True
+    repeat: bool = False
+    advice: str = ""
+    ends: bool = False
+
+
+_FRESH = "find out why, then repeat with what is in order."
+
+FLAGS = {
+    "blank-questionable": Flag("blank questionable"),
+    "blank-bad": Flag(
+        "blank bad",
+        teaches=False,
+        repeat=True,
+        advice="The blank was bad: find out why, then repeat. Until then this number may be too high.",
+    ),
+    "blank-missing": Flag("no blank"),
+    "one-run": Flag(
+        "one run only",
+        teaches=False,
+        repeat=True,
+        advice="One run only: repeat it before anyone relies on the number.",
+    ),
+    "not-agreed": Flag("runs do not agree", teaches=False, repeat=True),
+    "not-comparable": Flag(
+        "runs cannot be compared",
+        teaches=False,
+        repeat=True,
+        advice="The runs cannot be compared by this method's rule: draw a fresh sample and repeat.",
+    ),
+    "over-range": Flag("over the range", teaches=False, repeat=True),
+    "diluted": Flag("diluted"),
+    "late-taps": Flag("taps after the end"),
+    "further-run": Flag("further run added"),
+    "unusual": Flag("unusual here"),
+    "sample-too-old": Flag(
+        "sample too old for this test",
+        teaches=False,
+        advice="The sample was too old for this test: draw a fresh one and repeat.",
+    ),
+    "lot-expired": Flag("lot expired", teaches=False, advice=f"A lot was expired: {_FRESH}"),
+    "lot-opened-too-long": Flag(
+        "lot open for too long", teaches=False, advice=f"A lot was open for too long: {_FRESH}"
+    ),
+    "lot-damp": Flag("lot suspected damp", teaches=False, advice=f"A lot is suspected damp: {_FRESH}"),
+    "lot-used-up": Flag("lot used up by the book"),
+    "lot-missing": Flag("no lot named"),
+    "check-failed": Flag(
+        "instrument failed a check",
+        teaches=False,
+        repeat=True,
+        advice="The instrument failed a check: have it put right, and repeat.",
+    ),
+    "check-overdue": Flag("instrument check overdue", advice="The instrument's check is overdue: check it first."),
+    "read-early": Flag(
+        "read too early",
+        teaches=False,
+        repeat=True,
+        advice="It was read too early: repeat, and let the clock ring first.",
+    ),
+    "read-late": Flag(
+        "read too late",
+        teaches=False,
+        repeat=True,
+        advice="It was read too late: repeat, and read when the clock rings.",
+    ),
+    "not-timed": Flag(
+        "reading not timed", teaches=False, repeat=True, advice="The reading was not timed: repeat with the clock."
+    ),
+    "part-missing": Flag("stopped before the end"),
+    "cloudy": Flag(
+        "sample cloudy", teaches=False, advice="The sample was cloudy: filter it and repeat, cloud is taken for colour."
+    ),
+    "ph-outside": Flag(
+        "sample's pH outside the method's window",
+        teaches=False,
+        advice="The sample's pH lay outside the method's window: adjust it and repeat.",
+    ),
+    "not-filtered": Flag("not filtered, so not dissolved alone"),
+    "quality-bad": Flag(
+        "a check failed",
+        teaches=False,
+        repeat=True,
+        advice=f"A check of this method failed: {_FRESH}",
+    ),
+    "corrected": Flag("corrected"),
+    "superseded": Flag("superseded", teaches=False, ends=True),
+    "set-aside": Flag("set aside", teaches=False, ends=True),
+}
+
+NOT_TEACHING = tuple(key for key, flag in FLAGS.items() if not flag.teaches)
+ASKS_REPEAT = tuple(key for key, flag in FLAGS.items() if flag.repeat)
+ENDS = tuple(key for key, flag in FLAGS.items() if flag.ends)
+
+
+def words(key: str) -> str:
+    """Say what a flag means; a method file of a team's own may name flags of its own.
+
+    >>> words("one-run"), words("smells-odd")
+    ('one run only', 'smells odd')
+    """
+    return FLAGS[key].words if key in FLAGS else key.replace("-", " ")

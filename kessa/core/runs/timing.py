@@ -1,0 +1,92 @@
+"""When a part may be read, and what the course of the runs says about a result."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+
+from kessa.core.methods.schema import Method
+from kessa.core.methods.steps import Step
+from kessa.core.runs.state import RunState
+
+Answers = Mapping[str, Any]
+
+
+class ReadingWindow(NamedTuple):
+    """From when to when a part may be read; `opens` None where the clock it hangs on was not started."""
+
+    opens: datetime | None
+    closes: datetime | None = None
+
+
+def applies(step: Step, answers: Answers) -> bool:
+    """Whether a step is done at all under the answers given."""
+    return all(answers.get(key) == answer for key, answer in step.when.items())
+
+
+def clock_seconds(method: Method, number: int, state: RunState) -> int | None:
+    """Return how long the clock of a step runs, in seconds: as the method says, or computed from what was read before.
+
+    None where the step has no clock, or where the reading it follows from was not taken.
+    """
+    wait = method.steps[number].wait
+    if wait is None or wait.computed is None:
+        return wait.seconds if wait else None
+    before = state.readings.get(wait.computed.part)
+    display = before.raw.get("display") if before else None
+    if display is None:
+        return None
+    seconds: float = wait.computed.base_s + wait.computed.per_s * display
+    return max(1, math.ceil(seconds))
+
+
+def reading_window(method: Method, key: str, state: RunState, answers: Answers) -> ReadingWindow | None:
+    """Return when a part may be read by the clock of the last step before it that applies; None where none binds it."""
+    part = method.part(key)
+    reads = next(
+        n for n, step in enumerate(method.steps) if step.kind == "read" and (not step.parts or key in step.parts)
+    )
+    waits = [(n, step.wait) for n, step in enumerate(method.steps[:reads]) if step.wait and applies(step, answers)]
+    if not waits:
+        return None
+    number, wait = waits[-1]
+    clock = state.clocks.get(number)
+    if clock is None:
+        return ReadingWindow(None) if part.read_s is not None or wait.rule == "exact" else None
+    if part.read_s:
+        return ReadingWindow(*(clock.at + timedelta(seconds=seconds) for seconds in part.read_s))
+    opens = clock.at + timedelta(seconds=clock_seconds(method, number, state) or clock.seconds)
+    return ReadingWindow(opens, opens + timedelta(seconds=wait.within_s) if wait.within_s else None)
+
+
+def timing(method: Method, state: RunState, answers: Answers) -> dict[str, str]:
+    """Return by part how a reading missed its time: "read-early", "read-late" or "not-timed"."""
+    missed = {}
+    for key, reading in state.readings.items():
+        window = reading_window(method, key, state, answers)
+        if window is None:
+            continue
+        if window.opens is None:
+            missed[key] = "not-timed"
+        elif reading.at < window.opens:
+            missed[key] = "read-early"
+        elif window.closes and reading.at > window.closes:
+            missed[key] = "read-late"
+    return missed
+
+
+def run_flags(method: Method, key: str, runs: Mapping[int, RunState], answers: Answers) -> tuple[str, ...]:
+    """Return what the course of the runs and the answers given on the way say about the result of a part.
+
+    A stage or pad that was read late marks its own part alone.
+    """
+    flags = ["late-taps"] if any(state.late for state in runs.values()) else []
+    for state in runs.values():
+        if state.counts:
+            flags += filter(None, [timing(method, state, answers).get(key)])
+            flags += ["part-missing"] if state.stopped and state.missing else []
+            flags += ["corrected"] if state.corrected else []
+    asked = [ask.flag_of(answers[name]) for name, ask in method.asks.items() if name in answers]
+    return tuple(dict.fromkeys([*flags, *filter(None, asked)]))

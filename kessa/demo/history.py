@@ -1,0 +1,225 @@
+"""What happened in Tarrow Vale: visits with what was seen, samples, and determinations tapped through."""
+
+import math
+import uuid
+from datetime import datetime, timedelta
+from decimal import Decimal
+from random import Random
+from typing import Any, NamedTuple
+
+from kessa.bench import services as bench
+from kessa.bench.models import Determination
+from kessa.bench.selectors import suggested_method, written_at
+from kessa.core.job.circumstances import scales_for
+from kessa.core.methods import families
+from kessa.core.methods.schema import Method
+from kessa.core.planning.dilution import dilute
+from kessa.core.runs import events as runs
+from kessa.core.runs.events import ANSWERED, CLOSED
+from kessa.kits.models import Instrument, Kit
+from kessa.people.models import User
+from kessa.places.models import Place
+from kessa.visits import services as visits
+from kessa.visits.models import Sample, Visit
+
+# Read off the bottle, before kits were on the books.
+_OLD_LOT = "SN-60"
+
+
+class Todo(NamedTuple):
+    """One test of a visit: its family, how strong the water is in each of its parts, and runs that went otherwise."""
+
+    family: str
+    strengths: dict[str, float]
+    counts: list[int] | None = None
+
+
+class Stay(NamedTuple):
+    """One visit: where, when, by whom, how strong in chloride the water was, which tests, and with which kit."""
+
+    place: Place
+    day: datetime
+    strength: float
+    person: User
+    kit: Kit | None
+    todo: list[Todo]
+
+
+def season(day: datetime) -> float:
+    """Return 1 in the cold of late January, 0 in late July: salted roads make the peak."""
+    return (1 + math.cos(2 * math.pi * (day.timetuple().tm_yday - 25) / 365.25)) / 2
+
+
+def live_through(stay: Stay, instruments: list[Instrument], chance: Random) -> Visit:
+    """Visit, note, draw, test, close."""
+    place, day, person = stay.place, stay.day, stay.person
+    safety = {"company": "the other of the two", "told": "Ines", "back_by": f"{day + timedelta(hours=3):%H:%M}"}
+    visit = visits.begin_visit(place, person, safety | {"ready": True}, day)
+    temperature = round(8.5 - 12 * (season(day) - 0.5) + chance.gauss(0, 0.8), 1)
+    if place.kind.is_plant:
+        temperature = round(24 + chance.gauss(0, 1.5), 1)
+    _note(visit, person, _seen(place, day, temperature, stay.strength, chance), instruments, chance)
+    sample = visits.draw_sample(
+        place,
+        person,
+        day + timedelta(minutes=6),
+        Decimal(place.sampling_depth_cm) if place.kind.has_depth else None,
+        Decimal(temperature).quantize(Decimal("0.1")),
+        way=place.usual_way,
+        visit=visit,
+    )
+    at = day + timedelta(minutes=8)
+    for todo in stay.todo:
+        at = _test(sample, stay, todo, at, instruments, chance)
+    visits.close_visit(visit, person, [], at=at + timedelta(minutes=5))
+    return visit
+
+
+def _test(
+    sample: Sample, stay: Stay, todo: Todo, at: datetime, instruments: list[Instrument], chance: Random
+) -> datetime:
+    """Run one test from the first step to the log; return when it was done."""
+    family = families()[todo.family]
+    method, _ = suggested_method(stay.place, family, written_at(stay.place, family[0].main))
+    kit = stay.kit if stay.kit and todo.family in stay.kit.families else None
+    instrument = next((each for each in instruments if each.measures == method.instrument), None)
+    begun = bench.begin_determination(
+        sample, stay.person, method.key, kit=kit, lot="" if kit else _OLD_LOT, instrument=instrument, at=at
+    )
+    return run_through(begun, stay.person, todo, chance)
+
+
+def _seen(place: Place, day: datetime, temperature: float, strength: float, chance: Random) -> dict[str, float]:
+    cold = season(day)
+    wet = chance.choice([0, 0, 1, 1, 2, 3])
+    seen = {"temperature": temperature, "conductivity": float(round(110 + 3.1 * strength + chance.gauss(0, 6)))}
+    if place.kind_key == "stream":
+        air = round(9 - 18 * (cold - 0.5) + chance.gauss(0, 2), 1)
+        seen |= {"weather_now": 6 if air < 0 else [0, 2, 4, 5][wet], "rain_past_day": 4 if air < 1 and wet else wet}
+        seen |= {"air_temperature": air, "flow": min(2 + wet // 2, 4), "level": min(1 + wet, 3), "foam": wet // 3}
+        seen |= {"ice": 1 if air < -3 else 0, "colour": 1 if wet > 2 else 0, "smell": 0, "oil": 0}
+        seen |= {"weed": 0 if cold > 0.6 else 2, "thread_algae": 0 if cold > 0.4 else 1, "drains_in": 2 if wet else 0}
+        seen |= {"water_depth": float(32 + 9 * wet)}
+    elif place.kind.is_plant:
+        seen |= {"load": float(chance.randrange(55, 92, 5)), "days_since_dose": float(chance.randrange(1, 7))}
+        seen |= {"colour": 0, "make_up": float(4000 + (day.toordinal() % 1000) * 3)}
+    else:
+        seen |= {"colour": 0, "smell": 0}
+    asked = {scale.key for scale in scales_for(place.kind_key)}
+    return {key: value for key, value in seen.items() if key in asked}
+
+
+def _note(visit: Visit, person: User, seen: dict[str, float], instruments: list[Instrument], chance: Random) -> None:
+    by = {each.measures: each.pk for each in instruments}
+    taps = [
+        {
+            "id": _identity(chance),
+            "run": key,
+            "seq": number,
+            "at": (visit.started_at + timedelta(seconds=20 * number)).isoformat(),
+            "data": {"value": value, "instrument": by.get(key)},
+            "device": "simulated",
+        }
+        for number, (key, value) in enumerate(seen.items(), 1)
+    ]
+    stored = visits.record_observations(visit, person, taps)
+    assert not stored.refused, stored.refused
+
+
+def run_through(determination: Determination, person: User, todo: Todo, chance: Random) -> datetime:
+    """Tap through a determination as a person would, over the range and on into the next one or diluted."""
+    taps = _Taps(chance, determination.started_at, determination.method)
+    method = determination.method
+    if determination.blank_first and determination.continues_id is None:
+        taps.counted("blank-1", {"count": 2 if chance.random() < 0.04 else 1})
+    for key, ask in method.asks.items():
+        taps.add("", ANSWERED, key=key, value=ask.answers[0].key if ask.answers else 7.5)
+    over = False
+    for number in range(1, len(todo.counts) + 1 if todo.counts else (3 if method.agreement else 2)):
+        if todo.counts:
+            over = taps.counted(f"sample-{number}", {"count": todo.counts[number - 1]})
+        else:
+            over = taps.run(number, todo.strengths, determination.dilution)
+        if over:
+            break
+    taps.add("", CLOSED)
+    stored = bench.record_events(determination, person, taps.made)
+    assert not stored.refused, (method.key, stored.refused)
+    if not over or not (method.may_dilute or method.main.next_range):
+        return taps.at
+    part = method.main
+    strength = todo.strengths[part.key] / determination.dilution
+    plan = dilute(strength, part.least or 0.0, part.reach or 1.0, 50.0)
+    dilution = None if part.next_range else plan.factor
+    following = bench.continue_over_range(determination, person, dilution, taps.at + timedelta(minutes=2))
+    return run_through(following, person, todo, chance)
+
+
+def _identity(chance: Random) -> str:
+    return str(uuid.UUID(int=chance.getrandbits(128), version=4))
+
+
+class _Taps:
+    """Taps in the making, a few seconds apart; clocks are waited for."""
+
+    def __init__(self, chance: Random, at: datetime, method: Method) -> None:
+        self.made: list[dict[str, Any]] = []
+        self.at = at
+        self._chance, self._method = chance, method
+
+    def add(self, run: str, kind: str, **data: Any) -> None:
+        self.at += timedelta(seconds=self._chance.randint(3, 9))
+        tap = {"id": _identity(self._chance), "run": run, "kind": kind, "seq": len(self.made) + 1}
+        self.made.append({**tap, "at": self.at.isoformat(), "data": data, "device": "simulated"})
+
+    def run(self, number: int, strengths: dict[str, float], dilution: float) -> bool:
+        """Run one replicate in water of these strengths, by part; return whether it went over the range."""
+        name, main = f"sample-{number}", self._method.main
+        if main.counted and main.numbers.has_blank:
+            return self.counted(name, main.simulated(strengths[main.key] / dilution, self._chance))
+        if main.counted:
+            reading = main.simulated(strengths[main.key], self._chance)
+            self.counted(f"supply-{number}", {"count": reading["supply"]})
+            return self.counted(name, {"count": reading["system"]})
+        return self._read(name, strengths, dilution)
+
+    def counted(self, name: str, reading: dict[str, Any]) -> bool:
+        most = self._method.main.stop_at
+        count, over = min(reading["count"], most), reading["count"] > most
+        steps = self._method.steps
+        for step in range(next(n for n, each in enumerate(steps) if each.kind == "count")):
+            if steps[step].kind == "do":
+                self.add(name, runs.STEP, step=step)
+        for drop in range(1, count + 1):
+            self.add(name, runs.DROP)
+            if drop == reading.get("first_change") and drop < count:
+                self.add(name, runs.TURN)
+        self.add(name, runs.END, endpoint=not over)
+        self.add(name, runs.STEP, step=len(steps) - 1)
+        return over
+
+    def _read(self, name: str, strengths: dict[str, float], dilution: float) -> bool:
+        """Do each step, wait for its clock, and read each part in its time."""
+        over, begun = False, self.at
+        for number, step in enumerate(self._method.steps):
+            if step.wait:
+                seconds = step.wait.seconds or 300
+                self.add(name, runs.TIMER, step=number, seconds=seconds)
+                begun, self.at = self.at, self.at + timedelta(seconds=0 if self._timed else seconds)
+            if step.kind == "do":
+                self.add(name, runs.STEP, step=number)
+            for key in (step.parts or [part.key for part in self._method.parts]) if step.kind == "read" else ():
+                part = self._method.part(key)
+                reading = part.simulated(strengths[key] / dilution, self._chance)
+                if part.read_s:
+                    self.at = max(self.at, begun + timedelta(seconds=part.read_s[0]))
+                if part.with_sensor:
+                    reading["sensor"] = f"S{self._chance.randint(100, 999)}"
+                self.add(name, runs.READ, part=key, reading=reading)
+                over = over or part.determine(reading).next is not None
+        return over
+
+    @property
+    def _timed(self) -> bool:
+        """Whether its parts are read each in a time of its own, counted from the clock's start."""
+        return any(part.read_s for part in self._method.parts)

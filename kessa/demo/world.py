@@ -1,0 +1,205 @@
+"""Tarrow Vale: its people, places, kits and rounds, and two years of what happened there."""
+
+import tomllib
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from random import Random
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from kessa.bench.services import begin_check
+from kessa.demo.history import Stay, Todo, live_through, run_through, season
+from kessa.kits import services as kits
+from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
+from kessa.people.models import Membership, Team, User
+from kessa.people.services import start_team
+from kessa.places.models import Pair, Place
+from kessa.places.services import keep_pair, keep_place
+from kessa.rounds import services as rounds
+from kessa.rounds.models import Round, Settled
+from kessa.rounds.selectors import due_now, whole_rounds
+from kessa.rules.services import choose_house_rules
+from kessa.visits.models import Visit
+
+DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
+# What is said of a place for the world's sake; all else is the place's own fields.
+_NOT_FIELDS = ("kind", "summer", "winter", "every_days", "span_days", "people", "kit", "tests")
+_DAY = timedelta(days=1)
+# Kits are on the books for so long.
+_BOOKED = timedelta(days=85)
+_PLENTY = 100_000
+
+
+@transaction.atomic
+def build() -> bool:
+    """Build the demo world; return whether there was anything to do."""
+    if Team.objects.filter(name=DATA["team"]).exists():
+        return False
+    people = _people()
+    team = people["ines"].memberships.get().team
+    chance = Random(DATA["seed"])
+    choose_house_rules(team, {}, **DATA["rules"])
+    places = _places(team)
+    boxes = _kits(team, people["ines"])
+    instruments = _instruments(team, people, boxes, chance)
+    latest: dict[int, Visit] = {}
+    for stay in _stays(places, people, boxes, chance):
+        latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
+    _checks(team, people, boxes, chance)
+    _plan(team, people, places, latest)
+    _level(team)
+    return True
+
+
+def _people() -> dict[str, User]:
+    people = {}
+    for each in DATA["people"]:
+        user = User(username=each["username"], first_name=each["name"])
+        user.set_password(DATA["password"])
+        user.save()
+        people[user.username] = user
+        if len(people) == 1:
+            team = start_team(user, DATA["team"], DATA["time_zone"]).team
+        else:
+            Membership.objects.create(team=team, user=user, role=each["role"])
+    return people
+
+
+def _places(team: Team) -> dict[str, Place]:
+    places: dict[str, Place] = {}
+    for each in DATA["places"]:
+        places[each["name"]] = keep_place(
+            Place(
+                team=team,
+                kind_key=each["kind"],
+                limit_sets=DATA["limits"].get(each["kind"], []),
+                **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
+            )
+        )
+    for each in DATA["pairs"]:
+        keep_pair(Pair(team=team, kind=each["kind"], first=places[each["first"]], second=places[each["second"]]))
+    return places
+
+
+def _kits(team: Team, person: User) -> dict[str, Kit]:
+    boxes = {each["name"]: kits.keep_kit(Kit(team=team, **each)) for each in DATA["kits"]}
+    for each in DATA["lots"]:
+        lot = Lot(team=team, kit=boxes[each["kit"]], supply_key=each["supply"], number=each["number"])
+        lot.expires_on = _day_from_now(each.get("expires_in_days"))
+        kits.add_lot(lot, each["units"] + _PLENTY, person)
+        if each.get("in_use"):
+            opened = _day_from_now(-each["opened_days_ago"])
+            assert opened
+            kits.use_lot(lot, opened)
+        if each.get("damp"):
+            kits.suspect_damp(lot, damp=True)
+        if "table" in each:
+            kits.keep_table(lot, each["table"])
+    return boxes
+
+
+def _level(team: Team) -> None:
+    """Let each lot have come in with just so much that what is left now is what the world says."""
+    for each in DATA["lots"]:
+        lot = Lot.objects.for_team(team).get(kit__name=each["kit"], number=each["number"])
+        received = lot.changes.get()
+        received.units -= lot.units_left - each["units"]
+        received.save(update_fields=["units"])
+        kits.take_from(lot, lot.units_left - each["units"])
+
+
+def _instruments(
+    team: Team, people: dict[str, User], boxes: dict[str, Kit], chance: Random
+) -> dict[Kit | None, list[Instrument]]:
+    by_kit: dict[Kit | None, list[Instrument]] = {}
+    for each in DATA["instruments"]:
+        fields = {key: each[key] for key in ("name", "serial", "measures", "unit", "resolution", "check_every_days")}
+        instrument = Instrument(team=team, kit=boxes[each["kit"]], **fields)
+        instrument.calibration_due = _day_from_now(each["calibration_in_days"])
+        kits.keep_instrument(instrument)
+        by_kit.setdefault(instrument.kit, []).append(instrument)
+        for nth, days_ago in enumerate(range(each["first_check_days_ago"], each["last_check_days_ago"] - 1, -30)):
+            off = each["drift"] * nth + chance.gauss(0, each["noise"])
+            digits = 1 if each["resolution"] < 1 else 0
+            check = InstrumentCheck(team=team, instrument=instrument, person=people[each["person"]])
+            check.at = timezone.now() - _DAY * days_ago
+            check.standard, check.expected, check.allowed = each["standard"], each["expected"], each["allowed"]
+            check.reading = round(each["expected"] + off, digits)
+            kits.check_instrument(check)
+    return by_kit
+
+
+def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, Kit], chance: Random) -> list[Stay]:
+    """Every visit in order of time: the rounds, and what happened besides."""
+    today = timezone.localtime().replace(hour=9, minute=10, second=0, microsecond=0)
+    stays = []
+    for nth, each in enumerate(place for place in DATA["places"] if "summer" in place):
+        every, span = each.get("every_days", 30.4), each.get("span_days", 30.4 * DATA["months"])
+        for back in range(int(span / every), 0, -1):
+            day = today - _DAY * (round(back * every) - 12 % int(every)) + timedelta(minutes=50 * (nth % 4))
+            strength = each["summer"] + (each["winter"] - each["summer"]) * season(day) ** 2
+            person = people[chance.choice(each["people"])]
+            kit = boxes[each["kit"]] if day > today - _BOOKED else None
+            strength *= chance.gauss(1.0, 0.07)
+            todo = [Todo(DATA["method_family"], {"main": strength})]
+            todo += [_todo(test, day, chance) for test in each.get("tests", []) if back <= test.get("last", 2)]
+            stays.append(Stay(places[each["name"]], day, strength, person, kit, todo))
+    for event in DATA["events"]:
+        day = today - _DAY * event["days_ago"] + timedelta(minutes=chance.randrange(90))
+        kit = boxes[DATA["kits"][0]["name"]] if day > today - _BOOKED else None
+        person = people[event["person"]]
+        todo = [Todo(DATA["method_family"], {"main": event["strength"]}, event.get("runs"))]
+        stays.append(Stay(places[event["place"]], day, event["strength"], person, kit, todo))
+    return sorted(stays, key=lambda stay: stay.day)
+
+
+def _checks(team: Team, people: dict[str, User], boxes: dict[str, Kit], chance: Random) -> None:
+    """Blanks and standards besides: a bad one marks the results of its day."""
+    for each in DATA["checks"]:
+        at = timezone.localtime().replace(hour=8, minute=20) - _DAY * each["days_ago"]
+        against = {"expected": each["expected"], "plan": each["plan"]} if "expected" in each else {}
+        person = people[each["person"]]
+        method, kit = each["method"], boxes[each["kit"]]
+        begun = begin_check(team, person, method, each["purpose"], against, kit=kit, at=at)
+        run_through(begun, person, Todo(begun.method.family, {"main": each["strength"]}), chance)
+
+
+def _todo(test: dict[str, Any], day: datetime, chance: Random) -> Todo:
+    """One test besides chloride, in water of the season; strengths are [summer, winter] by part."""
+    parts = test.get("parts") or {"main": test["strength"]}
+    cold = season(day)
+    return Todo(
+        test["family"],
+        {key: (summer + (winter - summer) * cold) * chance.gauss(1.0, 0.04) for key, (summer, winter) in parts.items()},
+    )
+
+
+def _plan(team: Team, people: dict[str, User], places: dict[str, Place], latest: dict[int, Visit]) -> None:
+    """Plan the rounds; what fell due is settled, but for the places left open."""
+    for each in DATA["rounds"]:
+        planned = Round(team=team, name=each["name"], rule=each.get("rule", ""), months=each.get("months", []))
+        planned.starts_on = timezone.localdate() - _DAY * each["began_days_ago"]
+        planned.occasions = each.get("occasions", [])
+        rounds.keep_round(planned, [people[name] for name in each["people"]])
+        tests = {family: {"runs": 2, "blanks": 1, "standards": 0} for family in each["tests"]}
+        for name in each["places"]:
+            rounds.plan_stop(planned, places[name], tests, each["in_place"])
+        for due in due_now(team, list(whole_rounds(team).filter(pk=planned.pk)), timezone.localdate()):
+            if due.stop.place.name not in each["left_open"]:
+                visit = latest.get(due.stop.place_id)
+                reason = "" if visit else "Before the plan was kept here."
+                Settled.objects.create(
+                    team=team,
+                    stop=due.stop,
+                    due_on=due.due_on,
+                    visit=visit,
+                    reason=reason,
+                    person=people[each["people"][0]],
+                    at=datetime.combine(due.due_on, datetime.min.time(), tzinfo=timezone.get_current_timezone()),
+                )
+
+
+def _day_from_now(days: int | None) -> date | None:
+    return None if days is None else timezone.localdate() + _DAY * days
