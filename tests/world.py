@@ -5,15 +5,18 @@ from datetime import timedelta
 
 from django.utils import timezone
 
-from kessa.bench.services import begin_determination, record_events
+from kessa.bench.services import begin_test
 from kessa.kits.models import Kit, Lot
 from kessa.kits.services import add_lot, keep_kit
+from kessa.log.models import Result
 from kessa.people.models import Membership, Role, User
 from kessa.people.services import start_team
 from kessa.places.models import Place
 from kessa.rounds.models import Round
 from kessa.rounds.services import keep_round, plan_stop
-from kessa.visits.services import draw_sample
+from kessa.taps.services import record, tapped
+from kessa.visits.models import Observation, Sample, Visit
+from kessa.visits.services import visit_around
 
 SETS = ["us-aquatic", "ca-aquatic"]
 
@@ -36,13 +39,14 @@ def member(team, name, role=Role.VOLUNTEER):
 class Taps:
     """Taps as a browser makes them."""
 
-    def __init__(self, device="test", seq=0):
+    def __init__(self, device="test", seq=1, days_ago=0):
         self.made, self.device, self.seq = [], device, seq
+        self.now = timezone.now() - timedelta(days=days_ago)
 
     def add(self, run, kind, seq=None, **data):
         """Add one tap and return it."""
         self.seq = seq or self.seq + 1
-        at = (timezone.now() + timedelta(milliseconds=self.seq)).isoformat()
+        at = (self.now + timedelta(milliseconds=self.seq)).isoformat()
         tap = {"id": str(uuid.uuid4()), "run": run, "kind": kind, "seq": self.seq, "at": at, "data": data}
         self.made.append({**tap, "device": self.device})
         return self.made[-1]
@@ -54,53 +58,110 @@ class Taps:
         self.add(name, "end_called", endpoint=endpoint)
         return self
 
+    def read(self, *readings, part="main"):
+        """Read a part in one run after another."""
+        for number, reading in enumerate(readings, 1):
+            raw = reading if isinstance(reading, dict) else {"display": reading}
+            self.add(f"sample-{number}", "reading_taken", part=part, reading=raw)
+        return self
+
     def close(self):
         """Add the closing tap."""
         self.add("", "closed")
         return self
 
 
-def begin(place, person, method="chloride-drops-25", days_ago=0, **kwargs):
-    """Draw a sample and begin a determination on it."""
-    sample = draw_sample(place, person, timezone.now() - timedelta(days=days_ago, minutes=5))
-    return begin_determination(sample, person, method, **kwargs)
+def send(by, determination, taps):
+    """Send taps of a test; return what became of them."""
+    stored = record(by, "bench", determination.pk, taps.made if isinstance(taps, Taps) else taps)
+    determination.refresh_from_db()
+    return stored
 
 
-def measured(place, person, *counts, days_ago=0, blank=1):
-    """Run a determination through to its result."""
-    determination = begin(place, person, days_ago=days_ago)
-    taps = Taps().run("blank-1", blank)
+def drawn(place, by, days_ago=0, minutes=5, **said):
+    """Draw a sample, on the visit of those hours where there is one."""
+    at = timezone.now() - timedelta(days=days_ago, minutes=minutes)
+    number = uuid.uuid4()
+    around = visit_around(place, at)
+    data = {"place": place.pk, "sample": str(number), "at": at.isoformat(), **said}
+    stream = around.pk if around else uuid.uuid4()
+    stored = record(by, "visit", stream, [tapped("sample_drawn", data, at=at, seq=500)])
+    assert not stored.refused, stored.refused
+    return Sample.objects.for_team(place.team).get(pk=number)
+
+
+def begin(place, by, method="chloride-drops-25", days_ago=0, at=None, **said):
+    """Draw a sample and begin a test on it, at the time of the sample."""
+    sample = drawn(place, by, days_ago=days_ago)
+    at = at or sample.drawn_at + timedelta(minutes=1)
+    return begin_test(by, {"sample": str(sample.pk), "method": method, **said}, at=at)
+
+
+def standing(determination):
+    """The only result of a test that stands."""
+    return Result.objects.for_team(determination.team_id).standing().get(determination=determination)
+
+
+def measured(place, by, *counts, days_ago=0, blank=1):
+    """Run a test through to its result."""
+    determination = begin(place, by, days_ago=days_ago)
+    taps = Taps(days_ago=days_ago).run("blank-1", blank)
     for number, count in enumerate(counts, 1):
         taps.run(f"sample-{number}", min(count, 25), endpoint=count <= 25)
-    record_events(determination, person, taps.close().made)
-    return determination.results.get(superseded_at=None)
+    send(by, determination, taps.close())
+    return standing(determination)
 
 
-def measured_meter(place, person, *displays):
-    """Read a conductivity meter on one day after another."""
-    for days_ago, display in enumerate(displays, 1):
-        determination = begin(place, person, "conductivity-meter", days_ago=days_ago)
-        taps = Taps()
-        taps.add("sample-1", "reading_taken", part="main", reading={"display": display})
-        record_events(determination, person, taps.close().made)
+def read(place, by, method, *readings, days_ago=0, **said):
+    """Read a test's main part in one run after another, through to its result."""
+    determination = begin(place, by, method, days_ago=days_ago, **said)
+    stored = send(by, determination, Taps(days_ago=days_ago).read(*readings).close())
+    assert not stored.refused, stored.refused
+    return standing(determination)
+
+
+def visited(place, by, days_ago=0, **safety_said):
+    """Begin a visit, with its safety confirmed."""
+    number = uuid.uuid4()
+    at = timezone.now() - timedelta(days=days_ago, minutes=30)
+    record(by, "visit", number, [tapped("visit_begun", {"place": place.pk, "safety": safety(**safety_said)}, at=at)])
+    return Visit.objects.for_team(place.team).get(pk=number)
+
+
+def led(by, visit, kind, seq=900, **data):
+    """Tap something that leads a visit on; return what became of it."""
+    stored = record(by, "visit", visit.pk, [tapped(kind, data, seq=seq)])
+    visit.refresh_from_db()
+    return stored
+
+
+def note(by, visit, *observations):
+    """Note observations on a visit; return what became of them."""
+    return record(by, "visit", visit.pk, seen(*observations))
+
+
+def noted(visit):
+    """What counts of a visit's observations, by scale."""
+    return {each.key: each.value for each in Observation.objects.for_team(visit.team_id).filter(visit=visit)}
 
 
 def planned(membership, place, rule="FREQ=DAILY", days_ago=0, people=(), **fields):
     """Plan a round with one place, chloride by drops and conductivity in place."""
     begins = timezone.localdate() - timedelta(days=days_ago)
     each = Round(team=membership.team, name=fields.pop("name", "Brook"), rule=rule, starts_on=begins, **fields)
-    keep_round(each, list(people))
-    plan_stop(each, place, {"chloride-drops": {"runs": 2, "blanks": 1, "standards": 0}}, ["conductivity"])
+    keep_round(membership, each, list(people))
+    tests = {"chloride-drops": {"runs": 2, "blanks": 1, "standards": 0}}
+    plan_stop(membership, each, place, tests, ["conductivity"])
     return each
 
 
 def stocked_kit(membership, families=("chloride-drops",), **units):
     """Keep a kit with a lot in use of what chloride by drops takes, and of `units`: by supply, with underscores."""
-    kit = keep_kit(Kit(team=membership.team, name="Box", home="the shed", families=list(families)))
+    kit = keep_kit(membership, Kit(team=membership.team, name="Box", home="the shed", families=list(families)))
     stock = {"deionised_water": 5000, "chromate_packet": 50, "silver_nitrate": 20, "ph_strip": 10} | units
     for key, amount in stock.items():
         lot = Lot(team=membership.team, kit=kit, supply_key=key.replace("_", "-"), number=f"L-{key[:2]}")
-        add_lot(lot, amount, membership.user)
+        add_lot(membership, lot, amount)
     return kit
 
 
@@ -110,10 +171,10 @@ def safety(**changes):
     return {key: value for key, value in (told | changes).items() if value is not None}
 
 
-def seen(*observations):
+def seen(*observations, seq=2):
     """Observations as a browser sends them: (scale, value) or (scale, value, instrument)."""
     taps = []
-    for number, (key, value, *instrument) in enumerate(observations, 1):
+    for number, (key, value, *instrument) in enumerate(observations, seq):
         data = {"value": value, "instrument": instrument[0] if instrument else None}
         at = (timezone.now() + timedelta(milliseconds=number)).isoformat()
         tap = {"id": str(uuid.uuid4()), "run": key, "kind": "observed", "seq": number, "at": at, "data": data}

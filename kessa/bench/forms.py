@@ -1,12 +1,14 @@
 """Forms of the bench."""
 
+import uuid
 from typing import Any
 
 from django import forms
 
 from kessa.bench.models import Purpose
 from kessa.core.planning.dilution import FACTORS
-from kessa.kits.models import Instrument, Kit
+from kessa.instruments.models import Instrument
+from kessa.kits.models import Kit
 from kessa.people.models import Team
 
 
@@ -15,17 +17,28 @@ def _dilutions(none: str = "") -> list[tuple[Any, str]]:
     return [("", none), *factors] if none else factors
 
 
-class ReasonForm(forms.Form):
-    """Why a closed determination is opened again or set aside."""
+class OnceForm(forms.Form):
+    """A form whose page made the number of what it begins: a page sent twice begins one."""
 
-    reason = forms.CharField(label="Reason", max_length=300)
+    once = forms.UUIDField(required=False, widget=forms.HiddenInput)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        kwargs["initial"] = {"once": uuid.uuid4()} | (kwargs.get("initial") or {})
+        super().__init__(*args, **kwargs)
+
+    @property
+    def number(self) -> uuid.UUID:
+        """The number the page made, or a new one."""
+        given: uuid.UUID | None = self.cleaned_data["once"]
+        return given or uuid.uuid4()
 
 
-class BeginForm(forms.Form):
+class BeginForm(OnceForm):
     """By which method to begin, and from which kit, or from which lot of reagent where no kit is kept."""
 
     method = forms.CharField(max_length=60)
     kit = forms.ModelChoiceField(label="From which kit", queryset=None, required=False, empty_label="another kit")
+    lots = forms.CharField(max_length=500, required=False)
     lot = forms.CharField(label="Lot number on the bottle, if you have it", max_length=40, required=False)
 
     instrument = forms.ModelChoiceField(
@@ -44,6 +57,19 @@ class BeginForm(forms.Form):
         self.fields["kit"].queryset = Kit.objects.for_team(team)
         self.fields["instrument"].queryset = Instrument.objects.for_team(team)
 
+    def said(self) -> dict[str, Any]:
+        """What the person saw and chose, as the first tap of a test says it."""
+        chosen = self.cleaned_data
+        seen = [int(each) for each in chosen["lots"].split(",") if each.isdigit()]
+        return {
+            "method": chosen["method"],
+            "kit": chosen["kit"].pk if chosen["kit"] else None,
+            "lots": seen,
+            "lot": chosen["lot"],
+            "instrument": chosen["instrument"].pk if chosen["instrument"] else None,
+            "dilution": chosen["dilution"],
+        }
+
 
 class DilutionForm(forms.Form):
     """How far to dilute: parts of the whole in one part of sample."""
@@ -58,7 +84,7 @@ class EstimateForm(forms.Form):
     make_ml = forms.FloatField(min_value=1, max_value=10_000, initial=50, required=False)
 
 
-class CheckForm(forms.Form):
+class CheckForm(OnceForm):
     """A blank or a standard: of a standard its stock, what is wanted of it, and how finely one can measure out."""
 
     purpose = forms.ChoiceField(
@@ -96,7 +122,7 @@ class CheckForm(forms.Form):
         return {name: self.cleaned_data[name] for name in ("stock", "want", "make_ml", "smallest_ml")}
 
 
-class SpikeForm(forms.Form):
+class SpikeForm(OnceForm):
     """What is added to how much of a sample."""
 
     sample_ml = forms.FloatField(min_value=0.01, max_value=10_000)

@@ -1,6 +1,6 @@
-"""Determinations, the event streams of their runs, and results."""
+"""Determinations, and what they use of lots."""
 
-from typing import Any, Self
+import uuid
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
@@ -9,16 +9,14 @@ from django.db.models import Q
 from django.utils.functional import cached_property
 
 from kessa.core.job.schools import complete
-from kessa.core.judging.limits import overall
 from kessa.core.judging.written import written_form
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
-from kessa.core.quantities.quantity import Quantity
-from kessa.kits.models import Instrument, Kit, Lot
-from kessa.people.managers import TeamManager
+from kessa.instruments.models import Instrument
+from kessa.kits.models import Kit, Lot
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
-from kessa.visits.models import Sample, Tap
+from kessa.visits.models import Sample
 
 
 class Purpose(models.TextChoices):
@@ -33,11 +31,14 @@ class Purpose(models.TextChoices):
 class Determination(TeamOwned):
     """One sample by one method, as the method, the house rules and the limits were when it began."""
 
+    # Made in the browser, so that a test can begin without a signal.
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     # Of a blank or a standard run for itself there is no sample.
     sample = models.ForeignKey(Sample, null=True, on_delete=models.PROTECT, related_name="determinations")
     purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.SAMPLE)
-    # What a check is held against: see kessa.bench.quality.
+    # What a check is held against: see kessa.core.runs.checks.
     check_against = models.JSONField(default=dict)
+    family = models.CharField(max_length=60)
     method_key = models.CharField(max_length=60)
     method_version = models.PositiveIntegerField()
     method_definition = models.JSONField()
@@ -60,7 +61,7 @@ class Determination(TeamOwned):
     continues = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="continued_by")
     supersedes = models.OneToOneField("self", null=True, on_delete=models.PROTECT, related_name="superseded_by")
     closed_at = models.DateTimeField(null=True)
-    # Taps that arrived after closing: kept as events, not part of the result.
+    # Taps that arrived after closing: kept, not part of the result.
     late_taps = models.PositiveIntegerField(default=0)
 
     class Meta(TeamOwned.Meta):
@@ -74,6 +75,9 @@ class Determination(TeamOwned):
                 name="sample_or_check",
             ),
         ]
+
+    def __str__(self) -> str:
+        return f"{self.method_key} of {self.subject}"
 
     @cached_property
     def method(self) -> Method:
@@ -122,116 +126,3 @@ class LotUse(TeamOwned):
 
     class Meta(TeamOwned.Meta):
         constraints = [models.UniqueConstraint(fields=["determination", "lot"], name="one_use_of_a_lot")]
-
-
-class Event(Tap):
-    """One tap of a run."""
-
-    determination = models.ForeignKey(Determination, on_delete=models.PROTECT, related_name="events")
-    run = models.CharField(max_length=12)
-    kind = models.CharField(max_length=20)
-    data = models.JSONField(default=dict)
-
-
-class QualityCheck(TeamOwned):
-    """What a blank, a standard or a spike came to, and whether the method can be trusted that day."""
-
-    determination = models.OneToOneField(Determination, on_delete=models.PROTECT, related_name="quality_check")
-    family = models.CharField(max_length=60)
-    kit = models.ForeignKey(Kit, null=True, on_delete=models.PROTECT, related_name="+")
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    # In the method's own unit and form; the blank's is what it showed.
-    found = models.FloatField()
-    expected = models.FloatField()
-    unit = models.CharField(max_length=20)
-    form = models.CharField(max_length=20, blank=True)
-    # Of a standard and a spike: what part of it was found.
-    percent = models.FloatField(null=True)
-    good = models.BooleanField()
-    working = models.JSONField()
-
-    class Meta(TeamOwned.Meta):
-        ordering = ["-at", "-pk"]
-        indexes = [models.Index(fields=["team", "family", "-at"])]
-
-
-class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
-    """The words in which results are asked for."""
-
-    def standing(self) -> Self:
-        """Those that nothing has superseded."""
-        return self.filter(superseded_at=None)
-
-    def trustworthy(self) -> Self:
-        """Those from which a place's usual range may be learnt."""
-        return self.standing().exclude(flags__overlap=["not-agreed", "one-run", "over-range", "blank-bad"])
-
-    def newest_first(self) -> Self:
-        """In the order of the log."""
-        return self.order_by("-taken_at", "-id")
-
-
-class Result(TeamOwned):
-    """What a determination came to: a function of the method and the readings, never edited, only superseded."""
-
-    determination = models.ForeignKey(Determination, on_delete=models.PROTECT, related_name="results")
-    place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    taken_at = models.DateTimeField()
-    # Which part of the method it is: a strip has one a pad, a staged test one a stage.
-    part = models.CharField(max_length=60, default="main")
-    parameter = models.CharField(max_length=60)
-    value = models.FloatField()
-    low = models.FloatField()
-    high = models.FloatField(null=True)
-    censor = models.CharField(max_length=1, blank=True)
-    unit = models.CharField(max_length=20)
-    form = models.CharField(max_length=20, blank=True)
-    verdict = models.CharField(max_length=12, blank=True)
-    flags = ArrayField(models.CharField(max_length=30), default=list, blank=True)
-    readings = models.JSONField()
-    working = models.JSONField()
-    judgements = models.JSONField()
-    usual = models.JSONField(null=True)
-    next_steps = models.JSONField()
-    reason = models.CharField(max_length=300, blank=True)
-    computed_at = models.DateTimeField(auto_now_add=True)
-    superseded_at = models.DateTimeField(null=True)
-    superseded_reason = models.CharField(max_length=300, blank=True)
-
-    objects = TeamManager.from_queryset(ResultQuerySet)()
-
-    class Meta(TeamOwned.Meta):
-        # Team and time first, so that the table can be split by them without changing a query.
-        indexes = [
-            models.Index(fields=["team", "-taken_at", "-id"]),
-            models.Index(fields=["place", "-taken_at", "-id"]),
-            models.Index(fields=["place", "parameter", "-taken_at", "-id"]),
-            models.Index(fields=["team", "verdict", "-taken_at", "-id"]),
-            models.Index(fields=["team", "person", "-taken_at", "-id"]),
-        ]
-        constraints = [
-            models.UniqueConstraint(
-                fields=["determination", "part"], condition=Q(superseded_at=None), name="one_standing_result_a_part"
-            ),
-            models.CheckConstraint(condition=Q(censor__in=["", "<", ">"]), name="censor_known"),
-            models.CheckConstraint(
-                condition=Q(high__isnull=True) | Q(high__gte=models.F("low")), name="low_below_high"
-            ),
-        ]
-
-    @property
-    def quantity(self) -> Quantity:
-        """The value with its interval."""
-        return Quantity(self.value, self.low, self.high, self.censor or None, self.unit, self.form or None)
-
-    @property
-    def raw(self) -> str:
-        """The readings as people write them, such as "8, 7 drops"."""
-        return str(self.readings["words"])
-
-    @property
-    def decisive(self) -> dict[str, Any] | None:
-        """The judgement that gave the verdict."""
-        return overall(self.judgements)

@@ -1,373 +1,259 @@
-"""Everything that happens on the bench: beginning, taps, closing, running again, superseding."""
+"""Everything that happens on the bench: beginning, going on, closing, opening again."""
 
 import uuid
 from datetime import datetime
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.utils import timezone
 
-from kessa.bench import batches
-from kessa.bench.models import Determination, Event, LotUse, Result
-from kessa.bench.quality import BAD, latest_check_was_bad, write_check
-from kessa.bench.selectors import Bench, bench_of, counted_events, judge_outcome
-from kessa.core.methods.parts import Part
+from kessa.bench import may
+from kessa.bench.models import Determination, LotUse, Purpose
+from kessa.bench.state import Bench, bench_of
+from kessa.core.checked import Checked, Number
+from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import used_by
-from kessa.core.runs import events as runs
-from kessa.kits.models import Instrument, Kit, Lot
-from kessa.kits.selectors import faults_at, lots_for
+from kessa.core.runs.events import CORRECTED, REOPENED
+from kessa.instruments.models import Instrument
+from kessa.instruments.selectors import faults_at
+from kessa.kits.models import Kit, Lot
+from kessa.kits.selectors import lots_for
 from kessa.kits.services import take_from
 from kessa.methods.selectors import methods_of
-from kessa.people.models import Membership, Team, User
-from kessa.rules.selectors import house_rules
+from kessa.people.acts import act
+from kessa.people.models import Membership
+from kessa.rules.selectors import house_rules_at
+from kessa.taps import services as taps
+from kessa.taps.incoming import BadTap
+from kessa.taps.models import Tap
+from kessa.taps.selectors import counted
 from kessa.visits.models import Sample
-from kessa.visits.taps import Stored, sort_batch
 
-_MOST_EVENTS_EVER = 5000
+BEGUN = "test_begun"
 
 
-@transaction.atomic
-def begin_determination(
-    sample: Sample,
-    person: User,
-    method_key: str,
-    *,
-    dilution: float = 1.0,
-    kit: Kit | None = None,
-    lot: str = "",
-    instrument: Instrument | None = None,
-    supersedes: Determination | None = None,
-    at: datetime | None = None,
+class Against(Checked):
+    """What a check is held against: a standard's strength, or a spike. Strengths in the method's own unit and form."""
+
+    expected: Number | None = None
+    stock: Number | None = None
+    plan: str = ""
+    in_sample: Number | None = None
+    sample_ml: Number | None = None
+    added_ml: Number | None = None
+    added_strength: Number | None = None
+
+
+def begin_test(
+    by: Membership, said: dict[str, Any], *, number: uuid.UUID | None = None, at: datetime | None = None
 ) -> Determination:
-    """Begin a determination by one of the team's methods, now or `at`.
+    """Begin a test as a page does, by a tap: `said` is what the person saw and chose (see `begun`).
 
-    Raises ValidationError where there is no such method, where it cannot be diluted, or where the lot's table lacks.
-
-    The lots in use of `kit` are named with it; `lot` is what was read off a bottle where no kit is kept.
-
-    Beginning again what the same person has begun and not yet touched gives the same determination: a page posted twice
-    begins one.
+    The same number again gives the same test. Raises ValidationError where it cannot begin.
     """
-    method = methods_of(sample.team_id).get(method_key)
-    if method is None:
-        raise ValidationError("This method is not among your team's any more. Choose another.")
-    if dilution != 1 and not method.may_dilute:
-        raise ValidationError("A diluted sample says nothing by this method.")
-    Sample.objects.for_team(sample.team_id).select_for_update().get(pk=sample.pk)
-    same = {"sample": sample, "method_key": method.key, "method_version": method.version, "dilution": dilution}
-    same |= {"kit": kit, "started_by": person, "supersedes": supersedes, "instrument": instrument}
-    same |= {} if kit else {"lot": lot}
-    untouched = Determination.objects.for_team(sample.team_id).filter(closed_at=None, events=None, **same).first()
-    if untouched:
-        return untouched
-    return _begun(sample.team, method, at, **(same | {"lot": lot, "limit_sets": sample.place.limit_sets}))
+    number = number or uuid.uuid4()
+    tap = taps.tapped(BEGUN, said, at=at)
+    try:
+        stored = taps.record(by, "bench", number, [tap])
+    except taps.NoSuchStream as refusal:
+        raise ValidationError(str(refusal)) from None
+    found: Determination = stored.stream.row
+    return found
 
 
-@transaction.atomic
-def begin_check(
-    team: Team,
-    person: User,
-    method_key: str,
-    purpose: str,
-    against: dict[str, Any],
-    *,
-    sample: Sample | None = None,
-    kit: Kit | None = None,
-    instrument: Instrument | None = None,
-    at: datetime | None = None,
-) -> Determination:
-    """Begin a blank, a standard or a spike by one of the team's methods, now or `at`.
+def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime) -> Determination:
+    """Begin a test of this number from what its first tap says; raises BadTap.
 
-    `against` holds for a standard its strength `expected`, and how it was made; for a spike the strength found in the
-    sample, `sample_ml`, `added_ml` and `added_strength`: all strengths in the method's own unit and form. Raises
-    ValidationError where there is no such method, or where the lot's table lacks.
+    `method` is a key; `sample` the number of the sample, none for a blank or a standard; `purpose` and `against` those
+    of a check; `dilution`, `kit`, `lots` that were seen, `lot` read off a bottle, `instrument`; `continues` a test that
+    went over its range, `supersedes` one that is repeated. House rules, limits and lots are those of that moment.
     """
-    method = methods_of(team.pk).get(method_key)
+    method = methods_of(by.team_id).get(str(said.get("method")))
     if method is None:
-        raise ValidationError("This method is not among your team's any more. Choose another.")
-    which = {"purpose": purpose, "check_against": against, "sample": sample, "kit": kit, "instrument": instrument}
-    versioned = {"method_key": method.key, "method_version": method.version}
-    return _begun(team, method, at, started_by=person, **which, **versioned)
-
-
-def _begun(team: Team, method: Method, at: datetime | None, **fields: Any) -> Determination:
-    """Begin a determination with the lots in use, the house rules and the instrument as they are at that moment."""
-    at, instrument, lot = at or timezone.now(), fields["instrument"], fields.get("lot", "")
-    named = lots_for(team, fields["kit"], method)
+        raise BadTap("This method is not among your team's any more. Choose another.")
+    purpose = said.get("purpose") or Purpose.SAMPLE
+    if purpose not in Purpose.values:
+        raise BadTap("A test is run on a sample, a blank, a standard or a spiked sample.")
+    sample = _sample(by, said.get("sample"), needed=purpose in (Purpose.SAMPLE, Purpose.SPIKE))
+    before, repeated = _before(by, said.get("continues"), sample), _before(by, said.get("supersedes"), sample)
+    if before and hasattr(before, "continued_by"):
+        raise BadTap("Somebody went on with this test already: open it from its result.")
+    if repeated and hasattr(repeated, "superseded_by"):
+        raise BadTap("Somebody repeats this test already: open it from its result.")
+    dilution = _dilution(said.get("dilution"), method)
+    kit = _own(Kit, by, said.get("kit"), "kit")
+    instrument = _own(Instrument, by, said.get("instrument"), "instrument")
+    read_off = str(said.get("lot") or "")[:300].replace("\0", "")
+    named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
     lots = [each for each in named.values() if each]
-    begun = Determination.objects.create(
-        team=team,
+    determination: Determination = Determination.objects.create(
+        id=number,
+        team_id=by.team_id,
+        sample=sample,
+        purpose=purpose,
+        check_against=_against(said.get("against")),
+        family=method.family,
+        method_key=method.key,
+        method_version=method.version,
         method_definition=_with_tables(method, lots).snapshot(),
+        limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
+        house_rules=house_rules_at(by.team_id, at).chosen,
+        blank_carried=_blank_of(before),
+        dilution=dilution,
+        kit=kit,
+        lot="; ".join(str(each) for each in lots)[:300] or read_off,
+        missing_lots=[] if read_off else [key for key, each in named.items() if each is None],
+        instrument=instrument,
         instrument_faults=faults_at(instrument, at) if instrument else [],
-        house_rules=house_rules(team).chosen,
+        started_by_id=by.user_id,
         started_at=at,
-        missing_lots=[] if lot else [key for key, each in named.items() if each is None],
-        **(fields | {"lot": "; ".join(str(each) for each in lots)[:300] or lot}),
+        continues=before,
+        supersedes=repeated,
     )
     day = timezone.localdate(at)
-    for each in lots:
-        LotUse.objects.create(team=team, determination=begun, lot=each, faults=list(each.stock.faults(day)))
-    return begun
+    uses = (
+        LotUse(team_id=by.team_id, determination=determination, lot=each, faults=list(each.stock.faults(day)))
+        for each in lots
+    )
+    LotUse.objects.bulk_create(uses)
+    return determination
+
+
+def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
+    if number is None and not needed:
+        return None
+    try:
+        wanted = uuid.UUID(str(number))
+    except ValueError:
+        raise BadTap("A sample has a UUID of its own.") from None
+    found: Sample | None = Sample.objects.for_team(by.team_id).select_related("visit__place").filter(pk=wanted).first()
+    if found is None:
+        raise BadTap("Your team has no such sample.")
+    return found
+
+
+def _before(by: Membership, number: Any, sample: Sample | None) -> Determination | None:
+    if number is None:
+        return None
+    try:
+        wanted = uuid.UUID(str(number))
+    except ValueError:
+        raise BadTap("The test before has a UUID of its own.") from None
+    rows = Determination.objects.for_team(by.team_id).select_for_update(of=("self",))
+    found: Determination | None = rows.filter(pk=wanted, sample=sample, closed_at__isnull=False).first()
+    if found is None:
+        raise BadTap("There is no such closed test of this sample.")
+    return found
+
+
+def _dilution(given: Any, method: Method) -> float:
+    try:
+        dilution = 1.0 if given is None else checked_number(given, "The dilution")
+    except CannotCompute as fault:
+        raise BadTap(fault.message) from None
+    if not 1 <= dilution <= 1e6:
+        raise BadTap("A dilution is 1 in 1 or more.")
+    if dilution != 1 and not method.may_dilute:
+        raise BadTap("A diluted sample says nothing by this method.")
+    return dilution
+
+
+def _own(model: Any, by: Membership, number: Any, what: str) -> Any:
+    if number is None:
+        return None
+    found = model.objects.for_team(by.team_id).filter(pk=number).first() if isinstance(number, int) else None
+    if found is None:
+        raise BadTap(f"Your team has no such {what}.")
+    return found
+
+
+def _numbers(given: Any) -> list[int]:
+    return [each for each in given if isinstance(each, int)] if isinstance(given, list) else []
+
+
+def _against(given: Any) -> dict[str, Any]:
+    try:
+        return Against.model_validate(given or {}).model_dump(exclude_none=True, exclude_defaults=True)
+    except ValueError:
+        raise BadTap("What the check is held against is not understood.") from None
 
 
 def _with_tables(method: Method, lots: list[Lot]) -> Method:
-    """Return the method with its lots' conversion tables; raises ValidationError where one lacks."""
+    """Return the method with its lots' conversion tables; raises BadTap where one lacks."""
     whole = method.with_tables({lot.supply_key: lot.table for lot in lots if lot.table})
     if whole.lacks_table:
         named = next((str(lot) for lot in lots if lot.supply_key == whole.lacks_table[0]), "No lot is named")
-        raise ValidationError(
+        raise BadTap(
             f"{named}: these strips are read by the table printed for their own lot. Write it in on the lot's page, "
             "then begin: another lot's table would be a guess."
         )
     return whole
 
 
-@transaction.atomic
-def continue_over_range(
-    determination: Determination, person: User, dilution: float | None, at: datetime | None = None
-) -> Determination:
-    """Go on after a count over the range, with everything carried over: in the next range, or diluted in the top one.
-
-    `dilution` is how many times more the sample is diluted than it was; needed in the top range only. Continuing
-    again gives the same determination. Raises ValidationError where the count was not over the range.
-    """
-    determination = _locked(determination)
-    if hasattr(determination, "continued_by"):
-        return determination.continued_by
-    if not any(result.censor == ">" for result in _standing(determination)):
-        raise ValidationError("This determination was not over its range.")
-    method = determination.method
-    next_range = method.main.next_range
-    if next_range is None and not dilution:
-        raise ValidationError("This was the top range: choose how far to dilute.")
-    following = begin_determination(
-        determination.sample,
-        person,
-        next_range or method.key,
-        dilution=determination.dilution * (dilution or 1.0),
-        kit=determination.kit,
-        lot="" if determination.kit_id else determination.lot,
-        instrument=determination.instrument,
-        at=at,
-    )
-    blank = bench_of(determination, counted_events(determination)).blank
-    following.continues = determination
-    following.blank_carried = blank.units if blank else None
-    following.save(update_fields=["continues", "blank_carried"])
-    return following
+def _blank_of(before: Determination | None) -> int | None:
+    if before is None:
+        return None
+    blank = bench_of(before, counted(before.team_id, before.pk)).blank
+    return blank.units if blank else None
 
 
-@transaction.atomic
-def record_events(determination: Determination, person: User, taps: list[Any]) -> Stored:
-    """Keep a batch of taps. Repeats are harmless, order does not matter, and one bad tap does not hold up the rest.
-
-    A tap `closed` closes the determination if a run is finished. Taps that arrive after closing are kept, marked, and
-    are not part of the result.
-    """
-    determination = _locked(determination)
-    method = determination.method
-    new, kept, refused = sort_batch(
-        taps,
-        lambda tap: batches.check(tap, method),
-        lambda ids: dict(Event.across_teams.filter(id__in=ids).values_list("id", "determination_id")),
-        determination.pk,
-        _MOST_EVENTS_EVER - determination.events.count(),
-    )
-    late: list[str] = []
-    closing = [tap for tap in new if tap.kind == runs.CLOSED]
-    after_close = determination.closed_at is not None
-    if after_close:
-        late = [str(tap.id) for tap in new]
-        determination.late_taps += len(new)
-        determination.save(update_fields=["late_taps"])
-        _keep(determination, person, new, after_close=True)
-    else:
-        _keep(determination, person, [tap for tap in new if tap not in closing], after_close=False)
-        if closing and not _close(determination, closing[0].at):
-            why = "No run is finished yet: there is nothing to write in the log."
-            refused += [(str(tap.id), why) for tap in closing]
-            kept = [each for each in kept if each not in {str(tap.id) for tap in closing}]
-        else:
-            _keep(determination, person, closing, after_close=False)
-    return Stored(kept, late, refused)
+def held(team_id: int, number: uuid.UUID) -> Determination | None:
+    """Return a determination with its row locked, without its long texts; None where the team has none."""
+    rows = Determination.objects.for_team(team_id).select_for_update(of=("self",))
+    light = rows.defer("method_definition", "house_rules", "check_against", "lot")
+    found: Determination | None = light.filter(pk=number).first()
+    return found
 
 
-def _standing(determination: Determination) -> list[Result]:
-    return list(Result.objects.for_team(determination.team_id).standing().filter(determination=determination))
-
-
-def _closed_and_standing(determination: Determination, act: str) -> list[Result]:
-    results = _standing(determination)
-    if determination.closed_at is None or not results:
-        raise ValidationError(f"Only a closed determination that stands can {act}.")
-    return results
-
-
-def _keep(determination: Determination, person: User, taps: list[batches.Incoming], *, after_close: bool) -> None:
-    events = (
-        Event(
-            team_id=determination.team_id,
-            determination=determination,
-            person=person,
-            after_close=after_close,
-            **tap._asdict(),
-        )
-        for tap in taps
-    )
-    Event.across_teams.bulk_create(events, ignore_conflicts=True)
-
-
-def _locked(determination: Determination) -> Determination:
-    return (
-        Determination.objects.for_team(determination.team_id)
-        .select_for_update(of=("self",))
-        .select_related("sample__visit__place", "team", "kit", "instrument")
-        .get(pk=determination.pk)
-    )
-
-
-def _close(determination: Determination, at: datetime) -> bool:
-    """Write the results; return whether there were any to write. `at` is when the person closed it."""
-    bench = bench_of(determination, counted_events(determination))
-    if not bench.concluded:
-        return False
-    if determination.place is None:
-        found = bench.outcomes[determination.method.main.key].quantity
-        if found is None:
-            return False
-        write_check(determination, found, at)
-    else:
-        for part in determination.method.parts:
-            if bench.outcomes[part.key].quantity is not None:
-                _write_result(determination, bench, part)
-    _book(determination, bench)
-    determination.closed_at = at
-    determination.save(update_fields=["closed_at"])
-    return True
-
-
-def _book(determination: Determination, bench: Bench) -> None:
+def book(determination: Determination, bench: Bench) -> None:
     """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
     states = (*bench.samples.values(), *bench.supplies.values(), *bench.blanks.values())
-    begun = [state for state in states if state.count or state.readings]
+    ran = [state for state in states if state.count or state.readings]
     # What is used once a sample was used by the determination this one continues.
     samples = 0 if determination.continues_id or determination.place is None else 1
-    units, parts = sum(state.count for state in begun), sum(len(state.readings) for state in begun)
-    used = used_by(determination.method, len(begun), units, samples, parts)
+    units, parts = sum(state.count for state in ran), sum(len(state.readings) for state in ran)
+    used = used_by(determination.method, len(ran), units, samples, parts)
     for use in determination.lots.select_related("lot"):
-        units = used.get(use.lot.supply_key, 0.0)
-        take_from(use.lot, units - use.units)
-        use.units = units
+        units_used = used.get(use.lot.supply_key, 0.0)
+        take_from(use.lot, units_used - use.units)
+        use.units = units_used
         use.save(update_fields=["units"])
 
 
-def _write_result(determination: Determination, bench: Bench, part: Part) -> Result:
-    outcome = bench.outcomes[part.key]
-    quantity = outcome.quantity
-    assert quantity is not None
-    judged = judge_outcome(determination, part, bench)
-    sample = determination.sample
-    assert sample is not None
-    before = next((each for each in _standing(determination) if each.part == part.key), None)
-    flags = list(judged.flags) + ([BAD] if latest_check_was_bad(determination, sample.drawn_at) else [])
-    reason = ""
-    if before is not None:
-        reason = before.superseded_reason
-        flags.append("further-run")
-        before.superseded_at = timezone.now()
-        before.save(update_fields=["superseded_at"])
-    return Result.objects.create(
-        team=determination.team,
-        determination=determination,
-        place=sample.place,
-        person=determination.started_by,
-        taken_at=sample.drawn_at,
-        part=part.key,
-        parameter=part.parameter,
-        value=quantity.value,
-        low=quantity.low,
-        high=quantity.high,
-        censor=quantity.censor or "",
-        unit=quantity.unit,
-        form=quantity.form or "",
-        verdict=judged.verdict or "",
-        flags=flags,
-        readings=_readings(determination, bench, part),
-        working=list(outcome.working),
-        judgements=judged.judgements,
-        usual=judged.usual._asdict() if judged.usual else None,
-        next_steps=list(judged.next_steps),
-        reason=reason,
-    )
+@act("test opened again", may.reopen_test)
+def reopen(by: Membership, determination: Determination, *, why: str) -> Determination:
+    """Open a closed determination for one more run; what stands in the log stands until the new one is written.
 
-
-def _readings(determination: Determination, bench: Bench, part: Part) -> dict[str, Any]:
-    """What was seen, apart from what it means: from this and the method the result can be computed again."""
-    readings = bench.readings(part)
-    void = [number for number, state in sorted(bench.samples.items()) if state.voided]
-    return {
-        "words": part.said_together(list(readings.values())),
-        "runs": [{"number": number, **reading} for number, reading in readings.items()],
-        "used": list(bench.outcomes[part.key].used),
-        "void": void,
-        "answers": bench.answers,
-        "blank": bench.blank._asdict() if bench.blank else None,
-        "dilution": determination.dilution,
-    }
-
-
-@transaction.atomic
-def add_further_run(determination: Determination, person: User, reason: str) -> Determination:
-    """Open a closed determination for one more run; its result stands until the new one is written.
-
-    Raises ValidationError where it is open still, or superseded.
+    Raises ValidationError where it is open still.
     """
-    determination = _locked(determination)
-    results = _closed_and_standing(determination, "take a further run")
-    highest = max(event.seq for event in counted_events(determination))
-    Event.objects.create(
-        id=uuid.uuid4(),
-        team=determination.team,
-        determination=determination,
-        run=batches.WHOLE,
-        kind=runs.REOPENED,
-        seq=highest + 1,
-        at=timezone.now(),
-        data={"reason": reason},
-        device="server",
-        person=person,
-    )
-    for result in results:
-        result.superseded_reason = reason
-        result.save(update_fields=["superseded_reason"])
+    determination = held(by.team_id, determination.pk) or determination
+    if determination.closed_at is None:
+        raise ValidationError("This test is open still.")
+    add_tap(by, determination, REOPENED, {"why": why})
     determination.closed_at = None
     determination.save(update_fields=["closed_at"])
     return determination
 
 
-@transaction.atomic
-def supersede(determination: Determination, membership: Membership, reason: str) -> Determination:
-    """Set a closed determination's result aside, with the reason, and begin it again on the same sample.
-
-    Raises ValidationError where there is nothing to supersede or the person may not.
-    """
-    determination = _locked(determination)
-    results = _closed_and_standing(determination, "be superseded")
-    if determination.started_by_id != membership.user_id and not membership.corrects_others:
-        raise ValidationError("Only the person who measured, a technician or a coordinator can supersede this.")
-    for result in results:
-        result.superseded_at = timezone.now()
-        result.superseded_reason = reason
-        result.save(update_fields=["superseded_at", "superseded_reason"])
-    return begin_determination(
-        determination.sample,
-        membership.user,
-        determination.method_key,
-        dilution=determination.dilution,
-        kit=determination.kit,
-        lot="" if determination.kit_id else determination.lot,
-        instrument=determination.instrument,
-        supersedes=determination,
+def add_tap(by: Membership, determination: Determination, kind: str, data: dict[str, Any], run: str = "") -> Tap:
+    """Write a tap of the server's own: after every tap there is, by the acting member."""
+    last = Tap.objects.for_team(by.team_id).filter(stream=determination.pk).order_by("-seq").first()
+    tap: Tap = Tap.objects.create(
+        id=uuid.uuid4(),
+        team_id=by.team_id,
+        stream=determination.pk,
+        run=run,
+        kind=kind,
+        data=data,
+        seq=last.seq + 1 if last else 1,
+        at=timezone.now(),
+        device="server",
+        person_id=by.user_id,
     )
+    return tap
+
+
+def correct(by: Membership, determination: Determination, run: str, data: dict[str, Any]) -> Tap:
+    """Write the tap that puts a count, a reading or an answer right: the earlier one is kept."""
+    return add_tap(by, determination, CORRECTED, data, run)

@@ -1,51 +1,50 @@
-"""The bench: from the place to a counted run."""
+"""The bench: from the place to the sample, the method, the count, and what it comes to."""
 
-import json
+import uuid
 from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.template.loader import render_to_string
-from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.bench import quality, selectors, services
-from kessa.bench.forms import BeginForm, CheckForm, DilutionForm, EstimateForm, ReasonForm, SpikeForm
-from kessa.bench.models import Determination, Purpose, QualityCheck, Result
-from kessa.bench.payload import bench_payload, outcome_context, states_of
-from kessa.bench.readings import inputs_of
+from kessa.bench import services
+from kessa.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
+from kessa.bench.inputs import inputs_of
+from kessa.bench.models import Determination, Purpose
+from kessa.bench.page import bench_payload, outcome_context
+from kessa.bench.selectors import open_determinations
+from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete
-from kessa.core.job.ways import oxygen_steps, ways_for
-from kessa.core.planning.dilution import Dilution, Standard, dilute
+from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
-from kessa.kits.selectors import instruments_for, lots_for
-from kessa.log.selectors import latest_results, log_of, with_latest_result
+from kessa.instruments.selectors import instruments_for
+from kessa.kits.selectors import lots_for
+from kessa.log import history
+from kessa.log.models import Result
+from kessa.log.selectors import in_own_form, latest_results, log_of, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
-from kessa.people.access import member_required
-from kessa.places.models import Place
+from kessa.people.access import member
 from kessa.places.selectors import places
 from kessa.rules.selectors import house_rules
-from kessa.visits.forms import SampleForm
+from kessa.taps.selectors import counted
+from kessa.taps.services import whose
 from kessa.visits.models import Sample
-from kessa.visits.selectors import observations_of, open_visit_at, recent_samples
-from kessa.visits.services import draw_sample
-from kessa.visits.taps import read_batch
 
 _PLACES = 40
 
 
-@member_required
+@member
 @require_GET
 def start(request: HttpRequest) -> HttpResponse:
     """Ask where the person is; what was begun and not finished comes first."""
     team = request.membership.team
     context = {
-        "open": selectors.open_determinations(team),
+        "open": open_determinations(team),
         "places": with_latest_result(places(team)[: _PLACES + 1]),
         "most_places": _PLACES,
         "lately": log_of(team).standing()[:5],
@@ -53,100 +52,69 @@ def start(request: HttpRequest) -> HttpResponse:
     return render(request, "bench/start.html", context)
 
 
-@member_required
-def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
-    """Note the sample."""
-    place = get_object_or_404(Place.objects.for_team(request.membership.team), pk=place_pk)
-    ways = ways_for(place.kind_key)
-    chosen = request.GET.get("way") or place.usual_way
-    way = next((each for each in ways if each.key == chosen), None)
-    going_on = open_visit_at(place)
-    asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
-    if going_on and "temperature" in (seen := observations_of(going_on)):
-        asked["water_temperature_c"] = round(seen["temperature"].value, 1)
-    form = SampleForm(place, request.user, request.POST or None, initial=asked)
-    if request.method == "POST" and form.is_valid():
-        try:
-            drawn = draw_sample(place, **form.cleaned_data)
-        except ValidationError as error:
-            form.add_error("bottle", error.message)
-        else:
-            if drawn.visit.leader_id:
-                return redirect("visits:visit", drawn.visit_id)
-            return redirect("bench:method", drawn.pk)
-    context = {
-        "place": place,
-        "form": form,
-        "recent": recent_samples(place),
-        "going_on": going_on,
-        "ways": ways,
-        "way": way,
-        "steps": [step.format(depth=f"{form.initial['depth_cm']} cm") for step in way.steps] if way else [],
-        "oxygen": oxygen_steps() if place.kind.has_depth else (),
-    }
-    return render(request, "bench/sample.html", context, status=422 if form.errors else 200)
-
-
-@member_required
-def method(request: HttpRequest, sample_pk: int) -> HttpResponse:
+@member
+def method(request: HttpRequest, sample_pk: uuid.UUID) -> HttpResponse:
     """Choose the test, then its range; the range that fits the place's history comes first."""
-    drawn = get_object_or_404(
-        Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by", "team"),
-        pk=sample_pk,
-    )
+    rows = Sample.objects.for_team(request.membership.team)
+    drawn = get_object_or_404(rows.select_related("visit__place", "drawn_by", "team"), pk=sample_pk)
     known = families_of(drawn.team_id)
     form = BeginForm(drawn.team, request.POST or None)
     refused = ""
     if request.method == "POST" and form.is_valid():
         try:
-            chosen = {key: value for key, value in form.cleaned_data.items() if key not in ("method", "")}
-            begun = services.begin_determination(drawn, request.user, form.cleaned_data["method"], **chosen)
+            said = form.said() | {"sample": str(drawn.pk)}
+            begun = services.begin_test(request.membership, said, number=form.number)
             return redirect("bench:determination", begun.pk)
         except ValidationError as error:
             refused = error.message
+    elif request.method == "POST":
+        refused = "; ".join(f"{form.fields[name].label or name}: {errors[0]}" for name, errors in form.errors.items())
     family = known.get(request.GET.get("family", ""))
     if family is None:
-        context = {"sample": drawn, **selectors.tests_to_choose(drawn.place, known), "refused": refused}
+        context = {"sample": drawn, **history.tests_to_choose(drawn.place, known), "refused": refused}
         return render(request, "bench/tests.html", context, status=422 if refused else 200)
+    context = {"sample": drawn, "form": form, "refused": refused, **_to_begin(drawn, family)}
+    return render(request, "bench/method.html", context, status=422 if refused else 200)
+
+
+def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
+    """What there is to choose before a test begins: range, kit with its lots, instrument."""
     lowest = family[0]
-    written = selectors.written_at(drawn.place, lowest.main)
-    suggested, why = selectors.suggested_method(drawn.place, family, written)
+    suggested, why = history.suggested_method(drawn.place, family, history.written_at(drawn.place, lowest.main))
     until = drawn.testable_until(suggested.keeps_hours)
-    kits = selectors.kits_for(drawn.place, lowest.family)
-    context = {
-        "sample": drawn,
-        "form": form,
-        "refused": refused,
-        "kits": [(kit, lots_for(drawn.team, kit, suggested).items()) for kit in kits],
-        "instruments": instruments_for(drawn.team, suggested.instrument),
+    kits = [(kit, lots_for(drawn.team_id, kit, suggested)) for kit in history.kits_for(drawn.place, lowest.family)]
+    return {
+        "kits": [(kit, lots.items()) for kit, lots in kits],
+        # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.
+        "lots_seen": ",".join(str(lot.pk) for _, lots in kits for lot in lots.values() if lot),
+        "instruments": instruments_for(drawn.team_id, suggested.instrument),
         "too_old": until is not None and timezone.now() > until,
         "suggested": suggested,
         "why": why,
         "others": [each for each in family if each != suggested],
-        "blank_first": suggested.blank and house_rules(request.membership.team).chosen["blank"] == "yes",
+        "blank_first": suggested.blank and house_rules(drawn.team_id).chosen["blank"] == "yes",
     }
-    return render(request, "bench/method.html", context, status=422 if refused else 200)
 
 
-def _determination(request: HttpRequest, pk: int) -> Determination:
+def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
     related = ("team", "sample__visit__place", "sample__drawn_by")
     rows = Determination.objects.for_team(request.membership.team).select_related(*related)
     return get_object_or_404(rows, pk=pk)
 
 
-@member_required
+@member
 @require_GET
 @ensure_csrf_cookie
-def determination(request: HttpRequest, pk: int) -> HttpResponse:
+def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """The bench itself; a closed determination is shown in the log."""
     found = _determination(request, pk)
     if found.closed_at:
-        return redirect("log:determination" if found.place else "bench:check", pk)
+        return redirect("log:determination" if found.place else "log:check", pk)
     place, parts = found.place, found.method.parts
-    series = {part.key: selectors.series_of(part, found.written_form(part)) for part in parts}
-    usual = {key: selectors.usual_at(place, each) if place else None for key, each in series.items()}
-    events = selectors.counted_events(found)
-    bench = selectors.bench_of(found, events)
+    series = {part.key: history.series_of(part, found.written_form(part)) for part in parts}
+    usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
+    taps = counted(found.team_id, found.pk)
+    bench = bench_of(found, taps)
     context = {
         "determination": found,
         "method": found.method,
@@ -154,53 +122,24 @@ def determination(request: HttpRequest, pk: int) -> HttpResponse:
         if place
         else [],
         "inputs": inputs_of(found, complete(found.house_rules)["between_colours"]),
-        "payload": bench_payload(found, events, bench, usual),
+        "payload": bench_payload(found, taps, bench, usual) | {"whose": whose(request.membership)},
         **outcome_context(found, bench),
     }
     return render(request, "bench/determination.html", context)
 
 
-@require_POST
-def events(request: HttpRequest, pk: int) -> HttpResponse:
-    """Take a batch of taps, and say what was kept, what others have tapped, and what it comes to so far."""
-    if not request.user.is_authenticated or not request.membership:
-        return JsonResponse({"error": "Sign in again: your taps are kept in this browser until then."}, status=401)
-    try:
-        taps, known = read_batch(json.loads(request.body))
-    except (ValueError, KeyError, TypeError, RecursionError):
-        return JsonResponse({"error": "This is not a batch of taps."}, status=400)
-    found = _determination(request, pk)
-    stored = services.record_events(found, request.user, taps)
-    found.refresh_from_db(fields=["closed_at"])
-    counted = selectors.counted_events(found)
-    reply: dict[str, Any] = {"kept": stored.kept, "late": stored.late, "refused": stored.refused}
-    if found.closed_at:
-        reply["result"] = reverse("log:determination" if found.place else "bench:check", args=[pk])
-    else:
-        bench = selectors.bench_of(found, counted)
-        reply["outcome"] = render_to_string("bench/outcome.html", outcome_context(found, bench), request)
-        reply["states"] = states_of(bench)
-    if len(counted) != known:
-        reply["events"] = selectors.events_as_data(counted)
-    return JsonResponse(reply)
-
-
-@member_required
-@require_POST
-def go_on(request: HttpRequest, pk: int) -> HttpResponse:
-    """Go on after a count over the range."""
-    form = DilutionForm(request.POST)
-    if not form.is_valid():
-        messages.error(request, "Choose one of the dilutions offered.")
-        return redirect("log:determination", pk)
-    return _after(
-        request, pk, lambda found: services.continue_over_range(found, request.user, form.cleaned_data["dilution"])
-    )
-
-
-@member_required
+@member
 @require_GET
-def dilution_plan(request: HttpRequest, pk: int) -> HttpResponse:
+def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """What the runs come to so far: asked for when it is shown."""
+    found = _determination(request, pk)
+    context = outcome_context(found, bench_of(found, counted(found.team_id, found.pk)))
+    return render(request, "bench/outcome.html", context)
+
+
+@member
+@require_GET
+def dilution_plan(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Work out how far to dilute from what the sample may hold; htmx asks for the plan alone."""
     found = _determination(request, pk)
     form = EstimateForm(request.GET)
@@ -218,49 +157,7 @@ def dilution_plan(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "bench/dilution.html", context)
 
 
-@member_required
-@require_POST
-def further_run(request: HttpRequest, pk: int) -> HttpResponse:
-    """Open a closed determination for one more run, with the reason."""
-    return _with_reason(request, pk, lambda found, reason: services.add_further_run(found, request.user, reason))
-
-
-@member_required
-@require_POST
-def supersede(request: HttpRequest, pk: int) -> HttpResponse:
-    """Set a result aside with the reason, and begin again on the same sample."""
-    return _with_reason(request, pk, lambda found, reason: services.supersede(found, request.membership, reason))
-
-
-def _with_reason(request: HttpRequest, pk: int, act: Any) -> HttpResponse:
-    form = ReasonForm(request.POST)
-    if not form.is_valid():
-        messages.error(request, "Say why, in up to 300 characters: the reason stays with the result.")
-        return redirect("log:determination", pk)
-    return _after(request, pk, lambda found: act(found, form.cleaned_data["reason"]))
-
-
-def _after(request: HttpRequest, pk: int, act: Any) -> HttpResponse:
-    found = _determination(request, pk)
-    try:
-        return redirect("bench:determination", act(found).pk)
-    except ValidationError as error:
-        messages.error(request, error.message)
-        return redirect("log:determination", pk)
-
-
-@member_required
-@require_GET
-def check(request: HttpRequest, pk: int) -> HttpResponse:
-    """What a blank, standard or spike came to."""
-    found = get_object_or_404(
-        QualityCheck.objects.for_team(request.membership.team).select_related("determination__sample__visit", "person"),
-        determination=pk,
-    )
-    return render(request, "bench/check.html", {"check": found, "determination": found.determination})
-
-
-@member_required
+@member
 def begin_check(request: HttpRequest, key: str) -> HttpResponse:
     """Begin a blank or a standard; the standard is worked out from its stock."""
     team = request.membership.team
@@ -271,16 +168,16 @@ def begin_check(request: HttpRequest, key: str) -> HttpResponse:
     plan = None
     if form.is_bound and form.is_valid() and form.cleaned_data["purpose"] == Purpose.STANDARD:
         try:
-            plan = quality.plan_standard(**form.made_from)
-        except ValidationError as error:
-            form.add_error("stock", error)
+            plan = make_standard(**form.made_from)
+        except CannotCompute as error:
+            form.add_error("stock", error.message)
     if request.method == "POST" and form.is_valid():
         given = form.cleaned_data
         against = {"expected": given["want"], "stock": given["stock"], "plan": _plan_words(plan)} if plan else {}
+        said = {"method": key, "purpose": given["purpose"], "against": against}
+        said |= {name: given[name].pk for name in ("kit", "instrument") if given[name]}
         try:
-            begun = services.begin_check(
-                team, request.user, key, given["purpose"], against, kit=given["kit"], instrument=given["instrument"]
-            )
+            begun = services.begin_test(request.membership, said, number=form.number)
             return redirect("bench:determination", begun.pk)
         except ValidationError as error:
             form.add_error(None, error)
@@ -295,29 +192,32 @@ def _plan_words(plan: Standard) -> str:
     return f"{before}{plain(plan.take_ml)} mL and {plain(plan.water_ml)} mL of deionised water"
 
 
-@member_required
+@member
 @require_POST
 def spike(request: HttpRequest, pk: int) -> HttpResponse:
-    """Begin a spike of the sample on which a result rests."""
-    found = get_object_or_404(
-        Result.objects.for_team(request.membership.team).select_related("determination__sample", "determination__kit"),
-        pk=pk,
-        superseded_at=None,
-    )
+    """Begin a spike of the sample on which a result rests, as it was tested: a diluted sample is spiked diluted."""
+    rows = Result.objects.for_team(request.membership.team).standing()
+    found = get_object_or_404(rows.select_related("determination__sample"), pk=pk, determination__isnull=False)
     form = SpikeForm(request.POST)
     if not form.is_valid():
-        messages.error(request, "A spike needs the volumes and the strength of what is added, each above 0.")
-        return redirect("log:result", pk)
+        return _refused(request, pk, "A spike needs the volumes and the strength of what is added, each above 0.")
     determination = found.determination
-    against = form.cleaned_data | {"in_sample": selectors.in_own_form(found).value}
-    begun = services.begin_check(
-        found.team,
-        request.user,
-        determination.method_key,
-        Purpose.SPIKE,
-        against,
-        sample=determination.sample,
-        kit=determination.kit,
-        instrument=determination.instrument,
-    )
-    return redirect("bench:determination", begun.pk)
+    against = {name: form.cleaned_data[name] for name in ("sample_ml", "added_ml", "added_strength")}
+    against["in_sample"] = in_own_form(found).value / determination.dilution
+    said = {
+        "sample": str(determination.sample_id),
+        "method": determination.method_key,
+        "purpose": Purpose.SPIKE,
+        "against": against,
+        "kit": determination.kit_id,
+        "instrument": determination.instrument_id,
+    }
+    try:
+        return redirect("bench:determination", services.begin_test(request.membership, said, number=form.number).pk)
+    except ValidationError as error:
+        return _refused(request, pk, error.message)
+
+
+def _refused(request: HttpRequest, pk: int, why: str) -> HttpResponse:
+    messages.error(request, why)
+    return redirect("log:result", pk)

@@ -3,24 +3,27 @@
 import math
 import uuid
 from datetime import datetime, timedelta
-from decimal import Decimal
 from random import Random
 from typing import Any, NamedTuple
 
-from kessa.bench import services as bench
 from kessa.bench.models import Determination
-from kessa.bench.selectors import suggested_method, written_at
+from kessa.bench.services import begin_test
 from kessa.core.job.circumstances import scales_for
 from kessa.core.methods import families
 from kessa.core.methods.schema import Method
 from kessa.core.planning.dilution import dilute
 from kessa.core.runs import events as runs
 from kessa.core.runs.events import ANSWERED, CLOSED
-from kessa.kits.models import Instrument, Kit
-from kessa.people.models import User
+from kessa.core.runs.state import Reading, RunState
+from kessa.core.runs.timing import applies, clock_seconds
+from kessa.instruments.models import Instrument
+from kessa.kits.models import Kit
+from kessa.log.history import suggested_method, written_at
+from kessa.log.services import same_again
+from kessa.people.models import Membership
 from kessa.places.models import Place
-from kessa.visits import services as visits
-from kessa.visits.models import Sample, Visit
+from kessa.taps.services import record
+from kessa.visits.models import Visit
 
 # Read off the bottle, before kits were on the books.
 _OLD_LOT = "SN-60"
@@ -40,7 +43,7 @@ class Stay(NamedTuple):
     place: Place
     day: datetime
     strength: float
-    person: User
+    person: Membership
     kit: Kit | None
     todo: list[Todo]
 
@@ -53,39 +56,57 @@ def season(day: datetime) -> float:
 def live_through(stay: Stay, instruments: list[Instrument], chance: Random) -> Visit:
     """Visit, note, draw, test, close."""
     place, day, person = stay.place, stay.day, stay.person
-    safety = {"company": "the other of the two", "told": "Ines", "back_by": f"{day + timedelta(hours=3):%H:%M}"}
-    visit = visits.begin_visit(place, person, safety | {"ready": True}, day)
+    back_by = f"{day + timedelta(hours=3):%H:%M}"
+    safety = {"company": "the other of the two", "told": "Ines", "back_by": back_by, "ready": "on"}
+    safety |= {"plant_ready": "on"} if place.kind.is_plant else {}
+    safety |= {"ice_or_flood": "none"} if place.kind.has_depth else {}
+    number = uuid.UUID(_identity(chance))
+    begun = _tap(chance, "", "visit_begun", 1, day, {"place": place.pk, "safety": safety})
     temperature = round(8.5 - 12 * (season(day) - 0.5) + chance.gauss(0, 0.8), 1)
     if place.kind.is_plant:
         temperature = round(24 + chance.gauss(0, 1.5), 1)
-    _note(visit, person, _seen(place, day, temperature, stay.strength, chance), instruments, chance)
-    sample = visits.draw_sample(
-        place,
-        person,
-        day + timedelta(minutes=6),
-        Decimal(place.sampling_depth_cm) if place.kind.has_depth else None,
-        Decimal(temperature).quantize(Decimal("0.1")),
-        way=place.usual_way,
-        visit=visit,
-    )
+    noted = _noted(day, _seen(place, day, temperature, stay.strength, chance), instruments, chance)
+    sample = {
+        "sample": _identity(chance),
+        "depth_cm": place.sampling_depth_cm if place.kind.has_depth else None,
+        "water_temperature_c": temperature,
+        "way": place.usual_way,
+    }
+    drawn = _tap(chance, "", "sample_drawn", 90, day + timedelta(minutes=6), sample)
+    _recorded(person, "visit", number, [begun, *noted, drawn])
     at = day + timedelta(minutes=8)
     for todo in stay.todo:
-        at = _test(sample, stay, todo, at, instruments, chance)
-    visits.close_visit(visit, person, [], at=at + timedelta(minutes=5))
-    return visit
+        at = _test(sample["sample"], stay, todo, at, instruments, chance)
+    _recorded(person, "visit", number, [_tap(chance, "", "visit_closed", 99, at + timedelta(minutes=5), {})])
+    found: Visit = Visit.objects.for_team(place.team_id).get(pk=number)
+    return found
 
 
-def _test(
-    sample: Sample, stay: Stay, todo: Todo, at: datetime, instruments: list[Instrument], chance: Random
-) -> datetime:
+def _recorded(person: Membership, of: str, number: uuid.UUID, taps: list[dict[str, Any]]) -> Any:
+    stored = record(person, of, number, taps)
+    assert not stored.refused, stored.refused
+    return stored.stream.row
+
+
+def _tap(chance: Random, run: str, kind: str, seq: int, at: datetime, data: dict[str, Any]) -> dict[str, Any]:
+    tap = {"id": _identity(chance), "run": run, "kind": kind, "seq": seq, "at": at.isoformat()}
+    return {**tap, "data": data, "device": "simulated"}
+
+
+def _test(sample: str, stay: Stay, todo: Todo, at: datetime, instruments: list[Instrument], chance: Random) -> datetime:
     """Run one test from the first step to the log; return when it was done."""
     family = families()[todo.family]
     method, _ = suggested_method(stay.place, family, written_at(stay.place, family[0].main))
     kit = stay.kit if stay.kit and todo.family in stay.kit.families else None
     instrument = next((each for each in instruments if each.measures == method.instrument), None)
-    begun = bench.begin_determination(
-        sample, stay.person, method.key, kit=kit, lot="" if kit else _OLD_LOT, instrument=instrument, at=at
-    )
+    said = {
+        "sample": sample,
+        "method": method.key,
+        "kit": kit.pk if kit else None,
+        "lot": "" if kit else _OLD_LOT,
+        "instrument": instrument.pk if instrument else None,
+    }
+    begun = begin_test(stay.person, said, number=uuid.UUID(_identity(chance)), at=at)
     return run_through(begun, stay.person, todo, chance)
 
 
@@ -109,31 +130,32 @@ def _seen(place: Place, day: datetime, temperature: float, strength: float, chan
     return {key: value for key, value in seen.items() if key in asked}
 
 
-def _note(visit: Visit, person: User, seen: dict[str, float], instruments: list[Instrument], chance: Random) -> None:
+def _noted(
+    day: datetime, seen: dict[str, float], instruments: list[Instrument], chance: Random
+) -> list[dict[str, Any]]:
     by = {each.measures: each.pk for each in instruments}
-    taps = [
-        {
-            "id": _identity(chance),
-            "run": key,
-            "seq": number,
-            "at": (visit.started_at + timedelta(seconds=20 * number)).isoformat(),
-            "data": {"value": value, "instrument": by.get(key)},
-            "device": "simulated",
-        }
-        for number, (key, value) in enumerate(seen.items(), 1)
+    return [
+        _tap(
+            chance,
+            key,
+            "observed",
+            number,
+            day + timedelta(seconds=20 * number),
+            {"value": value, "instrument": by.get(key)},
+        )
+        for number, (key, value) in enumerate(seen.items(), 2)
     ]
-    stored = visits.record_observations(visit, person, taps)
-    assert not stored.refused, stored.refused
 
 
-def run_through(determination: Determination, person: User, todo: Todo, chance: Random) -> datetime:
+def run_through(determination: Determination, person: Membership, todo: Todo, chance: Random) -> datetime:
     """Tap through a determination as a person would, over the range and on into the next one or diluted."""
-    taps = _Taps(chance, determination.started_at, determination.method)
     method = determination.method
+    answers = {key: ask.answers[0].key if ask.answers else 7.5 for key, ask in method.asks.items()}
+    taps = _Taps(chance, determination.started_at, method, answers)
     if determination.blank_first and determination.continues_id is None:
         taps.counted("blank-1", {"count": 2 if chance.random() < 0.04 else 1})
-    for key, ask in method.asks.items():
-        taps.add("", ANSWERED, key=key, value=ask.answers[0].key if ask.answers else 7.5)
+    for key, answer in answers.items():
+        taps.add("", ANSWERED, key=key, value=answer)
     over = False
     for number in range(1, len(todo.counts) + 1 if todo.counts else (3 if method.agreement else 2)):
         if todo.counts:
@@ -143,16 +165,19 @@ def run_through(determination: Determination, person: User, todo: Todo, chance: 
         if over:
             break
     taps.add("", CLOSED)
-    stored = bench.record_events(determination, person, taps.made)
-    assert not stored.refused, (method.key, stored.refused)
+    _recorded(person, "bench", determination.pk, taps.made)
     if not over or not (method.may_dilute or method.main.next_range):
         return taps.at
     part = method.main
     strength = todo.strengths[part.key] / determination.dilution
     plan = dilute(strength, part.least or 0.0, part.reach or 1.0, 50.0)
-    dilution = None if part.next_range else plan.factor
-    following = bench.continue_over_range(determination, person, dilution, taps.at + timedelta(minutes=2))
-    return run_through(following, person, todo, chance)
+    said = same_again(determination) | {"continues": str(determination.pk)}
+    if part.next_range:
+        said["method"] = part.next_range
+    else:
+        said["dilution"] = determination.dilution * plan.factor
+    at = taps.at + timedelta(minutes=2)
+    return run_through(begin_test(person, said, number=uuid.UUID(_identity(chance)), at=at), person, todo, chance)
 
 
 def _identity(chance: Random) -> str:
@@ -162,15 +187,15 @@ def _identity(chance: Random) -> str:
 class _Taps:
     """Taps in the making, a few seconds apart; clocks are waited for."""
 
-    def __init__(self, chance: Random, at: datetime, method: Method) -> None:
+    def __init__(self, chance: Random, at: datetime, method: Method, answers: dict[str, Any]) -> None:
         self.made: list[dict[str, Any]] = []
         self.at = at
-        self._chance, self._method = chance, method
+        self._chance, self._method, self._answers = chance, method, answers
 
     def add(self, run: str, kind: str, **data: Any) -> None:
         self.at += timedelta(seconds=self._chance.randint(3, 9))
-        tap = {"id": _identity(self._chance), "run": run, "kind": kind, "seq": len(self.made) + 1}
-        self.made.append({**tap, "at": self.at.isoformat(), "data": data, "device": "simulated"})
+        # The test itself began with the first tap.
+        self.made.append(_tap(self._chance, run, kind, len(self.made) + 2, self.at, data))
 
     def run(self, number: int, strengths: dict[str, float], dilution: float) -> bool:
         """Run one replicate in water of these strengths, by part; return whether it went over the range."""
@@ -200,10 +225,12 @@ class _Taps:
 
     def _read(self, name: str, strengths: dict[str, float], dilution: float) -> bool:
         """Do each step, wait for its clock, and read each part in its time."""
-        over, begun = False, self.at
+        over, begun, state = False, self.at, RunState()
         for number, step in enumerate(self._method.steps):
+            if not applies(step, self._answers):
+                continue
             if step.wait:
-                seconds = step.wait.seconds or 300
+                seconds = clock_seconds(self._method, number, state) or 300
                 self.add(name, runs.TIMER, step=number, seconds=seconds)
                 begun, self.at = self.at, self.at + timedelta(seconds=0 if self._timed else seconds)
             if step.kind == "do":
@@ -216,6 +243,7 @@ class _Taps:
                 if part.with_sensor:
                     reading["sensor"] = f"S{self._chance.randint(100, 999)}"
                 self.add(name, runs.READ, part=key, reading=reading)
+                state.readings[key] = Reading(self.at, reading, "")
                 over = over or part.determine(reading).next is not None
         return over
 

@@ -9,10 +9,13 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 
-from kessa.bench.services import begin_check
+from kessa.bench.services import begin_test
 from kessa.demo.history import Stay, Todo, live_through, run_through, season
+from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.instruments.services import keep_instrument
 from kessa.kits import services as kits
-from kessa.kits.models import Instrument, InstrumentCheck, Kit, Lot
+from kessa.kits.models import Kit, Lot
+from kessa.log.services import check_instrument
 from kessa.people.models import Membership, Team, User
 from kessa.people.services import start_team
 from kessa.places.models import Pair, Place
@@ -20,6 +23,7 @@ from kessa.places.services import keep_pair, keep_place
 from kessa.rounds import services as rounds
 from kessa.rounds.models import Round, Settled
 from kessa.rounds.selectors import due_now, whole_rounds
+from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Visit
 
@@ -38,11 +42,12 @@ def build() -> bool:
     if Team.objects.filter(name=DATA["team"]).exists():
         return False
     people = _people()
-    team = people["ines"].memberships.get().team
+    ines = people["ines"]
+    team = ines.team
     chance = Random(DATA["seed"])
-    choose_house_rules(team, {}, **DATA["rules"])
-    places = _places(team)
-    boxes = _kits(team, people["ines"])
+    choose_house_rules(ines, house_rules(team), {}, **DATA["rules"])
+    places = _places(ines)
+    boxes = _kits(ines)
     instruments = _instruments(team, people, boxes, chance)
     latest: dict[int, Visit] = {}
     for stay in _stays(places, people, boxes, chance):
@@ -53,50 +58,51 @@ def build() -> bool:
     return True
 
 
-def _people() -> dict[str, User]:
+def _people() -> dict[str, Membership]:
     people = {}
     for each in DATA["people"]:
         user = User(username=each["username"], first_name=each["name"])
         user.set_password(DATA["password"])
         user.save()
-        people[user.username] = user
-        if len(people) == 1:
-            team = start_team(user, DATA["team"], DATA["time_zone"]).team
+        if not people:
+            people[user.username] = start_team(user, DATA["team"], DATA["time_zone"])
+            team = people[user.username].team
         else:
-            Membership.objects.create(team=team, user=user, role=each["role"])
+            people[user.username] = Membership.objects.create(team=team, user=user, role=each["role"])
     return people
 
 
-def _places(team: Team) -> dict[str, Place]:
+def _places(by: Membership) -> dict[str, Place]:
     places: dict[str, Place] = {}
     for each in DATA["places"]:
         places[each["name"]] = keep_place(
+            by,
             Place(
-                team=team,
+                team=by.team,
                 kind_key=each["kind"],
                 limit_sets=DATA["limits"].get(each["kind"], []),
                 **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
-            )
+            ),
         )
     for each in DATA["pairs"]:
-        keep_pair(Pair(team=team, kind=each["kind"], first=places[each["first"]], second=places[each["second"]]))
+        keep_pair(by, Pair(team=by.team, kind=each["kind"], first=places[each["first"]], second=places[each["second"]]))
     return places
 
 
-def _kits(team: Team, person: User) -> dict[str, Kit]:
-    boxes = {each["name"]: kits.keep_kit(Kit(team=team, **each)) for each in DATA["kits"]}
+def _kits(by: Membership) -> dict[str, Kit]:
+    boxes = {each["name"]: kits.keep_kit(by, Kit(team=by.team, **each)) for each in DATA["kits"]}
     for each in DATA["lots"]:
-        lot = Lot(team=team, kit=boxes[each["kit"]], supply_key=each["supply"], number=each["number"])
+        lot = Lot(team=by.team, kit=boxes[each["kit"]], supply_key=each["supply"], number=each["number"])
         lot.expires_on = _day_from_now(each.get("expires_in_days"))
-        kits.add_lot(lot, each["units"] + _PLENTY, person)
+        kits.add_lot(by, lot, each["units"] + _PLENTY)
         if each.get("in_use"):
             opened = _day_from_now(-each["opened_days_ago"])
             assert opened
-            kits.use_lot(lot, opened)
+            kits.use_lot(by, lot, opened)
         if each.get("damp"):
-            kits.suspect_damp(lot, damp=True)
+            kits.suspect_damp(by, lot, damp=True)
         if "table" in each:
-            kits.keep_table(lot, each["table"])
+            kits.keep_table(by, lot, each["table"])
     return boxes
 
 
@@ -111,27 +117,29 @@ def _level(team: Team) -> None:
 
 
 def _instruments(
-    team: Team, people: dict[str, User], boxes: dict[str, Kit], chance: Random
+    team: Team, people: dict[str, Membership], boxes: dict[str, Kit], chance: Random
 ) -> dict[Kit | None, list[Instrument]]:
     by_kit: dict[Kit | None, list[Instrument]] = {}
     for each in DATA["instruments"]:
         fields = {key: each[key] for key in ("name", "serial", "measures", "unit", "resolution", "check_every_days")}
         instrument = Instrument(team=team, kit=boxes[each["kit"]], **fields)
         instrument.calibration_due = _day_from_now(each["calibration_in_days"])
-        kits.keep_instrument(instrument)
+        keep_instrument(people["ines"], instrument)
         by_kit.setdefault(instrument.kit, []).append(instrument)
         for nth, days_ago in enumerate(range(each["first_check_days_ago"], each["last_check_days_ago"] - 1, -30)):
             off = each["drift"] * nth + chance.gauss(0, each["noise"])
             digits = 1 if each["resolution"] < 1 else 0
-            check = InstrumentCheck(team=team, instrument=instrument, person=people[each["person"]])
+            check = InstrumentCheck(team=team, instrument=instrument, person=people[each["person"]].user)
             check.at = timezone.now() - _DAY * days_ago
             check.standard, check.expected, check.allowed = each["standard"], each["expected"], each["allowed"]
             check.reading = round(each["expected"] + off, digits)
-            kits.check_instrument(check)
+            check_instrument(people[each["person"]], check)
     return by_kit
 
 
-def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, Kit], chance: Random) -> list[Stay]:
+def _stays(
+    places: dict[str, Place], people: dict[str, Membership], boxes: dict[str, Kit], chance: Random
+) -> list[Stay]:
     """Every visit in order of time: the rounds, and what happened besides."""
     today = timezone.localtime().replace(hour=9, minute=10, second=0, microsecond=0)
     stays = []
@@ -155,14 +163,15 @@ def _stays(places: dict[str, Place], people: dict[str, User], boxes: dict[str, K
     return sorted(stays, key=lambda stay: stay.day)
 
 
-def _checks(team: Team, people: dict[str, User], boxes: dict[str, Kit], chance: Random) -> None:
+def _checks(team: Team, people: dict[str, Membership], boxes: dict[str, Kit], chance: Random) -> None:
     """Blanks and standards besides: a bad one marks the results of its day."""
     for each in DATA["checks"]:
         at = timezone.localtime().replace(hour=8, minute=20) - _DAY * each["days_ago"]
         against = {"expected": each["expected"], "plan": each["plan"]} if "expected" in each else {}
         person = people[each["person"]]
         method, kit = each["method"], boxes[each["kit"]]
-        begun = begin_check(team, person, method, each["purpose"], against, kit=kit, at=at)
+        said = {"method": method, "purpose": each["purpose"], "against": against, "kit": kit.pk}
+        begun = begin_test(person, said, at=at)
         run_through(begun, person, Todo(begun.method.family, {"main": each["strength"]}), chance)
 
 
@@ -176,16 +185,16 @@ def _todo(test: dict[str, Any], day: datetime, chance: Random) -> Todo:
     )
 
 
-def _plan(team: Team, people: dict[str, User], places: dict[str, Place], latest: dict[int, Visit]) -> None:
+def _plan(team: Team, people: dict[str, Membership], places: dict[str, Place], latest: dict[int, Visit]) -> None:
     """Plan the rounds; what fell due is settled, but for the places left open."""
     for each in DATA["rounds"]:
         planned = Round(team=team, name=each["name"], rule=each.get("rule", ""), months=each.get("months", []))
         planned.starts_on = timezone.localdate() - _DAY * each["began_days_ago"]
         planned.occasions = each.get("occasions", [])
-        rounds.keep_round(planned, [people[name] for name in each["people"]])
+        rounds.keep_round(people["ines"], planned, [people[name].user for name in each["people"]])
         tests = {family: {"runs": 2, "blanks": 1, "standards": 0} for family in each["tests"]}
         for name in each["places"]:
-            rounds.plan_stop(planned, places[name], tests, each["in_place"])
+            rounds.plan_stop(people["ines"], planned, places[name], tests, each["in_place"])
         for due in due_now(team, list(whole_rounds(team).filter(pk=planned.pk)), timezone.localdate()):
             if due.stop.place.name not in each["left_open"]:
                 visit = latest.get(due.stop.place_id)
@@ -196,7 +205,7 @@ def _plan(team: Team, people: dict[str, User], places: dict[str, Place], latest:
                     due_on=due.due_on,
                     visit=visit,
                     reason=reason,
-                    person=people[each["people"][0]],
+                    person=people[each["people"][0]].user,
                     at=datetime.combine(due.due_on, datetime.min.time(), tzinfo=timezone.get_current_timezone()),
                 )
 

@@ -1,16 +1,21 @@
-"""Kits, the lots in them, instruments with their checks, and packing lists."""
+"""Kits and the lots in them."""
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
+from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
 from django.utils import timezone
+from simple_history.models import HistoricalRecords
 
 from kessa.core.job.supplies import Supply, supplies
 from kessa.core.methods.schema import Method
 from kessa.core.planning import stock
 from kessa.methods.selectors import families_of
 from kessa.people.models import TeamOwned
+
+# A hundred years: longer than anything keeps, and no date runs out of the calendar.
+MOST_DAYS = 36_500
 
 
 class Kit(TeamOwned):
@@ -19,6 +24,8 @@ class Kit(TeamOwned):
     name = models.CharField(max_length=80)
     home = models.CharField("where it is kept", max_length=120, blank=True)
     families = ArrayField(models.CharField(max_length=60), default=list, blank=True)
+
+    history = HistoricalRecords()
 
     class Meta(TeamOwned.Meta):
         ordering = ["name"]
@@ -49,12 +56,17 @@ class Lot(TeamOwned):
     units_left = models.FloatField(default=0.0)
     expires_on = models.DateField(null=True, blank=True)
     opened_on = models.DateField(null=True, blank=True)
-    keeps_opened_days = models.PositiveIntegerField(null=True, blank=True)
+    keeps_opened_days = models.PositiveIntegerField(
+        null=True, blank=True, validators=[MinValueValidator(1), MaxValueValidator(MOST_DAYS)]
+    )
     in_use = models.BooleanField(default=False)
     damp = models.BooleanField("suspected damp", default=False)
     # Of strips with a signal bar: [[mark, value], ...], printed for this lot alone.
     table = models.JSONField(default=list, blank=True)
     put_away_at = models.DateTimeField(null=True)
+
+    # What runs use is booked with them, and no change of the lot.
+    history = HistoricalRecords(excluded_fields=["units_left"])
 
     class Meta(TeamOwned.Meta):
         ordering = ["supply_key", "-in_use", "expires_on", "pk"]
@@ -97,68 +109,3 @@ class StockChange(TeamOwned):
     why = models.CharField(max_length=120)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
-
-
-class Instrument(TeamOwned):
-    """A meter, thermometer or other instrument, checked against standards."""
-
-    kit = models.ForeignKey(Kit, null=True, blank=True, on_delete=models.SET_NULL, related_name="instruments")
-    name = models.CharField(max_length=80)
-    serial = models.CharField("serial number", max_length=60, blank=True)
-    # The in-place reading it takes, by its key among the circumstances.
-    measures = models.CharField(max_length=30)
-    unit = models.CharField(max_length=20)
-    resolution = models.FloatField()
-    check_every_days = models.PositiveIntegerField("checked every so many days", null=True, blank=True)
-    calibration_due = models.DateField(null=True, blank=True)
-
-    class Meta(TeamOwned.Meta):
-        ordering = ["name"]
-        constraints = [
-            models.UniqueConstraint(
-                fields=["team", "name"],
-                name="one_instrument_a_name",
-                violation_error_message="Your team has an instrument of this name already.",
-            ),
-            models.CheckConstraint(condition=Q(resolution__gt=0), name="resolution_above_0"),
-        ]
-
-    def __str__(self) -> str:
-        return self.name
-
-
-class InstrumentCheck(TeamOwned):
-    """A reading of a standard: passed where it is within `allowed` of what is expected."""
-
-    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="checks")
-    at = models.DateTimeField()
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    standard = models.CharField(max_length=120)
-    reading = models.FloatField()
-    expected = models.FloatField()
-    allowed = models.FloatField()
-
-    class Meta(TeamOwned.Meta):
-        indexes = [models.Index(fields=["instrument", "-at"])]
-        constraints = [models.CheckConstraint(condition=Q(allowed__gte=0), name="allowed_not_negative")]
-
-    @property
-    def off(self) -> float:
-        """By how much the reading is off."""
-        return self.reading - self.expected
-
-    @property
-    def passed(self) -> bool:
-        """Whether the instrument passed; a difference of just `allowed` passes, whatever its last binary digit."""
-        return abs(self.off) <= self.allowed + 1e-9 * max(abs(self.expected), 1.0)
-
-
-class KitCheck(TeamOwned):
-    """A packing list as it was worked out, and what has been ticked off."""
-
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    made_at = models.DateTimeField()
-    title = models.CharField(max_length=200)
-    places = ArrayField(models.BigIntegerField(), default=list)
-    lines = models.JSONField()
-    ticked = ArrayField(models.CharField(max_length=80), default=list)

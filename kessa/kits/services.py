@@ -1,38 +1,47 @@
-"""Everything that changes kits, lots and instruments."""
+"""Everything that changes kits and lots."""
 
 from datetime import date
 
 from django.core.exceptions import ValidationError
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils import timezone
 
 from kessa.core.readings.lot_table import read_lot_table
-from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot, StockChange
-from kessa.people.models import User
+from kessa.kits import may
+from kessa.kits.models import Kit, Lot, StockChange
+from kessa.people.acts import act
+from kessa.people.models import Membership
 
 
-def keep_kit(kit: Kit) -> Kit:
+@act("kit kept", may.keep_kit)
+def keep_kit(by: Membership, kit: Kit) -> Kit:
     """Write a new or changed kit."""
     kit.save()
     return kit
 
 
-@transaction.atomic
-def add_lot(lot: Lot, units: float, person: User) -> Lot:
+@act("lot added", may.add_lot)
+def add_lot(by: Membership, lot: Lot, units: float) -> Lot:
     """Put a lot into its kit; the first of its supply there is the one in use."""
+    Kit.objects.for_team(lot.team_id).select_for_update().get(pk=lot.kit_id)
     alike = Lot.objects.for_team(lot.team_id).filter(kit=lot.kit, supply_key=lot.supply_key, in_use=True)
     lot.in_use = not alike.exists()
-    lot.save()
-    _change(lot, units, "received", person)
+    try:
+        with transaction.atomic():
+            lot.save()
+    except IntegrityError:
+        raise ValidationError("This kit holds this lot already: count it instead.") from None
+    _change(by, lot, units, "received")
     return lot
 
 
-@transaction.atomic
-def count_lot(lot: Lot, units: float, person: User) -> None:
-    """Set what is left of a lot to what was counted."""
-    lot = Lot.objects.for_team(lot.team_id).select_for_update().get(pk=lot.pk)
-    _change(lot, units - lot.units_left, "counted", person)
+@act("lot counted", may.count_lot)
+def count_lot(by: Membership, lot: Lot, units: float) -> Lot:
+    """Set what is left of a lot to what was counted; raises ValidationError where it was put away."""
+    lot = _held(lot)
+    _change(by, lot, units - lot.units_left, "counted")
+    return lot
 
 
 def take_from(lot: Lot, units: float) -> None:
@@ -40,62 +49,61 @@ def take_from(lot: Lot, units: float) -> None:
     Lot.objects.for_team(lot.team_id).filter(pk=lot.pk).update(units_left=F("units_left") - units)
 
 
-@transaction.atomic
-def use_lot(lot: Lot, day: date) -> None:
-    """Make a lot the one in use of its supply, opened on `day` unless it was open before."""
+@act("lot taken into use", may.use_lot)
+def use_lot(by: Membership, lot: Lot, day: date) -> Lot:
+    """Make a lot the one in use of its supply, opened on `day` unless it was open before; not one that is put away."""
+    Kit.objects.for_team(lot.team_id).select_for_update().get(pk=lot.kit_id)
+    lot = _held(lot)
     Lot.objects.for_team(lot.team_id).filter(kit=lot.kit, supply_key=lot.supply_key).update(in_use=False)
     lot.in_use = True
     lot.opened_on = lot.opened_on or day
     lot.save(update_fields=["in_use", "opened_on"])
+    return lot
 
 
-def suspect_damp(lot: Lot, *, damp: bool) -> None:
+@act("lot suspected damp, or not", may.suspect_damp)
+def suspect_damp(by: Membership, lot: Lot, *, damp: bool) -> Lot:
     """Mark a lot as suspected damp, or clear it of that."""
+    lot = _held(lot)
     lot.damp = damp
     lot.save(update_fields=["damp"])
+    return lot
 
 
-@transaction.atomic
-def put_away(lot: Lot, person: User, why: str) -> None:
+@act("lot put away", may.put_away)
+def put_away(by: Membership, lot: Lot, *, why: str) -> Lot:
     """Take a lot out of the kit for good; results that rest on it keep its number."""
-    _change(lot, -lot.units_left, why, person)
+    lot = _held(lot)
+    _change(by, lot, -lot.units_left, why)
     lot.in_use, lot.put_away_at = False, timezone.now()
     lot.save(update_fields=["in_use", "put_away_at"])
+    return lot
 
 
-def keep_table(lot: Lot, text: str) -> None:
+@act("lot's table written", may.keep_table)
+def keep_table(by: Membership, lot: Lot, text: str) -> Lot:
     """Write a strip lot's conversion table; raises ValidationError naming the line at fault."""
+    lot = _held(lot)
     try:
         lot.table = [list(row) for row in read_lot_table(text)] if text.strip() else []
     except ValueError as fault:
         raise ValidationError(str(fault)) from None
     lot.save(update_fields=["table"])
+    return lot
 
 
-def keep_instrument(instrument: Instrument) -> Instrument:
-    """Write a new or changed instrument."""
-    instrument.save()
-    return instrument
+def _held(lot: Lot) -> Lot:
+    """Return a lot as it is now, held; raises ValidationError where it was put away meanwhile."""
+    rows = Lot.objects.for_team(lot.team_id).select_for_update(of=("self",)).select_related("kit", "team")
+    held: Lot = rows.get(pk=lot.pk)
+    if held.put_away_at:
+        raise ValidationError(f"{held} was put away.")
+    return held
 
 
-def check_instrument(check: InstrumentCheck) -> InstrumentCheck:
-    """Write the reading of a standard."""
-    check.save()
-    return check
-
-
-@transaction.atomic
-def tick(check: KitCheck, key: str, *, packed: bool) -> KitCheck:
-    """Tick a line of a packing list off, or on again; raises ValidationError where it has no such line."""
-    check = KitCheck.objects.for_team(check.team_id).select_for_update().get(pk=check.pk)
-    if key not in {line["key"] for line in check.lines}:
-        raise ValidationError("This is not on the list.")
-    check.ticked = sorted({*check.ticked, key} if packed else {*check.ticked} - {key})
-    check.save(update_fields=["ticked"])
-    return check
-
-
-def _change(lot: Lot, units: float, why: str, person: User) -> None:
-    StockChange.objects.create(team=lot.team, lot=lot, units=units, why=why, person=person, at=timezone.now())
+def _change(by: Membership, lot: Lot, units: float, why: str) -> None:
+    StockChange.objects.create(
+        team_id=lot.team_id, lot=lot, units=units, why=why, person_id=by.user_id, at=timezone.now()
+    )
     take_from(lot, -units)
     lot.refresh_from_db(fields=["units_left"])

@@ -1,4 +1,4 @@
-"""Addresses of kits."""
+"""Addresses of kits and lots."""
 
 from django.urls import path
 
@@ -13,10 +13,4 @@ urlpatterns = [
     path("<int:pk>/lots/", views.add_lot, name="add_lot"),
     path("lots/<int:pk>/", views.lot, name="lot"),
     path("lots/<int:pk>/<slug:act>/", views.change_lot, name="change_lot"),
-    path("instruments/new/", views.edit_instrument, name="create_instrument"),
-    path("instruments/<int:pk>/", views.instrument, name="instrument"),
-    path("instruments/<int:pk>/edit/", views.edit_instrument, name="edit_instrument"),
-    path("pack/", views.pack, name="pack"),
-    path("pack/<int:pk>/", views.packing, name="packing"),
-    path("pack/<int:pk>/tick/", views.tick, name="tick"),
 ]

@@ -5,8 +5,8 @@ from collections.abc import Iterable, Iterator
 from datetime import tzinfo
 from typing import Any
 
-from kessa.bench.models import Result
 from kessa.core.runs.flags import words
+from kessa.log.models import Mark, Result
 
 COLUMNS = (
     "place",
@@ -14,8 +14,10 @@ COLUMNS = (
     "longitude",
     "sample drawn",
     "depth cm",
-    "water temperature degC",
+    "water temperature °C",
+    "sample number",
     "test",
+    "fraction",
     "raw reading",
     "blank",
     "dilution",
@@ -30,11 +32,14 @@ COLUMNS = (
     "method",
     "method version",
     "lot",
+    "instrument",
     "person",
+    "tested",
     "result computed",
     "flags",
-    "superseded",
-    "reason",
+    "put right",
+    "stands no more",
+    "why",
 )
 _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 
@@ -60,33 +65,50 @@ def _harmless(cell: Any) -> Any:
 
 
 def _row(result: Result, zone: tzinfo) -> list[Any]:
-    sample, determination, decisive = result.determination.sample, result.determination, result.decisive
-    blank = result.readings["blank"]
+    determination, decisive, ended = result.determination, result.decisive, result.ended
+    sample = determination.sample if determination else None
+    blank = result.readings.get("blank")
+    late = ["taps after closing"] if determination and determination.late_taps else []
     return [
         result.place.name,
         result.place.latitude,
         result.place.longitude,
         result.taken_at.astimezone(zone).isoformat(timespec="minutes"),
-        sample.depth_cm,
-        sample.water_temperature_c,
+        sample.depth_cm if sample else "",
+        sample.water_temperature_c if sample else "",
+        sample.number if sample else "",
         result.parameter,
+        result.fraction,
         result.raw,
         f"{blank['units']}, {blank['verdict']}" if blank and blank["units"] is not None else "none",
-        determination.dilution,
-        result.value,
-        result.low,
-        result.high,
+        determination.dilution if determination else "",
+        _digits(result.value),
+        _digits(result.low),
+        _digits(result.high),
         result.censor,
         result.unit,
         result.form,
         result.verdict,
         f"{decisive['set']}: {decisive['source']}, {decisive['statistic']}" if decisive else "",
-        determination.method_key,
-        determination.method_version,
-        determination.lot,
-        str(result.person),
+        determination.method_key if determination else "",
+        determination.method_version if determination else "",
+        determination.lot if determination else "",
+        str(determination.instrument or "") if determination else "",
+        result.tested_by,
+        result.tested_at.astimezone(zone).isoformat(timespec="minutes"),
         result.computed_at.astimezone(zone).isoformat(timespec="seconds"),
-        "; ".join([words(flag) for flag in result.flags] + (["taps after closing"] if determination.late_taps else [])),
-        result.superseded_at.astimezone(zone).isoformat(timespec="seconds") if result.superseded_at else "",
-        result.superseded_reason if result.superseded_at else result.reason,
+        "; ".join([words(flag) for flag in result.flags] + late),
+        "; ".join(_put_right(mark, zone) for mark in result.active_marks if mark.flag == "corrected"),
+        ended.at.astimezone(zone).isoformat(timespec="seconds") if ended else "",
+        "; ".join(mark.why for mark in result.active_marks if mark.why and mark.flag != "corrected"),
     ]
+
+
+def _put_right(mark: Mark, zone: tzinfo) -> str:
+    """Say who put a result right, when, and what became what."""
+    return f"{mark.at.astimezone(zone).isoformat(timespec='minutes')} {mark.by or ''}: {mark.why}"
+
+
+def _digits(number: float | None) -> float | None:
+    """Write a number without the last digits of binary arithmetic."""
+    return None if number is None else float(f"{number:.10g}")

@@ -7,8 +7,8 @@ import django_filters
 from django import forms
 from django.utils import timezone
 
-from kessa.bench.models import Result
 from kessa.core.judging.judge import VERDICTS
+from kessa.log.models import Result
 from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
 from kessa.people.selectors import members
@@ -32,7 +32,7 @@ class LogFilter(django_filters.FilterSet):
     )
     person = django_filters.ModelChoiceFilter(queryset=None, empty_label="anyone")
     superseded = django_filters.BooleanFilter(
-        label="With superseded", method="with_superseded", widget=forms.CheckboxInput
+        label="With what stands no more", method="with_superseded", widget=forms.CheckboxInput
     )
 
     class Meta:
@@ -56,5 +56,5 @@ class LogFilter(django_filters.FilterSet):
         return results if day == date.max else results.filter(taken_at__lt=_midnight(day + timedelta(days=1)))
 
     def with_superseded(self, results: Any, name: str, wanted: bool) -> Any:
-        """Leave out what was superseded unless it is wanted."""
+        """Leave out what was superseded or set aside unless it is wanted."""
         return results if wanted else results.standing()

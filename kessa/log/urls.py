@@ -2,12 +2,21 @@
 
 from django.urls import path
 
-from kessa.log import views
+from kessa.log import views, views_right
 
 app_name = "log"
 urlpatterns = [
     path("", views.index, name="index"),
     path("kessa-log.csv", views.export, name="export"),
     path("<int:pk>/", views.result, name="result"),
-    path("determination/<int:pk>/", views.determination, name="determination"),
+    path("<int:pk>/aside/", views_right.set_aside, name="set_aside"),
+    path("<int:pk>/back/", views_right.bring_back, name="bring_back"),
+    path("<int:pk>/run/<int:run>/right/", views_right.put_reading_right, name="put_reading_right"),
+    path("<int:pk>/answer/<slug:key>/right/", views_right.put_answer_right, name="put_answer_right"),
+    path("of/<uuid:pk>/", views.determination, name="determination"),
+    path("of/<uuid:pk>/on/", views_right.go_on, name="go_on"),
+    path("of/<uuid:pk>/further/", views_right.further_run, name="further_run"),
+    path("of/<uuid:pk>/repeat/", views_right.repeat, name="repeat"),
+    path("of/<uuid:pk>/check/", views.check, name="check"),
+    path("of/<uuid:pk>/check/withdraw/", views_right.withdraw_check, name="withdraw_check"),
 ]

@@ -1,5 +1,6 @@
 """The log: every result, its working, and the way out as a file."""
 
+import uuid
 from contextlib import suppress
 from typing import Any
 
@@ -8,24 +9,28 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
-from kessa.bench.forms import DilutionForm, ReasonForm
-from kessa.bench.models import Determination, Event, Result
-from kessa.bench.quality import checks_of_day
-from kessa.bench.selectors import in_own_form
+from kessa.bench.forms import DilutionForm
+from kessa.bench.models import Determination
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
+from kessa.core.judging.limits import not_judged
 from kessa.core.judging.written import bearing_on, other_forms
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.runs.flags import ENDS
+from kessa.log import may
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
-from kessa.log.selectors import log_of, page_after
+from kessa.log.models import QualityCheck, Result
+from kessa.log.selectors import active_marks, checks_bearing_on, in_own_form, log_of, page_after, steps_of
+from kessa.log.told import told_taps
 from kessa.methods.selectors import methods_of
-from kessa.people.access import member_required
+from kessa.people.access import member
 from kessa.places.selectors import reference_of
 
 _EXPORT_CHUNK = 1000
 
 
-@member_required
+@member
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """The log, newest first; htmx asks for the rows alone."""
@@ -46,15 +51,15 @@ def index(request: HttpRequest) -> HttpResponse:
     return render(request, "log/index.html", context)
 
 
-@member_required
+@member
 @require_GET
 def export(request: HttpRequest) -> StreamingHttpResponse:
     """What is filtered, as CSV."""
     team = request.membership.team
-    results = LogFilter(team, request.GET, queryset=log_of(team)).qs.iterator(_EXPORT_CHUNK)
+    results = LogFilter(team, request.GET, queryset=log_of(team)).qs.select_related("determination__instrument")
     response = StreamingHttpResponse(
         # The zone is handed over: the rows are written after this request has left the team's zone.
-        csv_lines(results, timezone.get_current_timezone()),
+        csv_lines(results.iterator(_EXPORT_CHUNK), timezone.get_current_timezone()),
         content_type="text/csv; charset=utf-8",
     )
     today = timezone.localdate().isoformat()
@@ -62,56 +67,81 @@ def export(request: HttpRequest) -> StreamingHttpResponse:
     return response
 
 
-@member_required
+@member
 @require_GET
 def result(request: HttpRequest, pk: int) -> HttpResponse:
     """One result with its working."""
     team = request.membership.team
     related = ("place", "person", "determination__sample__visit", "determination__sample__drawn_by")
-    found = get_object_or_404(Result.objects.for_team(team).select_related(*related), pk=pk)
+    rows = (
+        Result.objects.for_team(team)
+        .select_related(*related)
+        .prefetch_related("marks__by", "marks__lifted_by", "marks__quality_check", "marks__instrument_check")
+    )
+    found = get_object_or_404(rows, pk=pk)
+    context = {
+        "result": found,
+        "marks": [mark for mark in found.active_marks if mark.flag not in ENDS],
+        "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
+        "steps": steps_of(found),
+        "not_judged": _not_judged(found),
+        "reference": reference_of(found.place),
+        "may_put_right": found.determination and may.put_right(request.membership, found.determination),
+        "may_set_aside": may.set_aside(request.membership, found),
+        **(_of_determination(found) if found.determination else {}),
+    }
+    return render(request, "log/result.html", context)
+
+
+def _of_determination(found: Result) -> dict[str, Any]:
+    """What the test of a result says besides: its method, checks, taps, the results beside and before."""
     determination = found.determination
-    history = determination.results.order_by("-computed_at")[:20]
+    assert determination is not None
     method = determination.method
     part = method.part(found.part)
     own = in_own_form(found)
-    context = {
-        "result": found,
+    rows = Result.objects.for_team(found.team_id).filter(determination=determination).order_by("-pk")
+    others = [each for each in rows.prefetch_related(active_marks())[:40] if each.pk != found.pk]
+    return {
         "determination": determination,
         "method": method,
         "part": part,
-        "checks": checks_of_day(determination, found.taken_at),
+        "checks": checks_bearing_on(found),
         "worth": part.titrant.worth_of_a_unit() if part.titrant else None,
         "also": [part.written_as(own, form) for form in other_forms(part, found.form or None)],
-        "beside": [
-            other for other in determination.results.all() if other.superseded_at is None and other.pk != found.pk
-        ],
+        "beside": [each for each in others if each.ended is None and each.part != found.part],
+        "history": [each for each in others if each.part == found.part],
         "answers": [(ask, found.readings.get("answers", {}).get(key)) for key, ask in method.asks.items()],
-        "history": [each for each in history if each.pk != found.pk and each.part == found.part],
-        "events": Event.objects.for_team(team)
-        .filter(determination=determination)
-        .select_related("person")
-        .order_by("seq", "at"),
-        "next_method": methods_of(team.pk).get(part.next_range or ""),
-        "continued": Determination.objects.for_team(team).filter(continues=determination).first(),
-        "replacement": Determination.objects.for_team(team).filter(supersedes=determination).first(),
-        "reference": reference_of(found.place),
+        "runs": [(run["number"], part.said(_read(run))) for run in found.readings.get("runs", [])],
+        "taps": told_taps(determination),
+        "next_method": methods_of(found.team_id).get(part.next_range or ""),
+        "continued": Determination.objects.for_team(found.team_id).filter(continues=determination).first(),
+        "replacement": Determination.objects.for_team(found.team_id).filter(supersedes=determination).first(),
         "schools": [
             (question.ask, question.name_of(complete(determination.house_rules)[key]))
             for key, question in questions().items()
             if key in bearing_on(method, part)
         ],
         "photographs": determination.photographs.select_related("added_by", "sample"),
-        "reason_form": ReasonForm(),
-        **_estimated(found),
         "dilutions": DilutionForm.base_fields["dilution"].choices,
-        "may_supersede": determination.started_by_id == request.user.pk or request.membership.corrects_others,
+        "once": uuid.uuid4(),
+        **_estimated(found),
     }
-    return render(request, "log/result.html", context)
+
+
+def _read(run: dict[str, Any]) -> dict[str, Any]:
+    return {key: value for key, value in run.items() if key != "number"}
+
+
+def _not_judged(found: Result) -> list[Any]:
+    sets = found.determination.limit_sets if found.determination else found.place.limit_sets
+    shown = Quantity(found.value, found.low, found.high, found.censor or None, found.unit, found.form or None)
+    return not_judged(shown, found.parameter, sets)
 
 
 def _estimated(result: Result) -> dict[str, Any]:
     """What another test of the same sample says about a result beyond its range: about how much to dilute for."""
-    if result.censor != ">":
+    if result.censor != ">" or result.determination is None:
         return {}
     part = result.determination.method.part(result.part)
     others = (
@@ -125,12 +155,33 @@ def _estimated(result: Result) -> dict[str, Any]:
     return {}
 
 
-@member_required
+@member
 @require_GET
-def determination(request: HttpRequest, pk: int) -> HttpResponse:
-    """Lead from a determination to its newest result, or to the bench while it is open."""
+def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """Lead from a test to its newest result, to what its check came to, or to the bench while it is open."""
     found = get_object_or_404(Determination.objects.for_team(request.membership.team), pk=pk)
-    newest = found.results.order_by("-computed_at", "-pk").first()
+    if found.closed_at is not None and QualityCheck.objects.for_team(found.team_id).filter(determination=pk).exists():
+        return redirect("log:check", pk)
+    rows = Result.objects.for_team(found.team_id).filter(determination=found).order_by("-pk")
+    newest = rows.standing().first() or rows.first()
     if found.closed_at is None or newest is None:
         return redirect("bench:determination", pk)
     return redirect("log:result", newest.pk)
+
+
+@member
+@require_GET
+def check(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """What a blank, standard or spike came to."""
+    rows = QualityCheck.objects.for_team(request.membership.team)
+    related = ("determination__sample__visit", "determination__instrument", "person", "withdrawn_by", "kit")
+    found = get_object_or_404(rows.select_related(*related), determination=pk)
+    marked = Result.objects.for_team(found.team_id).filter(marks__quality_check=found, marks__lifted_at=None)
+    context = {
+        "check": found,
+        "determination": found.determination,
+        "marked": marked.select_related("place").newest_first().distinct()[:40],
+        "may_withdraw": may.withdraw_check(request.membership, found),
+        "taps": told_taps(found.determination),
+    }
+    return render(request, "log/check.html", context)

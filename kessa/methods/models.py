@@ -3,6 +3,7 @@
 from django.conf import settings
 from django.db import models
 from django.db.models import Q
+from simple_history.models import HistoricalRecords
 
 from kessa.people.models import TeamOwned
 
@@ -18,6 +19,8 @@ class OwnMethod(TeamOwned):
     changed_at = models.DateTimeField(auto_now=True)
     published_at = models.DateTimeField(null=True)
     retired_at = models.DateTimeField(null=True)
+
+    history = HistoricalRecords(excluded_fields=["changed_at"])
 
     class Meta(TeamOwned.Meta):
         ordering = ["key", "-version"]

@@ -1,16 +1,19 @@
 """Reads about the methods a team may use."""
 
 import json
+import logging
 from functools import lru_cache
 
 from asgiref.local import Local
 from django.core.signals import request_started
 from django.dispatch import receiver
+from pydantic import ValidationError
 
 from kessa.core.methods import by_family, house_methods
 from kessa.core.methods.schema import Method
 from kessa.methods.models import OwnMethod
 
+logger = logging.getLogger("kessa")
 # What one request has read already, by team: a page names the methods of many rows.
 _read = Local()
 
@@ -18,6 +21,15 @@ _read = Local()
 @lru_cache(maxsize=2000)
 def _checked(definition: str) -> Method:
     return Method.model_validate_json(definition)
+
+
+def _usable(definition: str) -> Method | None:
+    """Return a method, or None where its definition is none any more: that is logged, and the others stay in use."""
+    try:
+        return _checked(definition)
+    except ValidationError as error:
+        logger.error("A team's own method cannot be used: %s", error)
+        return None
 
 
 @receiver(request_started)
@@ -33,7 +45,7 @@ def methods_of(team_id: int) -> dict[str, Method]:
     if team_id not in _read.methods:
         own = OwnMethod.objects.for_team(team_id).filter(retired_at=None).exclude(published_at=None)
         newest = own.order_by("key", "-version").distinct("key").values_list("definition", flat=True)
-        of_team = [_checked(json.dumps(definition)) for definition in newest]
+        of_team = filter(None, (_usable(json.dumps(definition)) for definition in newest))
         _read.methods[team_id] = house_methods() | {method.key: method for method in of_team}
     return _read.methods[team_id]
 

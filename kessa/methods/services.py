@@ -3,77 +3,112 @@
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db import transaction
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
 from kessa.core.methods.drafts import faults_of, read_file
-from kessa.kits.models import Kit
+from kessa.methods import may
 from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import forget_what_was_read
-from kessa.people.models import Team, User
-from kessa.rounds.models import PlannedTest
+from kessa.people.acts import act
+from kessa.people.models import Membership
 
 _OWN = "own-"
+_GONE = "This draft was published or thrown away meanwhile: begin the next version."
 
 
-@transaction.atomic
-def begin_draft(team: Team, person: User, definition: dict[str, Any], key: str = "") -> OwnMethod:
+@act("method begun", may.write_method)
+def begin_draft(by: Membership, definition: dict[str, Any], key: str = "") -> OwnMethod:
     """Begin a draft from a definition: of a new method, or of the next version of the team's own one called `key`.
 
-    A draft of the same method that is there already is taken up again, with the definition given.
+    A draft of the same method that is there already is taken up again, with the definition given; where two begin it at
+    the same moment they share it.
     """
-    key = key if key.startswith(_OWN) else _free_key(team, str(definition.get("name") or "method"))
-    versions = OwnMethod.objects.for_team(team).filter(key=key)
+    named = str(definition.get("name") or "method")
+    for _ in range(3):
+        own = key if key.startswith(_OWN) else _free_key(by.team_id, named)
+        try:
+            with transaction.atomic():
+                return _begun(by, own, definition)
+        except IntegrityError:
+            continue
+    raise ValidationError("Somebody begins this method at this moment: look at its draft.")
+
+
+def _begun(by: Membership, key: str, definition: dict[str, Any]) -> OwnMethod:
+    versions = OwnMethod.objects.for_team(by.team_id).select_for_update().filter(key=key)
     draft = versions.filter(published_at=None).first()
     if draft is None:
         last = versions.order_by("-version").first()
-        draft = OwnMethod(team=team, key=key, version=last.version + 1 if last else 1, written_by=person)
-    return keep_draft(draft, definition)
-
-
-def keep_draft(draft: OwnMethod, definition: dict[str, Any]) -> OwnMethod:
-    """Keep what a draft says so far; raises ValidationError where it is published already."""
-    if draft.published_at:
-        raise ValidationError("A published version is not changed any more: begin the next one.")
-    draft.definition = definition | {"key": draft.key, "version": draft.version, "family": draft.key}
+        # A method that was exported under a version keeps counting from there.
+        version = last.version + 1 if last else max(int(definition.get("version") or 1), 1)
+        draft = OwnMethod(team_id=by.team_id, key=key, version=version, written_by_id=by.user_id)
+    _say(draft, definition)
     draft.save()
     return draft
 
 
-@transaction.atomic
-def publish(draft: OwnMethod) -> OwnMethod:
-    """Let the team use a draft from now on; raises ValidationError with everything that is still wrong."""
-    faults = faults_of(draft.definition)
+@act("draft changed", may.write_method)
+def keep_draft(by: Membership, draft: OwnMethod, definition: dict[str, Any]) -> OwnMethod:
+    """Keep what a draft says so far; raises ValidationError where it is a draft no more."""
+    held = _held(draft)
+    _say(held, definition)
+    held.save(update_fields=["definition", "changed_at"])
+    return held
+
+
+@act("method published", may.write_method)
+def publish(by: Membership, draft: OwnMethod) -> OwnMethod:
+    """Let the team use a draft from now on; raises ValidationError with everything that is still wrong.
+
+    What is checked is what stands in the database at that moment, and nobody changes it in between.
+    """
+    held = _held(draft)
+    faults = faults_of(held.definition)
     if faults:
         raise ValidationError([f"{'.'.join(map(str, where)) or 'The method'}: {what}" for where, what in faults])
-    draft.published_at = timezone.now()
-    draft.save(update_fields=["published_at", "changed_at"])
+    held.published_at = timezone.now()
+    held.save(update_fields=["published_at", "changed_at"])
     forget_what_was_read()
-    return draft
+    return held
 
 
-@transaction.atomic
-def retire(team: Team, key: str) -> None:
-    """Take a method of the team's own out of use, off rounds and kits; what was measured by it stays."""
-    OwnMethod.objects.for_team(team).filter(key=key).update(retired_at=timezone.now())
-    PlannedTest.objects.for_team(team).filter(family=key).delete()
-    for kit in Kit.objects.for_team(team).filter(families__contains=[key]):
-        kit.families = [family for family in kit.families if family != key]
-        kit.save(update_fields=["families"])
-    forget_what_was_read()
+@act("draft thrown away", may.write_method)
+def throw_away(by: Membership, draft: OwnMethod) -> None:
+    """Throw a draft away."""
+    _held(draft).delete()
 
 
-def take_in(team: Team, person: User, text: str) -> OwnMethod:
+@act("method taken in", may.write_method)
+def take_in(by: Membership, text: str) -> OwnMethod:
     """Take in a method file as a draft; raises ValidationError with each fault by line and field."""
     definition, faults = read_file(text)
     if faults:
         raise ValidationError(faults)
-    known = OwnMethod.objects.for_team(team).filter(key=definition["key"], retired_at=None).exists()
-    return begin_draft(team, person, definition, definition["key"] if known else "")
+    known = OwnMethod.objects.for_team(by.team_id).filter(key=definition["key"], retired_at=None).exists()
+    return begin_draft(by, definition, definition["key"] if known else "")
 
 
-def _free_key(team: Team, name: str) -> str:
+def retire(team_id: int, key: str) -> None:
+    """Take a method of the team's own out of use; what was measured by it stays."""
+    OwnMethod.objects.for_team(team_id).filter(key=key).update(retired_at=timezone.now())
+    forget_what_was_read()
+
+
+def _say(draft: OwnMethod, definition: dict[str, Any]) -> None:
+    draft.definition = definition | {"key": draft.key, "version": draft.version, "family": draft.key}
+
+
+def _held(draft: OwnMethod) -> OwnMethod:
+    rows = OwnMethod.objects.for_team(draft.team_id).select_for_update()
+    held: OwnMethod | None = rows.filter(pk=draft.pk, published_at=None, retired_at=None).first()
+    if held is None:
+        raise ValidationError(_GONE)
+    return held
+
+
+def _free_key(team_id: int, name: str) -> str:
     start = f"{_OWN}{slugify(name)[:40].strip('-') or 'method'}"
-    taken = set(OwnMethod.objects.for_team(team).filter(key__startswith=start).values_list("key", flat=True))
+    taken = set(OwnMethod.objects.for_team(team_id).filter(key__startswith=start).values_list("key", flat=True))
     return next(key for key in (start, *(f"{start}-{n}" for n in range(2, 10_000))) if key not in taken)

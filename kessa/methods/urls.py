@@ -2,20 +2,20 @@
 
 from django.urls import path
 
-from kessa.methods import editor, views
+from kessa.methods import views, views_editor
 
 app_name = "methods"
 urlpatterns = [
     path("", views.index, name="index"),
-    path("new/", editor.begin, name="begin"),
-    path("file/", editor.take_in, name="take_in"),
-    path("draft/<int:pk>/numbers/", editor.numbers, name="numbers"),
-    path("draft/<int:pk>/steps/", editor.steps, name="steps"),
-    path("draft/<int:pk>/check/", editor.check, name="check"),
-    path("draft/<int:pk>/publish/", editor.publish, name="publish"),
-    path("draft/<int:pk>/throw-away/", editor.throw_away, name="throw_away"),
+    path("new/", views_editor.begin, name="begin"),
+    path("file/", views_editor.take_in, name="take_in"),
+    path("draft/<int:pk>/numbers/", views_editor.numbers, name="numbers"),
+    path("draft/<int:pk>/steps/", views_editor.steps, name="steps"),
+    path("draft/<int:pk>/check/", views_editor.check, name="check"),
+    path("draft/<int:pk>/publish/", views_editor.publish, name="publish"),
+    path("draft/<int:pk>/throw-away/", views_editor.throw_away, name="throw_away"),
     path("<slug:key>/", views.method, name="method"),
-    path("<slug:key>/change/", editor.change, name="change"),
-    path("<slug:key>/retire/", editor.retire, name="retire"),
-    path("<slug:key>/file/", editor.export, name="export"),
+    path("<slug:key>/change/", views_editor.change, name="change"),
+    path("<slug:key>/retire/", views_editor.retire, name="retire"),
+    path("<slug:key>/file/", views_editor.export, name="export"),
 ]

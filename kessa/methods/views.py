@@ -4,19 +4,19 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
-from kessa.bench.models import QualityCheck
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
+from kessa.log.models import QualityCheck
 from kessa.log.selectors import log_of
 from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import families_of, methods_of
-from kessa.people.access import member_required
+from kessa.people.access import member
 from kessa.people.models import Team
 
 _LATELY = 12
 
 
-@member_required
+@member
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """Every method the team may use, by what it finds out."""
@@ -30,7 +30,7 @@ def index(request: HttpRequest) -> HttpResponse:
     return render(request, "methods/index.html", context)
 
 
-@member_required
+@member
 @require_GET
 def method(request: HttpRequest, key: str) -> HttpResponse:
     """A method as a bench card, with its numbers, lots and latest results."""

@@ -1,49 +1,49 @@
-"""Which pages need whom."""
+"""Which addresses are open to whom. What is not opened here by its view is closed to everybody."""
 
 from collections.abc import Callable
-from functools import wraps
-from typing import Any
+from enum import IntEnum
+from typing import Any, TypeVar
 
-from django.contrib.auth.decorators import login_required
-from django.core.exceptions import PermissionDenied
-from django.http import HttpRequest, HttpResponse
-from django.shortcuts import redirect
+from kessa.people.models import Membership, Role
 
-View = Callable[..., HttpResponse]
+View = TypeVar("View", bound=Callable[..., Any])
 
 
-def member_required(view: View) -> View:
-    """Let in signed-in people who belong to a team; others are led to sign in, or to find a team."""
+class Who(IntEnum):
+    """To whom an address is open: each to those after it too."""
 
-    @wraps(view)
-    @login_required
-    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
-        return view(request, *args, **kwargs) if request.membership else redirect("people:no_team")  # type: ignore[attr-defined]
+    ANYONE = 0
+    SIGNED_IN = 1
+    MEMBER = 2
+    TECHNICIAN = 3
+    COORDINATOR = 4
 
-    return guarded
-
-
-def technician_required(view: View) -> View:
-    """Let in technicians and coordinators."""
-
-    @wraps(view)
-    @member_required
-    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
-        if not request.membership.corrects_others:  # type: ignore[attr-defined]
-            raise PermissionDenied("A technician or a coordinator of your team can change this.")
-        return view(request, *args, **kwargs)
-
-    return guarded
+    @property
+    def refusal(self) -> str:
+        """Say who may."""
+        return {
+            Who.TECHNICIAN: "A technician or a coordinator of your team can change this.",
+            Who.COORDINATOR: "Only a coordinator of your team can change this.",
+        }.get(self, "This page is not open to you.")
 
 
-def coordinator_required(view: View) -> View:
-    """Let in coordinators only."""
+_RANK = {Role.VOLUNTEER: Who.MEMBER, Role.TECHNICIAN: Who.TECHNICIAN, Role.COORDINATOR: Who.COORDINATOR}
 
-    @wraps(view)
-    @member_required
-    def guarded(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
-        if not request.membership.coordinates:  # type: ignore[attr-defined]
-            raise PermissionDenied("Only a coordinator of your team can change this.")
-        return view(request, *args, **kwargs)
 
-    return guarded
+def open_to(who: Who) -> Callable[[View], View]:
+    """Open a view's addresses. It is the outermost decorator, so that nothing of the view runs before it is asked."""
+
+    def mark(view: View) -> View:
+        view.open_to = who  # type: ignore[attr-defined]
+        return view
+
+    return mark
+
+
+anyone, signed_in, member = open_to(Who.ANYONE), open_to(Who.SIGNED_IN), open_to(Who.MEMBER)
+technician, coordinator = open_to(Who.TECHNICIAN), open_to(Who.COORDINATOR)
+
+
+def reaches(membership: Membership, who: Who) -> bool:
+    """Whether a member's role is enough for what is open to `who`."""
+    return _RANK[Role(membership.role)] >= who

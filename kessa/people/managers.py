@@ -1,10 +1,11 @@
 """Reaching rows: always through a team."""
 
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, Union
 
 from django.db import models
 
-Row = TypeVar("Row", bound=models.Model)
+if TYPE_CHECKING:
+    from kessa.people.models import Team
 
 
 class TeamManager(models.Manager):  # type: ignore[type-arg]
@@ -14,10 +15,14 @@ class TeamManager(models.Manager):  # type: ignore[type-arg]
         """Refuse: a queryset without a team would reach every team's rows."""
         raise TypeError(f"Say whose: {self.model.__name__}.objects.for_team(team).")
 
-    def for_team(self, team: Any) -> Any:
-        """Return the rows that belong to `team`."""
+    def for_team(self, team: Union["Team", int]) -> Any:
+        """Return the rows that belong to `team`, or to the team of that number."""
         return self._queryset_class(self.model, using=self._db).filter(team=team)
 
     def create(self, **values: Any) -> Any:
         """Write a row, which names its team."""
         return self._queryset_class(self.model, using=self._db).create(**values)
+
+    def bulk_create(self, rows: Any, **options: Any) -> Any:
+        """Write rows, each of which names its team."""
+        return self._queryset_class(self.model, using=self._db).bulk_create(rows, **options)

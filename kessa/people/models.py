@@ -1,10 +1,11 @@
-"""Teams, the people in them, and the base of everything a team owns."""
+"""Teams, the people in them, what they did, and the base of everything a team owns."""
 
 import zoneinfo
 
 from django.contrib.auth.models import AbstractUser
 from django.core.exceptions import ValidationError
 from django.db import models
+from simple_history.models import HistoricalRecords
 
 from kessa.people.managers import TeamManager
 
@@ -65,18 +66,13 @@ class Membership(models.Model):
     user = models.ForeignKey(User, on_delete=models.CASCADE, related_name="memberships")
     role = models.CharField(max_length=12, choices=Role.choices, default=Role.VOLUNTEER)
 
+    history = HistoricalRecords()
+
     class Meta:
         constraints = [models.UniqueConstraint(fields=["team", "user"], name="one_membership_a_team")]
 
-    @property
-    def coordinates(self) -> bool:
-        """Whether the member looks after people, places and rules."""
-        return self.role == Role.COORDINATOR
-
-    @property
-    def corrects_others(self) -> bool:
-        """Whether the member may supersede what someone else measured."""
-        return self.role in (Role.TECHNICIAN, Role.COORDINATOR)
+    def __str__(self) -> str:
+        return str(self.user)
 
 
 class TeamOwned(models.Model):
@@ -91,3 +87,25 @@ class TeamOwned(models.Model):
     class Meta:
         abstract = True
         default_manager_name = "across_teams"
+
+
+class Act(TeamOwned):
+    """What somebody did, or was refused: kept for as long as the team."""
+
+    person = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    what = models.CharField(max_length=80)
+    # On which row, by its kind, number and words: the row may be gone.
+    on_kind = models.CharField(max_length=60, blank=True)
+    on_id = models.CharField(max_length=40, blank=True)
+    on_words = models.CharField(max_length=200, blank=True)
+    # By field: before and after.
+    changes = models.JSONField(default=dict)
+    why = models.CharField(max_length=300, blank=True)
+    refused = models.BooleanField(default=False)
+
+    class Meta(TeamOwned.Meta):
+        indexes = [
+            models.Index(fields=["team", "-at", "-id"]),
+            models.Index(fields=["team", "on_kind", "on_id", "-id"]),
+        ]

@@ -1,21 +1,57 @@
-"""Who is who."""
+"""Who is who, and who did what."""
 
+from functools import reduce
+from operator import or_
 from typing import Any
 
-from django.contrib.auth.models import AnonymousUser
+from django.conf import settings
+from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
+from django.db.models import Q
+from django.http import HttpRequest
+from django.utils.crypto import constant_time_compare
 
-from kessa.people.models import Membership, Team, User
+from kessa.people.models import Act, Membership, Team, User
+
+_ACTS_SHOWN = 20
 
 
-def current_membership(user: User | AnonymousUser, team_id: Any) -> Membership | None:
-    """Return the person's membership in the chosen team, else in the first they joined."""
-    if not user.is_authenticated:
+def membership_of_session(request: HttpRequest) -> Membership | None:
+    """Return the asking person's membership in the team they chose, else in the first they joined.
+
+    The person comes with it in one statement, held to the session as Django does: a password that was changed ends it.
+    """
+    session = request.session
+    user_id = session.get(SESSION_KEY)
+    if user_id is None or session.get(BACKEND_SESSION_KEY) not in settings.AUTHENTICATION_BACKENDS:
         return None
-    memberships = list(Membership.objects.filter(user=user).select_related("team", "user").order_by("id"))
-    chosen = [membership for membership in memberships if membership.team_id == team_id]
-    return next(iter(chosen or memberships), None)
+    rows = Membership.objects.filter(user=user_id, user__is_active=True).select_related("team", "user").order_by("id")
+    memberships = list(rows)
+    chosen = [membership for membership in memberships if membership.team_id == session.get("team")]
+    found = next(iter(chosen or memberships), None)
+    if found is None or not _holds(session.get(HASH_SESSION_KEY, ""), found.user):
+        return None
+    request._cached_user = found.user  # type: ignore[attr-defined]
+    return found
 
 
-def members(team: Team) -> Any:
+def _holds(kept: str, user: User) -> bool:
+    return constant_time_compare(kept, user.get_session_auth_hash())
+
+
+def members(team: Team | int) -> Any:
     """Return the people of a team by name."""
     return User.objects.filter(memberships__team=team).order_by("first_name", "username")
+
+
+def acts_of(team: Team) -> Any:
+    """Return what was done and refused in a team, newest first."""
+    return Act.objects.for_team(team).select_related("person").order_by("-at", "-id")
+
+
+def acts_on(rows: list[Any]) -> list[Act]:
+    """Return the latest of what was done to a team's rows."""
+    these = [Q(on_kind=str(row._meta.verbose_name), on_id=str(row.pk)) for row in rows if row.pk]
+    if not these:
+        return []
+    acts = Act.objects.for_team(rows[0].team_id).filter(reduce(or_, these))
+    return list(acts.select_related("person").order_by("-id")[:_ACTS_SHOWN])

@@ -4,6 +4,8 @@ from django.core import signing
 from django.core.exceptions import ValidationError
 from django.db import transaction
 
+from kessa.people import may
+from kessa.people.acts import act
 from kessa.people.models import Membership, Role, Team, User
 
 _INVITATION_SALT = "kessa.people.invitation"
@@ -17,9 +19,10 @@ def start_team(user: User, name: str, time_zone: str) -> Membership:
     return Membership.objects.create(team=team, user=user, role=Role.COORDINATOR)
 
 
-def invite(team: Team, role: str) -> str:
+@act("someone invited", may.invite)
+def invite(by: Membership, role: str) -> str:
     """Return a token by which anyone who holds it can join the team in this role for 14 days."""
-    return signing.dumps({"team": team.pk, "role": role}, salt=_INVITATION_SALT)
+    return signing.dumps({"team": by.team_id, "role": role}, salt=_INVITATION_SALT)
 
 
 def read_invitation(token: str) -> tuple[Team, str]:
@@ -37,16 +40,17 @@ def join_team(user: User, token: str) -> Membership:
     return Membership.objects.get_or_create(team=team, user=user, defaults={"role": role})[0]
 
 
-@transaction.atomic
-def change_role(membership: Membership, role: str) -> None:
+@act("role changed", may.change_role)
+def change_role(by: Membership, membership: Membership, role: str) -> Membership:
     """Give a member another role; raises ValidationError where no coordinator would be left."""
     _check_coordinator_left(membership, stays=role == Role.COORDINATOR)
     membership.role = role
     membership.save(update_fields=["role"])
+    return membership
 
 
-@transaction.atomic
-def remove_member(membership: Membership) -> None:
+@act("member taken out", may.remove_member)
+def remove_member(by: Membership, membership: Membership) -> None:
     """Take someone out of the team; what they measured stays. Raises ValidationError for the last coordinator."""
     _check_coordinator_left(membership, stays=False)
     membership.delete()

@@ -6,19 +6,22 @@ from allauth.account.views import LoginView
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
-from django.contrib.auth.decorators import login_required
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.views.decorators.http import require_POST
+from django.utils.decorators import method_decorator
+from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people import services
-from kessa.people.access import coordinator_required, member_required
+from kessa.people.access import anyone, coordinator, member, signed_in
 from kessa.people.forms import RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
+from kessa.people.selectors import acts_of
+
+_ACTS = 60
 
 
-@login_required
+@signed_in
 def no_team(request: HttpRequest) -> HttpResponse:
     """Lead a person without a team to one: start it, or be invited."""
     form = TeamForm(request.POST or None)
@@ -29,14 +32,14 @@ def no_team(request: HttpRequest) -> HttpResponse:
     return render(request, "people/no_team.html", {"form": form})
 
 
-@member_required
+@member
 def team(request: HttpRequest) -> HttpResponse:
     """Show who is in the team; coordinators invite and give roles here."""
     invitation = None
-    if request.method == "POST" and request.membership.coordinates:
+    if request.method == "POST":
         form = RoleForm(request.POST)
         if form.is_valid():
-            token = services.invite(request.membership.team, form.cleaned_data["role"])
+            token = services.invite(request.membership, form.cleaned_data["role"])
             role = Role(form.cleaned_data["role"]).label
             invitation = {"address": request.build_absolute_uri(f"/team/join/{token}/"), "role": role}
     memberships = request.membership.team.memberships.select_related("user").order_by("user__first_name", "id")
@@ -46,7 +49,7 @@ def team(request: HttpRequest) -> HttpResponse:
     return render(request, "people/team.html", context)
 
 
-@coordinator_required
+@coordinator
 @require_POST
 def change_member(request: HttpRequest, pk: int) -> HttpResponse:
     """Change a member's role, or take them out of the team."""
@@ -54,17 +57,17 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
     form = RoleForm(request.POST)
     try:
         if "remove" in request.POST:
-            services.remove_member(membership)
+            services.remove_member(request.membership, membership)
             messages.success(request, f"{membership.user} is no longer in the team. What they measured stays.")
         elif form.is_valid():
-            services.change_role(membership, form.cleaned_data["role"])
+            services.change_role(request.membership, membership, form.cleaned_data["role"])
             messages.success(request, f"{membership.user} is now a {membership.get_role_display()}.")
     except ValidationError as error:
         messages.error(request, error.message)
     return redirect("people:team")
 
 
-@member_required
+@member
 @require_POST
 def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
     """Work in another of one's teams."""
@@ -72,7 +75,7 @@ def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("rounds:today")
 
 
-@member_required
+@member
 @require_POST
 def units(request: HttpRequest) -> HttpResponse:
     """Choose one's own units."""
@@ -85,7 +88,20 @@ def units(request: HttpRequest) -> HttpResponse:
     return redirect("people:team")
 
 
-@login_required
+@coordinator
+@require_GET
+def acts(request: HttpRequest) -> HttpResponse:
+    """What was done in the team and what was refused, newest first."""
+    before = request.GET.get("before", "")
+    rows = acts_of(request.membership.team)
+    if before.isdigit():
+        rows = rows.filter(pk__lt=int(before[:18]))
+    shown = list(rows.order_by("-id")[: _ACTS + 1])
+    context = {"acts": shown[:_ACTS], "more": shown[_ACTS - 1].pk if len(shown) > _ACTS else None}
+    return render(request, "people/acts.html", context)
+
+
+@signed_in
 def join(request: HttpRequest, token: str) -> HttpResponse:
     """Accept an invitation."""
     try:
@@ -98,6 +114,7 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
     return render(request, "people/join.html", {"invited_to": invited_to, "role": role})
 
 
+@method_decorator(anyone, name="dispatch")
 class SignIn(LoginView):
     """Sign in; the demo offers its people besides."""
 
@@ -110,6 +127,7 @@ class SignIn(LoginView):
         return context
 
 
+@anyone
 @require_POST
 def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's made-up people."""

@@ -7,6 +7,7 @@ from kessa.photographs import views
 app_name = "photographs"
 urlpatterns = [
     path("<slug:subject>/<int:pk>/add/", views.add, name="add"),
+    path("<slug:subject>/<uuid:pk>/add/", views.add, name="add"),
     path("<int:pk>/", views.image, name="image"),
     path("<int:pk>/remove/", views.remove, name="remove"),
 ]

@@ -1,18 +1,20 @@
 """Adding photographs, and showing them to the team."""
 
+import uuid
+
 from django import forms
 from django.contrib import messages
-from django.core.exceptions import PermissionDenied, ValidationError
+from django.core.exceptions import ValidationError
 from django.http import FileResponse, Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench.models import Determination
-from kessa.people.access import member_required
+from kessa.people.access import member
 from kessa.photographs import services
 from kessa.photographs.models import Photograph
-from kessa.photographs.uploads import MOST_BYTES
+from kessa.photographs.upload_bound import MOST_BYTES
 from kessa.places.models import Place
 from kessa.visits.models import Sample, Visit
 
@@ -26,11 +28,12 @@ class PhotographForm(forms.Form):
     caption = forms.CharField(label="What it shows", max_length=200, required=False)
 
 
-@member_required
+@member
 @require_POST
-def add(request: HttpRequest, subject: str, pk: int) -> HttpResponse:
+def add(request: HttpRequest, subject: str, pk: int | uuid.UUID) -> HttpResponse:
     """Add a photograph of something of the team's."""
-    if subject not in _SUBJECTS:
+    # Places are numbered by the server, what people begin by the browser.
+    if subject not in _SUBJECTS or isinstance(pk, int) != (subject == "place"):
         raise Http404
     found = get_object_or_404(_SUBJECTS[subject].objects.for_team(request.membership.team), pk=pk)
     form = PhotographForm(request.POST, request.FILES)
@@ -39,14 +42,14 @@ def add(request: HttpRequest, subject: str, pk: int) -> HttpResponse:
         return redirect(_page_of(subject, found))
     file = form.cleaned_data["image"]
     try:
-        services.add_photograph(found, subject, file, request.user, form.cleaned_data["caption"])
+        services.add_photograph(request.membership, found, subject, file, form.cleaned_data["caption"])
         messages.success(request, "The photograph is added. What the camera wrote about you and the place is left out.")
     except ValidationError as error:
         messages.error(request, error.message)
     return redirect(_page_of(subject, found))
 
 
-@member_required
+@member
 @require_GET
 def image(request: HttpRequest, pk: int) -> FileResponse:
     """The picture itself, for the team only."""
@@ -59,16 +62,14 @@ def image(request: HttpRequest, pk: int) -> FileResponse:
     return response
 
 
-@member_required
+@member
 @require_POST
 def remove(request: HttpRequest, pk: int) -> HttpResponse:
     """Remove a photograph: who added it, or a coordinator."""
     found = get_object_or_404(Photograph.objects.for_team(request.membership.team), pk=pk)
-    if found.added_by_id != request.user.pk and not request.membership.coordinates:
-        raise PermissionDenied("Only the person who added it, or a coordinator, can remove a photograph.")
     subject = next(name for name in _SUBJECTS if getattr(found, f"{name}_id"))
     page = _page_of(subject, getattr(found, subject))
-    services.remove_photograph(found)
+    services.remove_photograph(request.membership, found)
     messages.success(request, "The photograph is removed.")
     return redirect(page)
 

@@ -6,6 +6,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
+from simple_history.models import HistoricalRecords
 
 from kessa.core.job.place_kinds import Fact, PlaceKind, place_kinds
 from kessa.people.models import TeamOwned
@@ -29,6 +30,8 @@ class Place(TeamOwned):
     usual_way = models.CharField(max_length=20, blank=True)
     limit_sets = ArrayField(models.CharField(max_length=40), default=list, blank=True)
     sampling_depth_cm = models.PositiveSmallIntegerField(default=20, validators=[MaxValueValidator(10000)])
+
+    history = HistoricalRecords()
 
     class Meta(TeamOwned.Meta):
         ordering = ["name"]
@@ -102,6 +105,9 @@ class Pair(TeamOwned):
             models.UniqueConstraint(fields=["first", "second"], name="one_pair_of_two_places"),
             models.CheckConstraint(condition=~Q(first=models.F("second")), name="a_pair_is_of_two_places"),
         ]
+
+    def __str__(self) -> str:
+        return f"{self.first}, {self.second}"
 
     @property
     def ends(self) -> tuple[str, str]:

@@ -3,16 +3,21 @@
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 
+from kessa.people.acts import act
+from kessa.people.models import Membership
+from kessa.places import may
 from kessa.places.models import Pair, Place
 
 
-def keep_place(place: Place) -> Place:
+@act("place kept", may.keep_place)
+def keep_place(by: Membership, place: Place) -> Place:
     """Write a new or changed place; results already judged keep the limits they were judged by."""
     place.save()
     return place
 
 
-def keep_pair(pair: Pair) -> Pair:
+@act("pair kept", may.keep_pair)
+def keep_pair(by: Membership, pair: Pair) -> Pair:
     """Write a pair; raises ValidationError where the two are a pair already, in either order."""
     turned = Pair.objects.for_team(pair.team_id).filter(first=pair.second, second=pair.first)
     try:
@@ -25,6 +30,7 @@ def keep_pair(pair: Pair) -> Pair:
     return pair
 
 
-def part_pair(pair: Pair) -> None:
+@act("pair parted", may.part_pair)
+def part_pair(by: Membership, pair: Pair) -> None:
     """Take a pair apart; the places and their results stay."""
     pair.delete()

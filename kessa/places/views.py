@@ -3,19 +3,20 @@
 from typing import Any
 
 from django.contrib import messages
-from django.core.exceptions import ValidationError
+from django.core.exceptions import PermissionDenied, ValidationError
+from django.db import IntegrityError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.bench.selectors import Lately, found_lately, usual_at
 from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import limits_for
-from kessa.log.selectors import latest_results, latest_visit, with_latest_result
-from kessa.people.access import coordinator_required, member_required
-from kessa.places import services
+from kessa.log.history import Lately, found_lately, usual_at
+from kessa.log.selectors import latest_results, latest_visit, steps_of, with_latest_result
+from kessa.people.access import member, technician
+from kessa.places import may, services
 from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.models import Pair, Place
 from kessa.places.selectors import chosen_sets, pairs_of, places
@@ -26,7 +27,7 @@ from kessa.web.components.trend import Line, trend
 _PAGE = 40
 
 
-@member_required
+@member
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """The places by name, each with its newest result; a page at a time where there are many."""
@@ -42,11 +43,11 @@ def index(request: HttpRequest) -> HttpResponse:
     return render(request, "places/index.html", context)
 
 
-@member_required
+@member
 @require_GET
 def place(request: HttpRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
-    found = get_object_or_404(Place.objects.for_team(request.membership.team), pk=pk)
+    found = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=pk)
     lately, pairs = found_lately(found), pairs_of(found)
     reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
     context = {
@@ -58,6 +59,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         **_seen_at(found, request.GET.get("seen", "")),
         "photographs": found.photographs.select_related("added_by", "sample"),
         "pressing": lately.pressing,
+        "pressing_step": steps_of(lately.pressing)[0] if lately.pressing else "",
         **_found_at(found, lately, reference, request.GET.get("test", "")),
         "visit": latest_visit(found),
         "sets": chosen_sets(found),
@@ -67,7 +69,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str) -> dict[str, Any]:
     """What was found out at a place, and the course of one series of results, with that of the place compared."""
-    all_series = {slugify("-".join(series)): series for series in lately.series}
+    all_series = {slugify("-".join(filter(None, series))): series for series in lately.series}
     chosen = all_series.get(asked) or next(iter(all_series.values()), None)
     if chosen is None:
         return {"all_series": {}, "chart": None, "results": []}
@@ -112,29 +114,35 @@ def _seen_at(place: Place, asked: str) -> dict[str, Any]:
     }
 
 
-@coordinator_required
+@technician
 @require_GET
 def create(request: HttpRequest) -> HttpResponse:
-    """Ask what kind of place is added."""
-    return render(request, "places/create.html", {"kinds": place_kinds().values()})
+    """Ask what kind of place is added, of those that the person may add."""
+    kinds = [kind for key, kind in place_kinds().items() if may.keep_place(request.membership, Place(kind_key=key))]
+    return render(request, "places/create.html", {"kinds": kinds})
 
 
-@coordinator_required
+@technician
 def edit(request: HttpRequest, pk: int | None = None, kind: str = "") -> HttpResponse:
     """Add a place of a kind, or change one."""
     team = request.membership.team
     if pk is None and kind not in place_kinds():
         raise Http404
-    found = get_object_or_404(Place.objects.for_team(team), pk=pk) if pk else Place(kind_key=kind)
+    found = Place(kind_key=kind) if pk is None else get_object_or_404(Place.objects.for_team(team), pk=pk)
+    if not may.keep_place(request.membership, found):
+        raise PermissionDenied(may.keep_place.refusal)
     form = PlaceForm(team, request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
-        kept = services.keep_place(form.save(commit=False))
-        messages.success(request, f"{kept.name} is saved.")
-        return redirect("places:place", kept.pk)
+        try:
+            kept = services.keep_place(request.membership, form.save(commit=False))
+            messages.success(request, f"{kept.name} is saved.")
+            return redirect("places:place", kept.pk)
+        except IntegrityError:
+            form.add_error("name", "Your team has a place of this name already.")
     return render(request, "places/edit.html", {"form": form, "place": found}, status=422 if form.errors else 200)
 
 
-@coordinator_required
+@technician
 @require_POST
 def add_pair(request: HttpRequest, pk: int) -> HttpResponse:
     """Compare a place with another."""
@@ -143,18 +151,18 @@ def add_pair(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         if not form.is_valid():
             raise ValidationError("Choose the other place of the pair.")
-        services.keep_pair(form.pair)
+        services.keep_pair(request.membership, form.pair)
         messages.success(request, f"{form.pair.second} is compared with {form.pair.first}.")
     except ValidationError as error:
         messages.error(request, error.message)
     return redirect("places:place", pk)
 
 
-@coordinator_required
+@technician
 @require_POST
 def part_pair(request: HttpRequest, pk: int) -> HttpResponse:
     """Take a pair apart."""
     pair = get_object_or_404(Pair.objects.for_team(request.membership.team), pk=pk)
-    services.part_pair(pair)
+    services.part_pair(request.membership, pair)
     messages.success(request, "The pair is taken apart.")
     return redirect("places:place", pair.second_id)

@@ -11,12 +11,13 @@ from kessa.core.errors import CannotCompute
 from kessa.core.job.circumstances import IN_PLACE, scales
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import ORDINALS, WEEKDAYS, Rhythm, check
+from kessa.kits.models import Kit
 from kessa.methods.selectors import families_of
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.people.selectors import members
 from kessa.places.selectors import places
-from kessa.rounds.models import Round
+from kessa.rounds.models import Round, Stop
 from kessa.web.components.select import PlainSelect
 
 _MONTHS = [(number, date(2000, number, 1).strftime("%B")) for number in range(1, 13)]
@@ -130,6 +131,18 @@ class StopsForm(forms.Form):
         """Return a number as it was planned, as it is usual where the field was left empty."""
         planned = self.cleaned_data[field]
         return int(self.fields[field].initial if planned is None else planned)
+
+
+class PackForm(forms.Form):
+    """The stops one packs for, and the kit one takes."""
+
+    stop = forms.ModelMultipleChoiceField(queryset=None)
+    kit = forms.ModelChoiceField(queryset=None)
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["stop"].queryset = Stop.objects.for_team(team)
+        self.fields["kit"].queryset = Kit.objects.for_team(team)
 
 
 class OccasionForm(forms.Form):

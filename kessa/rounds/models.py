@@ -5,12 +5,13 @@ from django.contrib.postgres.fields import ArrayField
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import Q
+from simple_history.models import HistoricalRecords
 
 from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import Planned
 from kessa.core.planning.rhythm import Rhythm
 from kessa.methods.selectors import families_of
-from kessa.people.models import TeamOwned
+from kessa.people.models import Membership, TeamOwned
 from kessa.places.models import Place
 from kessa.visits.models import Visit
 
@@ -26,6 +27,8 @@ class Round(TeamOwned):
     occasions = ArrayField(models.CharField(max_length=20), default=list, blank=True)
     people = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="+", blank=True)
     retired_at = models.DateTimeField(null=True)
+
+    history = HistoricalRecords(m2m_fields=[people])
 
     class Meta(TeamOwned.Meta):
         ordering = ["name"]
@@ -54,9 +57,14 @@ class Stop(TeamOwned):
     position = models.PositiveSmallIntegerField(default=1)
     in_place = ArrayField(models.CharField(max_length=30), default=list, blank=True)
 
+    history = HistoricalRecords()
+
     class Meta(TeamOwned.Meta):
         ordering = ["position", "pk"]
         constraints = [models.UniqueConstraint(fields=["round", "place"], name="one_stop_a_place")]
+
+    def __str__(self) -> str:
+        return f"{self.place} on {self.round}"
 
 
 class PlannedTest(TeamOwned):
@@ -67,6 +75,8 @@ class PlannedTest(TeamOwned):
     runs = models.PositiveSmallIntegerField(default=2, validators=[MinValueValidator(1), MaxValueValidator(10)])
     blanks = models.PositiveSmallIntegerField(default=1, validators=[MaxValueValidator(5)])
     standards = models.PositiveSmallIntegerField(default=0, validators=[MaxValueValidator(5)])
+
+    history = HistoricalRecords()
 
     class Meta(TeamOwned.Meta):
         ordering = ["pk"]
@@ -98,6 +108,14 @@ class Occasion(TeamOwned):
 
     class Meta(TeamOwned.Meta):
         indexes = [models.Index(fields=["team", "-happened_on"])]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["team", "kind", "happened_on", "place"], nulls_distinct=False, name="one_occasion_a_day"
+            )
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.kind} on {self.happened_on}"
 
 
 class Settled(TeamOwned):
@@ -119,9 +137,24 @@ class Settled(TeamOwned):
         ]
 
 
+class KitCheck(TeamOwned):
+    """A packing list as it was worked out, and what has been ticked off."""
+
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    title = models.CharField(max_length=200)
+    places = ArrayField(models.BigIntegerField(), default=list)
+    lines = models.JSONField()
+    ticked = ArrayField(models.CharField(max_length=80), default=list)
+
+    def __str__(self) -> str:
+        return self.title
+
+
 class CalendarFeed(TeamOwned):
     """A secret address at which a person's calendar reads what is due; only a digest of the secret is kept."""
 
-    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    # Who leaves the team leaves no address behind.
+    membership = models.OneToOneField(Membership, on_delete=models.CASCADE, related_name="+")
     digest = models.CharField(max_length=64, unique=True)
     made_at = models.DateTimeField()

@@ -98,12 +98,12 @@ def due_now(team: Team, rounds: list[Round], today: date) -> list[Due]:
     ]
 
 
-def dues_at(place: Place) -> list[Due]:
-    """Return what is due at one place."""
+def dues_at(place: Place, day: date | None = None) -> list[Due]:
+    """Return what is due at one place, on a day or today."""
     stops = Stop.objects.for_team(place.team_id).filter(place=place).select_related("place")
     rows = Round.objects.for_team(place.team_id).filter(retired_at=None, stops__place=place)
     rounds = list(rows.prefetch_related(Prefetch("stops", stops), "stops__tests", "people"))
-    return due_now(place.team, rounds, timezone.localdate())
+    return due_now(place.team, rounds, day or timezone.localdate())
 
 
 def coming_days(rounds: Iterable[Round], first: date, last: date) -> dict[date, list[Round]]:
@@ -139,8 +139,11 @@ def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
     return list(tests.values()), in_place
 
 
-def weekly_use(team: Team) -> dict[str, float]:
-    """Return how much of each supply the rounds use up a week, from what falls due over the coming 12 weeks."""
+def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, float]:
+    """Return how much of each supply the rounds use up a week, from what falls due over the coming 12 weeks.
+
+    `units` are the drops or tablets that a run usually takes here, by test.
+    """
     today = timezone.localdate()
     rhythms = {each.pk: each.rhythm for each in Round.objects.for_team(team).filter(retired_at=None)}
     plans = PlannedTest.objects.for_team(team).filter(stop__round__in=rhythms)
@@ -151,14 +154,15 @@ def weekly_use(team: Team) -> dict[str, float]:
         times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
         method = families_of(team.pk)[plan["family"]][0]
         runs = plan["runs"] + plan["blanks"] + plan["standards"]
-        for key, amount in used_by(method, runs).items():
+        usual = (units or {}).get(method.family)
+        for key, amount in used_by(method, runs, None if usual is None else usual * runs).items():
             use[key] = use.get(key, 0.0) + amount * plan["stops"] * times / _USE_WEEKS
     return use
 
 
 def feed_of(token: str) -> CalendarFeed | None:
     """Return the calendar feed of a secret address: the token alone says whose it is."""
-    return CalendarFeed.across_teams.filter(digest=digest_of(token)).select_related("team", "user").first()
+    return CalendarFeed.across_teams.filter(digest=digest_of(token)).select_related("team", "membership__user").first()
 
 
 def digest_of(token: str) -> str:

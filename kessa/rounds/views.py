@@ -5,6 +5,8 @@ from datetime import date, timedelta
 from typing import Any
 
 from django.contrib import messages
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError
 from django.db.models import Count
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
@@ -15,20 +17,23 @@ from django.views.decorators.http import require_GET, require_POST
 from kessa.bench.selectors import open_determinations
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import DAILY, around, coming, in_words
+from kessa.kits.models import Kit
+from kessa.log.history import last_kit_at
 from kessa.log.selectors import follow_ups
-from kessa.people.access import coordinator_required, member_required
-from kessa.people.models import Membership
+from kessa.people.access import anyone, coordinator, member
 from kessa.rounds import services
 from kessa.rounds.calendar import calendar_file
-from kessa.rounds.forms import OccasionForm, RoundForm, StopsForm, WhyNotForm
-from kessa.rounds.models import CalendarFeed, Round, Stop
+from kessa.rounds.forms import OccasionForm, PackForm, RoundForm, StopsForm, WhyNotForm
+from kessa.rounds.models import CalendarFeed, KitCheck, Round, Stop
+from kessa.rounds.packing_list import packing_list
 from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, whole_rounds
 from kessa.visits.selectors import open_visits
 
 _AHEAD = timedelta(days=14)
+_YEARS_SHOWN = 10
 
 
-@member_required
+@member
 @require_GET
 def today(request: HttpRequest) -> HttpResponse:
     """What is due, late or waiting; the next visit is the largest thing."""
@@ -53,13 +58,13 @@ def today(request: HttpRequest) -> HttpResponse:
     return render(request, "rounds/today.html", context)
 
 
-@member_required
+@member
 @require_POST
 def note(request: HttpRequest) -> HttpResponse:
     """Note that something happened; the rounds that wait for it are due."""
     form = OccasionForm(request.membership.team, request.POST)
     if form.is_valid():
-        noted = services.note_occasion(request.membership.team, request.user, **form.cleaned_data)
+        noted = services.note_occasion(request.membership, **form.cleaned_data)
         said = occasion_kinds()[noted.kind].name
         waiting = active_rounds(request.membership.team).filter(occasions__contains=[noted.kind])
         names = ", ".join(each.name for each in waiting)
@@ -70,19 +75,19 @@ def note(request: HttpRequest) -> HttpResponse:
     return redirect("rounds:today")
 
 
-@member_required
+@member
 @require_POST
 def not_going(request: HttpRequest) -> HttpResponse:
     """Settle what is due at a place without a visit, with the reason."""
     form = WhyNotForm(request.membership.team, request.POST)
     if not form.is_valid():
         messages.error(request, "Say why nobody goes: the reason stays with the plan.")
-    elif services.answer_without_visit(form.cleaned_data["place"], request.user, form.cleaned_data["reason"]):
+    elif services.answer_without_visit(request.membership, form.cleaned_data["place"], why=form.cleaned_data["reason"]):
         messages.success(request, f"{form.cleaned_data['place']}: nobody goes this time. The reason is kept.")
     return redirect("rounds:today")
 
 
-@member_required
+@member
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """Every round, and the month they make."""
@@ -104,12 +109,12 @@ def index(request: HttpRequest) -> HttpResponse:
         "before": (first - timedelta(days=1)).strftime("%Y-%m"),
         "after": (last + timedelta(days=1)).strftime("%Y-%m"),
         "today": timezone.localdate(),
-        "feed": CalendarFeed.objects.for_team(request.membership.team).filter(user=request.user).first(),
+        "feed": CalendarFeed.objects.for_team(request.membership.team).filter(membership=request.membership).first(),
     }
     return render(request, "rounds/index.html", context)
 
 
-@member_required
+@member
 @require_GET
 def round_page(request: HttpRequest, pk: int) -> HttpResponse:
     """A round: its rhythm, people, places and tests."""
@@ -117,19 +122,23 @@ def round_page(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "rounds/round.html", _round_context(request, found, StopsForm(request.membership.team)))
 
 
-@coordinator_required
+@coordinator
 def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     """Plan a new round, or change one."""
-    found = _round(request, pk) if pk else Round()
+    found = Round() if pk is None else _round(request, pk)
     form = RoundForm(request.membership.team, request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
-        kept = services.keep_round(form.save(commit=False), list(form.cleaned_data["people"]))
-        messages.success(request, f"{kept.name} is planned." if pk is None else f"{kept.name} is changed.")
-        return redirect("rounds:round", kept.pk)
+        try:
+            people = list(form.cleaned_data["people"])
+            kept = services.keep_round(request.membership, form.save(commit=False), people)
+            messages.success(request, f"{kept.name} is planned." if pk is None else f"{kept.name} is changed.")
+            return redirect("rounds:round", kept.pk)
+        except IntegrityError:
+            form.add_error("name", "Your team has a round of this name already.")
     return render(request, "rounds/edit.html", {"form": form, "round": found}, status=422 if form.errors else 200)
 
 
-@coordinator_required
+@coordinator
 @require_GET
 def preview(request: HttpRequest) -> HttpResponse:
     """The next days of a rhythm that is being made."""
@@ -146,7 +155,7 @@ def preview(request: HttpRequest) -> HttpResponse:
     return render(request, "rounds/preview.html", {"days": days_due, "faults": faults, "words": words})
 
 
-@coordinator_required
+@coordinator
 @require_POST
 def add_stops(request: HttpRequest, pk: int) -> HttpResponse:
     """Put places on a round, or change what is done at them."""
@@ -155,49 +164,50 @@ def add_stops(request: HttpRequest, pk: int) -> HttpResponse:
     if not form.is_valid():
         return render(request, "rounds/round.html", _round_context(request, found, form), status=422)
     for place in form.cleaned_data["places"]:
-        services.plan_stop(found, place, form.planned_tests(), form.cleaned_data["in_place"])
+        services.plan_stop(request.membership, found, place, form.planned_tests(), form.cleaned_data["in_place"])
     messages.success(request, "The plan is saved.")
     return redirect("rounds:round", pk)
 
 
-@coordinator_required
+@coordinator
 @require_POST
 def leave_out(request: HttpRequest, pk: int, stop_pk: int) -> HttpResponse:
     """Take a place off a round."""
     stop = get_object_or_404(Stop.objects.for_team(request.membership.team), pk=stop_pk, round_id=pk)
-    services.leave_out(stop)
+    services.leave_out(request.membership, stop)
     messages.success(request, f"{stop.place} is off the round.")
     return redirect("rounds:round", pk)
 
 
-@coordinator_required
+@coordinator
 @require_POST
 def retire(request: HttpRequest, pk: int) -> HttpResponse:
     """End a round."""
     found = _round(request, pk)
-    services.retire_round(found)
+    services.retire_round(request.membership, found)
     messages.success(request, f"{found.name} has ended. What was measured on it stays.")
     return redirect("rounds:index")
 
 
-@member_required
+@member
 @require_GET
 def calendar(request: HttpRequest) -> HttpResponse:
     """The plan as a file."""
     return _ics(calendar_file(request.membership.team, request.user))
 
 
+@anyone
 @require_GET
 def feed(request: HttpRequest, token: str) -> HttpResponse:
     """The plan at its secret address, for a calendar that cannot sign in."""
     found = feed_of(token)
-    if found is None or not Membership.objects.filter(team=found.team, user=found.user).exists():
+    if found is None:
         raise Http404
     timezone.activate(found.team.time_zone)
-    return _ics(calendar_file(found.team, found.user))
+    return _ics(calendar_file(found.team, found.membership.user))
 
 
-@member_required
+@member
 @require_POST
 def change_feed(request: HttpRequest) -> HttpResponse:
     """Make a secret calendar address, or let it lead nowhere."""
@@ -209,6 +219,63 @@ def change_feed(request: HttpRequest) -> HttpResponse:
         address = request.build_absolute_uri(reverse("rounds:feed", args=[token]))
         messages.success(request, f"Your calendar address, shown this once: {address}")
     return redirect("rounds:index")
+
+
+@member
+def pack(request: HttpRequest) -> HttpResponse:
+    """Choose what to pack for: what is due for the person is chosen already."""
+    team = request.membership.team
+    form = PackForm(team, request.POST or None)
+    if request.method == "POST":
+        if form.is_valid():
+            stops = form.cleaned_data["stop"].select_related("place").prefetch_related("tests")
+            made = packing_list(team, request.user, stops, form.cleaned_data["kit"])
+            return redirect("rounds:packing", services.keep_packing_list(request.membership, made).pk)
+        messages.error(request, "Choose a kit, and at least one place to pack for.")
+    rounds = list(whole_rounds(team))
+    found = calls(team, request.user, rounds)
+    due = [*found.mine, *found.theirs]
+    today = timezone.localdate()
+    context = {
+        "due": due,
+        "kits": Kit.objects.for_team(team),
+        "likely": last_kit_at(due[0].place) if due else None,
+        "ahead": next_days(rounds, today, today + _AHEAD),
+        "lists": KitCheck.objects.for_team(team).select_related("person").order_by("-made_at")[:5],
+    }
+    return render(request, "rounds/pack.html", context, status=422 if form.errors else 200)
+
+
+@member
+@require_GET
+def packing(request: HttpRequest, pk: int) -> HttpResponse:
+    """A packing list to tick off."""
+    found = _packing(request, pk)
+    return render(request, "rounds/packing.html", {"check": found, **_progress(found)})
+
+
+@member
+@require_POST
+def tick(request: HttpRequest, pk: int) -> HttpResponse:
+    """Tick a line off, or on again."""
+    try:
+        found = services.tick(
+            _packing(request, pk), request.POST.get("key", ""), packed=request.POST.get("packed") == "yes"
+        )
+    except ValidationError as error:
+        raise Http404 from error
+    if request.htmx:
+        return render(request, "rounds/packed.html", {"check": found, **_progress(found)})
+    return redirect("rounds:packing", pk)
+
+
+def _progress(found: KitCheck) -> dict[str, Any]:
+    troubled = [line for line in found.lines if line["troubles"]]
+    return {"troubled": troubled, "left": len(found.lines) - len(found.ticked)}
+
+
+def _packing(request: HttpRequest, pk: int) -> KitCheck:
+    return get_object_or_404(KitCheck.objects.for_team(request.membership.team).select_related("person"), pk=pk)
 
 
 def _round(request: HttpRequest, pk: int) -> Round:
@@ -236,10 +303,13 @@ def _when(each: Round) -> tuple[str, date | None, date | None]:
 
 
 def _month(asked: str | None) -> date:
+    """Return the month asked for, within ten years of today; else this month."""
+    today = timezone.localdate().replace(day=1)
     try:
-        return date.fromisoformat(f"{asked}-01")
+        month = date.fromisoformat(f"{asked}-01")
     except ValueError:
-        return timezone.localdate().replace(day=1)
+        return today
+    return month if abs(month.year - today.year) <= _YEARS_SHOWN else today
 
 
 def _ics(content: bytes) -> HttpResponse:

@@ -1,6 +1,7 @@
 """A team's choices among the schools of the job."""
 
 from django.db import models
+from simple_history.models import HistoricalRecords
 
 from kessa.core.job.schools import complete
 from kessa.people.models import TeamOwned
@@ -14,8 +15,13 @@ class HouseRules(TeamOwned):
     ice_rule = models.TextField(blank=True, max_length=1000)
     flood_rule = models.TextField(blank=True, max_length=1000)
 
+    history = HistoricalRecords()
+
     class Meta(TeamOwned.Meta):
         constraints = [models.UniqueConstraint(fields=["team"], name="one_set_of_house_rules_a_team")]
+
+    def __str__(self) -> str:
+        return "house rules"
 
     @property
     def chosen(self) -> dict[str, str]:

@@ -7,6 +7,7 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
+from kessa.core.job.circumstances import Scale
 from kessa.core.job.schools import depth_cm
 from kessa.core.job.ways import ways_for
 from kessa.people.models import Team, User
@@ -14,7 +15,7 @@ from kessa.people.selectors import members
 from kessa.places.models import Place
 from kessa.places.selectors import places
 from kessa.rules.selectors import house_rules
-from kessa.visits.models import Bottle, Visit
+from kessa.visits.models import Bottle, Sample, Visit
 
 _CLOCK_SKEW = timedelta(minutes=5)
 _OLDEST = timedelta(days=366)
@@ -37,12 +38,12 @@ class SampleForm(forms.Form):
 
     way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
     bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
-    # Made with the page, so that a page posted twice notes one sample.
+    # Made with the page, so that a page sent twice notes one sample.
     once = forms.UUIDField(required=False, widget=forms.HiddenInput)
 
     def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
         now = timezone.localtime().replace(second=0, microsecond=0)
-        depth = depth_cm(house_rules(place.team).chosen, place.sampling_depth_cm)
+        depth = depth_cm(house_rules(place.team_id).chosen, place.sampling_depth_cm)
         usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way, "once": uuid.uuid4()}
         kwargs["initial"] = usual | kwargs.get("initial", {})
         super().__init__(*args, **kwargs)
@@ -153,3 +154,62 @@ class BottlesForm(forms.Form):
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["bottle"].queryset = Bottle.objects.for_team(team).select_related("place").order_by("-number")
+
+
+class SampleRightForm(forms.Form):
+    """What was noted of a sample, as it should have been, and why."""
+
+    drawn_at = forms.DateTimeField(
+        label="Drawn",
+        widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"),
+    )
+    drawn_by = forms.ModelChoiceField(label="Drawn by", queryset=User.objects.none(), empty_label=None)
+    depth_cm = forms.DecimalField(
+        label="Depth, cm", required=False, min_value=0, max_value=10000, decimal_places=1, max_digits=6
+    )
+    water_temperature_c = forms.DecimalField(
+        label="Water temperature, °C", required=False, min_value=-5, max_value=100, decimal_places=1, max_digits=4
+    )
+    why = forms.CharField(label="Why", max_length=300)
+
+    def __init__(self, sample: Sample, *args: Any, **kwargs: Any) -> None:
+        names = ("drawn_by", "depth_cm", "water_temperature_c")
+        drawn_at = timezone.localtime(sample.drawn_at).replace(microsecond=0)
+        kwargs["initial"] = {name: getattr(sample, name) for name in names} | {"drawn_at": drawn_at}
+        super().__init__(*args, **kwargs)
+        self.sample = sample
+        self.fields["drawn_by"].queryset = members(sample.team_id)
+
+    def clean_drawn_at(self) -> Any:
+        """Refuse a time to come; the seconds that nobody saw stay as they were."""
+        drawn_at = self.cleaned_data["drawn_at"]
+        if drawn_at > timezone.now() + _CLOCK_SKEW:
+            raise forms.ValidationError("This time is still to come. When was the sample drawn?")
+        same_minute = drawn_at == self.sample.drawn_at.replace(second=0, microsecond=0)
+        return self.sample.drawn_at if same_minute else drawn_at
+
+    def changed(self) -> dict[str, Any]:
+        """Return what differs from what was noted."""
+        said = {name: value for name, value in self.cleaned_data.items() if name != "why"}
+        return {name: value for name, value in said.items() if value != getattr(self.sample, name)}
+
+
+class ObservationRightForm(forms.Form):
+    """What was noted on a scale, as it should have been, and why."""
+
+    why = forms.CharField(label="Why", max_length=300)
+
+    def __init__(self, scale: Scale, now: float | None, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        if scale.words:
+            choices = [("", "not noted"), *enumerate(scale.words)]
+            field: forms.Field = forms.TypedChoiceField(
+                label=scale.label, choices=choices, coerce=float, empty_value=None, required=False
+            )
+        else:
+            label = f"{scale.label}, {scale.sign}".rstrip(", ")
+            field = forms.FloatField(label=label, min_value=scale.least, max_value=scale.most, required=False)
+            field.widget.attrs["step"] = "any"
+        field.initial = int(now) if scale.words and now is not None else now
+        self.fields["value"] = field
+        self.order_fields(["value", "why"])

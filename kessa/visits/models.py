@@ -1,16 +1,16 @@
 """Visits to places, and the samples drawn there."""
 
+import uuid
 from datetime import datetime, time, timedelta
-from typing import Any
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 from django.utils import timezone
+from simple_history.models import HistoricalRecords
 
-from kessa.kits.models import Instrument
-from kessa.people.managers import TeamManager
+from kessa.instruments.models import Instrument
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
 
@@ -18,6 +18,8 @@ from kessa.places.models import Place
 class Visit(TeamOwned):
     """One stop at a place. Without a leader it is only the time around a sample that was noted by itself."""
 
+    # Made in the browser, so that a visit can begin without a signal.
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="visits")
     started_at = models.DateTimeField()
     people = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="+")
@@ -38,6 +40,9 @@ class Visit(TeamOwned):
                 fields=["team", "-started_at"], condition=Q(closed_at=None, leader__isnull=False), name="open_visits"
             ),
         ]
+
+    def __str__(self) -> str:
+        return f"visit to {self.place}"
 
     @property
     def should_be_heard_by(self) -> datetime | None:
@@ -72,34 +77,8 @@ class Handover(TeamOwned):
     remark = models.CharField(max_length=300, blank=True)
 
 
-class Tap(models.Model):
-    """What a person tapped: `id`, `seq`, `at` and `device` were made in the browser. Never changed, never deleted."""
-
-    id = models.UUIDField(primary_key=True)
-    team = models.ForeignKey("people.Team", on_delete=models.CASCADE, related_name="+")
-    seq = models.PositiveIntegerField()
-    at = models.DateTimeField()
-    device = models.CharField(max_length=40)
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    received_at = models.DateTimeField(auto_now_add=True)
-    # Arrived after what it belongs to was closed: kept, but not counted.
-    after_close = models.BooleanField(default=False)
-
-    across_teams = models.Manager()
-    objects = TeamManager()
-
-    class Meta:
-        abstract = True
-        default_manager_name = "across_teams"
-
-    def as_sent(self, run: str, kind: str, data: dict[str, Any]) -> dict[str, Any]:
-        """Return it as the browser knows it."""
-        at = self.at.isoformat(timespec="milliseconds").replace("+00:00", "Z")
-        return {"id": str(self.id), "run": run, "kind": kind, "seq": self.seq, "at": at, "data": data}
-
-
-class Observation(Tap):
-    """A circumstance or in-place reading; the last of its key counts."""
+class Observation(TeamOwned):
+    """What counts of a circumstance or in-place reading of a visit: the last tap of its scale. The taps are kept."""
 
     visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="observations")
     key = models.CharField(max_length=30)
@@ -110,23 +89,34 @@ class Observation(Tap):
     display_unit = models.CharField(max_length=20, blank=True)
     instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+")
     flags = ArrayField(models.CharField(max_length=30), default=list)
+    # Whose it is, when it was made, and in which order it counts: those of its tap.
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    seq = models.PositiveIntegerField()
+    corrected = models.BooleanField(default=False)
 
-    class Meta(Tap.Meta):
-        indexes = [models.Index(fields=["visit", "key", "-seq"])]
+    class Meta(TeamOwned.Meta):
+        constraints = [models.UniqueConstraint(fields=["visit", "key"], name="one_observation_a_scale")]
+        indexes = [models.Index(fields=["instrument", "at"], condition=Q(instrument__isnull=False), name="read_by")]
+
+    def __str__(self) -> str:
+        return f"{self.key} of the {self.visit}"
 
 
 class Sample(TeamOwned):
     """Water drawn at a visit, on which tests are run."""
 
+    # Made in the browser: a page sent twice notes one sample.
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="samples")
     number = models.PositiveIntegerField()
-    # Made with the page on which it was noted: a page posted twice notes one sample.
-    once = models.UUIDField(null=True, unique=True)
     way = models.CharField(max_length=20, blank=True)
     drawn_at = models.DateTimeField()
     drawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     depth_cm = models.DecimalField(max_digits=6, decimal_places=1, null=True, blank=True)
     water_temperature_c = models.DecimalField(max_digits=4, decimal_places=1, null=True, blank=True)
+
+    history = HistoricalRecords()
 
     class Meta(TeamOwned.Meta):
         indexes = [models.Index(fields=["team", "-drawn_at"])]
@@ -134,6 +124,9 @@ class Sample(TeamOwned):
             models.UniqueConstraint(fields=["team", "number"], name="one_sample_a_number"),
             models.CheckConstraint(condition=Q(depth_cm__isnull=True) | Q(depth_cm__gte=0), name="depth_not_negative"),
         ]
+
+    def __str__(self) -> str:
+        return f"sample {self.number}"
 
     def testable_until(self, keeps_hours: float | None) -> datetime | None:
         """When it is too old for a test that keeps so long; None where it never is."""

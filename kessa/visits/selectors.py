@@ -10,6 +10,7 @@ from kessa.core.job.circumstances import scales_for
 from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.people.models import Team
 from kessa.places.models import Place
+from kessa.taps.selectors import as_sent, counted
 from kessa.visits.models import Observation, Sample, Visit
 
 
@@ -19,7 +20,7 @@ class Reading(NamedTuple):
     taken_at: Any
     value: float
     low: float
-    high: float
+    high: float | None
     flags: list[str]
 
 
@@ -47,9 +48,8 @@ def open_visit_at(place: Place) -> Visit | None:
 
 def observations_of(visit: Visit) -> dict[str, Observation]:
     """Return what counts of a visit's observations, by scale: the last of each, without those taken back."""
-    rows = Observation.objects.for_team(visit.team_id).filter(visit=visit, after_close=False)
-    newest = rows.select_related("instrument").order_by("key", "-seq", "-at", "-pk").distinct("key")
-    return {each.key: each for each in newest if each.value is not None}
+    rows = Observation.objects.for_team(visit.team_id).filter(visit=visit, value__isnull=False)
+    return {each.key: each for each in rows.select_related("instrument", "person")}
 
 
 def visit_before(visit: Visit) -> Visit | None:
@@ -57,27 +57,15 @@ def visit_before(visit: Visit) -> Visit | None:
     return _observed_at(visit.place).filter(started_at__lt=visit.started_at).first()
 
 
-def shared_taps(visit: Visit) -> list[dict[str, Any]]:
-    """Return a visit's observations as the browser knows them."""
-    rows = Observation.objects.for_team(visit.team_id).filter(visit=visit, after_close=False)
-    return [
-        each.as_sent(
-            each.key,
-            "observed",
-            {
-                "value": each.display if each.display_unit else each.value,
-                "unit": each.display_unit,
-                "instrument": each.instrument_id,
-            },
-        )
-        for each in rows.order_by("seq", "at", "id")
-    ]
+def noted_taps(visit: Visit) -> list[dict[str, Any]]:
+    """Return what was noted on a visit, as the browser knows it."""
+    return as_sent([tap for tap in counted(visit.team_id, visit.pk) if tap.kind == "observed"])
 
 
 def seen_lately(place: Place, most: int = 6) -> list[tuple[Visit, dict[str, Observation]]]:
     """Return a place's last visits on which something was observed, newest first, with what counts of it."""
     visits = list(_observed_at(place)[:most])
-    seen: dict[int, dict[str, Observation]] = {visit.pk: {} for visit in visits}
+    seen: dict[Any, dict[str, Observation]] = {visit.pk: {} for visit in visits}
     for each in _counting(place, visits):
         seen[each.visit_id][each.key] = each
     return [(visit, seen[visit.pk]) for visit in visits]
@@ -87,26 +75,25 @@ def series(place: Place, key: str, most: int = 84) -> list[Reading]:
     """Return what was observed on one scale on a place's last visits, newest first, one reading a visit."""
     visits = list(_observed_at(place)[:most])
     of_visit = {each.visit_id: each for each in _counting(place, visits, key=key)}
-    counted = [of_visit[visit.pk] for visit in visits if visit.pk in of_visit]
-    return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in counted]
+    found = [of_visit[visit.pk] for visit in visits if visit.pk in of_visit]
+    return [Reading(each.at, each.value or 0.0, each.value or 0.0, each.value, each.flags) for each in found]
 
 
 def usual_seen(place: Place, most: int = 84) -> dict[str, UsualRange]:
     """Return what is usual at a place on each scale that is a number, from its last visits."""
     keys = [scale.key for scale in scales_for(place.kind_key) if scale.unit]
-    counted = _counting(place, list(_observed_at(place)[:most]), key__in=keys)
-    usual = {key: usual_range([each.value for each in counted if each.key == key]) for key in keys}
+    noted = _counting(place, list(_observed_at(place)[:most]), key__in=keys)
+    usual = {key: usual_range([each.value or 0.0 for each in noted if each.key == key]) for key in keys}
     return {key: found for key, found in usual.items() if found}
 
 
 def _counting(place: Place, visits: list[Visit], **narrowed: Any) -> list[Observation]:
-    """Return the last observation of each scale on each visit, without those taken back."""
-    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, after_close=False, **narrowed)
-    last = {(each.visit_id, each.key): each for each in rows.order_by("seq", "at", "pk")}
-    return [each for each in last.values() if each.value is not None]
+    """Return what counts on each scale of each visit."""
+    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, value__isnull=False, **narrowed)
+    return list(rows.order_by("seq", "at", "pk"))
 
 
 def _observed_at(place: Place) -> Any:
-    counted = Observation.objects.for_team(place.team_id).filter(visit=OuterRef("pk"), after_close=False)
-    rows = Visit.objects.for_team(place.team_id).filter(Exists(counted), place=place)
+    noted = Observation.objects.for_team(place.team_id).filter(visit=OuterRef("pk"), value__isnull=False)
+    rows = Visit.objects.for_team(place.team_id).filter(Exists(noted), place=place)
     return rows.order_by("-started_at")

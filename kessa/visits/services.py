@@ -1,193 +1,203 @@
 """Everything that is written at a place: visits, observations, samples, bottle labels."""
 
 import secrets
+import uuid
 from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
-from uuid import UUID
 
-from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.db.models import F
 from django.utils import timezone
 
-from kessa.kits.selectors import faults_at
-from kessa.people.models import Team, User
+from kessa.instruments.models import Instrument
+from kessa.instruments.selectors import faults_at
+from kessa.people.acts import NotAllowed, act
+from kessa.people.models import Membership, Team
 from kessa.places.models import Place
-from kessa.visits import notes
+from kessa.taps.incoming import BadTap, Incoming
+from kessa.taps.models import Tap
+from kessa.visits import may
 from kessa.visits.models import Bottle, Handover, Observation, Sample, Visit
-from kessa.visits.taps import Stored, sort_batch
 
 _ONE_STOP = timedelta(hours=3)
-_MOST_OBSERVATIONS = 2000
 
 
-@transaction.atomic
-def begin_visit(place: Place, person: User, safety: dict[str, Any], at: datetime | None = None) -> Visit:
-    """Begin a visit, or go on with the one this person has open at the place. `safety` is what was confirmed."""
-    Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
-    mine = Visit.objects.for_team(place.team_id).filter(place=place, leader=person, closed_at=None).first()
-    if mine:
-        return mine
+def begin_visit(by: Membership, number: uuid.UUID, place: Place, safety: dict[str, Any], at: datetime) -> Visit:
+    """Begin a visit of this number. `safety` is what was confirmed."""
     begun = Visit.objects.create(
-        team=place.team, place=place, started_at=at or timezone.now(), leader=person, safety=safety
+        id=number, team_id=by.team_id, place=place, started_at=at, leader_id=by.user_id, safety=safety
     )
-    begun.people.add(person)
+    begun.people.add(by.user_id)
     return begun
 
 
-@transaction.atomic
-def record_observations(visit: Visit, person: User, taps: list[Any]) -> Stored:
-    """Keep a batch of observations. Repeats are harmless, order does not matter, one bad one does not hold up the rest.
-
-    What arrives after the visit was closed is kept, marked, and not on the field sheet.
-    """
-    visit = _locked(visit)
-    late = visit.closed_at is not None
-    new, kept, refused = sort_batch(
-        taps,
-        lambda tap: notes.check(tap, visit),
-        lambda ids: dict(Observation.across_teams.filter(id__in=ids).values_list("id", "visit_id")),
-        visit.pk,
-        _MOST_OBSERVATIONS - visit.observations.count(),
-    )
-    rows = (
-        Observation(
-            team_id=visit.team_id,
-            visit=visit,
-            person=person,
-            flags=_instrument_flags(note),
-            after_close=late,
-            **note._asdict(),
-        )
-        for note in new
-    )
-    Observation.across_teams.bulk_create(rows, ignore_conflicts=True)
-    return Stored(kept, [str(note.id) for note in new] if late else [], refused)
+def stop_by(by: Membership, number: uuid.UUID, place: Place, at: datetime) -> Visit:
+    """Note the time around a sample that was drawn outside any visit."""
+    return Visit.objects.create(id=number, team_id=by.team_id, place=place, started_at=at)
 
 
-@transaction.atomic
-def draw_sample(
-    place: Place,
-    drawn_by: User,
-    drawn_at: datetime,
-    depth_cm: Decimal | None = None,
-    water_temperature_c: Decimal | None = None,
-    *,
-    way: str = "",
-    visit: Visit | None = None,
-    bottle: Bottle | None = None,
-    once: UUID | None = None,
-) -> Sample:
-    """Note a sample, numbered by its bottle's label or with the team's next number; with the same `once`, one sample.
-
-    It belongs to `visit`, else to one that is going on there or was in the same few hours, or opens one. Raises
-    ValidationError where the bottle is full or labelled for another place.
-    """
-    place = Place.objects.for_team(place.team_id).select_for_update().select_related("team").get(pk=place.pk)
-    noted = Sample.objects.for_team(place.team_id).filter(once=once).first() if once else None
-    if noted:
-        return noted
-    if bottle:
-        bottle = Bottle.objects.for_team(place.team_id).select_for_update().get(pk=bottle.pk)
-        if bottle.sample_id or bottle.place_id != place.pk:
-            raise ValidationError("This bottle holds a sample already, or is labelled for another place.")
-    visit = visit or _visit_around(place, drawn_at)
-    if visit is None:
-        visit = Visit.objects.create(team=place.team, place=place, started_at=drawn_at)
-    visit.people.add(drawn_by)
-    sample = Sample.objects.create(
-        team=place.team,
-        visit=visit,
-        number=bottle.number if bottle else _next_number(place.team),
-        once=once,
-        way=way,
-        drawn_at=drawn_at,
-        drawn_by=drawn_by,
-        depth_cm=depth_cm,
-        water_temperature_c=water_temperature_c,
-    )
-    if bottle:
-        bottle.sample = sample
-        bottle.save(update_fields=["sample"])
-    return sample
-
-
-@transaction.atomic
-def label_bottle(place: Place) -> Bottle:
-    """Keep a sample number for a bottle that will be filled at a place."""
-    return Bottle.objects.create(
-        team=place.team,
-        place=place,
-        number=_next_number(place.team),
-        code=secrets.token_urlsafe(12),
-        printed_at=timezone.now(),
-    )
-
-
-def pause_visit(visit: Visit) -> None:
-    """Leave a visit for a while; it stays open."""
-    _open(visit)
-    visit.paused_at = timezone.now()
-    visit.save(update_fields=["paused_at"])
-
-
-def resume_visit(visit: Visit) -> None:
-    """Go on with a visit."""
-    _open(visit)
-    visit.paused_at = None
-    visit.save(update_fields=["paused_at"])
-
-
-@transaction.atomic
-def hand_over(visit: Visit, giver: User, taker: User, remark: str) -> Handover:
-    """Hand an open visit to another person, who leads it from now on."""
-    visit = _open(_locked(visit))
-    if visit.leader_id == taker.pk:
-        raise ValidationError(f"{taker} has this visit already.")
-    visit.leader = taker
-    visit.save(update_fields=["leader"])
-    visit.people.add(taker)
-    return Handover.objects.create(
-        team=visit.team, visit=visit, giver=giver, taker=taker, at=timezone.now(), remark=remark
-    )
-
-
-@transaction.atomic
-def close_visit(visit: Visit, person: User, left_out: list[str], remark: str = "", at: datetime | None = None) -> None:
-    """Close a visit, with what was left out of it; raises ValidationError where it is closed already."""
-    visit = _open(_locked(visit))
-    visit.closed_at, visit.closed_by, visit.paused_at = at or timezone.now(), person, None
-    visit.left_out, visit.closing_remark = left_out, remark
-    visit.save(update_fields=["closed_at", "closed_by", "paused_at", "left_out", "closing_remark"])
-
-
-def _instrument_flags(note: notes.Note) -> list[str]:
-    if note.instrument is None:
-        return []
-    return faults_at(note.instrument, note.at)
-
-
-def _visit_around(place: Place, drawn_at: datetime) -> Visit | None:
+def visit_around(place: Place, drawn_at: datetime) -> Visit | None:
+    """Return the visit to which a sample drawn at a moment belongs: one going on there, or of the same few hours."""
     rows = Visit.objects.for_team(place.team_id).filter(place=place, closed_at=None)
     led = rows.filter(leader__isnull=False, started_at__lte=drawn_at + _ONE_STOP)
     unled = rows.filter(leader=None, started_at__range=(drawn_at - _ONE_STOP, drawn_at + _ONE_STOP))
     return led.order_by("-started_at").first() or unled.first()
 
 
-def _locked(visit: Visit) -> Visit:
-    rows = Visit.objects.for_team(visit.team_id).select_for_update(of=("self",))
-    return rows.select_related("place", "team", "closed_by").get(pk=visit.pk)
+def note(visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
+    """Let what was observed count, of each scale the last: `taps` are new ones, `moments` their times."""
+    keys = {tap.run for tap in taps}
+    counting = {
+        each.key: each for each in Observation.objects.for_team(visit.team_id).filter(visit=visit, key__in=keys)
+    }
+    by_number = Instrument.objects.for_team(visit.team_id).in_bulk([tap.data["instrument"] for tap in taps])
+    newest: dict[str, Observation] = {}
+    for tap in sorted(taps, key=lambda tap: (tap.seq, tap.at, tap.pk)):
+        before = newest.get(tap.run) or counting.get(tap.run)
+        at = moments[tap.pk]
+        if before is None or (before.seq, before.at) <= (tap.seq, at):
+            newest[tap.run] = _observation(visit, tap, at, by_number.get(tap.data["instrument"]))
+    Observation.objects.bulk_create(
+        newest.values(),
+        update_conflicts=True,
+        unique_fields=["visit", "key"],
+        update_fields=["value", "display", "display_unit", "instrument", "flags", "person", "at", "seq", "corrected"],
+    )
 
 
-def _open(visit: Visit) -> Visit:
+def _observation(visit: Visit, tap: Tap, at: datetime, instrument: Instrument | None) -> Observation:
+    said = tap.data
+    elsewhere = said["on_scale"] != said["value"]
+    return Observation(
+        team_id=visit.team_id,
+        visit=visit,
+        key=tap.run,
+        value=said["on_scale"],
+        display=said["value"] if elsewhere else None,
+        display_unit=said["unit"] if elsewhere else "",
+        instrument=instrument,
+        flags=faults_at(instrument, at) if instrument else [],
+        person_id=tap.person_id,
+        at=at,
+        seq=tap.seq,
+        corrected="why" in said,
+    )
+
+
+def draw_sample(visit: Visit, tap: Tap, at: datetime) -> Sample:
+    """Note a sample, numbered by its bottle's label or with the team's next number; the same one twice is one."""
+    said = tap.data
+    noted: Sample | None = Sample.objects.for_team(visit.team_id).filter(pk=said["sample"]).first()
+    if noted:
+        return noted
+    bottle: Bottle | None = None
+    if said["bottle"]:
+        bottle = Bottle.objects.for_team(visit.team_id).select_for_update().filter(pk=said["bottle"]).first()
+    if bottle and (bottle.sample_id or bottle.place_id != visit.place_id):
+        bottle = None
+    drawn_by = said["by"] or tap.person_id
+    sample: Sample = Sample.objects.create(
+        id=uuid.UUID(said["sample"]),
+        team_id=visit.team_id,
+        visit=visit,
+        number=bottle.number if bottle else _next_number(visit.team_id),
+        way=said["way"],
+        drawn_at=min(datetime.fromisoformat(said["at"]), timezone.now()) if said["at"] else at,
+        drawn_by_id=drawn_by,
+        depth_cm=_decimal(said["depth_cm"]),
+        water_temperature_c=_decimal(said["water_temperature_c"]),
+    )
+    visit.people.add(drawn_by)
+    if bottle:
+        bottle.sample = sample
+        bottle.save(update_fields=["sample"])
+    return sample
+
+
+def check_bottle(place: Place, number: int) -> None:
+    """Refuse a bottle that is full or labelled for another place; raises BadTap."""
+    bottle = Bottle.objects.for_team(place.team_id).filter(pk=number).first()
+    if bottle is None or bottle.sample_id or bottle.place_id != place.pk:
+        raise BadTap("This bottle holds a sample already, or is labelled for another place.")
+
+
+@act("bottle labelled", may.label_bottle)
+def label_bottle(by: Membership, place: Place) -> Bottle:
+    """Keep a sample number for a bottle that will be filled at a place."""
+    return Bottle.objects.create(
+        team_id=by.team_id,
+        place=place,
+        number=_next_number(by.team_id),
+        code=secrets.token_urlsafe(12),
+        printed_at=timezone.now(),
+    )
+
+
+def check_lead(by: Membership, visit: Visit, tap: Incoming) -> None:
+    """Refuse what only who leads a visit may, and what cannot be done any more; raises NotAllowed or BadTap."""
+    if not may.lead_visit(by, visit):
+        raise NotAllowed(may.lead_visit.refusal)
     if not visit.is_open:
         when = f" {timezone.localtime(visit.closed_at):%-d %B, %H:%M}" if visit.closed_at else ""
-        by = f" by {visit.closed_by}" if visit.closed_by else ""
-        raise ValidationError(f"This visit was closed{when}{by}.")
-    return visit
+        by_whom = f" by {visit.closed_by}" if visit.closed_by else ""
+        raise BadTap(f"This visit was closed{when}{by_whom}.")
+    if tap.kind == "handed_over" and tap.data.get("taker") == visit.leader_id:
+        raise BadTap(f"{visit.leader} has this visit already.")
 
 
-def _next_number(team: Team) -> int:
-    Team.objects.filter(pk=team.pk).update(next_sample_number=F("next_sample_number") + 1)
-    return Team.objects.values_list("next_sample_number", flat=True).get(pk=team.pk) - 1
+def lead_on(visit: Visit, tap: Tap, at: datetime) -> None:
+    """Pause a visit, go on with it, or hand it to another person, who leads it from now on."""
+    if tap.kind == "handed_over":
+        visit.leader_id, visit.paused_at = tap.data["taker"], None
+        visit.people.add(tap.data["taker"])
+        Handover.objects.create(
+            team_id=visit.team_id,
+            visit=visit,
+            giver_id=tap.person_id,
+            taker_id=tap.data["taker"],
+            at=at,
+            remark=tap.data["remark"],
+        )
+    else:
+        visit.paused_at = at if tap.kind == "paused" else None
+    visit.save(update_fields=["leader", "paused_at"])
+
+
+def close_visit(visit: Visit, tap: Tap, at: datetime, left_out: list[str]) -> None:
+    """Close a visit, with what was left out of it."""
+    visit.closed_at, visit.closed_by_id, visit.paused_at = max(at, visit.started_at), tap.person_id, None
+    visit.left_out, visit.closing_remark = left_out, tap.data["remark"]
+    visit.save(update_fields=["closed_at", "closed_by", "paused_at", "left_out", "closing_remark"])
+
+
+def held_visit(team_id: int, number: uuid.UUID) -> Visit | None:
+    """Return a visit with its row locked; None where the team has none of this number."""
+    rows = Visit.objects.for_team(team_id).select_for_update(of=("self",))
+    found: Visit | None = rows.select_related("place", "closed_by", "leader").filter(pk=number).first()
+    return found
+
+
+def change_sample(sample: Sample, changed: dict[str, Any], why: str) -> None:
+    """Change what was noted of a sample; its history keeps what was before, and why."""
+    for name, value in changed.items():
+        setattr(sample, name, value)
+    sample._change_reason = why[:100]  # type: ignore[attr-defined]
+    sample.save(update_fields=list(changed))
+
+
+@act("observation put right", may.correct_observation)
+def correct_observation(by: Membership, observation: Observation, tap: Tap, *, why: str) -> Observation:
+    """Put right what was noted on a visit: the tap says what, the earlier ones are kept."""
+    tap.save()
+    note(observation.visit, [tap], {tap.pk: observation.at})
+    observation.refresh_from_db()
+    return observation
+
+
+def _decimal(number: float | None) -> Decimal | None:
+    return None if number is None else Decimal(str(number))
+
+
+def _next_number(team_id: int) -> int:
+    Team.objects.filter(pk=team_id).update(next_sample_number=F("next_sample_number") + 1)
+    return Team.objects.values_list("next_sample_number", flat=True).get(pk=team_id) - 1

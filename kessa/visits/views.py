@@ -1,46 +1,66 @@
 """Visits: safety first, circumstances, samples, and the field sheet."""
 
-import json
+import uuid
 from typing import Any
 
 from django.contrib import messages
-from django.core.exceptions import ValidationError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
+from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.core.job.circumstances import IN_PLACE, scales_for
-from kessa.people.access import member_required
+from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
+from kessa.core.job.ways import oxygen_steps, ways_for
+from kessa.core.quantities.units import sign
+from kessa.log.services import put_sample_right as right_sample
+from kessa.people.access import member
 from kessa.photographs.selectors import photographs_of
 from kessa.places.models import Place
 from kessa.places.selectors import pairs_of
+from kessa.rounds.field_sheet import field_sheet
 from kessa.rounds.selectors import dues_at
-from kessa.rounds.services import start_due_visit
 from kessa.rules.selectors import house_rules
-from kessa.visits import services
-from kessa.visits.forms import BottlesForm, CloseForm, HandoverForm, LabelsForm, SafetyForm
+from kessa.taps.incoming import BadTap, read_tap
+from kessa.taps.models import Tap
+from kessa.taps.services import NoSuchStream, record, tapped, whose
+from kessa.visits import may, services
+from kessa.visits.forms import (
+    BottlesForm,
+    CloseForm,
+    HandoverForm,
+    LabelsForm,
+    ObservationRightForm,
+    SafetyForm,
+    SampleForm,
+    SampleRightForm,
+)
 from kessa.visits.labels import qr_code
-from kessa.visits.models import Bottle, Visit
-from kessa.visits.selectors import shared_taps, usual_seen
-from kessa.visits.sheet import field_sheet
-from kessa.visits.taps import read_batch
+from kessa.visits.models import Bottle, Observation, Sample, Visit
+from kessa.visits.noted import observed
+from kessa.visits.selectors import noted_taps, observations_of, open_visit_at, recent_samples, usual_seen
 
 
-@member_required
+@member
 def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
     """Safety first; then the visit begins, for all that is due at the place."""
     team = request.membership.team
     place = get_object_or_404(Place.objects.for_team(team).select_related("team"), pk=place_pk)
     form = SafetyForm(place, request.POST or None)
     if request.method == "POST" and form.is_valid():
-        return redirect("visits:visit", start_due_visit(place, request.user, form.confirmed()).pk)
+        mine = Visit.objects.for_team(team).filter(place=place, leader=request.user, closed_at=None).first()
+        if mine:
+            return redirect("visits:visit", mine.pk)
+        said = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
+        number = _once(request)
+        return _tapped(request, number, "visit_begun", said) or redirect("visits:visit", number)
     dues = dues_at(place)
     methods = {test.family: test.method for due in dues for test in due.stop.tests.all()}
     context = {
         "place": place,
         "form": form,
+        "once": uuid.uuid4(),
         "dues": dues,
         "wear": list(dict.fromkeys(method.wear for method in methods.values())),
         "rules": house_rules(team),
@@ -48,27 +68,121 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
     return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
 
 
-@member_required
+def _once(request: HttpRequest) -> uuid.UUID:
+    """The number that the page made for what it begins, so that a page sent twice begins one."""
+    try:
+        return uuid.UUID(request.POST.get("once", ""))
+    except ValueError:
+        return uuid.uuid4()
+
+
+def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
+    """Tap for the person what the page says; where it is refused, say why and lead back."""
+    try:
+        stored = record(request.membership, "visit", number, [tapped(kind, data, seq=_next_seq(number))])
+        refused = stored.refused
+    except NoSuchStream as missing:
+        refused = [("", str(missing))]
+    if not refused:
+        return None
+    messages.error(request, refused[0][1])
+    exists = Visit.objects.for_team(request.membership.team).filter(pk=number).exists()
+    return redirect("visits:visit", number) if exists else redirect("rounds:today")
+
+
+def _next_seq(stream: uuid.UUID) -> int:
+    last = Tap.across_teams.filter(stream=stream).order_by("-seq").values_list("seq", flat=True).first()
+    return (last or 0) + 1
+
+
+@member
+def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
+    """Draw a sample, step by step, and note it."""
+    place = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=place_pk)
+    ways = ways_for(place.kind_key)
+    chosen = request.GET.get("way") or place.usual_way
+    way = next((each for each in ways if each.key == chosen), None)
+    going_on = open_visit_at(place)
+    asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
+    if going_on and "temperature" in (seen := observations_of(going_on)):
+        asked["water_temperature_c"] = round(seen["temperature"].value, 1)
+    form = SampleForm(place, request.user, request.POST or None, initial=asked)
+    if request.method == "POST" and form.is_valid():
+        answer = _drawn(request, place, form)
+        if answer:
+            return answer
+    context = {
+        "place": place,
+        "form": form,
+        "recent": recent_samples(place),
+        "going_on": going_on,
+        "ways": ways,
+        "way": way,
+        "steps": [step.format(depth=f"{form.initial['depth_cm']} cm") for step in way.steps] if way else [],
+        "oxygen": oxygen_steps() if place.kind.has_depth else (),
+    }
+    return render(request, "visits/sample.html", context, status=422 if form.errors else 200)
+
+
+def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse | None:
+    """Note the sample on the visit that goes on there, or of those hours, or on one of its own."""
+    said = form.cleaned_data
+    number = said["once"] or uuid.uuid4()
+    noted = Sample.objects.for_team(place.team_id).filter(pk=number).first()
+    around = noted.visit if noted else services.visit_around(place, said["drawn_at"])
+    data = {
+        "place": place.pk,
+        "sample": str(number),
+        "at": said["drawn_at"].isoformat(),
+        "by": said["drawn_by"].pk,
+        "depth_cm": _number(said.get("depth_cm")),
+        "water_temperature_c": _number(said.get("water_temperature_c")),
+        "way": said["way"],
+        "bottle": said["bottle"].pk if said.get("bottle") else None,
+    }
+    stream = around.pk if around else uuid.uuid5(number, "visit")
+    tap = tapped("sample_drawn", data, at=said["drawn_at"], seq=_next_seq(stream))
+    try:
+        stored = record(request.membership, "visit", stream, [tap])
+        refused = stored.refused
+    except NoSuchStream as missing:
+        refused = [("", str(missing))]
+    if refused:
+        form.add_error("bottle" if "bottle" in form.fields else None, refused[0][1])
+        return None
+    if around and around.leader_id:
+        return redirect("visits:visit", around.pk)
+    return redirect("bench:method", number)
+
+
+def _number(value: Any) -> float | None:
+    return None if value is None else float(value)
+
+
+@member
 @require_GET
-def visit(request: HttpRequest, pk: int) -> HttpResponse:
+def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """The visit, which is the field sheet; the next thing to do is the largest."""
     found = _visit(request, pk)
+    sheet = field_sheet(found)
     context = {
         "visit": found,
-        "sheet": field_sheet(found),
+        "sheet": sheet,
         "pairs": pairs_of(found.place),
         "handovers": found.handovers.select_related("giver", "taker").order_by("at"),
         "photographs": photographs_of(found),
         "handover_form": HandoverForm(found),
-        "late": found.observations.filter(after_close=True).count(),
+        "late": Tap.objects.for_team(found.team_id).filter(stream=found.pk, late=True).count(),
+        "leads": may.lead_visit(request.membership, found),
+        "noted": [*sheet.samples, *(line.now for line in [*sheet.in_place, *sheet.circumstances] if line.now)],
     }
     return render(request, "visits/visit.html", context)
 
 
-@member_required
+@member
 @require_GET
 @ensure_csrf_cookie
-def circumstances(request: HttpRequest, pk: int) -> HttpResponse:
+def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Quick choices for what is seen and read, with the last visit's beside them."""
     found = _visit(request, pk)
     if not found.is_open:
@@ -78,50 +192,33 @@ def circumstances(request: HttpRequest, pk: int) -> HttpResponse:
     for line in [*sheet.in_place, *sheet.circumstances]:
         groups.setdefault(line.scale.group, []).append(line)
     payload = {
-        "id": f"visit-{found.pk}",
-        "address": reverse("visits:observations", args=[pk]),
-        "events": shared_taps(found),
+        "stream": str(found.pk),
+        "address": reverse("taps:receive", args=["visit", pk]),
+        "whose": whose(request.membership),
+        "taps": noted_taps(found),
         "scales": _number_scales(found, usual_seen(found.place)),
     }
     context = {"visit": found, "groups": groups, "in_place": IN_PLACE, "payload": payload}
     return render(request, "visits/circumstances.html", context)
 
 
+@member
 @require_POST
-def observations(request: HttpRequest, pk: int) -> HttpResponse:
-    """Take a batch of observations, and say what was kept and what others have noted."""
-    if not request.user.is_authenticated or not request.membership:
-        return JsonResponse({"error": "Sign in again: what you noted is kept in this browser until then."}, status=401)
-    try:
-        taps, known = read_batch(json.loads(request.body))
-    except (ValueError, KeyError, TypeError, RecursionError):
-        return JsonResponse({"error": "This is not a batch of observations."}, status=400)
-    found = _visit(request, pk)
-    stored = services.record_observations(found, request.user, taps)
-    reply: dict[str, Any] = {"kept": stored.kept, "late": stored.late, "refused": stored.refused}
-    shared = shared_taps(found)
-    if len(shared) != known:
-        reply["events"] = shared
-    return JsonResponse(reply)
-
-
-@member_required
-@require_POST
-def pause(request: HttpRequest, pk: int) -> HttpResponse:
+def pause(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Leave a visit for a while."""
-    return _act(request, pk, services.pause_visit, "Paused. It waits on Today.", "rounds:today")
+    return _led(request, pk, "paused", {}, "Paused. It waits on Today.", "rounds:today")
 
 
-@member_required
+@member
 @require_POST
-def resume(request: HttpRequest, pk: int) -> HttpResponse:
+def resume(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Go on with a visit."""
-    return _act(request, pk, services.resume_visit, "")
+    return _led(request, pk, "resumed", {}, "")
 
 
-@member_required
+@member
 @require_POST
-def hand_over(request: HttpRequest, pk: int) -> HttpResponse:
+def hand_over(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Hand a visit to another person."""
     found = _visit(request, pk)
     form = HandoverForm(found, request.POST)
@@ -129,34 +226,93 @@ def hand_over(request: HttpRequest, pk: int) -> HttpResponse:
         messages.error(request, "Choose someone of your team.")
         return redirect("visits:visit", pk)
     taker, remark = form.cleaned_data["taker"], form.cleaned_data["remark"]
-    return _act(
-        request,
-        pk,
-        lambda each: services.hand_over(each, request.user, taker, remark),
-        f"{taker} has this visit now.",
-    )
+    return _led(request, pk, "handed_over", {"taker": taker.pk, "remark": remark}, f"{taker} has this visit now.")
 
 
-@member_required
-def close(request: HttpRequest, pk: int) -> HttpResponse:
+@member
+def close(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Close a visit, with what is missing said."""
     found = _visit(request, pk)
     sheet = field_sheet(found)
     form = CloseForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
-        remark = form.cleaned_data["remark"]
-        return _act(
-            request,
-            pk,
-            lambda each: services.close_visit(each, request.user, sheet.missing, remark),
-            f"The visit to {found.place} is closed. Tell whoever waits to hear from you.",
-        )
+        said = f"The visit to {found.place} is closed. Tell whoever waits to hear from you."
+        return _led(request, pk, "visit_closed", {"remark": form.cleaned_data["remark"]}, said)
     if not found.is_open:
         return redirect("visits:visit", pk)
     return render(request, "visits/close.html", {"visit": found, "sheet": sheet, "form": form})
 
 
-@member_required
+@member
+def put_sample_right(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """Put right what was noted of a sample: what was tested on it is written anew."""
+    rows = Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by")
+    found = get_object_or_404(rows, pk=pk)
+    form = SampleRightForm(found, request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        changed = form.changed()
+        if changed:
+            right_sample(request.membership, found, changed, why=form.cleaned_data["why"])
+            messages.success(request, f"Sample {found.number} is put right. What was noted before stays to be seen.")
+        return redirect("visits:visit" if found.visit.leader_id else "places:place", _page_of(found.visit))
+    context = {"form": form, "title": f"Put sample {found.number} right", "back": _page_address(found.visit)}
+    return render(request, "visits/right.html", context, status=422 if form.errors else 200)
+
+
+@member
+def put_observation_right(request: HttpRequest, pk: uuid.UUID, key: str) -> HttpResponse:
+    """Put right what was noted on a visit's scale."""
+    found = _visit(request, pk)
+    scale = next((each for each in scales_for(found.place.kind_key) if each.key == key), None)
+    if scale is None:
+        raise Http404
+    seen = observations_of(found).get(key) or Observation(
+        team_id=found.team_id, visit=found, key=key, person=request.user, at=found.started_at, seq=0
+    )
+    form = ObservationRightForm(scale, seen.value, request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        tap = _right_tap(request, found, scale, seen, form)
+        if tap:
+            services.correct_observation(request.membership, seen, tap, why=form.cleaned_data["why"])
+            messages.success(request, f"{scale.label} is put right. What was noted before stays to be seen.")
+            return redirect("visits:visit", pk)
+    context = {"form": form, "title": f"Put {scale.label.lower()} right", "back": _page_address(found)}
+    return render(request, "visits/right.html", context, status=422 if form.errors else 200)
+
+
+def _right_tap(
+    request: HttpRequest, found: Visit, scale: Scale, seen: Observation, form: ObservationRightForm
+) -> Tap | None:
+    said = {"value": form.cleaned_data["value"], "instrument": seen.instrument_id}
+    sent = read_tap(tapped("observed", said, run=scale.key, seq=_next_seq(found.pk)))
+    try:
+        data = observed(sent, found)
+    except BadTap as fault:
+        form.add_error("value", str(fault))
+        return None
+    return Tap(
+        id=sent.id,
+        team_id=found.team_id,
+        stream=found.pk,
+        run=scale.key,
+        kind="observed",
+        data=data | {"why": form.cleaned_data["why"], "was": seen.value},
+        seq=sent.seq,
+        at=timezone.now(),
+        device="page",
+        person=request.user,
+    )
+
+
+def _page_of(found: Visit) -> Any:
+    return found.pk if found.leader_id else found.place_id
+
+
+def _page_address(found: Visit) -> str:
+    return reverse("visits:visit" if found.leader_id else "places:place", args=[_page_of(found)])
+
+
+@member
 def labels(request: HttpRequest) -> HttpResponse:
     """Labels to print for bottles: one for each place asked for, with the number its sample will have."""
     team = request.membership.team
@@ -165,7 +321,8 @@ def labels(request: HttpRequest) -> HttpResponse:
         if not form.is_valid():
             messages.error(request, f"Choose 1 to {LabelsForm.most} places to label bottles for.")
             return redirect("visits:labels")
-        made = [services.label_bottle(place) for place in form.cleaned_data["place"].select_related("team")]
+        places = form.cleaned_data["place"].select_related("team")
+        made = [services.label_bottle(request.membership, place) for place in places]
         return redirect(f"{reverse('visits:labels')}?{'&'.join(f'bottle={each.pk}' for each in made)}")
     chosen = BottlesForm(team, request.GET)
     bottles = Bottle.objects.for_team(team).select_related("place").order_by("-number")
@@ -174,7 +331,7 @@ def labels(request: HttpRequest) -> HttpResponse:
     return render(request, "visits/labels.html", {"bottles": rows, "places": Place.objects.for_team(team)})
 
 
-@member_required
+@member
 @require_GET
 def bottle(request: HttpRequest, code: str) -> HttpResponse:
     """Where a scanned label leads: to its sample, or to drawing it."""
@@ -182,42 +339,48 @@ def bottle(request: HttpRequest, code: str) -> HttpResponse:
         Bottle.objects.for_team(request.membership.team).select_related("sample__visit"), code=code
     )
     if found.sample is None:
-        return redirect(f"{reverse('bench:sample', args=[found.place_id])}?bottle={found.pk}")
+        return redirect(f"{reverse('visits:sample', args=[found.place_id])}?bottle={found.pk}")
     if found.sample.visit.leader_id:
         return redirect(f"{reverse('visits:visit', args=[found.sample.visit_id])}#sample-{found.sample_id}")
     return redirect("bench:method", found.sample_id)
 
 
-def _number_scales(found: Visit, usual: dict[str, Any]) -> dict[str, Any]:
-    """Return how the page brings each unit to a scale's own (a slope and an offset), and what is usual there."""
-    given = {}
-    for scale in scales_for(found.place.kind_key):
-        if scale.unit:
-            zeros = {unit: scale.brought_from(0.0, unit) for unit in scale.units}
-            lines = {unit: [scale.brought_from(1.0, unit) - zero, zero] for unit, zero in zeros.items()}
-            stretch = usual.get(scale.key)
-            given[scale.key] = {
-                "sign": scale.sign,
-                "own": scale.unit,
-                "units": lines,
-                "usual": [stretch.low, stretch.high] if stretch else None,
-            }
-    return given
-
-
-def _visit(request: HttpRequest, pk: int) -> Visit:
+def _visit(request: HttpRequest, pk: uuid.UUID) -> Visit:
     rows = Visit.objects.for_team(request.membership.team).filter(leader__isnull=False)
     return get_object_or_404(rows.select_related("place", "team", "leader", "closed_by"), pk=pk)
 
 
-def _act(request: HttpRequest, pk: int, act: Any, said: str, lead_to: str = "") -> HttpResponse:
-    try:
-        act(_visit(request, pk))
-    except ValidationError as error:
-        messages.error(request, error.message)
-    else:
-        if said:
-            messages.success(request, said)
-        if lead_to:
-            return redirect(lead_to)
-    return redirect("visits:visit", pk)
+def _led(
+    request: HttpRequest, pk: uuid.UUID, kind: str, data: dict[str, Any], said: str, page: str = ""
+) -> HttpResponse:
+    """Tap what only who leads a visit may, and say so."""
+    found = _visit(request, pk)
+    if found.closed_at:
+        closed = timezone.localtime(found.closed_at)
+        messages.error(request, f"This visit was closed at {closed:%H:%M} by {found.closed_by}.")
+        return redirect("visits:visit", pk)
+    refused = _tapped(request, pk, kind, data)
+    if refused:
+        return refused
+    if said:
+        messages.success(request, said)
+    return redirect(page) if page else redirect("visits:visit", pk)
+
+
+def _number_scales(found: Visit, usual: dict[str, Any]) -> dict[str, Any]:
+    """Each scale that is a number, for the page: its units by slope and offset, and what is usual at the place."""
+    return {
+        scale.key: {
+            "own": scale.unit,
+            "sign": sign(scale.unit),
+            "units": {unit: _line(scale, unit) for unit in scale.units},
+            "usual": [usual[scale.key].low, usual[scale.key].high] if scale.key in usual else None,
+        }
+        for scale in scales_for(found.place.kind_key)
+        if scale.unit
+    }
+
+
+def _line(scale: Scale, unit: str) -> tuple[float, float]:
+    offset = scale.brought_from(0.0, unit)
+    return scale.brought_from(1.0, unit) - offset, offset

@@ -4,6 +4,7 @@ from allauth.account import views as account
 from django.conf import settings
 from django.urls import include, path
 
+from kessa.people.access import anyone, signed_in
 from kessa.people.views import SignIn, enter_demo
 from kessa.web import views
 
@@ -11,17 +12,19 @@ urlpatterns = [
     path("", views.home, name="home"),
     path("worker.js", views.worker, name="worker"),
     path("account/in/", SignIn.as_view(), name="account_login"),
-    path("account/out/", account.logout, name="account_logout"),
-    path("account/new/", account.signup, name="account_signup"),
-    path("account/password/", account.password_change, name="account_change_password"),
-    path("account/confirm/", account.reauthenticate, name="account_reauthenticate"),
+    path("account/out/", anyone(account.logout), name="account_logout"),
+    path("account/new/", anyone(account.signup), name="account_signup"),
+    path("account/password/", signed_in(account.password_change), name="account_change_password"),
+    path("account/confirm/", signed_in(account.reauthenticate), name="account_reauthenticate"),
     path("bench/", include("kessa.bench.urls")),
     path("log/", include("kessa.log.urls")),
     path("places/", include("kessa.places.urls")),
+    path("instruments/", include("kessa.instruments.urls")),
     path("kits/", include("kessa.kits.urls")),
     path("methods/", include("kessa.methods.urls")),
     path("photographs/", include("kessa.photographs.urls")),
     path("rules/", include("kessa.rules.urls")),
+    path("taps/", include("kessa.taps.urls")),
     path("today/", include("kessa.rounds.urls")),
     path("visits/", include("kessa.visits.urls")),
     path("team/", include("kessa.people.urls")),

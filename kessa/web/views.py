@@ -11,13 +11,17 @@ from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET
 
+from kessa.people.access import anyone
 
+
+@anyone
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
     """Lead to today."""
     return redirect("rounds:today")
 
 
+@anyone
 @require_GET
 def worker(request: HttpRequest) -> HttpResponse:
     """Serve the page-keeping worker from the root, so that it may keep any page."""
@@ -34,7 +38,7 @@ def worker(request: HttpRequest) -> HttpResponse:
 
 
 def _wants_json(request: HttpRequest) -> bool:
-    return request.path.endswith(("/events/", "/observations/"))
+    return request.path.startswith("/taps/")
 
 
 def _error(request: HttpRequest, status: int, title: str, message: str) -> HttpResponse:

@@ -13,24 +13,32 @@ from django.test import Client, TestCase, TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench import selectors, services
-from kessa.bench.models import Determination, Event
+from kessa.bench.models import Determination
+from kessa.bench.services import begin_test, reopen
+from kessa.bench.state import bench_of
 from kessa.core.methods import families
 from kessa.core.runs.conclusion import Blank, conclude
-from tests.world import Taps, begin, measured, member, team_of
+from kessa.log import history
+from kessa.log.models import Result
+from kessa.log.services import go_on, repeat
+from kessa.people.acts import NotAllowed
+from kessa.people.models import Membership
+from kessa.taps.models import Tap
+from kessa.taps.selectors import counted
+from kessa.taps.services import record, whose
+from tests.world import Taps, begin, drawn, measured, member, send, standing, team_of
 
 
 class Recording(TestCase):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
-        self.person = self.membership.user
-        self.determination = begin(self.place, self.person)
+        self.determination = begin(self.place, self.membership)
 
     def bench(self):
-        return selectors.bench_of(self.determination, selectors.counted_events(self.determination))
+        return bench_of(self.determination, counted(self.place.team_id, self.determination.pk))
 
-    def record(self, taps):
-        return services.record_events(self.determination, self.person, taps)
+    def record(self, taps, by=None):
+        return send(by or self.membership, self.determination, taps)
 
     def test_replayed_and_shuffled_batches_change_nothing(self):
         taps = Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 7).made
@@ -39,9 +47,11 @@ class Recording(TestCase):
             for start in range(0, len(taps), 5):
                 stored = self.record(taps[start : start + 5] * 2)
                 self.assertFalse(stored.refused)
-        bench = self.bench()
-        self.assertEqual(bench.outcomes["main"].quantity.value, 30)
-        self.assertEqual(Event.objects.for_team(self.place.team).count(), len(taps))
+        self.assertEqual(self.bench().outcomes["main"].quantity.value, 30)
+        # The first tap is the one by which the test began.
+        self.assertEqual(
+            Tap.objects.for_team(self.place.team).filter(stream=self.determination.pk).count(), len(taps) + 1
+        )
 
     def test_bad_taps_are_refused_one_by_one_and_the_rest_is_kept(self):
         taps = Taps()
@@ -57,160 +67,270 @@ class Recording(TestCase):
             {**good, "id": str(uuid.uuid4()), "at": "yesterday"},
             {**good, "id": str(uuid.uuid4()), "at": "2026-11-23T09:00:00"},
             {**good, "id": str(uuid.uuid4()), "kind": "step_done", "data": {"step": 99}},
-            {**good, "id": str(uuid.uuid4()), "kind": "timer_started", "data": {"seconds": -30}},
+            {**good, "id": str(uuid.uuid4()), "kind": "timer_started", "data": {"step": 0, "seconds": 30}},
             {**good, "id": str(uuid.uuid4()), "kind": "end_called", "data": {"endpoint": "yes"}},
             {**good, "id": str(uuid.uuid4()), "at": "0001-01-01T00:00:00+00:00"},
             {**good, "id": str(uuid.uuid4()), "device": "x" * 41},
             {**good, "id": str(uuid.uuid4()), "device": "\0"},
             {**good, "id": str(uuid.uuid4()), "device": "\ud800"},
+            {**good, "id": str(uuid.uuid4()), "whose": "Olek's"},
+            {**good, "id": str(uuid.uuid4()), "kind": "corrected", "data": {"count": 3}},
+            {**good, "id": str(uuid.uuid4()), "run": "", "kind": "reopened"},
         ]
         stored = self.record([*bad, good])
         self.assertEqual((len(stored.refused), stored.kept), (len(bad), [good["id"]]))
         self.assertEqual(self.bench().samples[1].count, 1)
 
-    def test_a_tap_cannot_be_moved_to_another_determination(self):
+    def test_a_tap_cannot_be_moved_to_another_test(self):
         taps = Taps().run("sample-1", 3).made
         self.record(taps)
-        other = begin(self.place, self.person)
-        stored = services.record_events(other, self.person, taps)
+        other = begin(self.place, self.membership)
+        stored = send(self.membership, other, taps)
         self.assertEqual((stored.kept, len(stored.refused)), ([], len(taps)))
 
-    def test_beginning_twice_begins_once(self):
-        begun = services.begin_determination(self.determination.sample, self.person, "chloride-drops-25")
-        self.assertEqual(begun, self.determination)
-        self.record(Taps().run("sample-1", 1).made)
-        begun = services.begin_determination(self.determination.sample, self.person, "chloride-drops-25")
-        self.assertNotEqual(begun, self.determination)
+    def test_a_page_sent_twice_begins_once_and_two_tests_are_two(self):
+        said = {"sample": str(self.determination.sample_id), "method": "chloride-drops-25"}
+        number = uuid.uuid4()
+        begun = [begin_test(self.membership, said, number=number).pk for _ in range(2)]
+        self.assertEqual(begun, [number, number])
+        self.assertNotEqual(begin_test(self.membership, said).pk, number)
 
-    def test_nothing_to_write_is_said_and_does_not_close(self):
-        stored = self.record(Taps().close().made)
-        self.assertIn("No run is finished", stored.refused[0][1])
+    def test_a_whole_test_can_come_at_once_from_a_browser_that_had_no_signal(self):
+        sample = drawn(self.place, self.membership)
+        number, taps = uuid.uuid4(), Taps(seq=0)
+        said = {"sample": str(sample.pk), "method": "chloride-drops-25", "version": 2, "rules": {"endpoint": "before"}}
+        taps.add("", "test_begun", **said)
+        taps.run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close()
+        random.Random(3).shuffle(taps.made)
+        stored = record(self.membership, "bench", number, taps.made)
+        self.assertEqual((stored.refused, len(stored.kept)), ([], len(taps.made)))
+        # The house rules are the team's, whatever a browser says.
+        self.assertEqual(Result.objects.for_team(self.place.team).get(determination=number).value, 32)
+
+    def test_what_begins_nothing_is_said(self):
+        for change, words in (
+            ({"method": "alchemy"}, "not among your team's"),
+            ({"sample": str(uuid.uuid4())}, "no such sample"),
+            ({"sample": "x"}, "UUID"),
+            ({"dilution": 0.5}, "1 in 1 or more"),
+            ({"dilution": "much"}, "must be a number"),
+            ({"method": "ph-meter", "dilution": 2}, "says nothing by this method"),
+            ({"kit": 4711}, "no such kit"),
+            ({"instrument": "x"}, "no such instrument"),
+            ({"purpose": "fun"}, "is run on"),
+            ({"continues": str(self.determination.pk)}, "no such closed test"),
+            ({"against": {"expected": "x"}}, "held against"),
+        ):
+            said = {"sample": str(self.determination.sample_id), "method": "chloride-drops-25", **change}
+            with self.subTest(change), self.assertRaisesMessage(ValidationError, words):
+                begin_test(self.membership, said)
+
+    def test_a_closing_is_always_kept_and_closes_nothing_where_nothing_is_finished(self):
         early = Taps()
         early.add("sample-1", "end_called", endpoint=True)
-        self.assertIn("No run is finished", self.record(early.close().made).refused[0][1])
-        self.determination.refresh_from_db()
-        self.assertIsNone(self.determination.closed_at)
+        for taps in (Taps().close(), early.close()):
+            stored = self.record(taps)
+            self.assertEqual((stored.refused, self.determination.closed_at), ([], None))
+        later = Taps(seq=40).run("sample-1", 8).run("sample-2", 8)
+        self.assertEqual(self.record(later.close()).refused, [])
+        self.assertIsNotNone(self.determination.closed_at)
+
+    def test_runs_that_cannot_be_compared_block_nothing(self):
+        cold = {"steps": [{"kind": "read", "text": "Read"}], "agreement": {"rule": "relative", "within": 10}}
+        determination = begin(self.place, self.membership, "temperature-thermometer")
+        determination.method_definition |= cold
+        determination.save()
+        stored = send(self.membership, determination, Taps().read(-0.5, 0.5))
+        page = reverse("bench:determination", args=[determination.pk])
+        self.client.force_login(self.membership.user)
+        self.assertEqual((stored.refused, self.client.get(page).status_code), ([], 200))
+        send(self.membership, determination, Taps(seq=9).close())
+        result = standing(determination)
+        self.assertIn("not-comparable", result.flags)
+        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "too unlike to compare")
 
     def test_the_result_can_be_computed_again_from_what_it_keeps(self):
-        result = measured(self.place, self.person, 8, 7)
+        result = measured(self.place, self.membership, 8, 7)
         readings = {run.pop("number"): run for run in result.readings["runs"]}
         method = result.determination.method
         blank = Blank(**result.readings["blank"])
         again = conclude(method, method.main, readings, blank, result.readings["dilution"])
         self.assertEqual(again.quantity, result.quantity)
         self.assertEqual((result.value, result.low, result.high, result.verdict), (30, 20, 32, "inside"))
+        ends = Tap.objects.for_team(self.place.team).filter(kind="end_called", stream=result.determination_id)
+        made_from = set(result.made_from["taps"])
+        self.assertEqual(made_from, {str(tap.pk) for tap in ends if tap.run.startswith("sample")})
 
     def test_taps_after_closing_are_kept_and_marked_and_do_not_count(self):
-        result = measured(self.place, self.person, 8, 7)
-        stored = services.record_events(result.determination, self.person, Taps(seq=90).run("sample-3", 20).made)
-        self.assertEqual(len(stored.late), 21)
-        result.refresh_from_db()
-        result.determination.refresh_from_db()
-        self.assertEqual((result.value, result.determination.late_taps), (30, 21))
+        result = measured(self.place, self.membership, 8, 7)
+        late = Taps(seq=90).run("sample-3", 20)
+        for _ in range(2):
+            stored = send(self.membership, result.determination, late)
+            self.assertEqual(len(stored.late), 21)
+        again = Result.objects.for_team(self.place.team).get(pk=result.pk)
+        self.assertEqual((again.value, again.determination.late_taps), (30, 21))
 
     def test_over_the_range_goes_on_with_everything_carried_over_and_in_the_top_range_dilutes(self):
-        first = measured(self.place, self.person, 26, blank=2)
+        first = measured(self.place, self.membership, 26, blank=2)
         self.assertEqual((first.censor, first.value), (">", 100))
         self.assertIn("10 mL", first.next_steps[0])
-        second = services.continue_over_range(first.determination, self.person, None)
-        self.assertEqual(services.continue_over_range(first.determination, self.person, None), second)
+        second = go_on(self.membership, first.determination, None)
+        self.assertEqual(go_on(self.membership, first.determination, None), second)
         self.assertEqual((second.sample, second.blank_carried), (first.determination.sample, 2))
-        services.record_events(second, self.person, Taps().run("sample-1", 25, endpoint=False).close().made)
-        third = services.continue_over_range(second, self.person, None)
-        services.record_events(third, self.person, Taps().run("sample-1", 25, endpoint=False).close().made)
-        self.assertIn("Dilute", third.results.get().next_steps[0])
+        send(self.membership, second, Taps().run("sample-1", 25, endpoint=False).close())
+        third = go_on(self.membership, second, None)
+        send(self.membership, third, Taps().run("sample-1", 25, endpoint=False).close())
+        self.assertIn("Dilute", standing(third).next_steps[0])
         with self.assertRaisesMessage(ValidationError, "how far to dilute"):
-            services.continue_over_range(third, self.person, None)
-        diluted = services.continue_over_range(third, self.person, 10)
-        taps = Taps().run("sample-1", 4).run("sample-2", 4).close().made
-        services.record_events(diluted, self.person, taps)
-        result = diluted.results.get()
+            go_on(self.membership, third, None)
+        diluted = go_on(self.membership, third, 10)
+        send(self.membership, diluted, Taps().run("sample-1", 4).run("sample-2", 4).close())
+        result = standing(diluted)
         self.assertEqual((result.value, result.low, result.verdict), (2000, 500, "outside"))
         self.assertEqual(result.flags[:2], ["blank-questionable", "diluted"])
+        with self.assertRaisesMessage(ValidationError, "not over its range"):
+            go_on(self.membership, diluted, 2)
 
     def test_a_further_run_supersedes_only_when_it_is_written(self):
-        before = measured(self.place, self.person, 8)
-        services.add_further_run(before.determination, self.person, "was alone")
-        before.refresh_from_db()
-        self.assertIsNone(before.superseded_at)
-        taps = Taps(seq=100).run("sample-2", 9).close().made
-        services.record_events(before.determination, self.person, taps)
-        before.refresh_from_db()
-        after = before.determination.results.get(superseded_at=None)
-        self.assertEqual((before.value, after.value, after.reason), (32, 34, "was alone"))
-        self.assertIsNotNone(before.superseded_at)
+        before = measured(self.place, self.membership, 8)
+        reopen(self.membership, before.determination, why="was alone")
+        self.assertEqual(standing(before.determination), before)
+        send(self.membership, before.determination, Taps(seq=100).run("sample-2", 9).close())
+        after = standing(before.determination)
+        self.assertEqual((before.value, after.value), (32, 34))
+        further = after.marks.get(flag="further-run")
+        self.assertEqual((further.why, further.by), ("was alone", self.membership.user))
+        self.assertEqual(before.marks.get(flag="superseded").replaced_by, after)
 
-    def test_superseding_takes_the_person_who_measured_or_someone_with_the_right(self):
-        result = measured(self.place, self.person, 8, 8)
+    def test_opening_again_and_repeating_take_who_ran_it_or_someone_with_the_right(self):
+        result = measured(self.place, self.membership, 8, 8)
         olek = member(self.place.team, "Olek")
-        with self.assertRaisesMessage(ValidationError, "technician or a coordinator"):
-            services.supersede(result.determination, olek, "wrong bottle")
-        again = services.supersede(result.determination, self.membership, "wrong bottle")
-        result.refresh_from_db()
-        self.assertEqual((again.supersedes, result.superseded_reason), (result.determination, "wrong bottle"))
-        with self.assertRaises(ValidationError):
-            services.supersede(result.determination, self.membership, "twice")
+        for act in (repeat, reopen):
+            with self.assertRaisesMessage(NotAllowed, "tests they ran"):
+                act(olek, result.determination, why="wrong bottle")
+        again = repeat(self.membership, result.determination, why="wrong bottle")
+        aside = result.marks.get(flag="set-aside")
+        self.assertEqual((again.supersedes, aside.why), (result.determination, "wrong bottle"))
+        with self.assertRaisesMessage(ValidationError, "Nothing of this test stands"):
+            repeat(self.membership, result.determination, why="twice")
+
+    def test_what_another_tapped_is_theirs_to_take_back(self):
+        olek, per = member(self.place.team, "Olek"), member(self.place.team, "Per", "technician")
+        drop = Taps().add("sample-1", "drop_added")
+        self.record([drop])
+        back = Taps(seq=5)
+        back.add("sample-1", "taken_back", of=drop["id"])
+        self.assertIn("somebody else's", self.record(back, by=olek).refused[0][1])
+        self.assertEqual(self.bench().samples[1].count, 1)
+        again = Taps(seq=6)
+        again.add("sample-1", "taken_back", of=drop["id"])
+        self.assertEqual(self.record(again, by=per).refused, [])
+        self.assertEqual(self.bench().samples[1].count, 0)
+
+    def test_a_tap_stays_whose_it_is_whoever_sends_it_and_every_run_names_its_reader(self):
+        olek, per = member(self.place.team, "Olek"), member(self.place.team, "Per", "technician")
+        mine = [{**tap, "whose": whose(olek)} for tap in Taps().run("sample-1", 8).made]
+        self.record(mine, by=per)
+        self.record(Taps(seq=30).run("sample-2", 8).close(), by=per)
+        taps = Tap.objects.for_team(self.place.team).filter(pk__in=[tap["id"] for tap in mine])
+        self.assertEqual({(tap.person_id, tap.sent_by_id) for tap in taps}, {(olek.user_id, per.user_id)})
+        result = standing(self.determination)
+        self.assertEqual((result.tested_by, result.person), ("Olek and Per", per.user))
+        stranger = whose(team_of("Ulf")[0])
+        foreign = [{**tap, "whose": stranger} for tap in Taps(seq=90).run("sample-3", 1).made]
+        self.assertIn("another team's", self.record(foreign, by=per).refused[0][1])
+
+    def test_a_wrong_clock_moves_nothing_to_another_day(self):
+        taps = Taps(days_ago=9000).run("sample-1", 8).run("sample-2", 8).close()
+        sent_at = timezone.now() - timedelta(days=9000)
+        record(self.membership, "bench", self.determination.pk, taps.made, sent_at)
+        self.determination.refresh_from_db()
+        self.assertLess(timezone.now() - self.determination.closed_at, timedelta(minutes=1))
+        other = begin(self.place, self.membership)
+        late = Taps(days_ago=-400).run("sample-1", 8).close()
+        send(self.membership, other, late)
+        self.assertLessEqual(other.closed_at, timezone.now())
 
     def test_a_determination_outlives_its_method_and_the_rules_it_began_with(self):
         with patch("kessa.bench.services.methods_of", lambda team_id: {}):
             with self.assertRaisesMessage(ValidationError, "not among your team's"):
-                begin(self.place, self.person)
-            self.record(Taps().run("sample-1", 5).run("sample-2", 5).close().made)
-        self.assertEqual(self.determination.results.get().value, 20)
+                begin(self.place, self.membership)
+            self.record(Taps().run("sample-1", 5).run("sample-2", 5).close())
+        self.assertEqual(standing(self.determination).value, 20)
 
     def test_usual_and_the_first_range_come_from_the_places_history(self):
         family = families()["chloride-drops"]
-        self.assertIn("No history", selectors.suggested_method(self.place, family, "Cl")[1])
+        self.assertIn("No history", history.suggested_method(self.place, family, "Cl")[1])
         for days in range(8, 0, -1):
-            measured(self.place, self.person, 8, 8, days_ago=days)
-        self.assertEqual(selectors.usual_at(self.place, selectors.series_of(family[0].main, "Cl")).median, 32)
-        unusual = measured(self.place, self.person, 24, 24)
+            measured(self.place, self.membership, 8, 8, days_ago=days)
+        self.assertEqual(history.usual_at(self.place, history.series_of(family[0].main, "Cl")).median, 32)
+        unusual = measured(self.place, self.membership, 24, 24)
         self.assertEqual((unusual.flags, unusual.verdict), (["unusual"], "inside"))
         self.assertIn("Not usual", unusual.next_steps[0])
         for days in range(20):
-            services.record_events(
-                begun := begin(self.place, self.person, "chloride-drops-10", days_ago=days / 99),
-                self.person,
-                Taps().run("sample-1", 15).run("sample-2", 15).close().made,
-            )
-        self.assertEqual(selectors.suggested_method(self.place, family, "Cl")[0].key, begun.method_key)
+            begun = begin(self.place, self.membership, "chloride-drops-10", days_ago=days / 99)
+            send(self.membership, begun, Taps().run("sample-1", 15).run("sample-2", 15).close())
+        self.assertEqual(history.suggested_method(self.place, family, "Cl")[0].key, begun.method_key)
+
+    def test_too_little_history_to_be_usual_still_tells_the_range(self):
+        family = families()["chloride-drops"]
+        measured(self.place, self.membership, 24, 24)
+        suggested, why = history.suggested_method(self.place, family, "Cl")
+        self.assertEqual((suggested.key, why), ("chloride-drops-10", "The last one here was 96 mg/L as Cl."))
+
+    def test_what_cannot_be_trusted_teaches_nothing(self):
+        for days in range(9, 0, -1):
+            measured(self.place, self.membership, 8, 8, days_ago=days)
+        series = history.series_of(families()["chloride-drops"][0].main, "Cl")
+        self.assertEqual(history.usual_at(self.place, series).n, 9)
+        for result in Result.objects.for_team(self.place.team)[:2]:
+            result.marks.create(team=self.place.team, flag="lot-expired", at=timezone.now())
+        self.assertIsNone(history.usual_at(self.place, series))
 
 
 class Addresses(TestCase):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
-        self.determination = begin(self.place, self.membership.user)
+        self.determination = begin(self.place, self.membership)
 
     def post(self, body, **kwargs):
-        address = reverse("bench:events", args=[self.determination.pk])
+        address = reverse("taps:receive", args=["bench", self.determination.pk])
         body = body if isinstance(body, bytes | str) else json.dumps(body)
         return self.client.post(address, body, content_type="application/json", **kwargs)
 
-    def test_a_batch_is_answered_with_what_others_tapped_and_what_it_comes_to(self):
+    def test_a_batch_is_answered_with_what_others_tapped_and_the_outcome_when_it_is_asked_for(self):
         first = Taps().run("sample-1", 8).made
-        self.post({"events": first, "known": 0})
-        reply = self.post({"events": [], "known": 0}).json()
-        self.assertEqual({event["id"] for event in reply["events"]}, {tap["id"] for tap in first})
-        self.assertIn("32", reply["outcome"])
-        self.assertNotIn("events", self.post({"events": [], "known": 9}).json())
-        closed = self.post({"events": Taps(seq=50).close().made, "known": 9}).json()
-        page = self.client.get(closed["result"], follow=True)
-        self.assertContains(page, "one run only")
+        self.assertNotIn("taps", self.post({"taps": first, "known": 1}).json())
+        reply = self.post({"taps": [], "known": 0}).json()
+        self.assertEqual({tap["id"] for tap in reply["taps"]} - {tap["id"] for tap in first}, {reply["taps"][0]["id"]})
+        self.assertNotIn("taps", self.post({"taps": [], "known": 10}).json())
+        self.assertContains(self.client.get(reverse("bench:outcome", args=[self.determination.pk])), "32")
+        closed = self.post({"taps": Taps(seq=50).close().made, "known": 10}).json()
+        self.assertContains(self.client.get(closed["page"], follow=True), "one run only")
+
+    def test_a_drop_and_an_empty_poll_are_cheap(self):
+        self.post({"taps": Taps().run("blank-1", 1).run("sample-1", 8).made, "known": 1})
+        drop = Taps(seq=60)
+        drop.add("sample-2", "drop_added")
+        with self.assertNumQueries(8):  # one of them is this test's own savepoint
+            self.post({"taps": drop.made, "known": 12})
+        with self.assertNumQueries(2):
+            self.post({"taps": [], "known": 13})
 
     def test_what_is_no_batch_gets_a_clear_answer(self):
-        for body in ("{", "[]", '{"events": 3, "known": 0}', "[" * 100_000, {"events": [{}] * 501, "known": 0}):
+        for body in ("{", "[]", '{"taps": 3, "known": 0}', "[" * 100_000, {"taps": [{}] * 501, "known": 0}):
             response = self.post(body)
             self.assertEqual((response.status_code, "error" in response.json()), (400, True))
         response = self.post(b"x" * 10_000_000)
         self.assertEqual((response.status_code, "Send less" in response.json()["error"]), (413, True))
         self.client.logout()
-        self.assertEqual(self.post({"events": [], "known": 0}).status_code, 401)
+        self.assertEqual(self.post({"taps": [], "known": 0}).status_code, 401)
 
     def test_a_lost_database_is_said_and_no_traceback_shown(self):
         self.client.raise_request_exception = False
-        with patch("kessa.bench.services.record_events", side_effect=OperationalError("gone")):
-            response = self.post({"events": [], "known": 0})
+        with patch("kessa.taps.services.record", side_effect=OperationalError("gone")):
+            response = self.post({"taps": [], "known": 0})
         self.assertEqual(response.status_code, 503)
         self.assertIn("kept in your browser", response.json()["error"])
         with patch("kessa.bench.views.log_of", side_effect=OperationalError("gone")):
@@ -219,12 +339,14 @@ class Addresses(TestCase):
     def test_every_post_needs_its_token(self):
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.membership.user)
-        for name in ("events", "further_run", "supersede", "go_on"):
-            response = strict.post(reverse(f"bench:{name}", args=[self.determination.pk]))
+        for name in ("further_run", "repeat", "go_on", "withdraw_check"):
+            response = strict.post(reverse(f"log:{name}", args=[self.determination.pk]))
             self.assertEqual(response.status_code, 403, name)
+        taps = strict.post(reverse("taps:receive", args=["bench", self.determination.pk]))
+        self.assertEqual(taps.status_code, 403)
 
     def test_a_sample_of_the_future_or_below_nothing_is_refused_with_the_field(self):
-        address = reverse("bench:sample", args=[self.place.pk])
+        address = reverse("visits:sample", args=[self.place.pk])
         tomorrow = timezone.localtime() + timedelta(days=1)
         good = {"drawn_at": f"{timezone.localtime():%Y-%m-%dT%H:%M}", "drawn_by": self.membership.user_id}
         for change, words in (
@@ -240,34 +362,55 @@ class Addresses(TestCase):
         self.assertEqual(self.client.post(address, good).status_code, 302)
 
     def test_closing_and_reopening_over_the_web(self):
-        result = measured(self.place, self.membership.user, 26)
+        result = measured(self.place, self.membership, 26)
         page = self.client.get(reverse("log:result", args=[result.pk]))
         self.assertContains(page, "Go on with the 10 mL vessel")
         self.assertContains(page, "above <span")
-        on = self.client.post(reverse("bench:go_on", args=[result.determination_id]))
+        on = self.client.post(reverse("log:go_on", args=[result.determination_id]))
         self.assertContains(self.client.get(on.url), "Blank carried over")
-        refused = self.client.post(reverse("bench:further_run", args=[result.determination_id]), follow=True)
+        refused = self.client.post(reverse("log:further_run", args=[result.determination_id]), follow=True)
         self.assertContains(refused, "Say why")
-        reopened = self.client.post(reverse("bench:further_run", args=[result.determination_id]), {"reason": "doubt"})
+        reopened = self.client.post(reverse("log:further_run", args=[result.determination_id]), {"why": "doubt"})
         self.assertRedirects(reopened, reverse("bench:determination", args=[result.determination_id]))
 
 
 class Together(TransactionTestCase):
-    def test_two_phones_on_one_run_neither_lose_nor_double_a_tap(self):
-        membership, place = team_of("Ines")
-        determination = begin(place, membership.user)
-        phones = [Taps(device=f"phone {n}").run("blank-1", 1) for n in range(2)]
-        for phone in phones:
-            for _ in range(10):
-                phone.add("sample-1", "drop_added")
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
 
-        def send(tap):
+    def at_once(self, act, things):
+        """Do something with each of these at the same moment."""
+
+        def one(thing):
             try:
-                services.record_events(Determination.across_teams.get(pk=determination.pk), membership.user, [tap] * 2)
+                return act(Membership.objects.get(pk=self.membership.pk), thing)
             finally:
                 connection.close()
 
         with ThreadPoolExecutor(4) as pool:
-            list(pool.map(send, [tap for pair in zip(*(phone.made for phone in phones), strict=True) for tap in pair]))
-        bench = selectors.bench_of(determination, selectors.counted_events(determination))
-        self.assertEqual(bench.samples[1].count, 20)
+            return list(pool.map(one, things))
+
+    def test_two_phones_on_one_run_neither_lose_nor_double_a_tap(self):
+        determination = begin(self.place, self.membership)
+        phones = [Taps(device=f"phone {n}").run("blank-1", 1) for n in range(2)]
+        for phone in phones:
+            for _ in range(10):
+                phone.add("sample-1", "drop_added")
+        taps = [tap for pair in zip(*(phone.made for phone in phones), strict=True) for tap in pair]
+        self.at_once(lambda by, tap: record(by, "bench", determination.pk, [tap] * 2), taps)
+        self.assertEqual(bench_of(determination, counted(self.place.team_id, determination.pk)).samples[1].count, 20)
+
+    def test_the_same_taps_sent_to_two_tests_at_once_are_acknowledged_where_they_stand(self):
+        two = [begin(self.place, self.membership) for _ in range(2)]
+        taps = Taps().run("sample-1", 20).made
+        stored = self.at_once(lambda by, test: record(by, "bench", test.pk, taps), two)
+        self.assertEqual(sum(len(each.kept) for each in stored), len(taps))
+        kept = Tap.objects.for_team(self.place.team).filter(pk__in=[tap["id"] for tap in taps]).count()
+        self.assertEqual(kept, len(taps))
+
+    def test_going_on_at_once_begins_one_test(self):
+        over = measured(self.place, self.membership, 26)
+        begun = self.at_once(
+            lambda by, _: go_on(by, Determination.across_teams.get(pk=over.determination_id), None), range(4)
+        )
+        self.assertEqual(len({each.pk for each in begun}), 1)

@@ -6,8 +6,8 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils.html import escape
 
-from kessa.bench.payload import bench_payload
-from kessa.bench.selectors import bench_of
+from kessa.bench.page import bench_payload
+from kessa.bench.state import bench_of
 from kessa.core.job.schools import complete, questions
 from kessa.people.display import shown_as
 from kessa.rules.models import HouseRules
@@ -41,9 +41,9 @@ class HouseRulesPage(TestCase):
         self.assertContains(self.client.get("/rules/"), "A coordinator of your team can change this.")
 
     def test_a_result_and_its_page_follow_the_schools_of_the_day_it_began(self):
-        plain = measured(self.place, self.person, 8, 8)
+        plain = measured(self.place, self.membership, 8, 8)
         self.choose(endpoint="before", duplicates="first")
-        before = measured(self.place, self.person, 8, 7)
+        before = measured(self.place, self.membership, 8, 7)
         self.assertEqual((plain.value, before.value, before.low, before.high), (32, 28, 24, 32))
         self.assertIn("House rule: the first run counts, 28 mg/L", before.working)
         self.assertTrue(any("− 1 (the unit before the end)" in line for line in before.working))
@@ -58,7 +58,7 @@ class HouseRulesPage(TestCase):
         values = {}
         for school in ("first", "before", "middle"):
             self.choose(endpoint=school)
-            payload = self.payload(begin(self.place, self.person))
+            payload = self.payload(begin(self.place, self.membership))
             values[school] = [payload["rungs"][7][key] for key in ("count", "value", "high")]
         self.assertEqual(values, {"first": [8, "32", "32"], "before": [8, "28", "32"], "middle": [8, "30", "32"]})
 
@@ -68,14 +68,14 @@ class HouseRulesPage(TestCase):
         verdicts = {}
         for school in ("by-limit", "simple", "guarded"):
             self.choose(near_limit=school)
-            result = measured(self.place, self.person, 25, 26)
+            result = measured(self.place, self.membership, 25, 26)
             verdicts[school] = {each["rule"] for each in result.judgements}
         self.assertEqual(verdicts["simple"], {"simple"})
         self.assertEqual(verdicts["guarded"], {"guarded"})
-        begun = begin(self.place, self.person, "chloride-drops-10")
+        begun = begin(self.place, self.membership, "chloride-drops-10")
         rungs = self.payload(begun)["rungs"]
         self.choose(near_limit="simple")
-        simple = self.payload(begin(self.place, self.person, "chloride-drops-10"))["rungs"]
+        simple = self.payload(begin(self.place, self.membership, "chloride-drops-10"))["rungs"]
         # 13 drops of 10 mg/L: between 120 and 130 where it turned at once, lower where it began to turn before.
         self.assertEqual((rungs[12]["verdict"], simple[12]["verdict"]), ([[12, "not settled"]], [[12, "outside"]]))
 
@@ -104,7 +104,7 @@ class LongLists(TestCase):
         membership, place = team_of("Ines")
         place.name = 'Under <b>the "bridge"</b>'
         place.save()
-        measured(place, membership.user, 8, 8)
+        measured(place, membership, 8, 8)
         self.client.force_login(membership.user)
         page = self.client.get(f"/log/?place={place.pk}")
         self.assertContains(

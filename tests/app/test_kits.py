@@ -6,10 +6,12 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.services import continue_over_range, record_events
-from kessa.kits.models import Instrument, InstrumentCheck, Kit, KitCheck, Lot, StockChange
-from kessa.visits.services import begin_visit, record_observations
-from tests.world import Taps, begin, member, planned, seen, stocked_kit, team_of
+from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.kits.models import Kit, Lot, StockChange
+from kessa.log.services import go_on
+from kessa.rounds.models import KitCheck
+from kessa.visits.models import Observation
+from tests.world import Taps, begin, member, note, planned, send, standing, stocked_kit, team_of, visited
 
 
 class Lots(TestCase):
@@ -22,11 +24,9 @@ class Lots(TestCase):
         return Lot.objects.for_team(self.membership.team).get(supply_key=key)
 
     def run_twice(self, kit, **kwargs):
-        begun = begin(self.place, self.membership.user, kit=kit, **kwargs)
-        record_events(
-            begun, self.membership.user, Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close().made
-        )
-        return begun.results.get()
+        begun = begin(self.place, self.membership, kit=kit and kit.pk, **kwargs)
+        send(self.membership, begun, Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close())
+        return standing(begun)
 
     def test_runs_book_what_they_used_from_the_lots_in_use(self):
         kit = stocked_kit(self.membership)
@@ -37,20 +37,19 @@ class Lots(TestCase):
         self.assertEqual((left["ph-strip"], left["deionised-water"]), (9, 5000 - 240))
         self.assertEqual(result.flags, [])
         self.assertIn("Silver nitrate, 0.0564 N, dropper bottle, lot L-si", result.determination.lot)
-        further = reverse("bench:further_run", args=[result.determination_id])
-        self.client.post(further, {"reason": "to be sure"})
-        taps = Taps(seq=100).run("sample-3", 8).close().made
-        record_events(result.determination, self.membership.user, taps)
+        further = reverse("log:further_run", args=[result.determination_id])
+        self.client.post(further, {"why": "to be sure"})
+        send(self.membership, result.determination, Taps(seq=100).run("sample-3", 8).close())
         self.assertEqual(self.lot("chromate-packet").units_left, 46)
         page = self.client.get(reverse("kits:lot", args=[self.lot("chromate-packet").pk]))
         self.assertContains(page, 'used <span class="num">4</span> packet')
 
     def test_what_is_used_once_a_sample_is_booked_once_when_it_goes_on_in_the_next_range(self):
         kit = stocked_kit(self.membership)
-        over = begin(self.place, self.membership.user, kit=kit)
-        record_events(over, self.membership.user, Taps().run("sample-1", 25, endpoint=False).close().made)
-        following = continue_over_range(over, self.membership.user, None)
-        record_events(following, self.membership.user, Taps().run("sample-1", 9).run("sample-2", 9).close().made)
+        over = begin(self.place, self.membership, kit=kit.pk)
+        send(self.membership, over, Taps().run("sample-1", 25, endpoint=False).close())
+        following = go_on(self.membership, over, None)
+        send(self.membership, following, Taps().run("sample-1", 9).run("sample-2", 9).close())
         self.assertEqual((self.lot("ph-strip").units_left, self.lot("chromate-packet").units_left), (9, 47))
         self.assertEqual(following.kit, kit)
 
@@ -60,7 +59,7 @@ class Lots(TestCase):
         lots.filter(supply_key="silver-nitrate").update(expires_on=self.today - timedelta(days=1))
         lots.filter(supply_key="chromate-packet").update(damp=True)
         lots.filter(supply_key="ph-strip").update(in_use=False)
-        sample = begin(self.place, self.membership.user, kit=kit).sample
+        sample = begin(self.place, self.membership, kit=kit.pk).sample
         page = self.client.get(reverse("bench:method", args=[sample.pk]) + "?family=chloride-drops")
         for words in ("lot expired", "lot suspected damp", "pH strips, 6 to 11: no lot in use"):
             self.assertContains(page, words)
@@ -71,7 +70,7 @@ class Lots(TestCase):
 
     def test_a_lot_comes_in_is_used_counted_damp_and_put_away(self):
         kit = stocked_kit(self.membership)
-        self.client.force_login(member(self.membership.team, "Olek").user)
+        self.client.force_login(member(self.membership.team, "Per", "technician").user)
         address = reverse("kits:add_lot", args=[kit.pk])
         form = {"supply_key": "ph-strip", "number": "B", "units": 20, "expires_on": "2030-01-01"}
         self.assertContains(self.client.post(address, form, follow=True), "sealed")
@@ -122,10 +121,12 @@ class Lots(TestCase):
         kit = stocked_kit(self.membership, ph_strip=3)
         planned(self.membership, self.place, "FREQ=WEEKLY")
         page = self.client.get("/kits/")
-        self.assertContains(page, 'about <b class="num">3</b> runs left')
+        self.assertContains(page, 'about <b class="num">3</b> runs')
         self.assertEqual([each.supply.key for each in page.context["reorder"]], ["ph-strip"])
         self.assertContains(page, "runs out in 2 weeks at this rhythm")
-        self.assertContains(self.client.get(reverse("kits:kit", args=[kit.pk])), "the scarcest supply decides")
+        self.assertContains(
+            self.client.get(reverse("kits:kit", args=[kit.pk])), "the scarcest supply of each test decides"
+        )
         Kit.objects.for_team(kit.team).create(team=kit.team, name="Empty")
         self.assertContains(self.client.get("/kits/"), "Nothing in it yet")
 
@@ -135,19 +136,18 @@ class Instruments(TestCase):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
         form = {"name": "Probe", "measures": "conductivity", "resolution": "1", "check_every_days": "30"}
-        self.client.post("/kits/instruments/new/", form)
+        self.client.post("/instruments/new/", form)
         self.probe = Instrument.objects.for_team(self.membership.team).get()
-        self.page = reverse("kits:instrument", args=[self.probe.pk])
+        self.page = reverse("instruments:instrument", args=[self.probe.pk])
 
     def check(self, reading):
         form = {"standard": "sealed", "expected": 1413, "allowed": 28, "reading": reading}
         return self.client.post(self.page, form, follow=True)
 
     def noted(self):
-        visit = begin_visit(self.place, self.membership.user, {})
-        taps = seen(("conductivity", 410, self.probe.pk))
-        self.assertEqual(record_observations(visit, self.membership.user, taps).refused, [])
-        return visit.observations.latest("received_at").flags
+        visit = visited(self.place, self.membership)
+        self.assertEqual(note(self.membership, visit, ("conductivity", 410, self.probe.pk)).refused, [])
+        return Observation.objects.for_team(self.place.team).get(visit=visit).flags
 
     def test_what_it_reads_is_flagged_by_its_last_check(self):
         self.assertEqual(self.noted(), ["check-overdue"])
@@ -165,9 +165,9 @@ class Instruments(TestCase):
             form = {"standard": "sealed", "expected": 1413, "allowed": 28, "reading": 1400} | change
             self.assertEqual(self.client.post(self.page, form).status_code, 422, change)
         same = {"name": "Probe", "measures": "temperature", "resolution": "0.1"}
-        self.assertContains(self.client.post("/kits/instruments/new/", same), "this name already", status_code=422)
+        self.assertContains(self.client.post("/instruments/new/", same), "this name already", status_code=422)
         flat = {"name": "Flat", "measures": "temperature", "resolution": "0"}
-        self.assertEqual(self.client.post("/kits/instruments/new/", flat).status_code, 422)
+        self.assertEqual(self.client.post("/instruments/new/", flat).status_code, 422)
 
 
 class KitChecks(TestCase):
@@ -179,7 +179,7 @@ class KitChecks(TestCase):
         self.stop = self.place.stops.get()
 
     def pack(self, **change):
-        return self.client.post("/kits/pack/", {"stop": [self.stop.pk], "kit": self.kit.pk} | change, follow=True)
+        return self.client.post("/today/pack/", {"stop": [self.stop.pk], "kit": self.kit.pk} | change, follow=True)
 
     def test_what_is_missing_what_to_take_and_ticking_off(self):
         old = Lot.objects.for_team(self.kit.team).get(supply_key="chromate-packet")
@@ -203,7 +203,7 @@ class KitChecks(TestCase):
         check = KitCheck.objects.for_team(self.kit.team).get()
         keys = [line["key"] for line in check.lines]
         self.assertLess(keys.index("goggles"), keys.index("silver-nitrate"))
-        address = reverse("kits:tick", args=[check.pk])
+        address = reverse("rounds:tick", args=[check.pk])
         rows = self.client.post(address, {"key": "goggles", "packed": "yes"}, headers={"hx-request": "true"})
         self.assertNotContains(rows, "<html")
         self.client.post(address, {"key": "towel", "packed": "yes"})
@@ -215,4 +215,4 @@ class KitChecks(TestCase):
     def test_nothing_chosen_is_said(self):
         for change in ({"stop": []}, {"kit": ""}, {"kit": "99999"}, {"stop": ["x"]}):
             self.assertContains(self.pack(**change), "Choose a kit, and at least one place", status_code=422)
-        self.assertContains(self.client.get("/kits/pack/"), "Ines&#x27;s brook")
+        self.assertContains(self.client.get("/today/pack/"), "Ines&#x27;s brook")

@@ -3,11 +3,10 @@
 from django.test import TestCase
 from django.urls import reverse
 
-from kessa.bench.services import record_events
 from kessa.core.methods import house_methods
 from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import methods_of
-from tests.world import Taps, begin, member, team_of
+from tests.world import Taps, begin, member, send, team_of
 
 ZINC = {
     "name": "Zinc by dye",
@@ -78,24 +77,24 @@ class OwnMethods(TestCase):
         method = methods_of(self.team.pk)[draft.key]
         self.assertEqual([step.text for step in method.steps][1], "Dye in")
         self.assertEqual((method.steps[1].wait.seconds, method.steps[1].wait.within_s), (60, 30))
-        determination = begin(self.place, self.membership.user, draft.key)
-        record_events(determination, self.membership.user, Taps().run("sample-1", 9).close().made)
+        determination = begin(self.place, self.membership, draft.key)
+        send(self.membership, determination, Taps().run("sample-1", 9).close())
         self.assertEqual(determination.results.get().value, 3.75)
         for address in ("/methods/", "/log/", f"/bench/sample/{determination.sample_id}/"):
             self.assertRegex(self.client.get(address).content.decode(), "[Zz]inc")
 
     def test_a_new_version_leaves_old_results_as_they_were(self):
         first = self.published()
-        before = begin(self.place, self.membership.user, first.key)
+        before = begin(self.place, self.membership, first.key)
         self.client.post(reverse("methods:change", args=[first.key]))
         draft = OwnMethod.objects.for_team(self.team).get(published_at=None)
         self.assertEqual((draft.key, draft.version), (first.key, 2))
         self.post("numbers", draft, ZINC | {"per": 2})
         self.post("publish", draft)
         self.assertEqual(self.post("numbers", draft, ZINC).status_code, 404)
-        record_events(before, self.membership.user, Taps().run("sample-1", 9).close().made)
-        after = begin(self.place, self.membership.user, first.key)
-        record_events(after, self.membership.user, Taps().run("sample-1", 9).close().made)
+        send(self.membership, before, Taps().run("sample-1", 9).close())
+        after = begin(self.place, self.membership, first.key)
+        send(self.membership, after, Taps().run("sample-1", 9).close())
         self.assertEqual([before.results.get().value, after.results.get().value], [3.75, 15])
         self.assertContains(self.client.get(reverse("methods:method", args=[first.key])), "version 1")
 
@@ -159,8 +158,8 @@ class OwnMethods(TestCase):
 
     def test_retired_it_is_gone_from_choices_and_rounds_and_its_results_stay(self):
         method = self.published()
-        determination = begin(self.place, self.membership.user, method.key)
-        record_events(determination, self.membership.user, Taps().run("sample-1", 9).close().made)
+        determination = begin(self.place, self.membership, method.key)
+        send(self.membership, determination, Taps().run("sample-1", 9).close())
         self.client.post(reverse("methods:retire", args=[method.key]))
         self.assertNotIn(method.key, methods_of(self.team.pk))
         self.assertContains(self.client.get(f"/log/{determination.results.get().pk}/"), "The working")

@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 from django.test import TestCase
 from django.utils import timezone
 
-from kessa.bench.models import Result
+from kessa.log.models import Result
 from kessa.people.models import Team
 from kessa.places.models import Pair, Place
 from tests.world import SETS, begin, measured, team_of
@@ -19,9 +19,9 @@ class Pages(TestCase):
     def test_the_place_shows_trend_pair_usual_and_latest_visit(self):
         above = Place.objects.create(team=self.membership.team, name="The spring", limit_sets=SETS)
         Pair.objects.create(team=self.place.team, kind="stream", first=above, second=self.place)
-        measured(above, self.membership.user, 5, 5, days_ago=3)
+        measured(above, self.membership, 5, 5, days_ago=3)
         for days in range(8, 0, -1):
-            measured(self.place, self.membership.user, 8, 8, days_ago=days)
+            measured(self.place, self.membership, 8, 8, days_ago=days)
         page = self.client.get(f"/places/{self.place.pk}/")
         self.assertContains(page, "and ○ The spring")
         self.assertContains(page, 'in the middle <b class="num">32</b>')
@@ -31,42 +31,42 @@ class Pages(TestCase):
         self.assertEqual([result.raw for result in page.context["visit"][1]], ["8, 8 drops"])
 
     def test_a_floor_that_was_repeated_is_not_drawn_but_stays_in_the_log(self):
-        over = measured(self.place, self.membership.user, 26)
-        self.client.post(f"/bench/{over.determination_id}/on/")
+        over = measured(self.place, self.membership, 26)
+        self.client.post(f"/log/of/{over.determination_id}/on/")
         self.assertNotContains(self.client.get(f"/places/{self.place.pk}/"), "&gt;100</td>")
         self.assertContains(self.client.get("/log/"), "over the range")
         self.assertContains(self.client.get(f"/log/{over.pk}/"), "To the repeat")
 
     def test_htmx_gets_the_rows_alone_and_a_link_to_the_older_ones(self):
-        measured(self.place, self.membership.user, 8, 8)
+        measured(self.place, self.membership, 8, 8)
         rows = self.client.get("/log/", headers={"hx-request": "true"})
         self.assertContains(rows, "8, 8 drops")
         self.assertNotContains(rows, "<html")
         whole = self.client.get("/log/", headers={"hx-request": "true", "hx-history-restore-request": "true"})
         self.assertContains(whole, "<html")
-        copies = list(Result.objects.for_team(self.place.team)) * 40
-        for number, copy in enumerate(copies):
-            copy.pk, copy.superseded_at = None, timezone.now()
-            copy.taken_at = timezone.now() - timedelta(days=number)
-            copy.save(force_insert=True)
-        page = self.client.get("/log/?superseded=on")
+        for days in range(40):
+            copy = Result.objects.for_team(self.place.team).latest("pk")
+            copy.pk, copy._state.adding, copy.taken_at = None, True, timezone.now() - timedelta(days=days)
+            copy.save()
+        page = self.client.get("/log/")
         self.assertContains(page, "Older results")
-        older = self.client.get(f"/log/?superseded=on&after={page.context['page'].next_key}")
+        older = self.client.get(f"/log/?after={page.context['page'].next_key}")
         self.assertLess(older.context["results"][0].taken_at, page.context["results"][-1].taken_at)
 
     def test_times_are_the_teams_own(self):
         Team.objects.filter(pk=self.membership.team_id).update(time_zone="Pacific/Auckland")
-        result = measured(self.place, self.membership.user, 8, 8)
-        Result.objects.for_team(self.place.team).update(taken_at=datetime(2026, 6, 30, 13, 5, tzinfo=UTC))
+        result = measured(self.place, self.membership, 8, 8)
+        result.pk, result._state.adding, result.taken_at = None, True, datetime(2026, 6, 30, 13, 5, tzinfo=UTC)
+        result.save()
         self.assertContains(self.client.get(f"/log/{result.pk}/"), "1 July 2026, 01:05")
         self.assertIn(b"2026-07-01T01:05+12:00", b"".join(self.client.get("/log/kessa-log.csv")))
         self.assertEqual(len(self.client.get("/log/?from_day=2026-07-01&to_day=2026-07-01").context["results"]), 1)
         self.assertEqual(len(self.client.get("/log/?to_day=2026-06-30").context["results"]), 0)
 
     def test_what_is_begun_comes_first_and_the_worker_names_what_it_keeps(self):
-        begun = begin(self.place, self.membership.user)
+        begun = begin(self.place, self.membership)
         page = self.client.get("/bench/").content.decode()
-        self.assertLess(page.index(f"/bench/{begun.pk}/"), page.index(f"/bench/place/{self.place.pk}/"))
+        self.assertLess(page.index(f"/bench/{begun.pk}/"), page.index(f"/visits/sample/at/{self.place.pk}/"))
         worker = self.client.get("/worker.js")
         self.assertEqual(worker["Content-Type"], "text/javascript")
         self.assertContains(worker, "css/kessa.css")

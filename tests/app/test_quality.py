@@ -2,10 +2,11 @@
 
 from django.test import TestCase
 from django.urls import reverse
+from django.utils import timezone
 
-from kessa.bench.models import Determination, QualityCheck
-from kessa.bench.services import record_events
-from tests.world import Taps, begin, stocked_kit, team_of
+from kessa.bench.models import Determination
+from kessa.log.models import QualityCheck, Result
+from tests.world import Taps, begin, send, standing, stocked_kit, team_of
 
 PHOTOMETER = "nitrate-photometer"
 
@@ -19,14 +20,14 @@ class Checks(TestCase):
         taps = Taps()
         for number, display in enumerate(displays, 1):
             taps.add(f"sample-{number}", "reading_taken", part="main", reading={"display": display})
-        stored = record_events(determination, self.membership.user, taps.close().made)
+        stored = send(self.membership, determination, taps.close())
         self.assertEqual(stored.refused, [])
         return determination
 
     def check(self, *displays, method=PHOTOMETER, **form):
         address = reverse("bench:begin_check", args=[method])
         page = self.client.post(address, form, follow=True)
-        determination = Determination.objects.for_team(self.membership.team).latest("pk")
+        determination = Determination.objects.for_team(self.membership.team).latest("started_at")
         if not displays:
             return page
         self.assertContains(page, "bench-payload")
@@ -40,31 +41,43 @@ class Checks(TestCase):
         good = self.check(1.9, 1.96, **form)
         self.assertAlmostEqual(good.percent, 96.5)
         self.assertTrue(good.good)
-        self.assertContains(self.client.get(reverse("bench:check", args=[good.determination_id])), "96.5</b> % found")
+        self.assertContains(self.client.get(reverse("log:check", args=[good.determination_id])), "96.5</b> % found")
         self.assertContains(self.check(purpose="standard", stock=1000), "A standard needs this.", status_code=422)
         self.assertContains(
             self.check(purpose="standard", stock=1, want=5, make_ml=9, smallest_ml=1), "stronger", status_code=422
         )
 
-    def test_a_bad_check_marks_the_results_of_its_day_and_method(self):
-        before = self.read(begin(self.place, self.membership.user, PHOTOMETER), 3.0, 3.1).results.get()
-        other = self.read(begin(self.place, self.membership.user, "iron-photometer"), 0.3, 0.3).results.get()
-        earlier = self.read(begin(self.place, self.membership.user, PHOTOMETER, days_ago=3), 3.0, 3.1).results.get()
-        bad = self.check(1.0, 1.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
+    def test_a_bad_check_marks_what_was_tested_since_the_last_good_one_until_it_is_withdrawn(self):
+        def tested(method=PHOTOMETER, value=3.0, **when):
+            return standing(self.read(begin(self.place, self.membership, method, **when), value, value))
+
+        def marked(*results):
+            return ["quality-bad" in Result.objects.for_team(self.place.team).get(pk=each.pk).flags for each in results]
+
+        standard = {"purpose": "standard", "stock": 10, "want": 2, "make_ml": 100, "smallest_ml": 1}
+        earlier = tested(days_ago=3)
+        self.assertTrue(self.check(2.0, 2.0, **standard).good)
+        before, other = tested(at=timezone.now()), tested("iron-photometer", 0.3, at=timezone.now())
+        bad = self.check(1.0, 1.0, **standard)
         self.assertFalse(bad.good)
-        after = self.read(begin(self.place, self.membership.user, PHOTOMETER), 3.0, 3.1).results.get()
-        for result in (before, other, earlier):
-            result.refresh_from_db()
-        marked = ["quality-bad" in result.flags for result in (before, after, other, earlier)]
-        self.assertEqual(marked, [True, True, False, False])
+        after = tested(at=timezone.now())
+        self.assertEqual(marked(earlier, before, other, after), [False, True, False, True])
         page = self.client.get(reverse("log:result", args=[before.pk]))
         self.assertContains(page, "a check failed")
         self.assertContains(page, '<span class="num">50</span> % found')
         self.assertContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), "bad")
         # A good check afterwards: what is measured from then on is trusted again.
-        self.check(2.0, 2.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
-        trusted = self.read(begin(self.place, self.membership.user, PHOTOMETER), 3.0, 3.1).results.get()
-        self.assertNotIn("quality-bad", trusted.flags)
+        self.check(2.0, 2.0, **standard)
+        self.assertEqual(marked(tested(at=timezone.now())), [False])
+        check = self.client.get(reverse("log:check", args=[bad.determination_id]))
+        self.assertContains(check, "Results it makes doubtful")
+        withdraw = reverse("log:withdraw_check", args=[bad.determination_id])
+        self.assertContains(self.client.post(withdraw, {}, follow=True), "Say why")
+        self.assertEqual(marked(before, after), [True, True])
+        self.assertContains(self.client.post(withdraw, {"why": "Tap water, no standard"}, follow=True), "Withdrawn")
+        self.assertEqual(marked(before, after), [False, False])
+        lifted = before.marks.get(flag="quality-bad")
+        self.assertEqual((lifted.lifted_by, lifted.lifted_why), (self.membership.user, "Tap water, no standard"))
 
     def test_a_blank_may_show_what_cannot_be_told_from_none(self):
         kit = stocked_kit(self.membership, families=["nitrate-photometer"], nitrate_photometer_powder=9)
@@ -74,22 +87,22 @@ class Checks(TestCase):
         self.assertEqual(kit.lots.get(supply_key="nitrate-photometer-powder").units_left, 5)
 
     def test_a_spike_is_corrected_for_its_volume(self):
-        result = self.read(begin(self.place, self.membership.user, PHOTOMETER), 2.0, 2.0).results.get()
+        result = self.read(begin(self.place, self.membership, PHOTOMETER), 2.0, 2.0).results.get()
         form = {"sample_ml": 25, "added_ml": 1, "added_strength": 50}
         self.client.post(reverse("bench:spike", args=[result.pk]), form)
-        spiked = Determination.objects.for_team(self.membership.team).latest("pk")
+        spiked = Determination.objects.for_team(self.membership.team).latest("started_at")
         self.read(spiked, 3.85, 3.85)
         # (3.85 × 26 − 2 × 25) / 50
         self.assertAlmostEqual(spiked.quality_check.percent, 100.2, 1)
         self.assertEqual(spiked.results.count(), 0)
         self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "A spiked sample")
         self.client.post(reverse("bench:spike", args=[result.pk]), {"sample_ml": 0})
-        self.assertEqual(Determination.objects.for_team(self.membership.team).latest("pk"), spiked)
+        self.assertEqual(Determination.objects.for_team(self.membership.team).latest("started_at"), spiked)
 
     def test_no_other_team_sees_or_runs_it(self):
         check = self.check(2.0, 2.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
         self.client.force_login(team_of("Maud")[0].user)
-        self.assertEqual(self.client.get(reverse("bench:check", args=[check.determination_id])).status_code, 404)
+        self.assertEqual(self.client.get(reverse("log:check", args=[check.determination_id])).status_code, 404)
         self.assertEqual(
             self.client.get(reverse("bench:determination", args=[check.determination_id])).status_code, 404
         )
@@ -104,11 +117,11 @@ class WhatPresses(TestCase):
         place.save()
 
         def read(method, displays, **kwargs):
-            determination = begin(place, membership.user, method, **kwargs)
+            determination = begin(place, membership, method, **kwargs)
             taps = Taps()
             for number, display in enumerate(displays, 1):
                 taps.add(f"sample-{number}", "reading_taken", part="main", reading={"display": display})
-            record_events(determination, membership.user, taps.close().made)
+            send(membership, determination, taps.close())
 
         page = reverse("places:place", args=[place.pk])
         self.assertContains(self.client.get(page), "No results here yet.")
@@ -181,14 +194,14 @@ class HostileReadings(TestCase):
                 ),
             ),
         ):
-            determination = begin(place, membership.user, method)
+            determination = begin(place, membership, method)
             taps = Taps()
             for reading in (*bad, good):
                 taps.add("sample-1", "reading_taken", part=part, reading=reading)
             taps.add("sample-1", "reading_taken", part="no-such-part", reading=good)
             taps.add("sample-1", "timer_started", step=0, seconds=10)
             taps.add("", "answered", key="no-such-question", value=1)
-            stored = record_events(determination, membership.user, taps.made)
+            stored = send(membership, determination, taps)
             self.assertEqual((len(stored.kept), len(stored.refused)), (1, len(bad) + 3), method)
             self.assertTrue(all(len(why) > 10 for _, why in stored.refused))
 
@@ -197,14 +210,14 @@ class DilutedAgain(TestCase):
     def test_a_plan_starts_from_the_sample_as_it_was_tested(self):
         membership, place = team_of("Ines")
         self.client.force_login(membership.user)
-        determination = begin(place, membership.user, PHOTOMETER, dilution=5)
+        determination = begin(place, membership, PHOTOMETER, dilution=5)
         taps = Taps()
         taps.add("sample-1", "reading_taken", part="main", reading={"over": True})
-        record_events(determination, membership.user, taps.close().made)
+        send(membership, determination, taps.close())
         # 100 mg/L, diluted 1 in 5, holds 20: of that 1 in 5 once more is 4, so 1 in 25 in all.
         plan = self.client.get(reverse("bench:dilution_plan", args=[determination.pk]), {"estimate": 100})
         self.assertContains(plan, "as it is diluted now, 1 in 5")
         self.assertContains(plan, 'name="dilution" value="5"')
-        self.client.post(reverse("bench:go_on", args=[determination.pk]), {"dilution": "5"})
+        self.client.post(reverse("log:go_on", args=[determination.pk]), {"dilution": "5"})
         following = Determination.objects.for_team(membership.team).get(continues=determination)
         self.assertEqual(following.dilution, 25)

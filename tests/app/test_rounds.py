@@ -148,9 +148,9 @@ class Today(TestCase):
         self.assertEqual((len(dues_at(other)), len(dues_at(self.place))), (1, 0))
 
     def test_what_waits_for_a_follow_up(self):
-        over = measured(self.place, self.membership.user, 26, days_ago=3)
+        over = measured(self.place, self.membership, 26, days_ago=3)
         self.assertContains(self.client.get("/today/"), f'href="/log/{over.pk}/"')
-        measured(self.place, self.membership.user, 8, 8)
+        measured(self.place, self.membership, 8, 8)
         self.assertNotContains(self.client.get("/today/"), f'href="/log/{over.pk}/"')
 
     def test_five_hundred_places_cost_the_same_queries(self):

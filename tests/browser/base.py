@@ -36,7 +36,7 @@ class BrowserTest(StaticLiveServerTestCase):
         self.team = Team.objects.create(name=settings.DEMO_TEAM, time_zone="Europe/London")
         for name, role in (("Ines", Role.COORDINATOR), ("Olek", Role.VOLUNTEER)):
             user = User.objects.create_user(name.lower(), password="white tile", first_name=name)
-            Membership.objects.create(team=self.team, user=user, role=role)
+            setattr(self, name.lower(), Membership.objects.create(team=self.team, user=user, role=role))
         self.above = Place.objects.create(team=self.team, name="Above the depot", limit_sets=SETS)
         self.below = Place.objects.create(team=self.team, name="Below the depot", limit_sets=SETS)
         Pair.objects.create(team=self.team, kind="stream", first=self.above, second=self.below)

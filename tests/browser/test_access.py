@@ -5,17 +5,18 @@ import re
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.bench.services import begin_check
+from kessa.bench.services import begin_test
 from kessa.core.methods import house_methods
-from kessa.kits.models import Instrument, InstrumentCheck
-from kessa.kits.packing_list import make_packing_list
-from kessa.kits.services import check_instrument, keep_instrument
+from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.instruments.services import keep_instrument
+from kessa.log.services import check_instrument
 from kessa.methods.services import begin_draft
-from kessa.people.models import Membership, User
-from kessa.visits.services import begin_visit, close_visit, label_bottle, record_observations
+from kessa.rounds.packing_list import packing_list
+from kessa.rounds.services import keep_packing_list
+from kessa.visits.services import label_bottle
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
-from tests.world import begin, measured, planned, seen, stocked_kit
+from tests.world import begin, led, measured, note, planned, stocked_kit, visited
 
 ONE_OF_A_KIND = (
     "phosphate-comparator",
@@ -29,29 +30,30 @@ ONE_OF_A_KIND = (
 
 class Access(BrowserTest):
     def views(self):
-        olek = User.objects.get(username="olek")
+        olek, ines = self.olek, self.ines
         for days in range(9, 0, -1):
             measured(self.below, olek, 8, 8, days_ago=days)
         over = measured(self.below, olek, 26, blank=3)
         begun = begin(self.above, olek)
-        ines = Membership.objects.get(user__username="ines")
         each = planned(ines, self.below, days_ago=2)
         planned(ines, self.above, "", occasions=["thaw"], name="Thaw")
         kit = stocked_kit(ines, ph_strip=1)
         lot = kit.lots.get(supply_key="ph-strip")
         meter = Instrument(team=self.team, kit=kit, name="Probe", measures="conductivity", resolution=1)
-        probe = keep_instrument(meter)
+        probe = keep_instrument(ines, meter)
         for reading in (1413, 1300):
             given = {"standard": "sealed", "reading": reading, "expected": 1413, "allowed": 28}
-            check_instrument(InstrumentCheck(team=self.team, instrument=probe, person=olek, at=timezone.now(), **given))
-        visit = begin_visit(self.below, olek, {"told": "Ines", "back_by": "17:00"})
-        record_observations(visit, olek, seen(("flow", 2), ("conductivity", 310, probe.pk)))
-        done = begin_visit(self.above, olek, {})
-        close_visit(done, olek, ["No sample was drawn."])
-        label_bottle(self.below)
-        packed = make_packing_list(self.team, olek, each.stops.all(), kit)
-        draft = begin_draft(self.team, ines.user, house_methods()["nitrate-ampoule"].snapshot())
-        check = begin_check(self.team, olek, "nitrate-photometer", "standard", {"expected": 2.0})
+            check = InstrumentCheck(team=self.team, instrument=probe, person=olek.user, at=timezone.now(), **given)
+            check_instrument(olek, check)
+        visit = visited(self.below, olek)
+        note(olek, visit, ("flow", 2), ("conductivity", 310, probe.pk))
+        done = visited(self.above, olek)
+        led(olek, done, "visit_closed", remark="")
+        label_bottle(olek, self.below)
+        packed = keep_packing_list(olek, packing_list(self.team, olek.user, each.stops.all(), kit))
+        draft = begin_draft(ines, house_methods()["nitrate-ampoule"].snapshot())
+        against = {"expected": 2.0}
+        check = begin_test(olek, {"method": "nitrate-photometer", "purpose": "standard", "against": against})
         return [
             "/today/",
             "/today/rounds/",
@@ -61,19 +63,19 @@ class Access(BrowserTest):
             "/kits/",
             f"/kits/{kit.pk}/",
             f"/kits/lots/{lot.pk}/",
-            f"/kits/instruments/{probe.pk}/",
-            "/kits/instruments/new/",
-            "/kits/pack/",
-            f"/kits/pack/{packed.pk}/",
+            f"/instruments/{probe.pk}/",
+            "/instruments/new/",
+            "/today/pack/",
+            f"/today/pack/{packed.pk}/",
             f"/visits/begin/{self.below.pk}/",
             f"/visits/{visit.pk}/",
             f"/visits/{visit.pk}/circumstances/",
             f"/visits/{visit.pk}/close/",
             f"/visits/{done.pk}/",
             "/visits/labels/",
-            f"/bench/place/{self.below.pk}/?way=bank",
+            f"/visits/sample/at/{self.below.pk}/?way=bank",
             "/bench/",
-            f"/bench/place/{self.below.pk}/",
+            f"/visits/sample/at/{self.below.pk}/",
             f"/bench/sample/{begun.sample_id}/",
             f"/bench/sample/{begun.sample_id}/?family=chloride-drops",
             f"/bench/{begun.pk}/",
@@ -93,6 +95,9 @@ class Access(BrowserTest):
             "/places/new/boiler/",
             "/rules/",
             "/team/",
+            "/team/acts/",
+            f"/visits/sample/{begun.sample_id}/right/",
+            f"/log/{over.pk}/run/1/right/",
             "/nowhere/",
         ]
 
@@ -107,7 +112,7 @@ class Access(BrowserTest):
                     self.assertLessEqual(wide, 0)
                     self.assert_accessible(page)
             if viewport is PHONE:
-                page.goto(self.address + next(view for view in views if re.fullmatch(r"/bench/\d+/", view)))
+                page.goto(self.address + next(view for view in views if re.fullmatch(r"/bench/[0-9a-f-]{36}/", view)))
                 self.steps(page)
                 self.drops(page, 2)
                 self.assert_accessible(page)

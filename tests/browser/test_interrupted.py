@@ -12,18 +12,18 @@ from django.conf import settings
 from django.db import OperationalError, connection
 from playwright.sync_api import expect
 
-from kessa.bench.models import Event
+from kessa.taps.models import Tap
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
 
 
 class Interrupted(BrowserTest):
     def taps_on_the_server(self):
-        return Event.objects.for_team(self.team).filter(kind="drop_added").count()
+        return Tap.objects.for_team(self.team).filter(kind="drop_added").count()
 
     def cut(self, page):
         """Cut the network; what slips through, as from a page that is just reloading, finds no database."""
-        self.lost = patch("kessa.bench.services.record_events", side_effect=OperationalError)
+        self.lost = patch("kessa.taps.services.record", side_effect=OperationalError)
         self.lost.start()
         self.addCleanup(patch.stopall)
         page.context.set_offline(True)
@@ -71,7 +71,7 @@ class Interrupted(BrowserTest):
         page.close()
         self.mend(page)
         another = page.context.new_page()
-        with another.expect_response("**/events/") as answered:
+        with another.expect_response("**/taps/**") as answered:
             another.goto(f"{self.address}/log/")
         self.assertEqual(len(answered.value.json()["kept"]), 3)
         self.assertEqual(self.taps_on_the_server(), 3)
@@ -105,7 +105,13 @@ class Interrupted(BrowserTest):
         second.goto(first.url)
         self.assert_count(second, 2)
         self.drops(second, 1)
-        self.assert_count(first, 3)
+        self.assert_saved(second)
+        # A page that believes itself alone learns of the other by its own next tap; from then on both look around.
+        self.drops(first, 1)
+        self.assert_count(first, 4)
+        self.assert_count(second, 4)
+        self.drops(second, 1)
+        self.assert_count(first, 5)
 
     def test_signed_out_in_the_middle(self):
         page = self.open()
@@ -182,4 +188,4 @@ class Killed(BrowserTest):
         self.assert_saved(page)
         page.reload()
         self.assert_count(page, 8)
-        self.assertEqual(Event.objects.for_team(self.team).filter(kind="drop_added", run="sample-1").count(), 8)
+        self.assertEqual(Tap.objects.for_team(self.team).filter(kind="drop_added", run="sample-1").count(), 8)

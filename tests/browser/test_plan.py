@@ -8,7 +8,6 @@ from icalendar import Calendar
 from playwright.sync_api import expect
 
 from kessa.kits.models import Lot
-from kessa.people.models import Membership
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import planned, stocked_kit
@@ -49,7 +48,7 @@ class Plan(BrowserTest):
         expect(page.get_by_text("leads nowhere now")).to_be_visible()
 
     def test_a_thaw_is_noted_and_its_visits_are_due(self):
-        planned(Membership.objects.get(user__username="ines"), self.below, "", occasions=["thaw"], name="At the thaw")
+        planned(self.ines, self.below, "", occasions=["thaw"], name="At the thaw")
         page = self.open(PHONE)
         expect(page.get_by_text("Nothing is due today.")).to_be_visible()
         page.get_by_label("What", exact=True).select_option("Thaw")
@@ -63,7 +62,7 @@ class Plan(BrowserTest):
         expect(page.get_by_text("Nothing is due today.")).to_be_visible()
 
     def test_a_kit_check_finds_a_lot_expired_and_two_strips_short(self):
-        ines = Membership.objects.get(user__username="ines")
+        ines = self.ines
         stocked_kit(ines, ph_strip=1)
         lots = Lot.objects.for_team(self.team).filter(supply_key="chromate-packet")
         lots.update(expires_on=timezone.localdate() - timedelta(days=4))

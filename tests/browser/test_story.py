@@ -31,7 +31,7 @@ class Story(BrowserTest):
                 self.steps(page, 1)
                 expect(page.get_by_role("heading", name="The runs agree")).to_be_visible()
                 page.get_by_role("button", name="Write it in the log").click()
-                expect(page.get_by_text("truth between 20 and 32 mg/L", exact=True)).to_be_visible()
+                expect(page.get_by_text("truth between 16 and 32 mg/L", exact=True)).to_be_visible()
                 expect(page.get_by_text("Run 2: 7 × 4 = 28 mg/L as Cl. The colour began to turn at 6")).to_be_visible()
                 expect(page.get_by_text("Nothing more to do here")).to_be_visible()
 
@@ -48,7 +48,7 @@ class Story(BrowserTest):
         with Path(download.value.path()).open(encoding="utf-8-sig", newline="") as file:
             rows = list(csv.DictReader(file))
         self.assertEqual(
-            [(each["result"], each["low"], each["person"]) for each in rows], [("30.0", "20.0", "Olek")] * 2
+            [(each["result"], each["low"], each["person"]) for each in rows], [("30.0", "16.0", "Olek")] * 2
         )
         row.get_by_role("link").first.click()
         expect(desk.get_by_role("heading", name="The working")).to_be_visible()
@@ -72,7 +72,7 @@ class Story(BrowserTest):
         page.wait_for_url("**/bench/")
         tab_to("Above the depot")
         keys.press("Enter")
-        page.wait_for_url("**/bench/place/**")
+        page.wait_for_url("**/visits/sample/at/**")
         tab_to("water_temperature_c")
         keys.type("6")
         tab_to("On to the test")

@@ -1,24 +1,19 @@
 """A stream and a boiler visited on a phone, from safety to samples; a handover; no signal on the bank."""
 
-from datetime import timedelta
-
 from django.conf import settings
-from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.people.models import Membership, User
 from kessa.places.models import Place
 from kessa.visits.models import Bottle, Visit
-from kessa.visits.services import begin_visit, close_visit, label_bottle, record_observations
+from kessa.visits.services import label_bottle
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
-from tests.world import planned, seen, stocked_kit
+from tests.world import led, note, noted, planned, stocked_kit, visited
 
 
 class OnThePhone(BrowserTest):
     def setUp(self):
         super().setUp()
-        self.ines = Membership.objects.get(user__username="ines")
         planned(self.ines, self.below)
 
     def begin_visit(self, page):
@@ -102,11 +97,10 @@ class OnThePhone(BrowserTest):
         expect(page.get_by_text("9 bar")).to_be_visible()
 
     def test_a_display_in_another_unit_is_converted_and_one_far_from_usual_is_doubted(self):
-        olek = User.objects.get(username="olek")
         for days in range(9, 0, -1):
-            visit = begin_visit(self.below, olek, {}, timezone.now() - timedelta(days=days))
-            record_observations(visit, olek, seen(("conductivity", 180 + 8 * days)))
-            close_visit(visit, olek, [])
+            visit = visited(self.below, self.olek, days_ago=days)
+            note(self.olek, visit, ("conductivity", 180 + 8 * days))
+            led(self.olek, visit, "visit_closed", remark="")
         page = self.open(PHONE)
         self.begin_visit(page)
         page.get_by_role("link", name="Read in place, and note what you see").click()
@@ -135,21 +129,21 @@ class OnThePhone(BrowserTest):
         page.evaluate("navigator.serviceWorker.ready.then(() => true)")
         page.reload()
         self.assert_saved(page)
-        page.route("**/observations/", lambda route: route.abort())
+        page.route("**/taps/**", lambda route: route.abort())
         self.note(page, "Conductivity", 421)
         page.get_by_role("group", name="Foam").get_by_role("radio", name="patches").click()
         expect(page.get_by_text("2 waiting")).to_be_visible()
         page.reload()
         expect(page.get_by_role("spinbutton", name="Conductivity")).to_have_value("421")
-        page.unroute("**/observations/")
+        page.unroute("**/taps/**")
         page.goto(f"{self.address}/today/")
         visit = Visit.objects.for_team(self.team).get()
         expect(page.get_by_role("link", name="Go on: Below the depot")).to_be_visible()
         for _ in range(40):
-            if visit.observations.count() == 2:
+            if len(noted(visit)) == 2:
                 break
             page.wait_for_timeout(250)
-        self.assertEqual(sorted(visit.observations.values_list("key", "value")), [("conductivity", 421), ("foam", 2)])
+        self.assertEqual(noted(visit), {"conductivity": 421, "foam": 2})
 
     def test_a_handover(self):
         page = self.open(PHONE)
@@ -168,7 +162,7 @@ class OnThePhone(BrowserTest):
         expect(other.get_by_role("link", name="Read in place, and note what you see")).to_be_visible()
 
     def test_a_scanned_label_leads_to_drawing_and_then_to_the_sample(self):
-        label_bottle(self.below)
+        label_bottle(self.ines, self.below)
         bottle = Bottle.objects.for_team(self.team).get()
         page = self.open(PHONE)
         scanned = f"{self.address}/visits/bottle/{bottle.code}/"

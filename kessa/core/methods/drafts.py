@@ -43,6 +43,8 @@ def beginning(kind: str) -> dict[str, Any]:
         "parts": [part],
         "steps": [{"text": "Rinse and fill with sample"}, act, {"text": "Empty, rinse, waste as your local rules say"}],
     }
+    if of_kind.has_blank:
+        definition["agreement"] = {"rule": "units", "within": 1.0}
     return definition
 
 

@@ -81,7 +81,7 @@ class Method(Checked):
     """
 
     key: Key
-    version: Annotated[int, Field(ge=1)]
+    version: Annotated[int, Field(ge=1, le=1_000_000)]
     name: Text
     test_name: Text
     range_name: Text = "one range"

@@ -29,7 +29,7 @@ class Planned(NamedTuple):
 
 
 def used_by(
-    method: Method, runs: int, units: int | None = None, samples: int = 1, parts: int | None = None
+    method: Method, runs: int, units: float | None = None, samples: int = 1, parts: int | None = None
 ) -> dict[str, float]:
     """Return what so many runs use up, by supply, in the supply's unit.
 

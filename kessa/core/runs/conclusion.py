@@ -164,5 +164,5 @@ def _run_lines(part: Part, readings: Readings, results: dict[int, Determined]) -
 def _beside(part: Part, raw: Mapping[str, Any]) -> str:
     """What was noted with a reading and does not enter the arithmetic."""
     sensor = f", sensor {raw['sensor']}" if raw.get("sensor") else ""
-    beside = "temperature_c" not in part.numbers.brought(raw)[0] and raw.get("temperature_c") is not None
+    beside = not getattr(part.numbers, "per_degree", 0.0) and raw.get("temperature_c") is not None
     return f"{sensor}, water at {plain(raw['temperature_c'])} °C" if beside else sensor

@@ -33,11 +33,15 @@ INSTALLED_APPS = [
     "kessa.places",
     "kessa.methods",
     "kessa.kits",
+    "kessa.instruments",
+    "kessa.taps",
     "kessa.visits",
     "kessa.bench",
+    "kessa.log",
     "kessa.rounds",
     "kessa.photographs",
-    "kessa.log",
+    "kessa.demo",
+    "simple_history",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -66,7 +70,7 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
             ],
-            "builtins": ["kessa.web.templatetags.components"],
+            "builtins": ["kessa.web.templatetags.components", "kessa.people.templatetags.may"],
         },
     }
 ]
@@ -122,7 +126,7 @@ CRISPY_TEMPLATE_PACK = "bulma"
 
 # Photographs: served by a view, to the team only.
 MEDIA_ROOT = STATE / "files"
-FILE_UPLOAD_HANDLERS = ["kessa.photographs.uploads.BoundedUpload"]
+FILE_UPLOAD_HANDLERS = ["kessa.photographs.upload_bound.BoundedUpload"]
 
 # A batch of 500 taps is about 100 kB; nothing else is larger.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000

@@ -16,7 +16,7 @@ from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.units import sign
 from kessa.core.runs import flags
-from kessa.kits.instruments import measured_by_instruments
+from kessa.instruments.measured import measured_by_instruments
 from kessa.people.display import Shown, shown_as
 from kessa.web.components.drawn import lay_out
 from kessa.web.components.gauge import gauge as lay_out_gauge

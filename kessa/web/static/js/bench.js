@@ -16,6 +16,7 @@ let opened = null; // the run the person chose to begin, until its first event
 let ringing = null;
 let states = given.states; // by part, what the server says the runs amount to
 let shelved = "";
+let outcomeOf = given.taps.length; // of how many taps the outcome shown is
 
 // ---- acts ---------------------------------------------------------------------------------------------------------
 
@@ -157,7 +158,7 @@ function showClocks() {
   const kept = JSON.stringify(running);
   if (kept !== shelved) {
     shelved = kept;
-    putOnShelf(given.id, given.place, given.here, running).catch(() => {});
+    putOnShelf(given.stream, given.place, given.here, running).catch(() => {});
   }
   showSettling(run?.state.clock);
   showStepClock(run);
@@ -209,7 +210,7 @@ function showStepClock(run) {
 // ---- showing ------------------------------------------------------------------------------------------------------
 
 function show() {
-  now = stand([...keeper.events.values()], opened);
+  now = stand([...keeper.taps.values()], opened);
   const { run } = now;
   const reading = isReading(run, now.answers);
   // Until the taps of before are read, the page takes none: nothing tapped may get lost.
@@ -405,6 +406,7 @@ function showBetween() {
   const checks = one("[data-blank-checks]");
   if (checks) checks.hidden = !chosen.checks;
   one("[data-outcome]").hidden = !now.counted.length || keeper.waiting.size > 0;
+  if (now.counted.length) askOutcome();
   act("go").hidden = !chosen.go;
   if (chosen.go) one("[data-go]").textContent = chosen.go[0];
   act("other").hidden = !chosen.other;
@@ -425,11 +427,25 @@ function trouble(words) {
   place.textContent = words ?? "";
 }
 
-function reply(answer) {
-  if (!answer.result) {
-    one("[data-outcome]").innerHTML = answer.outcome;
-    states = answer.states;
-  } else Promise.all([forgetPage(), putOnShelf(given.id, given.place, given.here, [])]).then(() => window.location.assign(answer.result));
+// What the runs come to is the server's to say: it is asked when it is shown, and when another tap has changed it.
+async function askOutcome() {
+  const known = keeper.server.size;
+  if (known === outcomeOf || keeper.waiting.size) return;
+  outcomeOf = known;
+  try {
+    const answer = await fetch(given.outcome, { credentials: "same-origin" });
+    if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
+    one("[data-outcome]").innerHTML = await answer.text();
+    const said = one("[data-states]").dataset.states.trim();
+    states = Object.fromEntries(said ? said.split(";").map((each) => each.trim().split("=")) : []);
+    show();
+  } catch {
+    outcomeOf = null;
+  }
+}
+
+function closed(page) {
+  Promise.all([forgetPage(), putOnShelf(given.stream, given.place, given.here, [])]).then(() => window.location.assign(page));
 }
 
 // A closed determination is the log's: this page need not open again without a signal.
@@ -482,6 +498,6 @@ document.addEventListener("keydown", (event) => {
   acts[button.dataset.act](button);
 });
 
-keeper = new Keeper({ ...given, onChange: show, onReply: reply, onTrouble: trouble });
+keeper = new Keeper({ ...given, onChange: show, onClosed: closed, onTrouble: trouble });
 keeper.start();
 window.setInterval(showClocks, 500);

@@ -1,22 +1,13 @@
 // Keeps taps: in this browser the moment they are made, then on the server. Nothing is forgotten before it is answered for.
 
-export const BATCH = 200;
+import { answered, BATCH, post } from "./door.js";
+import { keptOf, openStore, writing } from "./store.js";
+
 const FIRST_WAIT = 1000;
 const LONGEST_WAIT = 30000;
+// How often to look for what others tapped: where somebody does, and where nobody has so far.
 const LOOK_AROUND = 4000;
-
-export function asked(request) {
-  return new Promise((resolve, reject) => {
-    request.onsuccess = () => resolve(request.result);
-    request.onerror = () => reject(request.error);
-  });
-}
-
-export async function openStore() {
-  const opening = indexedDB.open("kessa-taps", 1);
-  opening.onupgradeneeded = () => opening.result.createObjectStore("taps", { keyPath: "id" }).createIndex("determination", "determination");
-  return asked(opening);
-}
+const LOOK_ALONE = 20000;
 
 // A UUID (RFC 9562, version 4) from what every browser has, also where the page did not come over TLS.
 export function newId() {
@@ -36,88 +27,86 @@ function deviceName() {
   }
 }
 
-const csrfToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]*)/)?.[1] ?? "";
-
-// Post taps and return the server's reply; `known` is how many events of the determination this page has from it.
-export async function post(address, taps, known) {
-  const answer = await fetch(address, {
-    method: "POST",
-    credentials: "same-origin",
-    headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-    body: JSON.stringify({ events: taps.map(({ determination, address: _, sent, ...tap }) => tap), known }),
-    signal: AbortSignal.timeout(15000),
-  });
-  const reply = await answer.json();
-  if (!answer.ok) throw Object.assign(new Error(reply.error), { told: answer.status < 500 });
-  return reply;
-}
-
 export class Keeper {
-  // onChange() after any change of events; onReply(reply) with what the server says; onTrouble(words or null).
-  constructor({ id, address, events, onChange, onReply, onTrouble }) {
-    Object.assign(this, { id, address, onChange, onReply, onTrouble });
-    this.events = new Map(events.map((event) => [event.id, event]));
-    this.server = new Set(this.events.keys());
+  // onChange() after any change of taps; onClosed(page) when all is answered for and what it is about is closed;
+  // onTrouble(words or null).
+  constructor({ stream, address, whose, taps, onChange, onClosed, onTrouble }) {
+    Object.assign(this, { stream, address, whose, onChange, onClosed, onTrouble });
+    this.taps = new Map(taps.map((tap) => [tap.id, tap]));
+    this.server = new Set(this.taps.keys());
     this.waiting = new Map();
     this.device = deviceName();
     this.store = null;
     this.busy = false;
     this.wait = FIRST_WAIT;
     this.timer = null;
+    this.looked = Date.now();
   }
 
   async start() {
     try {
       this.store = await openStore();
-      const taps = await asked(this.store.transaction("taps").objectStore("taps").index("determination").getAll(this.id));
-      for (const tap of taps) this.take(tap);
-      this.keep([...this.events.values()].filter((event) => !this.waiting.has(event.id)));
+      for (const tap of await keptOf(this.store, this.stream)) this.take(tap);
+      this.keep([...this.taps.values()].filter((tap) => !this.waiting.has(tap.id)));
     } catch {
       this.onTrouble("This browser keeps nothing of its own: stay on this page until all is saved.");
     }
     if ("BroadcastChannel" in window) {
-      this.channel = new BroadcastChannel(`kessa-${this.id}`);
-      this.channel.onmessage = (message) => {
-        this.take(message.data);
-        this.onChange();
-      };
+      this.channel = new BroadcastChannel(`kessa-${this.stream}`);
+      this.channel.onmessage = ({ data }) => this.hear(data);
     }
     window.addEventListener("online", () => this.send());
     document.addEventListener("visibilitychange", () => !document.hidden && this.send());
-    window.setInterval(() => !document.hidden && this.timer === null && this.send(), LOOK_AROUND);
+    window.setInterval(() => this.lookAround(), LOOK_AROUND);
     this.onChange();
     this.send();
   }
 
+  // Another tab of this browser made a tap, or learnt that some are answered for.
+  hear({ tap, kept }) {
+    if (tap) this.take(tap);
+    for (const id of kept ?? []) if (this.waiting.delete(id)) this.server.add(id);
+    this.onChange();
+  }
+
+  lookAround() {
+    const shared = [...this.taps.values()].some((tap) => tap.device !== this.device && tap.device !== "page");
+    // What waits here may be another tab's that was closed before it could send it.
+    const due = Date.now() - this.looked >= (shared || this.waiting.size ? LOOK_AROUND : LOOK_ALONE) - 500;
+    if (!document.hidden && this.timer === null && due) this.send();
+  }
+
   // A tap from this browser's store or from another tab: it waits unless the server has answered for it.
   take(tap) {
-    this.events.set(tap.id, tap);
+    this.taps.set(tap.id, tap);
     if (tap.sent || this.server.has(tap.id)) this.server.add(tap.id);
     else this.waiting.set(tap.id, tap);
   }
 
   // What the server has is kept here too, so that the page is whole when it opens again without a signal.
-  keep(events) {
-    const taps = this.store?.transaction("taps", "readwrite").objectStore("taps");
-    for (const event of events) taps?.put({ ...event, determination: this.id, sent: true });
+  keep(taps) {
+    if (!this.store || !taps.length) return;
+    const kept = writing(this.store);
+    for (const tap of taps) kept.put({ ...tap, stream: this.stream, sent: true });
   }
 
   drop(ids) {
-    const taps = this.store?.transaction("taps", "readwrite").objectStore("taps");
+    const kept = this.store && ids.length ? writing(this.store) : null;
     for (const id of ids) {
       this.waiting.delete(id);
-      this.events.delete(id);
+      this.taps.delete(id);
       this.server.delete(id);
-      taps?.delete(id);
+      kept?.delete(id);
     }
   }
 
   add(run, kind, data = {}) {
-    const seq = Math.max(0, ...[...this.events.values()].map((event) => event.seq)) + 1;
-    const tap = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, determination: this.id, address: this.address };
+    const seq = Math.max(0, ...[...this.taps.values()].map((tap) => tap.seq)) + 1;
+    const made = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, whose: this.whose };
+    const tap = { ...made, stream: this.stream, address: this.address };
     this.take(tap);
-    this.channel?.postMessage(tap);
-    this.store?.transaction("taps", "readwrite", { durability: "strict" }).objectStore("taps").put(tap);
+    this.channel?.postMessage({ tap });
+    if (this.store) writing(this.store, { durability: "strict" }).put(tap);
     this.onChange();
     this.send();
     return tap;
@@ -131,35 +120,48 @@ export class Keeper {
     const batch = [...this.waiting.values()].sort((a, b) => a.seq - b.seq).slice(0, BATCH);
     let again = false;
     try {
-      this.settle(await post(this.address, batch, this.server.size));
+      const reply = await post(this.address, batch, this.server.size);
+      this.settle(reply, batch);
       again = this.waiting.size > 0;
+      if (reply.page && !again) this.closed(reply.page);
       this.wait = FIRST_WAIT;
     } catch (failure) {
       this.onTrouble(failure.told ? failure.message : null);
       this.timer = window.setTimeout(() => this.send(), this.wait);
       this.wait = Math.min(this.wait * 2, LONGEST_WAIT);
     }
+    this.looked = Date.now();
     this.busy = false;
     this.onChange();
     if (again) this.send();
   }
 
-  settle(reply) {
-    const answered = reply.kept.filter((id) => this.waiting.has(id));
-    this.keep(answered.map((id) => this.waiting.get(id)));
-    for (const id of answered) {
-      this.server.add(id);
-      this.waiting.delete(id);
+  settle(reply, batch) {
+    const done = answered(reply);
+    const gone = new Set([...reply.late, ...reply.refused.map(([id]) => id)]);
+    const kept = batch.filter((tap) => done.has(tap.id) && !gone.has(tap.id));
+    for (const tap of kept) {
+      this.server.add(tap.id);
+      this.waiting.delete(tap.id);
     }
-    this.drop([...reply.late, ...reply.refused.map(([id]) => id)]);
-    if (reply.events) {
-      this.server = new Set(reply.events.map((event) => event.id));
-      for (const event of reply.events) this.events.set(event.id, event);
-      this.keep(reply.events);
-      this.drop([...this.events.keys()].filter((id) => !this.server.has(id) && !this.waiting.has(id)));
+    this.keep(kept);
+    if (kept.length) this.channel?.postMessage({ kept: kept.map((tap) => tap.id) });
+    this.drop([...gone]);
+    if (reply.taps) {
+      this.server = new Set(reply.taps.map((tap) => tap.id));
+      for (const tap of reply.taps) {
+        this.taps.set(tap.id, tap);
+        this.waiting.delete(tap.id);
+      }
+      this.keep(reply.taps);
+      this.drop([...this.taps.keys()].filter((id) => !this.server.has(id) && !this.waiting.has(id)));
     }
-    if (reply.result) this.drop([...this.events.keys()]);
     this.onTrouble(reply.refused.length ? reply.refused[0][1] : null);
-    this.onReply(reply);
+  }
+
+  // Nothing waits any more: what is closed need not open again without a signal.
+  closed(page) {
+    this.drop([...this.taps.keys()]);
+    this.onClosed(page);
   }
 }

@@ -52,6 +52,8 @@ function apply(state, event, most) {
     if (!state.stopped && !state.voided) read(state, event);
   } else if (event.kind === "stopped") {
     if (hasReadings(state)) state.stopped = true;
+  } else if (event.kind === "corrected") {
+    correct(state, event.data);
   }
 }
 
@@ -59,6 +61,15 @@ function startClock(state, event) {
   const clock = { at: event.at, seconds: event.data.seconds };
   if (event.data.step === undefined) state.clock = clock;
   else state.clocks[event.data.step] = clock;
+}
+
+// Put right what was counted, or what was read of a part: the moment of reading stays.
+function correct(state, right) {
+  if (right.count !== undefined && state.endpoint !== null) {
+    Object.assign(state, { count: right.count, first_change: right.first_change ?? null, endpoint: right.endpoint ?? true });
+  } else if (state.readings[right.part]) {
+    state.readings[right.part] = { ...state.readings[right.part], raw: right.reading };
+  }
 }
 
 // Read again, the last reading counts.

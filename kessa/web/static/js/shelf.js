@@ -1,9 +1,9 @@
-// The shelf: clocks that run, on every page of this browser, from every determination. The bench puts them here.
+// The shelf: clocks that run, on every page of this browser, from every test. The bench puts them here.
 
-import { asked } from "./keeper.js";
+import { asked } from "./store.js";
 import { ring } from "./sound.js";
 
-const SHELF = "kessa-shelf";
+const SHELF = "kessa-clocks";
 const LOOK_AGAIN = 5000;
 // What was not read in its time leaves the shelf after a while; what only rings stays for longer.
 const FORGOTTEN = 6 * 3600 * 1000;
@@ -12,7 +12,7 @@ const FRESH = 5000;
 
 async function open() {
   const opening = indexedDB.open(SHELF, 1);
-  opening.onupgradeneeded = () => opening.result.createObjectStore("clocks", { keyPath: "determination" });
+  opening.onupgradeneeded = () => opening.result.createObjectStore("clocks", { keyPath: "stream" });
   return asked(opening);
 }
 
@@ -22,13 +22,13 @@ let clocks = [];
 const rung = new Set();
 const title = document.title;
 
-// Put the clocks of a determination on the shelf, instead of those it had there: {what, opens, closes, key, at}.
-export async function putOnShelf(determination, place, address, running) {
+// Put the clocks of a test on the shelf, instead of those it had there: {what, opens, closes, key, at}.
+export async function putOnShelf(stream, place, address, running) {
   const store = await opened;
   if (!store) return;
   const kept = store.transaction("clocks", "readwrite").objectStore("clocks");
-  if (running.length) await asked(kept.put({ determination, place, address, running }));
-  else await asked(kept.delete(determination));
+  if (running.length) await asked(kept.put({ stream, place, address, running }));
+  else await asked(kept.delete(stream));
   channel?.postMessage("changed");
   await look();
 }
@@ -37,7 +37,7 @@ async function look() {
   const store = await opened;
   if (!store) return;
   const all = await asked(store.transaction("clocks").objectStore("clocks").getAll());
-  clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, place: each.place, address: each.address, id: `${each.determination}-${each.key ?? ""}${clock.key}-${clock.at}` })));
+  clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, place: each.place, address: each.address, id: `${each.stream}-${each.key ?? ""}${clock.key}-${clock.at}` })));
   clocks = clocks.filter((clock) => Date.now() < (clock.closes ? clock.closes + LATE_FORGOTTEN : clock.opens + FORGOTTEN)).sort((a, b) => a.opens - b.opens);
   draw();
 }

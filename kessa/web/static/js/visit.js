@@ -10,7 +10,7 @@ const scales = [...document.querySelectorAll("[data-scale]")];
 
 // The last observation of each scale counts, as on the server.
 function newest(key) {
-  const of = [...keeper.events.values()].filter((event) => event.run === key);
+  const of = [...keeper.taps.values()].filter((event) => event.run === key);
   return of.sort((a, b) => a.seq - b.seq || (a.at < b.at ? -1 : 1)).at(-1);
 }
 
@@ -49,7 +49,7 @@ function note(scale, value) {
 const keeper = new Keeper({
   ...given,
   onChange: show,
-  onReply: () => {},
+  onClosed: (page) => window.location.assign(page),
   onTrouble: (words) => {
     trouble.hidden = !words;
     trouble.textContent = words ?? "";

@@ -1,0 +1,99 @@
+"""What the bench page is given, so that it can speak without a signal."""
+
+from typing import Any
+
+from django.urls import reverse
+
+from kessa.bench.models import Determination
+from kessa.bench.state import Bench
+from kessa.core.judging.usual import UsualRange
+from kessa.core.quantities.units import convert, sign
+from kessa.core.runs.ladder import ladder
+from kessa.log.judgement import judged
+from kessa.taps.models import Tap
+from kessa.taps.selectors import as_sent
+
+
+def bench_payload(
+    determination: Determination, taps: list[Tap], bench: Bench, usual: dict[str, UsualRange | None]
+) -> dict[str, Any]:
+    """Return the method's steps, rungs and rules, and every event so far, as the page's script takes them."""
+    method, main = determination.method, determination.method.main
+    # What continues another determination carries over its blank, also one that was not run.
+    blank = method.blank if determination.blank_first and determination.continues_id is None else None
+    count_step = next((step for step in method.steps if step.kind == "count"), None)
+    sets = tuple(determination.limit_sets)
+    return {
+        "stream": str(determination.pk),
+        "address": reverse("taps:receive", args=["bench", determination.pk]),
+        "outcome": reverse("bench:outcome", args=[determination.pk]),
+        "here": reverse("bench:determination", args=[determination.pk]),
+        "place": determination.subject,
+        "kind": main.kind if method.counted else "read",
+        "parts": [
+            {"key": part.key, "parameter": part.parameter, "unit": part.unit, "read_s": part.read_s}
+            for part in method.parts
+        ],
+        "steps": [
+            step.model_dump(mode="json", include={"kind", "parts", "wait", "when", "ask"}, exclude_none=True)
+            for step in method.steps
+        ],
+        "unit": main.unit,
+        "unit_of_count": main.unit_of_count,
+        "stop_at": main.stop_at,
+        "settle_s": count_step.settle_s if count_step else None,
+        "between_s": count_step.between_s if count_step else None,
+        "most_runs": method.agreement.most if method.agreement else 1,
+        "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
+        "wanted": main.wanted.model_dump() if main.wanted else None,
+        "usual": usual_count(determination, usual[main.key]),
+        "blank_counts": method.of_blank,
+        "blank_carried": determination.blank_carried,
+        **(
+            ladder(main, method.agreement, determination.dilution, sets, determination.near_limit)
+            if main.counted and main.numbers.has_blank
+            else {"rungs": [], "lows": []}
+        ),
+        "displays": {part.key: _display(determination, part, usual[part.key]) for part in method.parts},
+        "taps": as_sent(taps),
+        "states": states_of(bench),
+    }
+
+
+def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:
+    """Return the usual range as a count of this range; None where nothing is counted or it is written otherwise."""
+    part = determination.method.main
+    if usual is None or not part.numbers.has_blank:
+        return None
+    per = part.per * determination.dilution
+    form = determination.written_form(part)
+    bounds = (convert(bound, part.unit, form, part.unit, part.form) for bound in (usual.low, usual.high))
+    return [bound / per + part.numbers.background for bound in bounds]
+
+
+def _display(determination: Determination, part: Any, usual: UsualRange | None) -> dict[str, Any] | None:
+    """Return how what a meter may show becomes the part's own unit, as slope and offset, and what is usual here."""
+    if "display_unit" not in part.numbers.Reading.model_fields:
+        return None
+    units = {}
+    for unit in (part.unit, *part.display_units):
+        offset, one = ((convert(x, unit, None, part.unit, None) if unit != part.unit else x) for x in (0.0, 1.0))
+        units[unit] = [one - offset, offset]
+    written_alike = usual and determination.written_form(part) == part.form
+    return {
+        "own": part.unit,
+        "sign": sign(part.unit),
+        "units": units,
+        "usual": [usual.low, usual.high] if usual and written_alike else None,
+    }
+
+
+def states_of(bench: Bench) -> dict[str, str]:
+    """Return by part what the runs amount to: what is not known yet is left out."""
+    return {key: outcome.state for key, outcome in bench.outcomes.items() if outcome.quantity}
+
+
+def outcome_context(determination: Determination, bench: Bench) -> dict[str, Any]:
+    """Return what the runs come to so far, part by part, for bench/outcome.html."""
+    concluded = [part for part in determination.method.parts if bench.outcomes[part.key].quantity]
+    return {"outcomes": [(part, bench.outcomes[part.key], judged(determination, part, bench)) for part in concluded]}

@@ -1,0 +1,148 @@
+"""Where a determination stands: derived from its taps, never stored as truth."""
+
+from collections import defaultdict
+from typing import Any, NamedTuple
+
+from kessa.bench.models import Determination
+from kessa.core.errors import CannotCompute
+from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
+from kessa.core.planning.stock import MISSING
+from kessa.core.runs.conclusion import Blank, Outcome, conclude
+from kessa.core.runs.events import ANSWERED, CORRECTED, Event, live
+from kessa.core.runs.state import RunState, derive
+from kessa.core.runs.timing import run_flags
+from kessa.taps.models import Tap
+
+
+class Bench(NamedTuple):
+    """A determination as its taps tell it: runs by number, and the blank (None where none is asked for).
+
+    `supplies` are the runs on supply water of a difference test, `outcomes` what the runs came to, by part. `people`
+    are those who ended or read each run, by number.
+    """
+
+    samples: dict[int, RunState]
+    supplies: dict[int, RunState]
+    blanks: dict[int, RunState]
+    blank: Blank | None
+    answers: dict[str, Any]
+    outcomes: dict[str, Outcome]
+    people: dict[int, list[int]]
+
+    def readings(self, part: Part) -> dict[int, dict[str, Any]]:
+        """Return the readings of a part that count, by number of run."""
+        counting = {number: state for number, state in sorted(self.samples.items()) if state.counts}
+        if part.numbers.has_blank:
+            return {number: state.counted() for number, state in counting.items()}
+        if part.counted:
+            both = {n: (state, self.supplies[n]) for n, state in counting.items() if n in self.supplies}
+            return {
+                number: {
+                    "system": system.count,
+                    "supply": supply.count,
+                    "system_end": system.endpoint,
+                    "supply_end": supply.endpoint,
+                }
+                for number, (system, supply) in both.items()
+                if supply.counts
+            }
+        return {n: state.readings[part.key].raw for n, state in counting.items() if part.key in state.readings}
+
+    def read_by(self, part: Part) -> list[str]:
+        """Return the taps on which the result of a part rests."""
+        states = [state for _, state in sorted(self.samples.items()) if state.counts]
+        if part.counted:
+            return [state.ended_by for state in states if state.ended_by]
+        return [state.readings[part.key].of for state in states if part.key in state.readings]
+
+    @property
+    def concluded(self) -> bool:
+        """Whether there is anything to write in the log."""
+        return any(outcome.quantity for outcome in self.outcomes.values())
+
+
+def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
+    """Derive where a determination stands from its taps that count."""
+    method = determination.method
+    by_run: dict[str, list[Event]] = defaultdict(list)
+    whole: list[Event] = []
+    persons = {str(tap.pk): tap.person_id for tap in taps}
+    for tap in taps:
+        event = Event(str(tap.pk), tap.kind, tap.seq, tap.at, tap.data)
+        (by_run[tap.run] if tap.run else whole).append(event)
+    states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "blank": {}}
+    read = () if method.counted else tuple(part.key for part in method.parts)
+    for name, events in by_run.items():
+        role, number = name.split("-")
+        if role == "blank" and not method.blank:
+            continue
+        blank_run = role == "blank" and method.blank
+        most = method.blank.stop_at if blank_run and method.blank else method.main.stop_at
+        states[role][int(number)] = derive(events, most, () if blank_run else read)
+    samples = states["sample"]
+    blank = _blank(determination, method, states["blank"])
+    people = {number: _people(state, persons) for number, state in samples.items()}
+    bench = Bench(samples, states["supply"], states["blank"], blank, _answers(whole), {}, people)
+    for part in method.parts:
+        bench.outcomes[part.key] = _concluded(determination, part, bench)
+    return bench
+
+
+def _answers(whole: list[Event]) -> dict[str, Any]:
+    """The last answer to each question, and what a correction made of it."""
+    answers: dict[str, Any] = {}
+    for event in live(whole):
+        if event.kind in (ANSWERED, CORRECTED) and "key" in event.data:
+            answers[event.data["key"]] = event.data["value"]
+    return answers
+
+
+def _people(state: RunState, persons: dict[str, int]) -> list[int]:
+    made = [state.ended_by, *(reading.of for reading in state.readings.values())]
+    return list(dict.fromkeys(persons[each] for each in made if each in persons))
+
+
+def _concluded(determination: Determination, part: Part, bench: Bench) -> Outcome:
+    """Conclude on a part; what cannot be computed is a state with words, and holds up nothing else."""
+    try:
+        return conclude(
+            determination.method,
+            part,
+            bench.readings(part),
+            bench.blank,
+            determination.dilution,
+            determination.written_form(part),
+        )
+    except CannotCompute as error:
+        return Outcome("cannot be computed", working=(error.message,))
+
+
+def _blank(determination: Determination, method: Method, blanks: dict[int, RunState]) -> Blank | None:
+    """The last blank that was finished counts; a carried one where none was run here."""
+    if method.blank is None:
+        return None
+    finished = [state for _, state in sorted(blanks.items()) if state.counts]
+    if finished:
+        last = finished[-1]
+        return Blank(last.count, method.blank.verdict(last.count, endpoint=last.endpoint is True))
+    if determination.blank_carried is not None:
+        return Blank(determination.blank_carried, method.blank.verdict(determination.blank_carried))
+    return Blank(None, "missing") if determination.blank_first else None
+
+
+def flags_of(determination: Determination, part: Part, bench: Bench) -> list[str]:
+    """Return every flag that the result of a part has from the start: its runs, sample, lots and instrument."""
+    flags = [*bench.outcomes[part.key].flags, *run_flags(determination.method, part.key, bench.samples, bench.answers)]
+    return list(dict.fromkeys([*flags, *_faults(determination)]))
+
+
+def _faults(determination: Determination) -> list[str]:
+    """What stands against the sample, the lots and the instrument."""
+    sample = determination.sample if determination.place else None
+    until = sample.testable_until(determination.method.keeps_hours) if sample else None
+    too_old = ["sample-too-old"] if until and determination.started_at > until else []
+    of_lots = {fault for use in determination.lots.all() for fault in use.faults}
+    if determination.missing_lots:
+        of_lots.add(MISSING)
+    return [*too_old, *sorted(of_lots), *determination.instrument_faults]

@@ -1,0 +1,77 @@
+"""A test as a stream of taps: begun, its runs, answers, and closing. What closing writes is the log's affair."""
+
+import uuid
+from abc import abstractmethod
+from datetime import datetime
+from typing import Any, ClassVar, Self
+
+from kessa.bench import may, services
+from kessa.bench.models import Determination
+from kessa.bench.state import Bench, bench_of
+from kessa.bench.tapped import carried
+from kessa.core.runs.events import BACK, CLOSED, REOPENED
+from kessa.people.acts import NotAllowed
+from kessa.people.models import Membership
+from kessa.taps.incoming import Incoming
+from kessa.taps.models import Tap
+from kessa.taps.selectors import counted
+from kessa.taps.streams import Stream
+
+
+class BenchStream(Stream):
+    """The taps of one test."""
+
+    name: ClassVar[str] = "bench"
+    begins_with: ClassVar[tuple[str, ...]] = (services.BEGUN,)
+    most: ClassVar[int] = 5000
+    row: Determination
+
+    @classmethod
+    def held(cls, by: Membership, stream: uuid.UUID) -> Self | None:
+        """Return the test with its row locked."""
+        found = services.held(by.team_id, stream)
+        return cls(by, found) if found else None
+
+    @classmethod
+    def begun(cls, by: Membership, stream: uuid.UUID, tap: Incoming, at: datetime) -> Self:
+        """Begin a test from what the person saw and chose."""
+        if not may.begin_test(by):
+            raise NotAllowed(may.begin_test.refusal)
+        return cls(by, services.begun(by, stream, tap.data, at))
+
+    @property
+    def closed(self) -> bool:
+        """Whether it is written in the log."""
+        return self.row.closed_at is not None
+
+    def check(self, tap: Incoming) -> dict[str, Any]:
+        """Return what a tap carries; raises BadTap or NotAllowed."""
+        if tap.kind == services.BEGUN:
+            return {key: value for key, value in tap.data.items() if len(str(value)) <= 2000}
+        data = carried(tap, self.row)
+        if tap.kind == BACK:
+            target = Tap.objects.for_team(self.by.team_id).filter(pk=data["of"], stream=self.row.pk).first()
+            # A tap that is not here yet comes with the same person's batch, or later.
+            if target is not None and not may.take_back(self.by, target):
+                raise NotAllowed("This tap is somebody else's: only they, a technician or a coordinator take it back.")
+        return data
+
+    def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
+        """Close the test where that was tapped; what comes after closing is counted as late."""
+        if self.closed:
+            self.row.late_taps += len(taps)
+            self.row.save(update_fields=["late_taps"])
+            return
+        closing = [tap for tap in taps if tap.kind == CLOSED]
+        if not closing:
+            return
+        bench = bench_of(self.row, counted(self.by.team_id, self.row.pk))
+        if not bench.concluded:
+            # Nothing is written yet: the closing is kept, and the test goes on.
+            services.add_tap(self.by, self.row, REOPENED, {"why": "No run is finished yet: there is nothing to write."})
+            return
+        self.write(bench, max(moments[closing[0].pk], self.row.started_at))
+
+    @abstractmethod
+    def write(self, bench: Bench, at: datetime) -> None:
+        """Write in the log what the runs came to, closed at a moment."""

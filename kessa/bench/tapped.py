@@ -1,0 +1,127 @@
+"""Checking what is tapped on the bench, by what the bench of a method can send."""
+
+import math
+import re
+from collections.abc import Callable
+from typing import Any
+
+from kessa.bench.models import Determination
+from kessa.core.errors import CannotCompute
+from kessa.core.methods.schema import Method
+from kessa.core.runs import events
+from kessa.taps.incoming import BadTap, Incoming, is_whole, read_id
+
+_RUN = re.compile(r"(blank|sample|supply)-[1-9][0-9]?")
+_NOTE = re.compile(r"[\w ./µ°%#-]{1,40}")
+_LARGEST = 1e12
+_LONGEST_CLOCK = 86_400
+WHOLE = ""
+
+
+def carried(tap: Incoming, determination: Determination) -> dict[str, Any]:
+    """Return what a tap of a run, an answer or a closing carries, as it is kept; raises BadTap."""
+    if tap.kind in (events.CLOSED, events.ANSWERED):
+        if tap.run != WHOLE:
+            raise BadTap("Closing and answers are for the whole determination.")
+    elif tap.kind not in events.RUN_EVENTS:
+        raise BadTap("This kind of tap is not known.")
+    elif not _RUN.fullmatch(tap.run):
+        raise BadTap("A run is named blank, sample or supply and a number.")
+    # The method is only read where a tap needs it: a drop is a drop.
+    return _CARRIED[tap.kind](tap.data, determination) if tap.kind in _CARRIED else {}
+
+
+def _taken_back(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    return {"of": str(read_id(data.get("of")))}
+
+
+def _end(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    if not isinstance(data.get("endpoint"), bool):
+        raise BadTap("An end says whether the colour stayed.")
+    return {"endpoint": data["endpoint"]}
+
+
+def _step(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    if not is_whole(data.get("step"), 0, len(determination.method_definition["steps"]) - 1):
+        raise BadTap("The method has no such step.")
+    return {"step": data["step"]}
+
+
+def _clock(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    """A clock runs as long as the method says; of one that follows from a reading the page says it first."""
+    method = determination.method
+    if "step" not in data:
+        settle = next((step.settle_s for step in method.steps if step.settle_s), None)
+        if settle is None:
+            raise BadTap("This method waits for no colour to last.")
+        return {"seconds": settle}
+    step = data["step"]
+    if not is_whole(step, 0, len(method.steps) - 1) or method.steps[step].wait is None:
+        raise BadTap("This step has no clock.")
+    seconds = method.steps[step].wait.seconds or data.get("seconds")  # type: ignore[union-attr]
+    if not is_whole(seconds, 1, _LONGEST_CLOCK):
+        raise BadTap("A clock runs for 1 second to a day.")
+    return {"seconds": seconds, "step": step}
+
+
+def _reading(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    """Check a reading by computing with it: what gives no result is no reading."""
+    return {"part": data.get("part"), "reading": reading(determination.method, data.get("part"), data.get("reading"))}
+
+
+def reading(method: Method, key: Any, raw: Any) -> dict[str, Any]:
+    """Return what was read of a part, checked by computing with it; raises BadTap."""
+    part = next((part for part in method.parts if part.key == key and not part.counted), None)
+    if part is None or not isinstance(raw, dict):
+        raise BadTap("A reading names what was read.")
+    if strange := set(raw) - set(part.reading_keys):
+        raise BadTap(f"{sorted(map(str, strange))[0][:40]} is not read by this method.")
+    for name, value in raw.items():
+        if not _is_plain(value):
+            raise BadTap(f"{name} is a number, or a note of up to 40 plain letters.")
+    if part.with_temperature and not isinstance(raw.get("temperature_c", 0.0), int | float):
+        raise BadTap("The temperature is a number.")
+    try:
+        part.determine(raw)
+    except CannotCompute as error:
+        raise BadTap(error.message) from None
+    return raw
+
+
+def _is_plain(value: Any) -> bool:
+    """Whether a value can be kept and shown: true or false, a finite number, two of them, or a short note."""
+    if isinstance(value, list):
+        return len(value) <= 2 and all(_is_number(each) for each in value)
+    if isinstance(value, str):
+        return bool(_NOTE.fullmatch(value))
+    return value is None or isinstance(value, bool) or _is_number(value)
+
+
+def _is_number(value: Any) -> bool:
+    return isinstance(value, int | float) and abs(value) < _LARGEST and math.isfinite(value)
+
+
+def _answer(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    return {"key": str(data.get("key")), "value": answer(determination.method, data.get("key"), data.get("value"))}
+
+
+def answer(method: Method, key: Any, value: Any) -> Any:
+    """Return an answer to a question of a method; raises BadTap."""
+    ask = method.asks.get(str(key))
+    if ask is None:
+        raise BadTap("This method does not ask that.")
+    if ask.answers and ask.chosen(value) is None:
+        raise BadTap("Choose one of the answers.")
+    if not ask.answers and (isinstance(value, bool) or not _is_number(value) or not 0 <= value <= 1e6):
+        raise BadTap(f"This is answered with a number, in {ask.unit}.")
+    return value
+
+
+_CARRIED: dict[str, Callable[[dict[str, Any], Determination], dict[str, Any]]] = {
+    events.BACK: _taken_back,
+    events.END: _end,
+    events.STEP: _step,
+    events.TIMER: _clock,
+    events.READ: _reading,
+    events.ANSWERED: _answer,
+}

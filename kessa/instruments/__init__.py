@@ -1,0 +1,1 @@
+"""Meters, photometers and their checks against standards."""

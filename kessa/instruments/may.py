@@ -1,0 +1,6 @@
+"""Who may what with instruments."""
+
+from kessa.people.may import EVERYONE, TECHNICIANS
+
+keep_instrument = TECHNICIANS
+check_instrument = EVERYONE

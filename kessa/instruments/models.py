@@ -1,0 +1,77 @@
+"""Instruments, and their checks against standards."""
+
+from django.conf import settings
+from django.core.validators import MaxValueValidator, MinValueValidator
+from django.db import models
+from django.db.models import Q
+from simple_history.models import HistoricalRecords
+
+from kessa.kits.models import MOST_DAYS, Kit
+from kessa.people.models import TeamOwned
+
+
+class Instrument(TeamOwned):
+    """A meter, thermometer or other instrument, checked against standards."""
+
+    kit = models.ForeignKey(Kit, null=True, blank=True, on_delete=models.SET_NULL, related_name="instruments")
+    name = models.CharField(max_length=80)
+    serial = models.CharField("serial number", max_length=60, blank=True)
+    # The in-place reading it takes, by its key among the circumstances.
+    measures = models.CharField(max_length=30)
+    unit = models.CharField(max_length=20)
+    resolution = models.FloatField()
+    check_every_days = models.PositiveIntegerField(
+        "checked every so many days",
+        null=True,
+        blank=True,
+        validators=[MinValueValidator(1), MaxValueValidator(MOST_DAYS)],
+    )
+    calibration_due = models.DateField(null=True, blank=True)
+
+    history = HistoricalRecords()
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["team", "name"],
+                name="one_instrument_a_name",
+                violation_error_message="Your team has an instrument of this name already.",
+            ),
+            models.CheckConstraint(condition=Q(resolution__gt=0), name="resolution_above_0"),
+        ]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class InstrumentCheck(TeamOwned):
+    """A reading of a standard: passed where it is within `allowed` of what is expected."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="checks")
+    at = models.DateTimeField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    standard = models.CharField(max_length=120)
+    reading = models.FloatField()
+    expected = models.FloatField()
+    allowed = models.FloatField()
+    # A check that was none after all says nothing any more.
+    withdrawn_at = models.DateTimeField(null=True)
+    withdrawn_why = models.CharField(max_length=300, blank=True)
+
+    class Meta(TeamOwned.Meta):
+        indexes = [models.Index(fields=["instrument", "-at"])]
+        constraints = [models.CheckConstraint(condition=Q(allowed__gte=0), name="allowed_not_negative")]
+
+    def __str__(self) -> str:
+        return f"{self.instrument}, {self.standard}"
+
+    @property
+    def off(self) -> float:
+        """By how much the reading is off."""
+        return self.reading - self.expected
+
+    @property
+    def passed(self) -> bool:
+        """Whether the instrument passed; a difference of just `allowed` passes, whatever its last binary digit."""
+        return abs(self.off) <= self.allowed + 1e-9 * max(abs(self.expected), 1.0)

@@ -1,0 +1,47 @@
+"""Reads about instruments worth a name."""
+
+from datetime import date, datetime, timedelta
+
+from django.db.models import OuterRef, Subquery
+from django.utils import timezone
+
+from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.people.models import Team
+
+CHECK_FAILED, CHECK_OVERDUE = "check-failed", "check-overdue"
+
+
+def instruments_of(team: Team | int) -> list[Instrument]:
+    """Return a team's instruments, each with its `last_check` (None before the first) and its `faults`."""
+    checks = InstrumentCheck.objects.for_team(team).filter(withdrawn_at=None)
+    newest = checks.filter(instrument=OuterRef("pk")).order_by("-at", "-pk")
+    rows = Instrument.objects.for_team(team).select_related("kit")
+    found = list(rows.annotate(last_pk=Subquery(newest.values("pk")[:1])))
+    last = checks.select_related("person").in_bulk([row.last_pk for row in found if row.last_pk])
+    for instrument in found:
+        instrument.last_check = last.get(instrument.last_pk)
+        instrument.faults = faults_of(instrument, instrument.last_check, timezone.localdate())
+    return found
+
+
+def faults_at(instrument: Instrument, at: datetime) -> list[str]:
+    """Return what stood against an instrument at a moment."""
+    last = instrument.checks.filter(at__lte=at, withdrawn_at=None).order_by("-at", "-pk").first()
+    return faults_of(instrument, last, timezone.localdate(at))
+
+
+def instruments_for(team: Team | int, measures: str | None) -> list[Instrument]:
+    """Return the instruments that measure something, those first that nothing stands against."""
+    if measures is None:
+        return []
+    fitting = [each for each in instruments_of(team) if each.measures == measures]
+    return sorted(fitting, key=lambda each: len(each.faults))  # type: ignore[attr-defined]
+
+
+def faults_of(instrument: Instrument, last: InstrumentCheck | None, day: date) -> list[str]:
+    """Return what stands against an instrument on a day, by its last check and its calibration, as flags."""
+    failed = last is not None and not last.passed
+    every = instrument.check_every_days
+    unchecked = every is not None and (last is None or day > timezone.localdate(last.at) + timedelta(days=every))
+    uncalibrated = instrument.calibration_due is not None and day > instrument.calibration_due
+    return [flag for flag, holds in ((CHECK_FAILED, failed), (CHECK_OVERDUE, unchecked or uncalibrated)) if holds]

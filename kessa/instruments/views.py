@@ -1,0 +1,77 @@
+"""Instruments: what they measure, and how their checks went."""
+
+from django.contrib import messages
+from django.core.exceptions import ValidationError
+from django.db import IntegrityError
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils import timezone
+from django.views.decorators.http import require_POST
+
+from kessa.instruments import services
+from kessa.instruments.forms import CheckForm, InstrumentForm
+from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.log.forms import WhyForm
+from kessa.log.services import check_instrument, withdraw_instrument_check
+from kessa.people.access import member, technician
+from kessa.web.components.drift import drift
+
+_CHECKS_SHOWN = 60
+
+
+@technician
+def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+    """Add an instrument, or change one."""
+    found = Instrument() if pk is None else _instrument(request, pk)
+    form = InstrumentForm(request.membership.team, request.POST or None, instance=found)
+    if request.method == "POST" and form.is_valid():
+        try:
+            kept = services.keep_instrument(request.membership, form.save(commit=False))
+            messages.success(request, f"{kept} is saved.")
+            return redirect("instruments:instrument", kept.pk)
+        except IntegrityError:
+            form.add_error("name", "Your team has an instrument of this name already.")
+    title = f"Change {found}" if pk else "Add an instrument"
+    context = {"form": form, "title": title, "act": "Save", "row": found}
+    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+
+
+@member
+def instrument(request: HttpRequest, pk: int) -> HttpResponse:
+    """An instrument: check it against a standard, and see how its checks went."""
+    found = _instrument(request, pk)
+    check = InstrumentCheck(team=found.team, instrument=found, person=request.user, at=timezone.now())
+    form = CheckForm(request.POST or None, instance=check)
+    if request.method == "POST" and form.is_valid():
+        kept = check_instrument(request.membership, form.save(commit=False))
+        bad = "It failed: what it read since its last good check is marked, and what it reads until a check passes."
+        messages.success(request, "It passed." if kept.passed else bad)
+        return redirect("instruments:instrument", pk)
+    checks = list(found.checks.select_related("person").order_by("-at", "-pk")[:_CHECKS_SHOWN])
+    standing = [each for each in checks if each.withdrawn_at is None]
+    if checks and not form.is_bound:
+        form.initial = {"standard": checks[0].standard, "expected": checks[0].expected, "allowed": checks[0].allowed}
+    context = {"instrument": found, "checks": checks, "chart": drift(standing) if standing else None, "form": form}
+    return render(request, "instruments/instrument.html", context, status=422 if form.errors else 200)
+
+
+@member
+@require_POST
+def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+    """Withdraw a check that was none after all."""
+    rows = InstrumentCheck.objects.for_team(request.membership.team).select_related("instrument")
+    found = get_object_or_404(rows, pk=pk)
+    form = WhyForm(request.POST)
+    try:
+        if not form.is_valid():
+            raise ValidationError("Say why it was no check.")
+        withdraw_instrument_check(request.membership, found, why=form.cleaned_data["why"])
+        messages.success(request, "The check is withdrawn, and its marks are lifted.")
+    except ValidationError as error:
+        messages.error(request, error.message)
+    return redirect("instruments:instrument", found.instrument_id)
+
+
+def _instrument(request: HttpRequest, pk: int) -> Instrument:
+    rows = Instrument.objects.for_team(request.membership.team)
+    return get_object_or_404(rows.select_related("kit", "team"), pk=pk)

@@ -1,0 +1,215 @@
+"""Writing what the runs came to: results with their marks, or what a check came to."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from django.urls import reverse
+from django.utils import timezone
+
+from kessa.bench.models import Determination, Purpose
+from kessa.bench.services import book
+from kessa.bench.state import Bench
+from kessa.bench.stream import BenchStream
+from kessa.core.methods.parts import Part
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
+from kessa.core.runs.events import REOPENED
+from kessa.core.runs.flags import ENDS
+from kessa.log.doubts import weigh_check, weigh_results
+from kessa.log.judgement import fraction_of, judged
+from kessa.log.models import Mark, QualityCheck, Result
+from kessa.people.models import Membership, User
+from kessa.taps.models import Tap
+
+
+class Reason(NamedTuple):
+    """Why results are written anew: the flag that says so, the words, and who."""
+
+    flag: str
+    why: str
+    by: Membership
+
+
+class LoggedStream(BenchStream):
+    """A test whose closing is written in the log."""
+
+    def write(self, bench: Bench, at: datetime) -> None:
+        """Write the results of each part, or what the check came to, and book what was used."""
+        determination = self.row
+        reopened = _reopened(determination)
+        reason = Reason("further-run", reopened, self.by) if reopened is not None else None
+        if determination.purpose == Purpose.SAMPLE:
+            write_results(determination, bench, at, reason)
+        else:
+            _write_check(determination, bench, at)
+        book(determination, bench)
+        determination.closed_at = at
+        determination.save(update_fields=["closed_at"])
+
+    @property
+    def page(self) -> str:
+        """The newest result, or what the check came to."""
+        check = self.row.purpose != Purpose.SAMPLE
+        return reverse("log:check" if check else "log:determination", args=[self.row.pk])
+
+
+def write_results(determination: Determination, bench: Bench, at: datetime, reason: Reason | None) -> list[Result]:
+    """Write a result for each part that was read; what stood before and is another now is superseded.
+
+    What is no longer read leaves no result standing. A part that came out as it was keeps its result.
+    """
+    standing = {each.part: each for each in _standing(determination)}
+    written = []
+    for part in determination.method.parts:
+        before = standing.get(part.key)
+        if bench.outcomes[part.key].quantity is None:
+            if before:
+                end(before, "superseded", reason, None)
+            continue
+        result, flags = _result(determination, bench, part, at)
+        if before and _alike(before, result, flags):
+            continue
+        result.save()
+        _mark(result, flags, reason)
+        if before:
+            end(before, "superseded", reason, result)
+        written.append(result)
+    weigh_results(written)
+    return written
+
+
+def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> None:
+    """End a result by a mark: superseded by another or by nothing, or set aside."""
+    Mark.objects.create(
+        team_id=result.team_id,
+        result=result,
+        flag=flag,
+        at=timezone.now(),
+        by_id=reason.by.user_id if reason else None,
+        why=reason.why[:300] if reason else "",
+        replaced_by=by,
+    )
+
+
+def _standing(determination: Determination) -> Iterable[Result]:
+    rows = Result.objects.for_team(determination.team_id).standing().filter(determination=determination)
+    return list(rows.prefetch_related("marks"))
+
+
+def _alike(before: Result, after: Result, flags: list[str]) -> bool:
+    kept = ("value", "low", "high", "censor", "unit", "form", "readings", "taken_at", "fraction")
+    same = all(getattr(before, name) == getattr(after, name) for name in kept)
+    return same and set(flags) <= set(before.flags)
+
+
+def _result(determination: Determination, bench: Bench, part: Part, at: datetime) -> tuple[Result, list[str]]:
+    outcome = bench.outcomes[part.key]
+    quantity, sample = outcome.quantity, determination.sample
+    assert quantity is not None and sample is not None
+    verdict, judgements, usual, flags, steps = judged(determination, part, bench)
+    people = [person for number in outcome.used for person in bench.people.get(number, [])]
+    result = Result(
+        team_id=determination.team_id,
+        determination=determination,
+        place=sample.place,
+        person_id=people[-1] if people else determination.started_by_id,
+        taken_at=sample.drawn_at,
+        tested_at=at,
+        part=part.key,
+        family=determination.family,
+        parameter=part.parameter,
+        fraction=fraction_of(bench),
+        value=quantity.value,
+        low=quantity.low,
+        high=quantity.high,
+        censor=quantity.censor or "",
+        unit=quantity.unit,
+        form=quantity.form or "",
+        verdict=verdict or "",
+        readings=_readings(determination, bench, part, people),
+        made_from={"taps": bench.read_by(part)},
+        working=list(outcome.working),
+        judgements=judgements,
+        usual=usual._asdict() if usual else None,
+        next_steps=list(steps),
+    )
+    return result, flags
+
+
+def _readings(determination: Determination, bench: Bench, part: Part, people: list[int]) -> dict[str, Any]:
+    readings = bench.readings(part)
+    names = {user.pk: str(user) for user in User.objects.filter(pk__in=set(people))}
+    return {
+        "words": part.said_together(list(readings.values())),
+        "runs": [{"number": number, **reading} for number, reading in readings.items()],
+        "used": list(bench.outcomes[part.key].used),
+        "people": list(dict.fromkeys(names[person] for person in people)),
+        "void": [number for number, state in sorted(bench.samples.items()) if state.voided],
+        "answers": bench.answers,
+        "blank": bench.blank._asdict() if bench.blank else None,
+        "dilution": determination.dilution,
+    }
+
+
+def _mark(result: Result, flags: list[str], reason: Reason | None) -> None:
+    now = timezone.now()
+    said = dict.fromkeys(flags, "")
+    if reason:
+        said[reason.flag] = reason.why[:300]
+    Mark.objects.bulk_create(
+        Mark(
+            team_id=result.team_id,
+            result=result,
+            flag=flag,
+            at=now,
+            by_id=reason.by.user_id if reason and flag == reason.flag else None,
+            why=why,
+        )
+        for flag, why in said.items()
+        if flag not in ENDS
+    )
+
+
+def _reopened(determination: Determination) -> str | None:
+    """Why a determination was opened again after something was written; None where it was not."""
+    if not determination.results.exists():
+        return None
+    rows = Tap.objects.for_team(determination.team_id).filter(stream=determination.pk, kind=REOPENED)
+    last = rows.order_by("-seq").first()
+    return str(last.data.get("why", "")) if last else None
+
+
+def _write_check(determination: Determination, bench: Bench, at: datetime) -> None:
+    found = bench.outcomes[determination.method.main.key].quantity
+    assert found is not None
+    came_to = _check_outcome(determination, found)
+    people = [person for each in bench.people.values() for person in each]
+    check, _ = QualityCheck.objects.for_team(determination.team_id).update_or_create(
+        team_id=determination.team_id,
+        determination=determination,
+        defaults={
+            "family": determination.family,
+            "kit": determination.kit,
+            "person_id": people[-1] if people else determination.started_by_id,
+            "at": at,
+            "found": found.value,
+            "expected": came_to.expected,
+            "unit": found.unit,
+            "form": found.form or "",
+            "percent": came_to.percent,
+            "good": came_to.good,
+            "working": [came_to.working],
+        },
+    )
+    weigh_check(check)
+
+
+def _check_outcome(determination: Determination, found: Quantity) -> CheckOutcome:
+    against = determination.check_against
+    if determination.purpose == Purpose.BLANK:
+        return check_blank(found, determination.method.main.least or 0.0)
+    if determination.purpose == Purpose.STANDARD:
+        return check_standard(found, against["expected"])
+    volumes = (against["sample_ml"], against["added_ml"], against["added_strength"])
+    return check_spike(found, against["in_sample"], *volumes)

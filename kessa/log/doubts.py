@@ -1,0 +1,155 @@
+"""What a bad check makes doubtful: marks on results, added and lifted as checks come and are withdrawn.
+
+A bad check of a method speaks of every result by that method that shares a lot or the instrument with it (or, where it
+names neither, the kit): of those since the last good check before it, and of those that follow until the next good one.
+A bad check of an instrument speaks alike of everything that was read by it.
+"""
+
+from collections import defaultdict
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.bench.models import LotUse
+from kessa.core.runs.flags import FLAGS
+from kessa.instruments.models import InstrumentCheck
+from kessa.instruments.selectors import CHECK_FAILED
+from kessa.log.models import Mark, QualityCheck, Result
+from kessa.visits.models import Observation
+
+QUALITY_BAD = "quality-bad"
+assert QUALITY_BAD in FLAGS and CHECK_FAILED in FLAGS
+
+
+class Tie(NamedTuple):
+    """What binds results to a check: lots, else the instrument, else the kit that both were run with."""
+
+    lots: frozenset[int]
+    instrument: int | None
+    kit: int | None
+
+    def binds(self, other: "Tie") -> bool:
+        """Whether a check with this tie speaks of what has the other."""
+        if self.lots or self.instrument:
+            return bool(self.lots & other.lots) or (self.instrument is not None and self.instrument == other.instrument)
+        return self.kit == other.kit
+
+
+class Spoken(NamedTuple):
+    """A check as it bears on results: when, whether it was good, and by what it is tied to them."""
+
+    pk: int
+    at: datetime
+    good: bool
+    tie: Tie
+
+
+def doubting(checks: list[Spoken], at: datetime, tie: Tie) -> set[int]:
+    """Return the bad checks that make something of a moment and a tie doubtful.
+
+    `checks` are in order of time: the last one before it, where that was bad, and every bad one after it until the next
+    good one.
+    """
+    bound = [check for check in checks if check.tie.binds(tie)]
+    before = [check for check in bound if check.at <= at]
+    found = {before[-1].pk} if before and not before[-1].good else set()
+    for check in bound[len(before) :]:
+        if check.good:
+            break
+        found.add(check.pk)
+    return found
+
+
+def weigh_results(results: list[Result]) -> None:
+    """Mark new results by what the checks of their methods say."""
+    for team_id, family in {(result.team_id, result.family) for result in results}:
+        checks = _checks(team_id, family)
+        if checks:
+            _weigh(team_id, checks, [result for result in results if result.family == family])
+
+
+def weigh_check(check: QualityCheck) -> None:
+    """Mark, and free of marks, all that a new or withdrawn check of a method bears on."""
+    _weigh(check.team_id, _checks(check.team_id, check.family), _within_reach(check))
+
+
+def _weigh(team_id: int, checks: list[Spoken], rows: list[Result]) -> None:
+    ties = _ties(rows)
+    wanted = {row.pk: doubting(checks, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
+    _settle(team_id, QUALITY_BAD, "quality_check_id", wanted)
+
+
+def weigh_instrument(instrument: Any) -> None:
+    """Mark, and free of marks, what the checks of an instrument say of all that was read by it."""
+    rows = InstrumentCheck.objects.for_team(instrument.team_id).filter(instrument=instrument, withdrawn_at=None)
+    tie = Tie(frozenset(), instrument.pk, None)
+    checks = [Spoken(check.pk, check.at, check.passed, tie) for check in rows.order_by("at", "pk")]
+    results = Result.objects.for_team(instrument.team_id).filter(determination__instrument=instrument)
+    wanted = {pk: doubting(checks, at, tie) for pk, at in results.values_list("pk", "tested_at")}
+    _settle(instrument.team_id, CHECK_FAILED, "instrument_check_id", wanted)
+    for seen in Observation.objects.for_team(instrument.team_id).filter(instrument=instrument):
+        others = [flag for flag in seen.flags if flag != CHECK_FAILED]
+        flags = [CHECK_FAILED, *others] if doubting(checks, seen.at, tie) else others
+        if flags != seen.flags:
+            seen.flags = flags
+            seen.save(update_fields=["flags"])
+
+
+def _checks(team_id: int, family: str) -> list[Spoken]:
+    rows = QualityCheck.objects.for_team(team_id).filter(family=family, withdrawn_at=None).order_by("at", "pk")
+    checks = list(rows.select_related("determination"))
+    lots = _lots([check.determination_id for check in checks])
+    return [
+        Spoken(
+            check.pk,
+            check.at,
+            check.good,
+            Tie(lots[check.determination_id], check.determination.instrument_id, check.kit_id),
+        )
+        for check in checks
+    ]
+
+
+def _within_reach(check: QualityCheck) -> list[Result]:
+    """The results of a check's method between the good checks before and after it."""
+    checks = QualityCheck.objects.for_team(check.team_id).filter(family=check.family, good=True, withdrawn_at=None)
+    good = checks.exclude(pk=check.pk)
+    before = good.filter(at__lt=check.at).order_by("-at").values_list("at", flat=True).first()
+    after = good.filter(at__gt=check.at).order_by("at").values_list("at", flat=True).first()
+    rows = Result.objects.for_team(check.team_id).filter(family=check.family, determination__isnull=False)
+    if before:
+        rows = rows.filter(tested_at__gte=before)
+    if after:
+        rows = rows.filter(tested_at__lte=after)
+    fields = ("team_id", "tested_at", "determination__kit", "determination__instrument")
+    return list(rows.select_related("determination").only(*fields))
+
+
+def _ties(rows: list[Result]) -> dict[int, Tie]:
+    lots = _lots([row.determination_id for row in rows])
+    return {
+        row.pk: Tie(lots[row.determination_id], row.determination.instrument_id, row.determination.kit_id)
+        for row in rows
+        if row.determination is not None
+    }
+
+
+def _lots(determinations: list[Any]) -> dict[Any, frozenset[int]]:
+    found: dict[Any, set[int]] = defaultdict(set)
+    uses = LotUse.across_teams.filter(determination__in=determinations)
+    for determination, lot in uses.values_list("determination_id", "lot_id"):
+        found[determination].add(lot)
+    return defaultdict(frozenset, {pk: frozenset(each) for pk, each in found.items()})
+
+
+def _settle(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> None:
+    """Add the marks that are wanted and are not there, and lift those that are there and not wanted."""
+    active = Mark.objects.for_team(team_id).filter(flag=flag, lifted_at=None, result__in=wanted)
+    there = {(mark.result_id, getattr(mark, by)): mark for mark in active if getattr(mark, by) is not None}
+    now = timezone.now()
+    gone = [mark.pk for key, mark in there.items() if key[1] not in wanted[key[0]]]
+    Mark.objects.for_team(team_id).filter(pk__in=gone).update(lifted_at=now)
+    new = [(result, check) for result, checks in wanted.items() for check in checks if (result, check) not in there]
+    rows = (Mark(team_id=team_id, result_id=result, flag=flag, at=now, **{by: check}) for result, check in new)
+    Mark.objects.bulk_create(rows, ignore_conflicts=True)

@@ -1,0 +1,67 @@
+"""Holding what the runs came to against the limits and the place's own past."""
+
+from typing import Any, NamedTuple
+
+from kessa.bench.models import Determination
+from kessa.bench.state import Bench, flags_of
+from kessa.core.judging.advice import is_unusual, next_steps, with_flags
+from kessa.core.judging.limits import judge_by_sets, judge_by_window, overall
+from kessa.core.judging.usual import UsualRange
+from kessa.core.methods.parts import Part
+from kessa.log.history import series_of, usual_at
+from kessa.methods.selectors import methods_of
+from kessa.places.selectors import reference_of
+
+_FRACTION = "fraction"
+
+
+class Judged(NamedTuple):
+    """An outcome held against the limits and the place's own past.
+
+    `steps` follow from the number alone; what the flags ask for comes before them, in `next_steps`.
+    """
+
+    verdict: str | None
+    judgements: list[dict[str, Any]]
+    usual: UsualRange | None
+    flags: list[str]
+    steps: tuple[str, ...]
+
+    @property
+    def next_steps(self) -> tuple[str, ...]:
+        """What to do next, the most pressing first."""
+        return with_flags(self.steps, self.flags)
+
+
+def fraction_of(bench: Bench) -> str:
+    """Return whether dissolved or total was tested, where the method asks."""
+    return str(bench.answers.get(_FRACTION, ""))
+
+
+def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
+    """Judge what the runs came to so far for a part; needs a quantity."""
+    outcome = bench.outcomes[part.key]
+    assert outcome.quantity is not None
+    flags = flags_of(determination, part, bench)
+    place, sample = determination.place, determination.sample
+    if place is None or sample is None:
+        return Judged(None, [], None, flags, ("Write it down: the check is judged then.",))
+    judgements = judge_by_sets(outcome.quantity, part.parameter, determination.limit_sets, determination.near_limit)
+    if part.wanted:
+        judgements.append(judge_by_window(outcome.quantity, part))
+    decisive = overall(judgements)
+    verdict = decisive["verdict"] if decisive else None
+    series = series_of(part, determination.written_form(part), fraction_of(bench))
+    usual = usual_at(place, series, before=sample.drawn_at)
+    unusual = is_unusual(outcome.quantity, usual)
+    reference = reference_of(place)
+    steps = next_steps(
+        part,
+        outcome,
+        verdict,
+        unusual=unusual,
+        higher_range=methods_of(determination.team_id).get(part.next_range or ""),
+        upstream=reference.name if reference else None,
+        flowing=place.kind.has_depth,
+    )
+    return Judged(verdict, judgements, usual, [*flags, *(["unusual"] if unusual else [])], steps)

@@ -1,0 +1,259 @@
+"""Putting right what is in the log, setting results aside, withdrawing checks: what was before stays to be seen."""
+
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db.models import Q
+from django.utils import timezone
+
+from kessa.bench.may import repeat_test
+from kessa.bench.models import Determination, Purpose
+from kessa.bench.services import begin_test, correct, held
+from kessa.bench.state import bench_of
+from kessa.bench.tapped import answer, reading
+from kessa.core.errors import CannotCompute
+from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
+from kessa.core.runs.flags import ENDS
+from kessa.instruments.may import check_instrument as check_instrument_rule
+from kessa.instruments.models import InstrumentCheck
+from kessa.log import may
+from kessa.log.closing import Reason, end, write_results
+from kessa.log.doubts import weigh_check, weigh_instrument
+from kessa.log.models import Mark, QualityCheck, Result
+from kessa.people.acts import act
+from kessa.people.models import Membership
+from kessa.taps.incoming import BadTap
+from kessa.taps.selectors import counted
+from kessa.visits.may import correct_sample
+from kessa.visits.models import Sample
+from kessa.visits.services import change_sample
+
+
+@act("reading put right", may.put_right)
+def put_reading_right(
+    by: Membership, determination: Determination, run: int, right: dict[str, Any], *, part: str = "main", why: str
+) -> list[Result]:
+    """Put right what was counted or read in a run of a closed determination; return the results written anew.
+
+    `right` is the reading as it should have been written: of a count with its `first_change` and `endpoint`. Raises
+    ValidationError where there is no such run, where it cannot be computed, or without a reason.
+    """
+    determination = _closed(by, determination)
+    _need(why)
+    method = determination.method
+    of = next((each for each in method.parts if each.key == part), None)
+    if of is None:
+        raise ValidationError("This test has no such part.")
+    bench = bench_of(determination, counted(by.team_id, determination.pk))
+    before = bench.readings(of).get(run)
+    if before is None:
+        raise ValidationError("This run was not read, or does not count.")
+    for name, data in _as_taps(method, of, run, right):
+        correct(by, determination, name, {**data, "why": why, "was": before})
+    changed = f"run {run}: {of.said(before)} became {of.said(right)}. {why}"
+    return _written_anew(by, determination, Reason("corrected", changed, by))
+
+
+def _as_taps(method: Method, part: Part, run: int, right: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:
+    """Return what is put right, by the run of the taps that it belongs to, checked by computing with it."""
+    try:
+        if not part.counted:
+            return [(f"sample-{run}", {"part": part.key, "reading": reading(method, part.key, right)})]
+        part.determine(right)
+    except (BadTap, CannotCompute) as fault:
+        raise ValidationError(getattr(fault, "message", str(fault))) from None
+    if "system" in right:
+        sides = (("sample", "system"), ("supply", "supply"))
+        return [
+            (f"{role}-{run}", {"count": int(right[side]), "endpoint": right.get(f"{side}_end", True)})
+            for role, side in sides
+        ]
+    count = {"count": int(right["count"]), "endpoint": right.get("endpoint", True)}
+    first = right.get("first_change")
+    return [(f"sample-{run}", {**count, "first_change": None if first is None else int(first)})]
+
+
+@act("answer put right", may.put_right)
+def put_answer_right(by: Membership, determination: Determination, key: str, value: Any, *, why: str) -> list[Result]:
+    """Put right an answer given on the way (a pH, dissolved or total) of a closed determination."""
+    determination = _closed(by, determination)
+    _need(why)
+    try:
+        right = answer(determination.method, key, value)
+    except BadTap as fault:
+        raise ValidationError(str(fault)) from None
+    was = bench_of(determination, counted(by.team_id, determination.pk)).answers.get(key)
+    correct(by, determination, "", {"key": key, "value": right, "why": why, "was": was})
+    changed = f"{key}: {'not answered' if was is None else was} became {right}. {why}"
+    return _written_anew(by, determination, Reason("corrected", changed, by))
+
+
+@act("sample put right", correct_sample)
+def put_sample_right(by: Membership, sample: Sample, changed: dict[str, Any], *, why: str) -> Sample:
+    """Put right what was noted of a sample, and write what was tested on it anew."""
+    _need(why)
+    was = {name: getattr(sample, name) for name in changed}
+    change_sample(sample, changed, why)
+    said = ", ".join(f"{name.replace('_', ' ')} {was[name]} became {value}" for name, value in changed.items())
+    reason = Reason("corrected", f"{sample}: {said}. {why}", by)
+    rows = Determination.objects.for_team(by.team_id).filter(sample=sample, purpose=Purpose.SAMPLE)
+    for determination in rows.exclude(closed_at=None):
+        if Result.objects.for_team(by.team_id).standing().filter(determination=determination).exists():
+            _written_anew(by, held(by.team_id, determination.pk) or determination, reason)
+    return sample
+
+
+@act("test set aside and repeated", repeat_test)
+def repeat(by: Membership, determination: Determination, *, why: str) -> Determination:
+    """Set a closed test's results aside, and begin it again on the same sample.
+
+    Raises ValidationError where nothing of it stands.
+    """
+    _need(why)
+    determination = _closed(by, determination)
+    standing = list(Result.objects.for_team(by.team_id).standing().filter(determination=determination))
+    if not standing:
+        raise ValidationError("Nothing of this test stands any more.")
+    for result in standing:
+        end(result, "set-aside", Reason("set-aside", why, by), None)
+    return begin_test(by, {**same_again(determination), "supersedes": str(determination.pk)})
+
+
+def go_on(by: Membership, determination: Determination, dilution: float | None) -> Determination:
+    """Go on after a result over the range, with everything carried over: in the next range, or diluted in the top one.
+
+    `dilution` is how many times more the sample is diluted than it was; needed in the top range only. Going on again
+    gives the same test. Raises ValidationError where it was not over the range.
+    """
+    following: Determination | None = Determination.objects.for_team(by.team_id).filter(continues=determination).first()
+    if following:
+        return following
+    rows = Result.objects.for_team(by.team_id).standing().filter(determination=determination, censor=">")
+    if not rows.exists():
+        raise ValidationError("This test was not over its range.")
+    next_range = determination.method.main.next_range
+    if next_range is None and not dilution:
+        raise ValidationError("This was the top range: choose how far to dilute.")
+    said = same_again(determination) | {"continues": str(determination.pk)}
+    said["method"] = next_range or determination.method_key
+    said["dilution"] = determination.dilution * (dilution or 1.0)
+    try:
+        return begin_test(by, said)
+    except ValidationError:
+        begun: Determination | None = Determination.objects.for_team(by.team_id).filter(continues=determination).first()
+        if begun:
+            return begun
+        raise
+
+
+def same_again(determination: Determination) -> dict[str, Any]:
+    """Return what a test was begun with, to begin it once more on the same sample."""
+    return {
+        "sample": str(determination.sample_id),
+        "method": determination.method_key,
+        "dilution": determination.dilution,
+        "kit": determination.kit_id,
+        "lot": "" if determination.kit_id else determination.lot,
+        "instrument": determination.instrument_id,
+    }
+
+
+@act("instrument checked", check_instrument_rule)
+def check_instrument(by: Membership, check: InstrumentCheck) -> InstrumentCheck:
+    """Write the reading of a standard, and mark what it makes doubtful."""
+    check.save()
+    weigh_instrument(check.instrument)
+    return check
+
+
+def _written_anew(by: Membership, determination: Determination, reason: Reason) -> list[Result]:
+    bench = bench_of(determination, counted(by.team_id, determination.pk))
+    assert determination.closed_at is not None
+    if determination.purpose != Purpose.SAMPLE:
+        raise ValidationError("A check is not put right: withdraw it, and run another.")
+    return write_results(determination, bench, determination.closed_at, reason)
+
+
+def _closed(by: Membership, determination: Determination) -> Determination:
+    found = held(by.team_id, determination.pk)
+    if found is None or found.closed_at is None:
+        raise ValidationError("This test is open still: take the tap back on the bench.")
+    return found
+
+
+@act("result set aside", may.set_aside)
+def set_aside(by: Membership, result: Result, *, why: str) -> Result:
+    """Set a standing result aside, without a new test; raises ValidationError where it stands no more."""
+    _need(why)
+    _hold(result)
+    if _ending(result) is not None:
+        raise ValidationError("This result stands no more.")
+    end(result, "set-aside", Reason("set-aside", why, by), None)
+    return result
+
+
+@act("result brought back", may.bring_back)
+def bring_back(by: Membership, result: Result, *, why: str) -> Result:
+    """Let a result that was set aside stand again; raises ValidationError where another stands in its place."""
+    _need(why)
+    _hold(result)
+    mark = _ending(result)
+    if mark is None or mark.flag != "set-aside":
+        raise ValidationError("This result was not set aside.")
+    others = Result.objects.for_team(by.team_id).standing()
+    after = Q(determination=result.determination_id) | Q(determination__supersedes=result.determination_id)
+    if result.determination_id and others.filter(after, part=result.part).exists():
+        raise ValidationError("Another result of the same test stands in its place.")
+    lift([mark], by, why)
+    return result
+
+
+def lift(marks: list[Mark], by: Membership, why: str) -> None:
+    """Lift marks: the results are as they were without them."""
+    numbers = [mark.pk for mark in marks]
+    rows = Mark.objects.for_team(by.team_id).filter(pk__in=numbers, lifted_at=None)
+    rows.update(lifted_at=timezone.now(), lifted_by_id=by.user_id, lifted_why=why[:300])
+
+
+@act("check withdrawn", may.withdraw_check)
+def withdraw_check(by: Membership, check: QualityCheck, *, why: str) -> QualityCheck:
+    """Withdraw a blank, standard or spike that was none after all: its marks are lifted."""
+    _need(why)
+    if check.withdrawn_at:
+        raise ValidationError("This check was withdrawn already.")
+    check.withdrawn_at, check.withdrawn_by_id, check.withdrawn_why = timezone.now(), by.user_id, why[:300]
+    check.save(update_fields=["withdrawn_at", "withdrawn_by", "withdrawn_why"])
+    lift(list(Mark.objects.for_team(by.team_id).filter(quality_check=check, lifted_at=None)), by, why)
+    weigh_check(check)
+    return check
+
+
+@act("instrument check withdrawn", may.withdraw_check)
+def withdraw_instrument_check(by: Membership, check: InstrumentCheck, *, why: str) -> InstrumentCheck:
+    """Withdraw a check of an instrument that was none after all: its marks are lifted."""
+    _need(why)
+    if check.withdrawn_at:
+        raise ValidationError("This check was withdrawn already.")
+    check.withdrawn_at, check.withdrawn_why = timezone.now(), why[:300]
+    check.save(update_fields=["withdrawn_at", "withdrawn_why"])
+    lift(list(Mark.objects.for_team(by.team_id).filter(instrument_check=check, lifted_at=None)), by, why)
+    weigh_instrument(check.instrument)
+    return check
+
+
+def _hold(result: Result) -> None:
+    """Hold what a result rests on, so that nobody else ends it or brings it back at the same moment."""
+    if result.determination_id:
+        held(result.team_id, result.determination_id)
+
+
+def _ending(result: Result) -> Mark | None:
+    rows = Mark.objects.for_team(result.team_id).filter(result=result, flag__in=ENDS, lifted_at=None)
+    found: Mark | None = rows.first()
+    return found
+
+
+def _need(why: str) -> None:
+    if not why.strip():
+        raise ValidationError("Say why, in up to 300 characters: the reason stays with the result.")

@@ -1,0 +1,60 @@
+"""Reading a picture that comes in: what is none is refused, and only its pixels and its time go on."""
+
+import io
+from datetime import datetime, timedelta
+from typing import BinaryIO
+
+from django.core.exceptions import ValidationError
+from django.utils import timezone
+from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
+
+_MOST_PIXELS = 60_000_000
+_LONGEST_EDGE = 2000
+_FORMATS = ("JPEG", "PNG", "WEBP")
+_TAKEN_TAGS = (0x9003, 0x0132)  # Exif 2.3: DateTimeOriginal, DateTime
+_EXIF = 0x8769
+_FIRST_CAMERAS = 1990
+
+
+def read_picture(file: BinaryIO) -> tuple[Image.Image, datetime | None]:
+    """Return a picture made anew from its pixels, and when it was taken; raises ValidationError for what is none."""
+    try:
+        picture = Image.open(file, formats=_FORMATS)
+        if picture.width * picture.height > _MOST_PIXELS:
+            raise ValidationError("This picture has too many pixels: make it smaller first.")
+        taken_at = _taken_at(picture.getexif())
+        upright = ImageOps.exif_transpose(picture)
+        plain = _in_srgb(upright)
+        plain.thumbnail((_LONGEST_EDGE, _LONGEST_EDGE))
+        # Only the pixels go on: no metadata, no colour profile, nothing appended.
+        clean = Image.new("RGB", plain.size)
+        clean.paste(plain)
+        return clean, taken_at
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError, EOFError):
+        raise ValidationError("This is no photograph Kessa can read: JPEG, PNG or WebP.") from None
+
+
+def _in_srgb(picture: Image.Image) -> Image.Image:
+    """Return a picture's colours as every screen means them: those of a wide-gamut phone are converted, not cut off."""
+    profile = picture.info.get("icc_profile")
+    if not profile:
+        return picture.convert("RGB")
+    try:
+        source = ImageCms.ImageCmsProfile(io.BytesIO(profile))
+        plain = picture if picture.mode in ("RGB", "CMYK", "L") else picture.convert("RGB")
+        converted = ImageCms.profileToProfile(plain, source, ImageCms.createProfile("sRGB"), outputMode="RGB")
+    except ImageCms.PyCMSError:
+        return picture.convert("RGB")
+    return converted or picture.convert("RGB")
+
+
+def _taken_at(exif: Image.Exif) -> datetime | None:
+    for value in (exif.get_ifd(_EXIF).get(_TAKEN_TAGS[0]), exif.get(_TAKEN_TAGS[1])):
+        try:
+            taken = timezone.make_aware(datetime.strptime(str(value).strip("\0 "), "%Y:%m:%d %H:%M:%S"))
+        except (ValueError, OverflowError):
+            continue
+        # A camera whose clock was lost says nothing.
+        if taken.year >= _FIRST_CAMERAS and taken <= timezone.now() + timedelta(days=1):
+            return taken
+    return None

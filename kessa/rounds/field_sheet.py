@@ -1,0 +1,163 @@
+"""The field sheet: everything a visit holds, and what it still wants."""
+
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.bench.models import Determination, Purpose
+from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
+from kessa.instruments.models import Instrument
+from kessa.instruments.selectors import instruments_of
+from kessa.rounds.models import PlannedTest
+from kessa.rounds.selectors import planned_at
+from kessa.visits.models import Observation, Sample, Visit
+from kessa.visits.selectors import observations_of, visit_before
+
+
+class Line(NamedTuple):
+    """A scale with what was observed now, and on the visit before; what measures it, where something does."""
+
+    scale: Scale
+    now: Observation | None
+    before: str
+    unit_before: str
+    wanted: bool
+    instruments: list[Instrument]
+
+    @property
+    def said(self) -> str:
+        """What was observed, in words or with its unit."""
+        if self.now is None or self.now.value is None:
+            return ""
+        shown = (
+            f" ({plain(self.now.display)} {sign(self.now.display_unit)} on the display)"
+            if self.now.display_unit
+            else ""
+        )
+        return self.scale.said(self.now.value) + shown
+
+    @property
+    def likely_unit(self) -> str:
+        """The unit in which it was read on the visit before."""
+        return self.unit_before or self.scale.unit
+
+
+class Test(NamedTuple):
+    """A planned test with the sample it is run on, until when, and what has become of it."""
+
+    plan: PlannedTest
+    sample: Sample | None
+    until: Any
+    too_old: bool
+    determination: Determination | None
+
+    @property
+    def state(self) -> str:
+        """Say how far it is: "to do", "begun" or "done"."""
+        if self.determination is None:
+            return "to do"
+        return "done" if self.determination.closed_at else "begun"
+
+
+class Sheet(NamedTuple):
+    """A visit's field sheet."""
+
+    circumstances: list[Line]
+    in_place: list[Line]
+    samples: list[Sample]
+    tests: list[Test]
+    others: list[Determination]
+    missing: list[str]
+
+    @property
+    def next_step(self) -> str:
+        """Name what comes next: "circumstances", "sample", "test" or "close"."""
+        if not any(line.now for line in self.circumstances):
+            return "circumstances"
+        if any(line.wanted and not line.now for line in self.in_place):
+            return "circumstances"
+        if not self.samples and (self.tests or not self.in_place_wanted):
+            return "sample"
+        return "test" if any(test.state != "done" for test in self.tests) else "close"
+
+    @property
+    def in_place_wanted(self) -> bool:
+        """Whether the plan asks for readings in place."""
+        return any(line.wanted for line in self.in_place)
+
+
+def field_sheet(visit: Visit) -> Sheet:
+    """Put a visit's field sheet together."""
+    plans, wanted = planned_at(visit)
+    now, past = observations_of(visit), _before(visit)
+    of_team = instruments_of(visit.team)
+    lines = [
+        Line(
+            scale,
+            now.get(scale.key),
+            scale.said(past[scale.key].value) if scale.key in past else "",
+            past[scale.key].display_unit if scale.key in past else "",
+            scale.key in wanted,
+            _likely_first(scale, of_team, past.get(scale.key)),
+        )
+        for scale in scales_for(visit.place.kind_key)
+    ]
+    rows = Sample.objects.for_team(visit.team_id).filter(visit=visit).select_related("drawn_by")
+    samples = list(rows.order_by("number"))
+    begun = list(
+        Determination.objects.for_team(visit.team_id)
+        .filter(sample__visit=visit, purpose=Purpose.SAMPLE, superseded_by=None, continued_by=None)
+        .select_related("sample", "started_by")
+        .order_by("started_at", "pk")
+    )
+    tests = [_test(plan, samples, begun) for plan in plans]
+    planned = {test.determination.pk for test in tests if test.determination}
+    others = [each for each in begun if each.pk not in planned]
+    circumstances = [line for line in lines if line.scale.group != IN_PLACE]
+    in_place = [line for line in lines if line.scale.group == IN_PLACE]
+    missing = _missing(circumstances, in_place, samples, tests, others)
+    return Sheet(circumstances, in_place, samples, tests, others, missing)
+
+
+def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | None) -> list[Instrument]:
+    """Return what measures a scale: the one used here last, then those that nothing stands against."""
+    used = last.instrument_id if last else None
+    fitting = [each for each in of_team if each.measures == scale.key]
+    return sorted(fitting, key=lambda each: (each.pk != used, len(each.faults)))  # type: ignore[attr-defined]
+
+
+def _before(visit: Visit) -> dict[str, Observation]:
+    earlier = visit_before(visit)
+    return observations_of(earlier) if earlier else {}
+
+
+def _test(plan: PlannedTest, samples: list[Sample], begun: list[Determination]) -> Test:
+    of_it = [each for each in begun if each.family == plan.family]
+    determination = next((each for each in of_it if each.closed_at), None) or next(iter(of_it), None)
+    sample = determination.sample if determination else (samples[-1] if samples else None)
+    until = sample.testable_until(plan.method.keeps_hours) if sample else None
+    too_old = until is not None and determination is None and timezone.now() > until
+    return Test(plan, sample, until, too_old, determination)
+
+
+def _missing(
+    circumstances: list[Line],
+    in_place: list[Line],
+    samples: list[Sample],
+    tests: list[Test],
+    others: list[Determination],
+) -> list[str]:
+    missing = []
+    unseen = [line.scale.label.lower() for line in circumstances if line.now is None]
+    if len(unseen) == len(circumstances):
+        missing.append("No circumstances are noted.")
+    elif unseen:
+        missing.append(f"Not noted: {', '.join(unseen)}.")
+    missing += [f"{line.scale.label} was not read." for line in in_place if line.wanted and line.now is None]
+    if tests and not samples:
+        missing.append("No sample was drawn.")
+    missing += [f"{test.plan.method.test_name}: {test.state}." for test in tests if test.state != "done"]
+    missing += [f"{each.method.test_name}: begun, not closed." for each in others if each.closed_at is None]
+    return missing

@@ -1,0 +1,23 @@
+"""Reads of taps."""
+
+import uuid
+from typing import Any
+
+from kessa.people.models import Team
+from kessa.taps.models import Tap
+
+
+def counted(team: Team | int, stream: uuid.UUID) -> list[Tap]:
+    """Return the taps of a stream that count, in order: those that came after closing are left out."""
+    return list(Tap.objects.for_team(team).filter(stream=stream, late=False).order_by("seq", "at", "id"))
+
+
+def as_sent(taps: list[Tap]) -> list[dict[str, Any]]:
+    """Return taps as the browser knows them."""
+    return [tap.as_sent() for tap in taps]
+
+
+def count_for(stream: uuid.UUID, user_id: int) -> int:
+    """Return how many taps of a stream count that a person's teams may see, in one statement."""
+    rows = Tap.across_teams.filter(stream=stream, late=False, team__memberships__user=user_id)
+    return int(rows.count())

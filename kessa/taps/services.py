@@ -1,0 +1,178 @@
+"""The one way in for taps: repeats are harmless, order does not matter, one bad tap does not hold up the rest."""
+
+import uuid
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+
+from django.core import signing
+from django.db import transaction
+from django.db.models import Count, Q
+from django.utils import timezone
+
+from kessa.people import acts
+from kessa.people.acts import NotAllowed
+from kessa.people.models import Membership
+from kessa.taps.incoming import BadTap, Incoming, read_tap
+from kessa.taps.models import Tap
+from kessa.taps.streams import STREAMS, Stream
+
+_WHOSE = "kessa.taps.whose"
+# A phone's clock may be off by so much without being put right; nothing happened before there was Kessa.
+_CLOCK_SLACK = timedelta(minutes=2)
+_FIRST_YEAR = 2000
+
+
+class NoSuchStream(LookupError):
+    """No visit or test of the team's has this number, and none of the taps begins one."""
+
+
+class Stored(NamedTuple):
+    """What became of a batch.
+
+    `kept` are the ids that are kept (now or before), `late` those of them that came after closing, `refused` pairs of
+    id and reason. `stream` is what they went to, `total` how many of its taps count now, `added` those of this batch.
+    """
+
+    kept: list[str]
+    late: list[str]
+    refused: list[tuple[str, str]]
+    stream: Stream
+    total: int
+    added: int
+
+
+def whose(by: Membership) -> str:
+    """Return the signed name that a page gives to its taps, so that they stay this person's whoever sends them."""
+    return signing.dumps([by.user_id, by.team_id], salt=_WHOSE)
+
+
+def tapped(
+    kind: str, data: dict[str, Any], *, run: str = "", at: datetime | None = None, seq: int = 1, device: str = "page"
+) -> dict[str, Any]:
+    """Return a tap that a page makes on the server for somebody: what a form says, as a browser would have sent it."""
+    moment = (at or timezone.now()).isoformat()
+    return {"id": str(uuid.uuid4()), "run": run, "kind": kind, "data": data, "seq": seq, "at": moment, "device": device}
+
+
+@transaction.atomic
+def record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at: datetime | None = None) -> Stored:
+    """Keep a batch of taps of a visit or a test, and let what they say happen.
+
+    `sent_at` is the sender's own clock at sending: times are put right by how far it is off. Raises NoSuchStream where
+    there is none and nothing in the batch begins one.
+    """
+    read, refused = _read(taps)
+    now = timezone.now()
+    skew = now - sent_at if sent_at and abs(now - sent_at) > _CLOCK_SLACK else timedelta(0)
+    stream = STREAMS[of].held(by, number) or _begun(by, of, number, read, refused, skew, now)
+    already = set(Tap.across_teams.filter(pk__in=[tap.id for tap in read], stream=number).values_list("pk", flat=True))
+    late, room = stream.closed, stream.most
+    new: list[Tap] = []
+    for tap in read:
+        if tap.id in already:
+            continue
+        try:
+            if len(new) >= room:
+                raise BadTap("There is no room for more taps here.")
+            new.append(_row(by, number, tap, stream.check(tap), late=late))
+        except BadTap as fault:
+            refused.append((str(tap.id), str(fault)))
+        except NotAllowed as fault:
+            acts.refused(by, tap.kind.replace("_", " "), stream.row)
+            refused.append((str(tap.id), str(fault)))
+    standing, total = _written(new, number)
+    kept = already | standing
+    fresh = [tap for tap in new if tap.pk in standing]
+    refused += [(str(tap.pk), "This tap belongs elsewhere.") for tap in new if tap.pk not in standing]
+    if fresh:
+        stream.happen(fresh, {tap.pk: moment(tap.at, skew, now) for tap in fresh})
+    came_late = {tap.pk for tap in fresh} if late else set()
+    if late and already:
+        came_late |= set(Tap.across_teams.filter(pk__in=already, late=True).values_list("pk", flat=True))
+    added = 0 if late else len(fresh)
+    return Stored([str(pk) for pk in kept], [str(pk) for pk in came_late], refused, stream, total, added)
+
+
+def moment(at: datetime, skew: timedelta, now: datetime) -> datetime:
+    """Return when something happened by the server's clock: never later than now, never before there was Kessa."""
+    try:
+        happened = at + skew
+    except OverflowError:
+        return now
+    return min(happened, now) if happened.year >= _FIRST_YEAR else now
+
+
+def _read(taps: list[Any]) -> tuple[list[Incoming], list[tuple[str, str]]]:
+    read: dict[uuid.UUID, Incoming] = {}
+    refused = []
+    for tap in taps:
+        try:
+            one = read_tap(tap)
+            read[one.id] = one
+        except BadTap as fault:
+            refused.append((str(tap.get("id"))[:80] if isinstance(tap, dict) else "", str(fault)))
+    return list(read.values()), refused
+
+
+def _begun(
+    by: Membership,
+    of: str,
+    number: uuid.UUID,
+    read: list[Incoming],
+    refused: list[tuple[str, str]],
+    skew: timedelta,
+    now: datetime,
+) -> Stream:
+    """Begin the stream by the first tap that can; one that cannot is refused and holds up nothing else."""
+    beginnings = [tap for tap in read if tap.kind in STREAMS[of].begins_with]
+    for tap in sorted(beginnings, key=lambda tap: (tap.seq, tap.at, tap.id)):
+        try:
+            return STREAMS[of].begun(by, number, tap, moment(tap.at, skew, now))
+        except (BadTap, NotAllowed) as fault:
+            refused.append((str(tap.id), str(fault)))
+    raise NoSuchStream(refused[-1][1] if refused else "There is no such visit or test.")
+
+
+def _row(by: Membership, number: uuid.UUID, tap: Incoming, data: dict[str, Any], *, late: bool) -> Tap:
+    person = _person(by, tap.whose)
+    return Tap(
+        id=tap.id,
+        team_id=by.team_id,
+        stream=number,
+        run=tap.run,
+        kind=tap.kind,
+        data=data,
+        seq=tap.seq,
+        at=tap.at,
+        device=tap.device,
+        person_id=person,
+        sent_by_id=by.user_id if person != by.user_id else None,
+        late=late,
+    )
+
+
+def _person(by: Membership, name: str) -> int:
+    """Return whose tap it is: the person who is named by this server for this team, else who sends it."""
+    if not name:
+        return by.user_id
+    try:
+        user_id, team_id = signing.loads(name, salt=_WHOSE)
+    except (signing.BadSignature, ValueError, TypeError):
+        raise BadTap("Whose tap this is cannot be told.") from None
+    if team_id != by.team_id:
+        raise BadTap("This tap is another team's.")
+    return int(user_id)
+
+
+def _written(new: list[Tap], number: uuid.UUID) -> tuple[set[uuid.UUID], int]:
+    """Write taps; return the ids that stand in this stream now, and how many of it count.
+
+    One that was sent to two streams at once stands in one of them.
+    """
+    Tap.across_teams.bulk_create(new, ignore_conflicts=True)
+    ids = {tap.pk for tap in new}
+    rows = Tap.across_teams.filter(stream=number)
+    sums = rows.aggregate(total=Count("pk", filter=Q(late=False)), written=Count("pk", filter=Q(pk__in=ids)))
+    if sums["written"] != len(ids):
+        ids = set(rows.filter(pk__in=ids).values_list("pk", flat=True))
+    return ids, sums["total"]

@@ -1,0 +1,62 @@
+"""What a stream of taps is: the frame into which visits and tests fit their own."""
+
+import uuid
+from abc import ABC, abstractmethod
+from datetime import datetime
+from typing import Any, ClassVar, Self
+
+from kessa.people.models import Membership
+from kessa.taps.incoming import Incoming
+from kessa.taps.models import Tap
+
+
+class Stream(ABC):
+    """A visit or a test, to which taps are added while its row is held.
+
+    `at_of` is the moment of a tap by the server's clock: a phone's own clock may be off.
+    """
+
+    # How it is called at the door, and the kinds of tap by which one begins.
+    name: ClassVar[str]
+    begins_with: ClassVar[tuple[str, ...]]
+    most: ClassVar[int]
+
+    def __init__(self, by: Membership, row: Any) -> None:
+        """Hold a stream's row for the member who taps."""
+        self.by, self.row = by, row
+
+    @classmethod
+    @abstractmethod
+    def held(cls, by: Membership, stream: uuid.UUID) -> Self | None:
+        """Return the stream of this number with its row locked; None where the team has none."""
+
+    @classmethod
+    @abstractmethod
+    def begun(cls, by: Membership, stream: uuid.UUID, tap: Incoming, at: datetime) -> Self:
+        """Begin a stream by its first tap, made at `at`; raises BadTap or NotAllowed."""
+
+    @property
+    @abstractmethod
+    def closed(self) -> bool:
+        """Whether taps come too late for it."""
+
+    @abstractmethod
+    def check(self, tap: Incoming) -> dict[str, Any]:
+        """Return what a tap carries, as it is kept, but for what the server can work out; raises BadTap."""
+
+    @abstractmethod
+    def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
+        """Let what was tapped happen, once it is kept: `moments` are the times by the server's clock."""
+
+    @property
+    @abstractmethod
+    def page(self) -> str:
+        """Where a closed stream is shown."""
+
+
+STREAMS: dict[str, type[Stream]] = {}
+
+
+def register(stream: type[Stream]) -> None:
+    """Open the door of taps to a kind of stream."""
+    STREAMS[stream.name] = stream

@@ -1,0 +1,8 @@
+"""The address of the door of taps."""
+
+from django.urls import path
+
+from kessa.taps import views
+
+app_name = "taps"
+urlpatterns = [path("<slug:of>/<uuid:stream>/", views.receive, name="receive")]

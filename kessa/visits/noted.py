@@ -1,0 +1,101 @@
+"""Checking what is noted on a visit's scales."""
+
+import uuid
+from typing import Any
+
+from kessa.core.errors import CannotCompute, checked_number
+from kessa.core.job.circumstances import Scale, scales_for
+from kessa.core.quantities.quantity import plain
+from kessa.instruments.models import Instrument
+from kessa.people.selectors import members
+from kessa.taps.incoming import BadTap, Incoming, is_whole, read_time
+from kessa.visits.models import Visit
+
+
+def observed(tap: Incoming, visit: Visit) -> dict[str, Any]:
+    """Return what was observed, in the scale's own unit; raises BadTap. A value of None takes back what was noted.
+
+    `value` is on the scale, `display` and `unit` what an instrument showed where that was in another unit.
+    """
+    scale = next((each for each in scales_for(visit.place.kind_key) if each.key == tap.run), None)
+    if scale is None:
+        raise BadTap("This is not noted at this kind of place.")
+    if "value" not in tap.data:
+        raise BadTap("An observation carries its value.")
+    shown, unit = tap.data["value"], tap.data.get("unit") or scale.unit
+    if not isinstance(unit, str) or unit not in scale.units:
+        raise BadTap(f"{scale.label}: in one of {', '.join(scale.units)}.")
+    return {
+        "value": shown,
+        "unit": unit,
+        "on_scale": _on_scale(scale, shown, unit),
+        "instrument": _instrument(tap.data.get("instrument"), scale.key, visit),
+    }
+
+
+def _on_scale(scale: Scale, shown: Any, unit: str) -> float | None:
+    if shown is None:
+        return None
+    try:
+        value = scale.brought_from(checked_number(shown, scale.label), unit)
+    except CannotCompute as fault:
+        raise BadTap(f"{scale.label}: {fault.message}") from None
+    if not scale.holds(value):
+        span = "" if scale.words else f" It runs from {plain(scale.least)} to {plain(scale.most)} {scale.sign}."
+        raise BadTap(f"{scale.label}: not on the scale.{span}")
+    return value
+
+
+def _instrument(pk: Any, key: str, visit: Visit) -> int | None:
+    if pk is None:
+        return None
+    if not is_whole(pk, 1, 2**62):
+        raise BadTap("An instrument is named by its number.")
+    if not Instrument.objects.for_team(visit.team_id).filter(pk=pk, measures=key).exists():
+        raise BadTap("Your team has no such instrument for this reading.")
+    return int(pk)
+
+
+def drawn(tap: Incoming, team_id: int) -> dict[str, Any]:
+    """Return what is said of a sample that was drawn; raises BadTap."""
+    said = tap.data
+    try:
+        sample = str(uuid.UUID(str(said.get("sample"))))
+    except ValueError:
+        raise BadTap("A sample has a UUID of its own.") from None
+    person = said.get("by")
+    if person is not None and not (is_whole(person, 1, 2**62) and members(team_id).filter(pk=person).exists()):
+        raise BadTap("Somebody of your team drew it.")
+    bottle = said.get("bottle")
+    if bottle is not None and not is_whole(bottle, 1, 2**62):
+        raise BadTap("A bottle is named by its number.")
+    return {
+        "sample": sample,
+        "at": read_time(said["at"]).isoformat() if said.get("at") else None,
+        "by": person,
+        "depth_cm": _tenths(said.get("depth_cm"), 0, 10_000, "The depth"),
+        "water_temperature_c": _tenths(said.get("water_temperature_c"), -5, 100, "The water's temperature"),
+        "way": str(said.get("way") or "")[:20].replace("\0", ""),
+        "bottle": bottle,
+    }
+
+
+def _tenths(value: Any, least: float, most: float, what: str) -> float | None:
+    if value is None:
+        return None
+    try:
+        number = round(checked_number(value, what), 1)
+    except CannotCompute as fault:
+        raise BadTap(fault.message) from None
+    if not least <= number <= most:
+        raise BadTap(f"{what} lies between {plain(least)} and {plain(most)}.")
+    return number
+
+
+def text(value: Any, most: int, what: str) -> str:
+    """Return a text as it is kept; raises BadTap."""
+    if value is None:
+        return ""
+    if not isinstance(value, str) or len(value) > most or "\0" in value:
+        raise BadTap(f"{what} is a text of up to {most} letters.")
+    return value

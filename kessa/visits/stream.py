@@ -1,0 +1,116 @@
+"""A visit as a stream of taps: begun, noted, samples drawn, paused, handed on, closed."""
+
+import uuid
+from datetime import datetime
+from typing import Any, ClassVar, Self
+
+from django.urls import reverse
+
+from kessa.people.acts import NotAllowed
+from kessa.people.models import Membership
+from kessa.people.selectors import members
+from kessa.places.models import Place
+from kessa.taps.incoming import BadTap, Incoming, is_whole
+from kessa.taps.models import Tap
+from kessa.taps.streams import Stream
+from kessa.visits import may, services
+from kessa.visits.forms import SafetyForm
+from kessa.visits.models import Visit
+from kessa.visits.noted import drawn, observed, text
+
+BEGUN, OBSERVED, DRAWN = "visit_begun", "observed", "sample_drawn"
+PAUSED, RESUMED, HANDED, CLOSED = "paused", "resumed", "handed_over", "visit_closed"
+
+
+class VisitStream(Stream):
+    """The taps of one visit."""
+
+    name: ClassVar[str] = "visit"
+    begins_with: ClassVar[tuple[str, ...]] = (BEGUN, DRAWN)
+    most: ClassVar[int] = 2000
+    row: Visit
+
+    @classmethod
+    def held(cls, by: Membership, stream: uuid.UUID) -> Self | None:
+        """Return the visit with its row locked."""
+        found = services.held_visit(by.team_id, stream)
+        return cls(by, found) if found else None
+
+    @classmethod
+    def begun(cls, by: Membership, stream: uuid.UUID, tap: Incoming, at: datetime) -> Self:
+        """Begin a visit with its safety confirmed, or note the time around a sample that was drawn by itself."""
+        if not may.begin_visit(by):
+            raise NotAllowed(may.begin_visit.refusal)
+        place = _place(by, tap.data.get("place"))
+        if tap.kind == DRAWN:
+            return cls(by, services.stop_by(by, stream, place, at))
+        form = SafetyForm(place, tap.data.get("safety") if isinstance(tap.data.get("safety"), dict) else {})
+        if not form.is_valid():
+            raise BadTap(" ".join(str(error) for errors in form.errors.values() for error in errors))
+        return cls(by, services.begin_visit(by, stream, place, form.confirmed(), at))
+
+    @property
+    def closed(self) -> bool:
+        """Whether the visit is closed; one without a leader never is."""
+        return self.row.closed_at is not None
+
+    @property
+    def page(self) -> str:
+        """The visit's page."""
+        return reverse("visits:visit", args=[self.row.pk])
+
+    def check(self, tap: Incoming) -> dict[str, Any]:
+        """Return what a tap carries; raises BadTap or NotAllowed."""
+        if tap.kind == BEGUN:
+            return {"place": self.row.place_id, "safety": self.row.safety}
+        if tap.kind == OBSERVED:
+            return observed(tap, self.row)
+        if tap.kind == DRAWN:
+            said = drawn(tap, self.row.team_id)
+            if said["bottle"]:
+                services.check_bottle(self.row.place, said["bottle"])
+            return said
+        if tap.kind not in (PAUSED, RESUMED, HANDED, CLOSED):
+            raise BadTap("This kind of tap is not known on a visit.")
+        if not self.closed:
+            services.check_lead(self.by, self.row, tap)
+        return self._led(tap)
+
+    def _led(self, tap: Incoming) -> dict[str, Any]:
+        if tap.kind in (PAUSED, RESUMED):
+            return {}
+        remark = text(tap.data.get("remark"), 1000 if tap.kind == CLOSED else 300, "A remark")
+        if tap.kind == CLOSED:
+            return {"remark": remark}
+        taker = tap.data.get("taker")
+        if not is_whole(taker, 1, 2**62) or not members(self.row.team_id).filter(pk=taker).exists():
+            raise BadTap("Choose someone of your team.")
+        return {"taker": taker, "remark": remark}
+
+    def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
+        """Let what was tapped happen, in order; what came after closing is kept and changes nothing."""
+        if self.closed:
+            return
+        noted = [tap for tap in taps if tap.kind == OBSERVED]
+        if noted:
+            services.note(self.row, noted, moments)
+        for tap in sorted(taps, key=lambda tap: (tap.seq, tap.at, tap.pk)):
+            if tap.kind == DRAWN:
+                services.draw_sample(self.row, tap, moments[tap.pk])
+            elif tap.kind in (PAUSED, RESUMED, HANDED):
+                services.lead_on(self.row, tap, moments[tap.pk])
+            elif tap.kind == CLOSED:
+                services.close_visit(self.row, tap, moments[tap.pk], self.left_out())
+
+    def left_out(self) -> list[str]:
+        """Say what was left out of the visit, as it is closed."""
+        return []
+
+
+def _place(by: Membership, number: Any) -> Place:
+    found: Place | None = None
+    if is_whole(number, 1, 2**62):
+        found = Place.objects.for_team(by.team_id).filter(pk=number).select_related("team").first()
+    if found is None:
+        raise BadTap("Your team has no such place.")
+    return found
