@@ -80,7 +80,12 @@ class Sheet(NamedTuple):
             return "circumstances"
         if not self.samples and (self.tests or not self.in_place_wanted):
             return "sample"
-        return "test" if any(test.state != "done" for test in self.tests) else "close"
+        return "test" if self.next_test else "close"
+
+    @property
+    def next_test(self) -> Test | None:
+        """The first planned test that is not done."""
+        return next((test for test in self.tests if test.state != "done"), None)
 
     @property
     def in_place_wanted(self) -> bool:

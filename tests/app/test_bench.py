@@ -9,7 +9,7 @@ from unittest.mock import patch
 
 from django.core.exceptions import ValidationError
 from django.db import OperationalError, connection
-from django.test import Client, TestCase, TransactionTestCase
+from django.test import Client, TransactionTestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -26,10 +26,11 @@ from kessa.people.models import Membership
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.taps.services import record, whose
+from tests.app.pages import PageTest
 from tests.world import Taps, begin, drawn, measured, member, send, standing, team_of
 
 
-class Recording(TestCase):
+class Recording(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.determination = begin(self.place, self.membership)
@@ -288,7 +289,7 @@ class Recording(TestCase):
         self.assertIsNone(history.usual_at(self.place, series))
 
 
-class Addresses(TestCase):
+class Addresses(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)

@@ -1,10 +1,14 @@
 """The demo world, and that nothing in it was written by hand."""
 
-from django.core.management import call_command
-from django.test import TestCase
+from unittest.mock import Mock, patch
+
+from django.core.management import CommandError, call_command
+from django.db import connection
+from django.db.migrations.recorder import MigrationRecorder
 
 from kessa.bench.models import Determination
 from kessa.bench.state import bench_of
+from kessa.core.datafile import BadDataFile
 from kessa.core.readings import KINDS as KINDS_OF_READING
 from kessa.demo import world
 from kessa.instruments.models import Instrument
@@ -16,11 +20,29 @@ from kessa.places.models import Place
 from kessa.rounds.selectors import active_rounds, calls
 from kessa.taps.selectors import counted
 from kessa.visits.models import Observation, Visit
+from kessa.web.checks import data_files
+from tests.app.pages import PageTest
 
 KINDS = {"stream": 4, "boiler": 1, "cooling-tower": 1, "closed-loop": 1, "heating-loop": 1, "supply": 1, "well": 5}
 
 
-class TarrowVale(TestCase):
+OPEN_PLACES = (
+    ("per", {"Dairy, steam boiler", "Dairy, cooling tower", "Dairy, borehole supply"}),
+    ("maud", {"Well, Hagg End", "Dairy, borehole supply"}),
+    ("ines", {"Ashlin Brook, mill pond dam"}),
+)
+
+
+def spilt(test, results):
+    """Chloride left its limits at the depot's foot only, and there it did."""
+    spill = results.filter(verdict="outside", parameter="chloride")
+    test.assertTrue(all(result.place.name.endswith("below the depot") for result in spill))
+    test.assertTrue(any(150 <= result.value <= 230 for result in spill))
+    above = results.filter(place__name__endswith="above the depot", parameter="chloride")
+    test.assertFalse(above.exclude(verdict="inside").exists())
+
+
+class TarrowVale(PageTest):
     @classmethod
     def setUpTestData(cls):
         world.build()
@@ -42,14 +64,10 @@ class TarrowVale(TestCase):
         self.assertGreater((last.taken_at - first.taken_at).days, 700)
         kinds = list(Place.objects.for_team(self.team).values_list("kind_key", flat=True))
         self.assertEqual({kind: kinds.count(kind) for kind in kinds}, KINDS)
-        spill = self.results.filter(verdict="outside", parameter="chloride")
-        self.assertTrue(all(result.place.name.endswith("below the depot") for result in spill))
-        self.assertTrue(any(150 <= result.value <= 230 for result in spill))
+        spilt(self, self.results)
         self.assertTrue(self.results.marked("not-agreed").exists())
         over = Determination.objects.for_team(self.team).exclude(continues=None)
         self.assertTrue(all(each.continues.results.get().censor == ">" for each in over))
-        above = self.results.filter(place__name__endswith="above the depot", parameter="chloride")
-        self.assertFalse(above.exclude(verdict="inside").exists())
 
     def test_every_kind_of_test_was_run_and_what_went_wrong_shows(self):
         kinds = {result.determination.method.part(result.part).kind for result in self.results}
@@ -129,10 +147,20 @@ class TarrowVale(TestCase):
 
     def test_each_person_finds_the_places_left_open_on_today(self):
         rounds = list(active_rounds(self.team))
-        for name, open_places in (
-            ("per", {"Dairy, steam boiler", "Dairy, cooling tower", "Dairy, borehole supply"}),
-            ("maud", {"Well, Hagg End", "Dairy, borehole supply"}),
-            ("ines", {"Ashlin Brook, mill pond dam"}),
-        ):
+        for name, open_places in OPEN_PLACES:
             found = calls(self.team, self.team.members.get(username=name), rounds)
             self.assertEqual({call.place.name for call in found.mine}, open_places, name)
+
+
+class BeforeTheFirstPage(PageTest):
+    def test_a_world_of_an_older_kessa_is_told(self):
+        call_command("check_world")
+        MigrationRecorder(connection).record_applied("bench", "0099_gone")
+        with self.assertRaisesMessage(CommandError, "bin/demo --fresh"):
+            call_command("check_world")
+
+    def test_a_broken_data_file_is_told_with_its_name(self):
+        self.assertEqual(data_files(), [])
+        broken = patch("kessa.web.checks._FILES", [Mock(side_effect=BadDataFile("supplies.toml: unit: is needed."))])
+        with broken:
+            self.assertEqual([str(each.msg) for each in data_files()], ["supplies.toml: unit: is needed."])

@@ -2,7 +2,6 @@
 
 from types import SimpleNamespace
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils.html import escape
 
@@ -11,10 +10,11 @@ from kessa.bench.state import bench_of
 from kessa.core.job.schools import complete, questions
 from kessa.people.display import shown_as
 from kessa.rules.models import HouseRules
+from tests.app.pages import PageTest
 from tests.world import begin, measured, member, team_of
 
 
-class HouseRulesPage(TestCase):
+class HouseRulesPage(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.person = self.membership.user
@@ -80,7 +80,7 @@ class HouseRulesPage(TestCase):
         self.assertEqual((rungs[12]["verdict"], simple[12]["verdict"]), ([[12, "not settled"]], [[12, "outside"]]))
 
 
-class Units(TestCase):
+class Units(PageTest):
     def test_what_each_person_sees(self):
         person = SimpleNamespace(concentration_unit="ppm", temperature_unit="degF", hardness_unit="fH")
         for stored, wanted in (
@@ -99,7 +99,7 @@ class Units(TestCase):
         self.assertEqual((shown.number(80.0, "mg/L", "CaCO3"), shown.sign), (80.0, "mg/L"))
 
 
-class LongLists(TestCase):
+class LongLists(PageTest):
     def test_a_place_with_signs_in_its_name_is_written_safely_and_stays_chosen(self):
         membership, place = team_of("Ines")
         place.name = 'Under <b>the "bridge"</b>'

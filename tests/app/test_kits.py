@@ -2,7 +2,6 @@
 
 from datetime import timedelta
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
@@ -11,10 +10,11 @@ from kessa.kits.models import Kit, Lot, StockChange
 from kessa.log.services import go_on
 from kessa.rounds.models import KitCheck
 from kessa.visits.models import Observation
+from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, note, planned, send, standing, stocked_kit, team_of, visited
 
 
-class Lots(TestCase):
+class Lots(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
@@ -131,7 +131,7 @@ class Lots(TestCase):
         self.assertContains(self.client.get("/kits/"), "Nothing in it yet")
 
 
-class Instruments(TestCase):
+class Instruments(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
@@ -170,7 +170,7 @@ class Instruments(TestCase):
         self.assertEqual(self.client.post("/instruments/new/", flat).status_code, 422)
 
 
-class KitChecks(TestCase):
+class KitChecks(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)

@@ -6,17 +6,17 @@ import json
 from datetime import timedelta
 
 from django.db import connection
-from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from kessa.log.models import Mark, Result
 from kessa.log.services import repeat
 from kessa.taps.models import Tap
+from tests.app.pages import PageTest
 from tests.world import begin, measured, member, team_of
 
 
-class Log(TestCase):
+class Log(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
@@ -79,7 +79,7 @@ class Log(TestCase):
             self.assertContains(page, words)
 
 
-class Costs(TestCase):
+class Costs(PageTest):
     """Query counts that do not grow with rows."""
 
     def setUp(self):

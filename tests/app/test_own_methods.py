@@ -1,11 +1,11 @@
 """A team's own methods: written, checked, published, changed, retired, taken out and in."""
 
-from django.test import TestCase
 from django.urls import reverse
 
 from kessa.core.methods import house_methods
 from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import methods_of
+from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, send, team_of
 
 ZINC = {
@@ -40,7 +40,7 @@ STEPS = rows(
 )
 
 
-class OwnMethods(TestCase):
+class OwnMethods(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)

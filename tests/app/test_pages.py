@@ -2,16 +2,16 @@
 
 from datetime import UTC, datetime, timedelta
 
-from django.test import TestCase
 from django.utils import timezone
 
 from kessa.log.models import Result
 from kessa.people.models import Team
 from kessa.places.models import Pair, Place
+from tests.app.pages import PageTest
 from tests.world import SETS, begin, measured, team_of
 
 
-class Pages(TestCase):
+class Pages(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)

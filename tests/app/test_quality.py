@@ -1,17 +1,17 @@
 """Blanks, standards and spikes: begun, run, judged, and shown with the results of that day."""
 
-from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
 from kessa.bench.models import Determination
 from kessa.log.models import QualityCheck, Result
+from tests.app.pages import PageTest
 from tests.world import Taps, begin, send, standing, stocked_kit, team_of
 
 PHOTOMETER = "nitrate-photometer"
 
 
-class Checks(TestCase):
+class Checks(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
@@ -109,7 +109,7 @@ class Checks(TestCase):
         self.assertNotContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), ">A standard<")
 
 
-class WhatPresses(TestCase):
+class WhatPresses(PageTest):
     def test_the_gravest_of_the_newest_results_is_what_comes_next_at_a_place(self):
         membership, place = team_of("Ines")
         self.client.force_login(membership.user)
@@ -134,7 +134,7 @@ class WhatPresses(TestCase):
         self.assertContains(self.client.get("/log/"), "as NO3")
 
 
-class HostileReadings(TestCase):
+class HostileReadings(PageTest):
     def test_each_is_refused_in_words_and_the_good_one_is_kept(self):
         membership, place = team_of("Ines")
         for method, part, good, bad in (
@@ -206,7 +206,7 @@ class HostileReadings(TestCase):
             self.assertTrue(all(len(why) > 10 for _, why in stored.refused))
 
 
-class DilutedAgain(TestCase):
+class DilutedAgain(PageTest):
     def test_a_plan_starts_from_the_sample_as_it_was_tested(self):
         membership, place = team_of("Ines")
         self.client.force_login(membership.user)

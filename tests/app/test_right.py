@@ -6,7 +6,6 @@ import re
 from pathlib import Path
 
 from django.conf import settings
-from django.test import TestCase
 from django.urls import reverse
 
 from kessa.log.models import Mark, Result
@@ -15,10 +14,11 @@ from kessa.people.acts import ACTS
 from kessa.people.models import Act
 from kessa.people.permissions import addresses, permissions_page
 from kessa.visits.models import Observation
+from tests.app.pages import PageTest
 from tests.world import led, measured, member, note, read, standing, team_of, visited
 
 
-class PutRight(TestCase):
+class PutRight(PageTest):
     def setUp(self):
         self.ines, self.place = team_of("Ines")
         self.olek = member(self.ines.team, "Olek")
@@ -104,7 +104,7 @@ class PutRight(TestCase):
             Result.objects.for_team(self.place.team).update(value=1)
 
 
-class WhoMay(TestCase):
+class WhoMay(PageTest):
     def setUp(self):
         self.ines, self.place = team_of("Ines")
         self.olek = member(self.ines.team, "Olek")

@@ -3,7 +3,6 @@
 from datetime import timedelta
 
 from django.db import connection
-from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
@@ -13,12 +12,13 @@ from kessa.people.models import Membership
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Round, Settled
 from kessa.rounds.selectors import active_rounds, calls, dues_at, weekly_use
+from tests.app.pages import PageTest
 from tests.world import measured, member, planned, safety, team_of
 
 MONTHLY = {"name": "Monthly", "starts_on": "2026-01-01", "shape": "monthly", "which": "-1", "weekday": "SU"}
 
 
-class Planning(TestCase):
+class Planning(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
@@ -86,7 +86,7 @@ class Planning(TestCase):
             self.assertEqual(self.client.get(f"/today/rounds/?month={month}").status_code, 200)
 
 
-class Today(TestCase):
+class Today(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.team = self.membership.team
@@ -177,7 +177,7 @@ class Today(TestCase):
         self.assertEqual(round(weekly_use(self.team)["chromate-packet"], 1), 3.2)
 
 
-class CalendarFiles(TestCase):
+class CalendarFiles(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)

@@ -4,7 +4,7 @@ import re
 from pathlib import Path
 
 from django.conf import settings
-from django.test import Client, TestCase, override_settings
+from django.test import Client, override_settings
 from django.urls import reverse
 
 from kessa.core.job.place_kinds import place_kinds
@@ -19,10 +19,11 @@ from kessa.rounds.packing_list import packing_list
 from kessa.rounds.selectors import dues_at
 from kessa.rounds.services import keep_packing_list
 from kessa.visits.services import label_bottle
+from tests.app.pages import PageTest
 from tests.world import begin, measured, member, planned, stocked_kit, team_of, visited
 
 
-class OtherTeams(TestCase):
+class OtherTeams(PageTest):
     def setUp(self):
         self.mine, _ = team_of("Ines")
         self.theirs, self.place = team_of("Ulf")
@@ -131,7 +132,7 @@ class OtherTeams(TestCase):
         self.assertEqual(users, allowed)
 
 
-class Members(TestCase):
+class Members(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
@@ -217,7 +218,7 @@ class Members(TestCase):
         self.assertEqual(self.client.get("/places/new/volcano/").status_code, 404)
 
 
-class SigningIn(TestCase):
+class SigningIn(PageTest):
     def test_guessing_is_slowed(self):
         team_of("Ines")
         for _ in range(5):

@@ -6,7 +6,7 @@ import uuid
 from datetime import timedelta
 
 from django.core.files.uploadedfile import SimpleUploadedFile
-from django.test import TestCase, override_settings
+from django.test import override_settings
 from django.urls import reverse
 from django.utils import timezone
 from PIL import Image
@@ -17,6 +17,7 @@ from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Bottle, Observation, Sample, Visit
+from tests.app.pages import PageTest
 from tests.world import (
     Taps,
     drawn,
@@ -34,7 +35,7 @@ from tests.world import (
 )
 
 
-class Visits(TestCase):
+class Visits(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.team, self.person = self.membership.team, self.membership.user
@@ -277,7 +278,7 @@ class Visits(TestCase):
 
 
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
-class Photographs(TestCase):
+class Photographs(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
