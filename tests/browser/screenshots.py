@@ -50,7 +50,7 @@ def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
 
     def begin(place: str, test: str) -> None:
         # The shelf of the test before is cleared.
-        page.evaluate("indexedDB.deleteDatabase('kessa-shelf')")
+        page.evaluate("indexedDB.deleteDatabase('kessa-clocks')")
         page.goto(f"{address}/bench/")
         open_bench(page, place, test)
 
