@@ -9,7 +9,7 @@ from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.core.judging.written import written_form
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
-from kessa.core.quantities.units import convert
+from kessa.core.quantities.units import convert, in_words
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
 from kessa.log.models import Result
@@ -61,6 +61,8 @@ def found_lately(place: Place) -> Lately:
 
 def usual_at(place: Place, series: Series, before: Any = None) -> UsualRange | None:
     """Learn what is usual at a place from its latest trustworthy results of a series, drawn before a moment."""
+    if in_words(series.unit):
+        return None
     past = Result.objects.for_team(place.team_id).trustworthy().filter(place=place, **series._asdict())
     if before is not None:
         past = past.filter(taken_at__lt=before)

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from kessa.core.errors import finite
-from kessa.core.quantities.units import convert
+from kessa.core.quantities.units import convert, in_words
 
 
 @dataclass(frozen=True)
@@ -23,6 +23,17 @@ class Quantity:
     censor: str | None
     unit: str
     form: str | None = None
+
+    @property
+    def words(self) -> str | None:
+        """What it is in words, where its unit is one of words and not of numbers.
+
+        >>> Quantity(1, 0, 1, None, "presence").words
+        'cannot tell'
+        """
+        if not in_words(self.unit):
+            return None
+        return "cannot tell" if self.low != self.high else "present" if self.value else "absent"
 
     def diluted(self, factor: float) -> Quantity:
         """Return what the undiluted sample held; `factor` ≥ 1. Raises CannotCompute on `dilution` if too large."""

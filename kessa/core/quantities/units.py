@@ -59,6 +59,8 @@ UNITS = {
     "FNU": Unit("turbidity in FNU", 1.0),
     "JTU": Unit("turbidity in JTU", 1.0),
     "FAU": Unit("turbidity in FAU", 1.0),
+    # Whether something is there at all: 1 where it is, 0 where it was not found. It is written in words.
+    "presence": Unit("presence", 1.0),
 }
 
 # How people write what the data files keep in plain letters. A pH has no unit to write.
@@ -72,6 +74,7 @@ _SIGNS = {
     "fH": "°fH",
     "eH": "°e",
     "pH": "",
+    "presence": "",
 }
 
 _CONCENTRATIONS = ("mass", "moles", "equivalents", "degrees")
@@ -85,6 +88,11 @@ def sign(unit: str) -> str:
     ('µS/cm', 'mg/L', '')
     """
     return _SIGNS.get(unit, unit)
+
+
+def in_words(unit: str) -> bool:
+    """Whether what is found in a unit is written in words: nothing is counted, so nothing is usual or drawn of it."""
+    return unit == "presence"
 
 
 def convert(value: float, unit: str, form: str | None, to_unit: str, to_form: str | None) -> float:

@@ -164,11 +164,14 @@ class Kind(Checked):
         return Quantity(value, value, None, ">", self.unit, self.form)
 
     def written(self, quantity: Quantity) -> str:
-        """Write a quantity with its unit and form."""
-        return f"{quantity.censor or ''}{plain(quantity.value)} {self.unit}" + (f" as {self.form}" if self.form else "")
+        """Write a quantity with its unit and form, or in words."""
+        form = f" as {self.form}" if self.form else ""
+        return quantity.words or f"{quantity.censor or ''}{plain(quantity.value)} {self.unit}{form}"
 
 
 def _truth(quantity: Quantity) -> str:
+    if quantity.words:
+        return "It says nothing of how much"
     if quantity.censor == "<":
         return f"The truth is at or below {plain(quantity.value)} {quantity.unit}"
     if quantity.high is None:

@@ -14,6 +14,7 @@ from kessa.core.job.occasions import occasion_kinds
 from kessa.core.job.supplies import supplies, unit_word
 from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import sign
 from kessa.core.runs import flags
 from kessa.instruments.measured import measured_by_instruments
@@ -55,8 +56,10 @@ def scale_label(key: str) -> str:
 
 @register.filter
 def minutes(seconds: int) -> str:
-    """Say a wait, such as "2 min 30 s"."""
+    """Say a wait, such as "2 min 30 s" or "18 h"."""
     whole, rest = divmod(int(seconds), 60)
+    if whole >= 120 and not whole % 60 and not rest:
+        return f"{whole // 60} h"
     return " ".join([f"{whole} min"] * bool(whole) + [f"{rest} s"] * bool(rest or not whole))
 
 
@@ -113,7 +116,9 @@ def verdict(word: str) -> SafeString:
 
 @register.inclusion_tag("components/gauge.html")
 def gauge(result: Any) -> dict[str, Any]:
-    """Draw a result on its scale."""
+    """Draw a result on its scale; what is said in words has none."""
+    if result.quantity.words:
+        return {}
     limit = result.decisive
     if limit and (limit["unit"], limit["as"] or "") != (result.unit, result.form):
         limit = None
@@ -123,7 +128,9 @@ def gauge(result: Any) -> dict[str, Any]:
 
 @register.simple_tag(takes_context=True)
 def measured(context: Any, result: Any, css: str = "num") -> str:
-    """Write a result in the reader's own unit."""
+    """Write a result in the reader's own unit, or in words."""
+    if words := _words(result):
+        return format_html('<b class="{}">{}</b>', css, words)
     shown = _shown(context, result)
     value = plain(shown.number(result.value, result.unit, result.form))
     return format_html('<b class="{}">{}{}</b> {}', css, result.censor or "", value, shown.sign)
@@ -131,7 +138,9 @@ def measured(context: Any, result: Any, css: str = "num") -> str:
 
 @register.simple_tag(takes_context=True)
 def interval(context: Any, result: Any) -> str:
-    """Say in which interval the truth lies, in the reader's own unit."""
+    """Say in which interval the truth lies, in the reader's own unit; of what is said in words, how much is open."""
+    if _words(result):
+        return "not counted"
     shown = _shown(context, result)
     low, high = (
         None if bound is None else plain(shown.number(bound, result.unit, result.form or ""))
@@ -164,6 +173,11 @@ def temperature(context: Any, celsius: Any) -> str:
     return format_html(
         '<span class="num">{}</span> {}', plain(round(shown.number(float(celsius), "degC", ""), 1)), shown.sign
     )
+
+
+def _words(result: Any) -> str | None:
+    quantity = getattr(result, "quantity", result)
+    return quantity.words if isinstance(quantity, Quantity) else None
 
 
 def _shown(context: Any, result: Any) -> Shown:
