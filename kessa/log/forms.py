@@ -51,10 +51,8 @@ class ReadingRightForm(WhyForm):
         options = part.numbers.options
         if options:
             choices = [(json.dumps(each.reading), each.words or each.short) for each in options]
-            known = {key: value for key, value in before.items() if key in ("at", "between", "below", "above")}
-            self.fields["reading"] = forms.ChoiceField(
-                label="It looked like", choices=choices, initial=json.dumps(known)
-            )
+            now = (json.dumps(each.reading) for each in options if each.reading.items() <= before.items())
+            self.fields["reading"] = forms.ChoiceField(label="It looked like", choices=choices, initial=next(now, None))
         else:
             for key in self._keys():
                 self.fields[key] = _asked(key, before.get(key))

@@ -53,7 +53,7 @@ export function showReadings(run, answers, present) {
   }
 }
 
-const sameStep = (option, raw) => option.at === raw.at && option.below === raw.below && option.above === raw.above && String(option.between) === String(raw.between);
+const sameStep = (option, raw) => Object.entries(option).every(([key, value]) => String(value) === String(raw[key]));
 
 function showWindow(fieldset, run, answers, read) {
   const place = fieldset.querySelector("[data-window]");
