@@ -12,6 +12,7 @@ from django.conf import settings
 from django.db import OperationalError, connection
 from playwright.sync_api import expect
 
+from kessa.bench.models import Determination
 from kessa.taps.models import Tap
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
@@ -79,6 +80,32 @@ class Interrupted(BrowserTest):
         another.get_by_role("link", name="Go on: Below the depot").click()
         self.assert_saved(another)
         self.assert_count(another, 3)
+
+    def test_what_one_test_refuses_holds_up_no_other(self):
+        page = self.open()
+        waiting = {}
+        for place in ("Above the depot", "Below the depot"):
+            self.begin(page, place)
+            self.steps(page)
+            self.assert_saved(page)
+            self.cut(page)
+            self.drops(page, 2)
+            waiting[place] = Determination.objects.for_team(self.team).latest("started_at")
+            expect(page.get_by_text("2 taps waiting")).to_be_visible()
+            if place == "Above the depot":
+                refused = f"**/taps/bench/{waiting[place].pk}/"
+                page.context.route(refused, lambda route: route.fulfill(status=404, json={"error": "no such"}))
+            page.close()
+            self.mend(page)
+            page = page.context.new_page()
+            page.goto(self.address)
+        page.goto(f"{self.address}/log/")
+        for _ in range(60):
+            if self.taps_on_the_server() == 2:
+                break
+            page.wait_for_timeout(250)
+        kept = Tap.objects.for_team(self.team).filter(kind="drop_added").values_list("stream", flat=True)
+        self.assertEqual(set(kept), {waiting["Below the depot"].pk})
 
     def test_two_tabs_on_one_run(self):
         first = self.open(DESK)

@@ -1,12 +1,15 @@
 """The coordinator's day at a desk: places, rules, people, doubts."""
 
+import csv
 import re
+from pathlib import Path
 
 from playwright.sync_api import expect
 
+from kessa.bench.services import begin_test
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
-from tests.world import measured
+from tests.world import Taps, measured, read, send
 
 
 class Coordinator(BrowserTest):
@@ -90,3 +93,39 @@ class Coordinator(BrowserTest):
         expect(page.get_by_text("per is no longer in the team")).to_be_visible()
         guest.goto(f"{self.address}/log/")
         expect(guest.get_by_role("heading", name="You are in no team yet")).to_be_visible()
+
+    def test_a_slip_is_put_right_from_the_page_to_the_file(self):
+        measured(self.below, self.olek, 8, 18)
+        page = self.open(PHONE)
+        page.get_by_role("link", name="Log", exact=True).click()
+        page.get_by_role("row").nth(1).get_by_role("link").first.click()
+        page.get_by_role("link", name="Put right: run 2").click()
+        page.get_by_label("Counted to the end").fill("8")
+        page.get_by_role("button", name="Put it right").click()
+        page.get_by_label("Why").fill("Wrote 18 for 8")
+        page.get_by_role("button", name="Put it right").click()
+        expect(page.get_by_text("It is put right.")).to_be_visible()
+        marks = page.get_by_role("list", name="Marks")
+        expect(marks).to_contain_text("run 2: 18 drops became 8 drops. Wrote 18 for 8")
+        expect(page.get_by_text("Run 2: 8 × 4 = 32 mg/L as Cl")).to_be_visible()
+        page.get_by_role("link", name="Log", exact=True).click()
+        with page.expect_download() as download:
+            page.get_by_role("link", name="Save all of these as CSV").click()
+        with Path(download.value.path()).open(encoding="utf-8-sig", newline="") as file:
+            (row,) = csv.DictReader(file)
+        self.assertEqual((row["raw reading"], row["result"]), ("8, 8 drops", "32.0"))
+        self.assertIn("18 drops became 8 drops. Wrote 18 for 8", row["put right"])
+
+    def test_a_check_is_withdrawn_and_its_marks_lifted(self):
+        doubted = read(self.below, self.olek, "nitrate-photometer", 3.0, 3.0)
+        said = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
+        send(self.ines, begin_test(self.ines, said), Taps().read(1.0, 1.0).close())
+        page = self.open(DESK, "Ines")
+        page.goto(f"{self.address}/log/{doubted.pk}/")
+        page.get_by_role("list", name="Marks").get_by_role("link", name="the check").click()
+        page.get_by_text("It was no check after all").click()
+        page.get_by_label("Why: the reason stays with it").fill("Tap water in the standard's bottle")
+        page.get_by_role("button", name="Withdraw it, and lift its marks").click()
+        expect(page.get_by_text("Withdrawn", exact=False).first).to_be_visible()
+        page.goto(f"{self.address}/log/{doubted.pk}/")
+        expect(page.get_by_text("lifted by Ines: Tap water in the standard's bottle")).to_be_visible()

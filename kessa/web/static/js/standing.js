@@ -222,3 +222,20 @@ function afterBlank(last, again) {
   return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
 }
 
+export const present = (now) => presentStep(now.run, now.answers);
+
+// The last tap that stands, and the last unit, of the run that is being made or was made last.
+export function lastLive(now) {
+  let run = now.run ?? [...now.blanks, ...now.samples].at(-1);
+  // Nothing tapped for the system yet: what is taken back is the supply's.
+  if (run?.before?.events.length) run = run.before;
+  const live = run ? liveEvents(run.events) : [];
+  return { run, event: live.at(-1), drop: live.findLast((event) => event.kind === "drop_added") };
+}
+
+// The steps that are mere doing, from the present one to the next clock, question or reading.
+export function upToNext(now) {
+  const steps = [];
+  for (let step = present(now); given.steps[step]?.kind === "do" && !given.steps[step].wait; step += 1) if (stepApplies(step, now.answers)) steps.push(step);
+  return steps;
+}

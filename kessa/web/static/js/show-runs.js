@@ -1,0 +1,45 @@
+// The runs of a sample, each with what it came to.
+
+import { one } from "./dom.js";
+import { isFinished } from "./run-state.js";
+import { blankVerdict, given, rungOf, units } from "./standing.js";
+
+export const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `blank ${run.number}`) : `run ${run.number}`);
+
+export function showRuns(now) {
+  const rows = [...now.blanks, ...now.samples];
+  if (now.run && !rows.some((run) => run.name === now.run.name)) rows.push(now.run);
+  one("[data-runs]").replaceChildren(...rows.map((run) => runRow(run, now)));
+}
+
+function runRow(run, now) {
+  const row = document.createElement("tr");
+  const [name, count, words] = [0, 1, 2].map(() => row.appendChild(document.createElement("td")));
+  name.textContent = runName(run).replace(/^./, (letter) => letter.toUpperCase());
+  count.className = "num";
+  count.textContent = run.state.skipped ? "–" : isFinished(run.state) ? saidOf(run) : `${saidOf(run)} …`;
+  words.textContent = runWords(run, now);
+  return row;
+}
+
+const saidOf = (run) => {
+  if (run.pair) return `${run.pair.system.count} − ${run.pair.supply.count}`;
+  if (given.kind !== "read" || run.role === "blank") return units(run.state.count);
+  const read = Object.keys(run.state.readings).length;
+  return given.parts.length === 1 ? (read ? "read" : "") : `${read} of ${given.parts.length} read`;
+};
+
+function runWords(run, now) {
+  const { state } = run;
+  if (state.skipped) return "not run";
+  if (state.voided) return given.kind === "read" ? "void" : "void: too far";
+  if (given.kind !== "count" && run.role !== "blank") return state.stopped ? "stopped" : "";
+  if (run.role === "blank") return state.endpoint === null ? "" : blankVerdict(state);
+  if (state.endpoint === false) return `over ${given.rungs.at(-1).value} ${given.unit}`;
+  if (state.endpoint) {
+    const { censor, value } = rungOf(state, now.blanks);
+    return `${censor}${value} ${given.unit}`;
+  }
+  const other = now.counted.find((each) => each.name !== run.name && each.state.endpoint);
+  return other ? `agrees from ${given.rungs[other.state.count - 1].agrees.join(" to ")}` : "";
+}
