@@ -66,18 +66,27 @@ def live_through(stay: Stay, instruments: list[Instrument], chance: Random) -> V
     if place.kind.is_plant:
         temperature = round(24 + chance.gauss(0, 1.5), 1)
     noted = _noted(day, _seen(place, day, temperature, stay.strength, chance), instruments, chance)
-    sample = {
-        "sample": _identity(chance),
+    of_sample = {
         "depth_cm": place.sampling_depth_cm if place.kind.has_depth else None,
         "water_temperature_c": temperature,
         "way": place.usual_way,
     }
-    drawn = _tap(chance, "", "sample_drawn", 90, day + timedelta(minutes=6), sample)
-    _recorded(person, "visit", number, [begun, *noted, drawn])
+
+    def draw(seq: int, at: datetime, *before: dict[str, Any]) -> str:
+        drawn = _tap(chance, "", "sample_drawn", seq, at, {"sample": _identity(chance), **of_sample})
+        _recorded(person, "visit", number, [*before, drawn])
+        return str(drawn["data"]["sample"])
+
+    drawn_at = day + timedelta(minutes=6)
+    sample = draw(90, drawn_at, begun, *noted)
     at = day + timedelta(minutes=8)
-    for todo in stay.todo:
-        at = _test(sample["sample"], stay, todo, at, instruments, chance)
-    _recorded(person, "visit", number, [_tap(chance, "", "visit_closed", 99, at + timedelta(minutes=5), {})])
+    for nth, todo in enumerate(stay.todo, 91):
+        keeps = families()[todo.family][0].keeps_hours
+        if keeps and at > drawn_at + timedelta(hours=keeps):
+            # What does not keep is drawn afresh.
+            sample, drawn_at = draw(nth, at), at
+        at = _test(sample, stay, todo, at, instruments, chance)
+    _recorded(person, "visit", number, [_tap(chance, "", "visit_closed", 199, at + timedelta(minutes=5), {})])
     found: Visit = Visit.objects.for_team(place.team_id).get(pk=number)
     return found
 

@@ -16,7 +16,7 @@ from kessa.core.job.schools import complete, questions
 from kessa.core.judging.limits import not_judged
 from kessa.core.judging.written import bearing_on, other_forms
 from kessa.core.quantities.quantity import Quantity
-from kessa.core.runs.flags import ENDS
+from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.log import may
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
@@ -84,6 +84,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "marks": [mark for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
         "steps": steps_of(found),
+        "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
         "not_judged": _not_judged(found),
         "reference": reference_of(found.place),
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),

@@ -98,7 +98,7 @@ FLAGS = {
         repeat=True,
         advice=f"A check of this method failed: {_FRESH}",
     ),
-    "corrected": Flag("corrected"),
+    "corrected": Flag("put right"),
     "superseded": Flag("superseded", teaches=False, ends=True),
     "set-aside": Flag("set aside", teaches=False, ends=True),
 }
