@@ -27,6 +27,7 @@ class OnThePhone(BrowserTest):
         expect(page.get_by_role("link", name="Read in place, and note what you see")).to_be_visible()
 
     def note(self, page, label, value):
+        expect(page.get_by_text("opening")).to_be_hidden()
         page.get_by_role("spinbutton", name=label).fill(str(value))
         page.get_by_role("spinbutton", name=label).press("Tab")
 

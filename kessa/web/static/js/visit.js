@@ -15,6 +15,8 @@ function newest(key) {
 }
 
 function show() {
+  // Until the taps of before are read, the page takes none: nothing noted may get lost.
+  document.querySelector("[data-circumstances]").inert = false;
   for (const scale of scales) {
     const last = newest(scale.dataset.scale);
     if (!last) continue;
