@@ -15,7 +15,6 @@ from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.limits import not_judged
 from kessa.core.judging.written import bearing_on, other_forms
-from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.log import may
 from kessa.log.export import csv_lines
@@ -85,7 +84,8 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
         "steps": steps_of(found),
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
-        "not_judged": _not_judged(found),
+        "sets": _limit_sets(found),
+        "not_judged": not_judged(found.quantity, found.parameter, _limit_sets(found)),
         "reference": reference_of(found.place),
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),
         "may_set_aside": may.set_aside(request.membership, found),
@@ -134,10 +134,9 @@ def _read(run: dict[str, Any]) -> dict[str, Any]:
     return {key: value for key, value in run.items() if key != "number"}
 
 
-def _not_judged(found: Result) -> list[Any]:
-    sets = found.determination.limit_sets if found.determination else found.place.limit_sets
-    shown = Quantity(found.value, found.low, found.high, found.censor or None, found.unit, found.form or None)
-    return not_judged(shown, found.parameter, sets)
+def _limit_sets(found: Result) -> list[str]:
+    """The limits it was held against: those of the day it began."""
+    return list(found.determination.limit_sets if found.determination else found.place.limit_sets)
 
 
 def _estimated(result: Result) -> dict[str, Any]:
