@@ -83,21 +83,21 @@ class Interrupted(BrowserTest):
 
     def test_what_one_test_refuses_holds_up_no_other(self):
         page = self.open()
-        waiting = {}
+        context, waiting = page.context, {}
         for place in ("Above the depot", "Below the depot"):
             self.begin(page, place)
             self.steps(page)
             self.assert_saved(page)
-            self.cut(page)
+            context.route("**/taps/**", lambda route: route.abort())
             self.drops(page, 2)
             waiting[place] = Determination.objects.for_team(self.team).latest("started_at")
             expect(page.get_by_text("2 taps waiting")).to_be_visible()
+            page.close()
+            context.unroute("**/taps/**")
             if place == "Above the depot":
                 refused = f"**/taps/bench/{waiting[place].pk}/"
-                page.context.route(refused, lambda route: route.fulfill(status=404, json={"error": "no such"}))
-            page.close()
-            self.mend(page)
-            page = page.context.new_page()
+                context.route(refused, lambda route: route.fulfill(status=404, json={"error": "no such"}))
+            page = context.new_page()
             page.goto(self.address)
         page.goto(f"{self.address}/log/")
         for _ in range(60):
