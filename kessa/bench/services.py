@@ -25,9 +25,9 @@ from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.rules.selectors import house_rules_at
 from kessa.taps import services as taps
-from kessa.taps.incoming import BadTap
+from kessa.taps.incoming import BadTap, read_id
 from kessa.taps.models import Tap
-from kessa.taps.selectors import counted
+from kessa.taps.selectors import counted, next_seq
 from kessa.visits.models import Sample
 
 BEGUN = "test_begun"
@@ -123,10 +123,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
 def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
     if number is None and not needed:
         return None
-    try:
-        wanted = uuid.UUID(str(number))
-    except ValueError:
-        raise BadTap("A sample has a UUID of its own.") from None
+    wanted = read_id(number, "A sample has a UUID of its own.")
     found: Sample | None = Sample.objects.for_team(by.team_id).select_related("visit__place").filter(pk=wanted).first()
     if found is None:
         raise BadTap("Your team has no such sample.")
@@ -136,10 +133,7 @@ def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
 def _before(by: Membership, number: Any, sample: Sample | None) -> Determination | None:
     if number is None:
         return None
-    try:
-        wanted = uuid.UUID(str(number))
-    except ValueError:
-        raise BadTap("The test before has a UUID of its own.") from None
+    wanted = read_id(number, "The test before has a UUID of its own.")
     rows = Determination.objects.for_team(by.team_id).select_for_update(of=("self",))
     found: Determination | None = rows.filter(pk=wanted, sample=sample, closed_at__isnull=False).first()
     if found is None:
@@ -238,7 +232,6 @@ def reopen(by: Membership, determination: Determination, *, why: str) -> Determi
 
 def add_tap(by: Membership, determination: Determination, kind: str, data: dict[str, Any], run: str = "") -> Tap:
     """Write a tap of the server's own: after every tap there is, by the acting member."""
-    last = Tap.objects.for_team(by.team_id).filter(stream=determination.pk).order_by("-seq").first()
     tap: Tap = Tap.objects.create(
         id=uuid.uuid4(),
         team_id=by.team_id,
@@ -246,7 +239,7 @@ def add_tap(by: Membership, determination: Determination, kind: str, data: dict[
         run=run,
         kind=kind,
         data=data,
-        seq=last.seq + 1 if last else 1,
+        seq=next_seq(determination.pk),
         at=timezone.now(),
         device="server",
         person_id=by.user_id,

@@ -1,5 +1,6 @@
 """Results, the marks on them, and the checks they rest on."""
 
+from collections.abc import Iterable
 from typing import Any, Self
 
 from django.conf import settings
@@ -22,15 +23,15 @@ class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
 
     def standing(self) -> Self:
         """Those that nothing has ended: neither superseded nor set aside."""
-        return self.filter(~Exists(Mark.active().filter(result=OuterRef("pk"), flag__in=ENDS)))
+        return self.filter(~Mark.on_result(ENDS))
 
     def trustworthy(self) -> Self:
         """Those from which a place's usual range may be learnt."""
-        return self.filter(~Exists(Mark.active().filter(result=OuterRef("pk"), flag__in=NOT_TEACHING)))
+        return self.filter(~Mark.on_result(NOT_TEACHING))
 
     def marked(self, *flags: str) -> Self:
         """Those that carry one of these flags."""
-        return self.filter(Exists(Mark.active().filter(result=OuterRef("pk"), flag__in=flags)))
+        return self.filter(Mark.on_result(flags))
 
     def newest_first(self) -> Self:
         """In the order of the log."""
@@ -113,6 +114,12 @@ class Result(TeamOwned):
     def raw(self) -> str:
         """The readings as people write them, such as "8, 7 drops"."""
         return str(self.readings["words"])
+
+    @property
+    def runs(self) -> dict[int, dict[str, Any]]:
+        """What was read, by number of run."""
+        kept = self.readings.get("runs", [])
+        return {run["number"]: {key: run[key] for key in run if key != "number"} for run in kept}
 
     @property
     def decisive(self) -> dict[str, Any] | None:
@@ -209,3 +216,8 @@ class Mark(TeamOwned):
     def active(cls) -> Any:
         """Return the marks that stand, for conditions within a query of one team's results."""
         return cls.across_teams.filter(lifted_at=None)
+
+    @classmethod
+    def on_result(cls, flags: Iterable[str]) -> Exists:
+        """Return the condition that one of these flags stands on the result that is asked for."""
+        return Exists(cls.active().filter(result=OuterRef("pk"), flag__in=flags))

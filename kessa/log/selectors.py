@@ -78,7 +78,7 @@ def latest_results(place: Place, most: int = _CHART, **of: str) -> list[Result]:
 
 def with_latest_result(places: Any) -> list[Place]:
     """Return places, each with its newest standing result as `latest` (None where there is none)."""
-    newest = Result.across_teams.filter(place=OuterRef("pk")).filter(_stands()).order_by("-taken_at", "-id")
+    newest = Result.across_teams.filter(place=OuterRef("pk")).filter(~Mark.on_result(ENDS)).order_by("-taken_at", "-id")
     found = list(places.annotate(latest_pk=Subquery(newest.values("pk")[:1])))
     latest = Result.across_teams.prefetch_related(active_marks())
     results = latest.in_bulk([place.latest_pk for place in found if place.latest_pk])
@@ -102,11 +102,13 @@ def follow_ups(team: Team) -> list[Result]:
     """Return what waits for a repeat or a follow-up: results of 60 days that nothing at the place came after."""
     since = timezone.now() - _FOLLOW_UP
     later = Result.across_teams.filter(
-        _stands(), place=OuterRef("place"), parameter=OuterRef("parameter"), taken_at__gt=OuterRef("taken_at")
+        ~Mark.on_result(ENDS),
+        place=OuterRef("place"),
+        parameter=OuterRef("parameter"),
+        taken_at__gt=OuterRef("taken_at"),
     )
     continued = Determination.across_teams.filter(continues=OuterRef("determination"))
-    asks = Exists(Mark.active().filter(result=OuterRef("pk"), flag__in=ASKS_REPEAT))
-    wanting = Q(verdict__in=["outside", "not settled"]) | Q(asks)
+    wanting = Q(verdict__in=["outside", "not settled"]) | Q(Mark.on_result(ASKS_REPEAT))
     rows = log_of(team).standing().filter(wanting, taken_at__gte=since).filter(~Exists(later), ~Exists(continued))
     return list(rows.defer(None).defer("determination__method_definition", "working")[:20])
 
@@ -126,17 +128,12 @@ def steps_of(result: Result) -> tuple[str, ...]:
     return with_flags(result.next_steps, result.flags)
 
 
-def _stands() -> Q:
-    return Q(~Exists(Mark.active().filter(result=OuterRef("pk"), flag__in=ENDS)))
-
-
 def in_own_form(result: Result) -> Quantity:
     """Compute a result again from its readings, in the form of the method's own."""
     assert result.determination is not None
     method = result.determination.method
-    readings = {run["number"]: {key: run[key] for key in run if key != "number"} for run in result.readings["runs"]}
     kept = result.readings["blank"]
     blank = Blank(**kept) if kept else None
-    quantity = conclude(method, method.part(result.part), readings, blank, result.readings["dilution"]).quantity
+    quantity = conclude(method, method.part(result.part), result.runs, blank, result.readings["dilution"]).quantity
     assert quantity is not None
     return quantity

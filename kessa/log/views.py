@@ -113,7 +113,7 @@ def _of_determination(found: Result) -> dict[str, Any]:
         "beside": [each for each in others if each.ended is None and each.part != found.part],
         "history": [each for each in others if each.part == found.part],
         "answers": [(ask, found.readings.get("answers", {}).get(key)) for key, ask in method.asks.items()],
-        "runs": [(run["number"], part.said(_read(run))) for run in found.readings.get("runs", [])],
+        "runs": [(number, part.said(read)) for number, read in found.runs.items()],
         "taps": told_taps(determination),
         "next_method": methods_of(found.team_id).get(part.next_range or ""),
         "continued": Determination.objects.for_team(found.team_id).filter(continues=determination).first(),
@@ -128,10 +128,6 @@ def _of_determination(found: Result) -> dict[str, Any]:
         "once": uuid.uuid4(),
         **_estimated(found),
     }
-
-
-def _read(run: dict[str, Any]) -> dict[str, Any]:
-    return {key: value for key, value in run.items() if key != "number"}
 
 
 def _limit_sets(found: Result) -> list[str]:

@@ -36,11 +36,10 @@ def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
 def put_reading_right(request: HttpRequest, pk: int, run: int) -> HttpResponse:
     """Put right what was counted or read in a run: the result is written anew, the earlier one stays to be seen."""
     found = _result(request, pk)
-    before = next((each for each in found.readings.get("runs", []) if each["number"] == run), None)
-    if before is None or found.determination is None:
+    raw = found.runs.get(run)
+    if raw is None or found.determination is None:
         raise Http404
     part = found.determination.method.part(found.part)
-    raw = {key: value for key, value in before.items() if key != "number"}
     form = ReadingRightForm(part, raw, request.POST or None)
     title = f"Put run {run} right: {part.said(raw)}"
 

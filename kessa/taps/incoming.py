@@ -61,12 +61,12 @@ def read_tap(tap: Any) -> Incoming:
     return Incoming(read_id(tap.get("id")), run, kind, data, seq, at, device, whose)
 
 
-def read_id(value: Any) -> uuid.UUID:
-    """Read a UUID; raises BadTap."""
+def read_id(value: Any, refusal: str = "A tap has a UUID of its own.") -> uuid.UUID:
+    """Read a UUID; raises BadTap with the refusal."""
     try:
         return uuid.UUID(value)
     except (ValueError, TypeError, AttributeError):
-        raise BadTap("A tap has a UUID of its own.") from None
+        raise BadTap(refusal) from None
 
 
 def read_seq(value: Any) -> int:

@@ -17,6 +17,12 @@ def as_sent(taps: list[Tap]) -> list[dict[str, Any]]:
     return [tap.as_sent() for tap in taps]
 
 
+def next_seq(stream: uuid.UUID) -> int:
+    """Return the sequence number of a tap that comes after every tap of a stream."""
+    last = Tap.across_teams.filter(stream=stream).order_by("-seq").values_list("seq", flat=True).first()
+    return (last or 0) + 1
+
+
 def count_for(stream: uuid.UUID, user_id: int) -> int:
     """Return how many taps of a stream count that a person's teams may see, in one statement."""
     rows = Tap.across_teams.filter(stream=stream, late=False, team__memberships__user=user_id)

@@ -1,6 +1,5 @@
 """Checking what is noted on a visit's scales."""
 
-import uuid
 from typing import Any
 
 from kessa.core.errors import CannotCompute, checked_number
@@ -8,7 +7,7 @@ from kessa.core.job.circumstances import Scale, scales_for
 from kessa.core.quantities.quantity import plain
 from kessa.instruments.models import Instrument
 from kessa.people.selectors import members
-from kessa.taps.incoming import BadTap, Incoming, is_whole, read_time
+from kessa.taps.incoming import BadTap, Incoming, is_whole, read_id, read_time
 from kessa.visits.models import Visit
 
 
@@ -59,10 +58,7 @@ def _instrument(pk: Any, key: str, visit: Visit) -> int | None:
 def drawn(tap: Incoming, team_id: int) -> dict[str, Any]:
     """Return what is said of a sample that was drawn; raises BadTap."""
     said = tap.data
-    try:
-        sample = str(uuid.UUID(str(said.get("sample"))))
-    except ValueError:
-        raise BadTap("A sample has a UUID of its own.") from None
+    sample = str(read_id(said.get("sample"), "A sample has a UUID of its own."))
     person = said.get("by")
     if person is not None and not (is_whole(person, 1, 2**62) and members(team_id).filter(pk=person).exists()):
         raise BadTap("Somebody of your team drew it.")

@@ -24,6 +24,7 @@ from kessa.rounds.selectors import dues_at
 from kessa.rules.selectors import house_rules
 from kessa.taps.incoming import BadTap, read_tap
 from kessa.taps.models import Tap
+from kessa.taps.selectors import next_seq
 from kessa.taps.services import NoSuchStream, record, tapped, whose
 from kessa.visits import may, services
 from kessa.visits.forms import (
@@ -79,7 +80,7 @@ def _once(request: HttpRequest) -> uuid.UUID:
 def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
     """Tap for the person what the page says; where it is refused, say why and lead back."""
     try:
-        stored = record(request.membership, "visit", number, [tapped(kind, data, seq=_next_seq(number))])
+        stored = record(request.membership, "visit", number, [tapped(kind, data, seq=next_seq(number))])
         refused = stored.refused
     except NoSuchStream as missing:
         refused = [("", str(missing))]
@@ -88,11 +89,6 @@ def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, 
     messages.error(request, refused[0][1])
     exists = Visit.objects.for_team(request.membership.team).filter(pk=number).exists()
     return redirect("visits:visit", number) if exists else redirect("rounds:today")
-
-
-def _next_seq(stream: uuid.UUID) -> int:
-    last = Tap.across_teams.filter(stream=stream).order_by("-seq").values_list("seq", flat=True).first()
-    return (last or 0) + 1
 
 
 @member
@@ -141,7 +137,7 @@ def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse
         "bottle": said["bottle"].pk if said.get("bottle") else None,
     }
     stream = around.pk if around else uuid.uuid5(number, "visit")
-    tap = tapped("sample_drawn", data, at=said["drawn_at"], seq=_next_seq(stream))
+    tap = tapped("sample_drawn", data, at=said["drawn_at"], seq=next_seq(stream))
     try:
         stored = record(request.membership, "visit", stream, [tap])
         refused = stored.refused
@@ -254,7 +250,7 @@ def put_sample_right(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         if changed:
             right_sample(request.membership, found, changed, why=form.cleaned_data["why"])
             messages.success(request, f"Sample {found.number} is put right. What was noted before stays to be seen.")
-        return redirect("visits:visit" if found.visit.leader_id else "places:place", _page_of(found.visit))
+        return redirect(_page_address(found.visit))
     context = {"form": form, "title": f"Put sample {found.number} right", "back": _page_address(found.visit)}
     return render(request, "visits/right.html", context, status=422 if form.errors else 200)
 
@@ -284,7 +280,7 @@ def _right_tap(
     request: HttpRequest, found: Visit, scale: Scale, seen: Observation, form: ObservationRightForm
 ) -> Tap | None:
     said = {"value": form.cleaned_data["value"], "instrument": seen.instrument_id}
-    sent = read_tap(tapped("observed", said, run=scale.key, seq=_next_seq(found.pk)))
+    sent = read_tap(tapped("observed", said, run=scale.key, seq=next_seq(found.pk)))
     try:
         data = observed(sent, found)
     except BadTap as fault:
@@ -304,12 +300,10 @@ def _right_tap(
     )
 
 
-def _page_of(found: Visit) -> Any:
-    return found.pk if found.leader_id else found.place_id
-
-
 def _page_address(found: Visit) -> str:
-    return reverse("visits:visit" if found.leader_id else "places:place", args=[_page_of(found)])
+    if found.leader_id:
+        return reverse("visits:visit", args=[found.pk])
+    return reverse("places:place", args=[found.place_id])
 
 
 @member

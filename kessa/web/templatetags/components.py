@@ -95,12 +95,6 @@ def hours(number: float) -> str:
 
 
 @register.filter
-def tap_words(kind: str) -> str:
-    """Say what a tap was."""
-    return kind.replace("_", " ")
-
-
-@register.filter
 def since(moment: Any) -> str:
     """Say how long ago in its largest unit, such as "13 minutes"."""
     spoken = timesince(moment, depth=1)
