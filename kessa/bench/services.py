@@ -192,11 +192,13 @@ def _blank_of(before: Determination | None) -> int | None:
     return blank.units if blank else None
 
 
-def held(team_id: int, number: uuid.UUID) -> Determination | None:
-    """Return a determination with its row locked, without its long texts; None where the team has none."""
-    rows = Determination.objects.for_team(team_id).select_for_update(of=("self",))
-    light = rows.defer("method_definition", "house_rules", "check_against", "lot")
-    found: Determination | None = light.filter(pk=number).first()
+def held(team_id: int, number: uuid.UUID, only: tuple[str, ...] = ()) -> Determination | None:
+    """Return a determination with its row locked, of which `only` these are read; None where the team has none."""
+    rows = Determination.objects.for_team(team_id).select_for_update()
+    try:
+        found: Determination = (rows.only(*only) if only else rows).get(pk=number)
+    except Determination.DoesNotExist:
+        return None
     return found
 
 

@@ -23,13 +23,15 @@ class BenchStream(Stream):
 
     name: ClassVar[str] = "bench"
     begins_with: ClassVar[tuple[str, ...]] = (services.BEGUN,)
+    ends_with: ClassVar[str] = CLOSED
     most: ClassVar[int] = 5000
     row: Determination
 
     @classmethod
     def held(cls, by: Membership, stream: uuid.UUID) -> Self | None:
         """Return the test with its row locked."""
-        found = services.held(by.team_id, stream)
+        # A drop needs no more of it.
+        found = services.held(by.team_id, stream, ("team_id", "started_at", "closed_at", "late_taps"))
         return cls(by, found) if found else None
 
     @classmethod
@@ -65,6 +67,7 @@ class BenchStream(Stream):
         closing = [tap for tap in taps if tap.kind == CLOSED]
         if not closing:
             return
+        self.row = Determination.objects.for_team(self.by.team_id).get(pk=self.row.pk)
         bench = bench_of(self.row, counted(self.by.team_id, self.row.pk))
         if not bench.concluded:
             # Nothing is written yet: the closing is kept, and the test goes on.

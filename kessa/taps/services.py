@@ -5,8 +5,7 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
-from django.db import transaction
-from django.db.models import Count, Q
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from kessa.people import acts
@@ -54,43 +53,53 @@ def tapped(
     return {"id": str(uuid.uuid4()), "run": run, "kind": kind, "data": data, "seq": seq, "at": moment, "device": device}
 
 
-@transaction.atomic
 def record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at: datetime | None = None) -> Stored:
     """Keep a batch of taps of a visit or a test, and let what they say happen.
 
     `sent_at` is the sender's own clock at sending: times are put right by how far it is off. Raises NoSuchStream where
     there is none and nothing in the batch begins one.
     """
+    try:
+        return _record(by, of, number, taps, sent_at)
+    except IntegrityError:
+        # The same was sent twice at the same moment; now the other stands, and is seen.
+        return _record(by, of, number, taps, sent_at)
+
+
+@transaction.atomic
+def _record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at: datetime | None) -> Stored:
     read, refused = _read(taps)
     now = timezone.now()
     skew = now - sent_at if sent_at and abs(now - sent_at) > _CLOCK_SLACK else timedelta(0)
     stream = STREAMS[of].held(by, number) or _begun(by, of, number, read, refused, skew, now)
-    already = set(Tap.across_teams.filter(pk__in=[tap.id for tap in read], stream=number).values_list("pk", flat=True))
-    late, room = stream.closed, stream.most
-    new: list[Tap] = []
+    late, rows = stream.closed, Tap.across_teams.filter(stream=number)
+    # Where all is counted that came late too, there is an end to that as well.
+    total = (rows if late else rows.filter(late=False)).count()
+    standing = {tap.pk: tap for tap in Tap.across_teams.filter(pk__in=[tap.id for tap in read]).only("stream", "late")}
+    already = [tap for tap in standing.values() if tap.stream == number]
+    fresh: list[Tap] = []
     for tap in read:
-        if tap.id in already:
+        stands = standing.get(tap.id)
+        if stands in already:
             continue
         try:
-            if len(new) >= room:
+            if stands:
+                raise BadTap("This tap belongs elsewhere.")
+            if total + len(fresh) >= stream.most and tap.kind != stream.ends_with:
                 raise BadTap("There is no room for more taps here.")
-            new.append(_row(by, number, tap, stream.check(tap), late=late))
+            fresh.append(_row(by, number, tap, stream.check(tap), late=late))
         except BadTap as fault:
             refused.append((str(tap.id), str(fault)))
         except NotAllowed as fault:
             acts.refused(by, tap.kind.replace("_", " "), stream.row)
             refused.append((str(tap.id), str(fault)))
-    standing, total = _written(new, number)
-    kept = already | standing
-    fresh = [tap for tap in new if tap.pk in standing]
-    refused += [(str(tap.pk), "This tap belongs elsewhere.") for tap in new if tap.pk not in standing]
     if fresh:
+        Tap.across_teams.bulk_create(fresh)
         stream.happen(fresh, {tap.pk: moment(tap.at, skew, now) for tap in fresh})
-    came_late = {tap.pk for tap in fresh} if late else set()
-    if late and already:
-        came_late |= set(Tap.across_teams.filter(pk__in=already, late=True).values_list("pk", flat=True))
+    kept = [*already, *fresh]
     added = 0 if late else len(fresh)
-    return Stored([str(pk) for pk in kept], [str(pk) for pk in came_late], refused, stream, total, added)
+    late_ids = [str(tap.pk) for tap in kept if tap.late]
+    return Stored([str(tap.pk) for tap in kept], late_ids, refused, stream, total + added, added)
 
 
 def moment(at: datetime, skew: timedelta, now: datetime) -> datetime:
@@ -162,17 +171,3 @@ def _person(by: Membership, name: str) -> int:
     if team_id != by.team_id:
         raise BadTap("This tap is another team's.")
     return int(user_id)
-
-
-def _written(new: list[Tap], number: uuid.UUID) -> tuple[set[uuid.UUID], int]:
-    """Write taps; return the ids that stand in this stream now, and how many of it count.
-
-    One that was sent to two streams at once stands in one of them.
-    """
-    Tap.across_teams.bulk_create(new, ignore_conflicts=True)
-    ids = {tap.pk for tap in new}
-    rows = Tap.across_teams.filter(stream=number)
-    sums = rows.aggregate(total=Count("pk", filter=Q(late=False)), written=Count("pk", filter=Q(pk__in=ids)))
-    if sums["written"] != len(ids):
-        ids = set(rows.filter(pk__in=ids).values_list("pk", flat=True))
-    return ids, sums["total"]

@@ -11,14 +11,13 @@ from kessa.taps.models import Tap
 
 
 class Stream(ABC):
-    """A visit or a test, to which taps are added while its row is held.
+    """A visit or a test, to which taps are added while its row is held."""
 
-    `at_of` is the moment of a tap by the server's clock: a phone's own clock may be off.
-    """
-
-    # How it is called at the door, and the kinds of tap by which one begins.
+    # How it is called at the door, the kinds of tap by which one begins, and the one by which it ends.
     name: ClassVar[str]
     begins_with: ClassVar[tuple[str, ...]]
+    ends_with: ClassVar[str]
+    # How many taps it takes, but for its end.
     most: ClassVar[int]
 
     def __init__(self, by: Membership, row: Any) -> None:

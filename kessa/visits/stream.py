@@ -27,6 +27,7 @@ class VisitStream(Stream):
 
     name: ClassVar[str] = "visit"
     begins_with: ClassVar[tuple[str, ...]] = (BEGUN, DRAWN)
+    ends_with: ClassVar[str] = CLOSED
     most: ClassVar[int] = 2000
     row: Visit
 

@@ -16,6 +16,7 @@ from django.utils import timezone
 from kessa.bench.models import Determination
 from kessa.bench.services import begin_test, reopen
 from kessa.bench.state import bench_of
+from kessa.bench.stream import BenchStream
 from kessa.core.methods import families
 from kessa.core.runs.conclusion import Blank, conclude
 from kessa.log import history
@@ -135,6 +136,16 @@ class Recording(PageTest):
         later = Taps(seq=40).run("sample-1", 8).run("sample-2", 8)
         self.assertEqual(self.record(later.close()).refused, [])
         self.assertIsNotNone(self.determination.closed_at)
+
+    def test_a_test_takes_taps_without_end_from_nobody_but_its_closing_always(self):
+        determination = begin(self.place, self.membership)
+        taps = Taps().run("blank-1", 1).run("sample-1", 8)
+        with patch.object(BenchStream, "most", 6):
+            stored = send(self.membership, determination, taps.close())
+            late = send(self.membership, determination, Taps(seq=50).run("sample-1", 20))
+        self.assertEqual({reason for _, reason in stored.refused}, {"There is no room for more taps here."})
+        self.assertEqual((len(stored.kept), len(late.kept)), (6, 0))
+        self.assertIn(taps.made[-1]["id"], stored.kept)
 
     def test_runs_that_cannot_be_compared_block_nothing(self):
         cold = {"steps": [{"kind": "read", "text": "Read"}], "agreement": {"rule": "relative", "within": 10}}
