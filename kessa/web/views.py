@@ -29,6 +29,9 @@ def worker(request: HttpRequest) -> HttpResponse:
         staticfiles_storage.url(path)
         for path in (
             "css/kessa.css",
+            "css/bench.css",
+            "css/reading.css",
+            "css/plan.css",
             "vendor/bulma/bulma-no-dark-mode.min.css",
             "vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
             "vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",

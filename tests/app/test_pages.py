@@ -69,4 +69,4 @@ class Pages(PageTest):
         self.assertLess(page.index(f"/bench/{begun.pk}/"), page.index(f"/visits/sample/at/{self.place.pk}/"))
         worker = self.client.get("/worker.js")
         self.assertEqual(worker["Content-Type"], "text/javascript")
-        self.assertContains(worker, "css/kessa.css")
+        self.assertContains(worker, "css/bench.css")
