@@ -7,7 +7,6 @@ from playwright.sync_api import expect
 
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
-from tests.cases import run_cases
 
 
 class Story(BrowserTest):
@@ -150,16 +149,3 @@ class Story(BrowserTest):
         page.get_by_label("Reason, kept with the result").fill("new bottle")
         page.get_by_role("button", name="Set aside and repeat").click()
         expect(page.get_by_text("low range, blank")).to_be_visible()
-
-    def test_the_page_derives_a_run_as_the_core_does(self):
-        page = self.open()
-        for case in run_cases():
-            got = page.evaluate(
-                """async ([events, most, parts]) => {
-                    const { deriveRun } = await import("/static/js/run-state.js");
-                    const state = deriveRun(events, most, parts);
-                    return { ...state, steps: [...state.steps].sort() };
-                }""",
-                [case["events"], case["most"], case["parts"]],
-            )
-            self.assertEqual(got, case["state"], case["name"])

@@ -25,7 +25,6 @@ from kessa.core.runs.conclusion import Blank, conclude
 from kessa.core.runs.flags import FLAGS
 from kessa.core.runs.ladder import ladder
 from kessa.core.runs.state import RunState, derive
-from tests.cases import run_cases
 from tests.core.test_calc import KNOWN
 
 LOW, MIDDLE, HIGH = (house_methods()[f"chloride-drops-{ml}"] for ml in (25, 10, 2))
@@ -54,9 +53,14 @@ def concluded(method, *readings, blank=GOOD, dilution=1.0):
 
 class RunsFromEvents(TestCase):
     def test_the_shared_cases(self):
-        for case in run_cases():
+        # The page's script is held to the same cases: see tests/scripts/runs.test.js.
+        for case in json.loads((Path(__file__).parents[1] / "run_cases.json").read_text()):
             with self.subTest(case["name"]):
-                events = [runs.Event(**{**each, "at": datetime.fromisoformat(each["at"])}) for each in case["events"]]
+                nine = datetime(2026, 11, 23, 9, tzinfo=UTC)
+                events = [
+                    runs.Event(id=id_, kind=kind, seq=seq, at=nine.replace(second=second), data=(*rest, {})[0])
+                    for id_, kind, seq, second, *rest in case["events"]
+                ]
                 state = derive(events, case["most"], tuple(case["parts"]))
                 got = {**asdict(state), "steps": sorted(state.steps), "missing": list(state.missing)}
                 got["clock"] = state.clock and told(state.clock)

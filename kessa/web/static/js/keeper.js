@@ -1,13 +1,13 @@
 // Keeps taps: in this browser the moment they are made, then on the server. Nothing is forgotten before it is answered for.
 
 import { answered, BATCH, post } from "./door.js";
-import { keptOf, openStore, writing } from "./store.js";
+import { forget, keptOf, openStore, put } from "./store.js";
 
 const FIRST_WAIT = 1000;
 const LONGEST_WAIT = 30000;
-// How often to look for what others tapped: where somebody does, and where nobody has so far.
+// How often to look for what another device taps, where one does.
 const LOOK_AROUND = 4000;
-const LOOK_ALONE = 20000;
+const KEEPS_NOTHING = "This browser keeps nothing of its own: stay on this page until all is saved.";
 
 // A UUID (RFC 9562, version 4) from what every browser has, also where the page did not come over TLS.
 export function newId() {
@@ -49,7 +49,7 @@ export class Keeper {
       for (const tap of await keptOf(this.store, this.stream)) this.take(tap);
       this.keep([...this.taps.values()].filter((tap) => !this.waiting.has(tap.id)));
     } catch {
-      this.onTrouble("This browser keeps nothing of its own: stay on this page until all is saved.");
+      this.onTrouble(KEEPS_NOTHING);
     }
     if ("BroadcastChannel" in window) {
       this.channel = new BroadcastChannel(`kessa-${this.stream}`);
@@ -71,9 +71,9 @@ export class Keeper {
 
   lookAround() {
     const shared = [...this.taps.values()].some((tap) => tap.device !== this.device && tap.device !== "page");
+    const due = Date.now() - this.looked >= LOOK_AROUND - 500;
     // What waits here may be another tab's that was closed before it could send it.
-    const due = Date.now() - this.looked >= (shared || this.waiting.size ? LOOK_AROUND : LOOK_ALONE) - 500;
-    if (!document.hidden && this.timer === null && due) this.send();
+    if (!document.hidden && this.timer === null && due && (shared || this.waiting.size)) this.send();
   }
 
   // A tap from this browser's store or from another tab: it waits unless the server has answered for it.
@@ -85,19 +85,21 @@ export class Keeper {
 
   // What the server has is kept here too, so that the page is whole when it opens again without a signal.
   keep(taps) {
-    if (!this.store || !taps.length) return;
-    const kept = writing(this.store);
-    for (const tap of taps) kept.put({ ...tap, stream: this.stream, sent: true });
+    this.write(taps.map((tap) => ({ ...tap, stream: this.stream, sent: true })));
+  }
+
+  write(taps, options) {
+    if (this.store && taps.length) put(this.store, taps, options).catch(() => this.onTrouble(KEEPS_NOTHING));
   }
 
   drop(ids) {
-    const kept = this.store && ids.length ? writing(this.store) : null;
     for (const id of ids) {
       this.waiting.delete(id);
       this.taps.delete(id);
       this.server.delete(id);
-      kept?.delete(id);
     }
+    // What stays behind is put right when the page opens again.
+    if (this.store && ids.length) forget(this.store, ids).catch(() => {});
   }
 
   add(run, kind, data = {}) {
@@ -106,7 +108,7 @@ export class Keeper {
     const tap = { ...made, stream: this.stream, address: this.address };
     this.take(tap);
     this.channel?.postMessage({ tap });
-    if (this.store) writing(this.store, { durability: "strict" }).put(tap);
+    this.write([tap], { durability: "strict" });
     this.onChange();
     this.send();
     return tap;

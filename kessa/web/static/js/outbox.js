@@ -1,7 +1,7 @@
 // Taps that still wait from a page that was closed are sent from whichever page is opened next.
 
 import { answered, BATCH, post } from "./door.js";
-import { allKept, openStore, writing } from "./store.js";
+import { allKept, openStore, put } from "./store.js";
 
 // What one stream's server refuses or does not know must not hold up the others.
 async function sendStream(store, taps) {
@@ -10,12 +10,11 @@ async function sendStream(store, taps) {
     const reply = await post(batch[0].address, batch, 0);
     // What is late or refused has been answered for too: the log says so, and nothing is gained by sending it again.
     const done = answered(reply);
-    const kept = writing(store);
-    for (const tap of batch) if (done.has(tap.id)) kept.put({ ...tap, sent: true });
+    await put(store, batch.filter((tap) => done.has(tap.id)).map((tap) => ({ ...tap, sent: true })));
   }
 }
 
-async function sendWaiting() {
+export async function sendWaiting() {
   const store = await openStore();
   const waiting = (await allKept(store)).filter((tap) => !tap.sent).sort((a, b) => a.seq - b.seq);
   const here = document.getElementById("bench-payload") ?? document.getElementById("visit-payload");

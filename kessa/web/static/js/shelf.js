@@ -1,6 +1,6 @@
 // The shelf: clocks that run, on every page of this browser, from every test. The bench puts them here.
 
-import { asked } from "./store.js";
+import { openDB } from "../vendor/idb/index.js";
 import { ring } from "./sound.js";
 
 const SHELF = "kessa-clocks";
@@ -10,13 +10,7 @@ const FORGOTTEN = 6 * 3600 * 1000;
 const LATE_FORGOTTEN = 30 * 60 * 1000;
 const FRESH = 5000;
 
-async function open() {
-  const opening = indexedDB.open(SHELF, 1);
-  opening.onupgradeneeded = () => opening.result.createObjectStore("clocks", { keyPath: "stream" });
-  return asked(opening);
-}
-
-const opened = open().catch(() => null);
+const opened = openDB(SHELF, 1, { upgrade: (store) => store.createObjectStore("clocks", { keyPath: "stream" }) }).catch(() => null);
 const channel = "BroadcastChannel" in window ? new BroadcastChannel(SHELF) : null;
 let clocks = [];
 const rung = new Set();
@@ -26,9 +20,8 @@ const title = document.title;
 export async function putOnShelf(stream, place, address, running) {
   const store = await opened;
   if (!store) return;
-  const kept = store.transaction("clocks", "readwrite").objectStore("clocks");
-  if (running.length) await asked(kept.put({ stream, place, address, running }));
-  else await asked(kept.delete(stream));
+  if (running.length) await store.put("clocks", { stream, place, address, running });
+  else await store.delete("clocks", stream);
   channel?.postMessage("changed");
   await look();
 }
@@ -36,7 +29,7 @@ export async function putOnShelf(stream, place, address, running) {
 async function look() {
   const store = await opened;
   if (!store) return;
-  const all = await asked(store.transaction("clocks").objectStore("clocks").getAll());
+  const all = await store.getAll("clocks");
   clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, place: each.place, address: each.address, id: `${each.stream}-${each.key ?? ""}${clock.key}-${clock.at}` })));
   clocks = clocks.filter((clock) => Date.now() < (clock.closes ? clock.closes + LATE_FORGOTTEN : clock.opens + FORGOTTEN)).sort((a, b) => a.opens - b.opens);
   draw();

@@ -1,18 +1,17 @@
 // What this browser keeps of taps, by the visit or test they belong to.
 
-export function asked(request) {
-  return new Promise((resolve, reject) => {
-    request.onsuccess = () => resolve(request.result);
-    request.onerror = () => reject(request.error);
-  });
+import { openDB } from "../vendor/idb/index.js";
+
+export const openStore = () => openDB("kessa-kept", 1, { upgrade: (store) => store.createObjectStore("taps", { keyPath: "id" }).createIndex("stream", "stream") });
+export const keptOf = (store, stream) => store.getAllFromIndex("taps", "stream", stream);
+export const allKept = (store) => store.getAll("taps");
+
+export async function put(store, taps, options) {
+  const writing = store.transaction("taps", "readwrite", options);
+  await Promise.all([...taps.map((tap) => writing.store.put(tap)), writing.done]);
 }
 
-export async function openStore() {
-  const opening = indexedDB.open("kessa-kept", 1);
-  opening.onupgradeneeded = () => opening.result.createObjectStore("taps", { keyPath: "id" }).createIndex("stream", "stream");
-  return asked(opening);
+export async function forget(store, ids) {
+  const writing = store.transaction("taps", "readwrite");
+  await Promise.all([...ids.map((id) => writing.store.delete(id)), writing.done]);
 }
-
-export const keptOf = (store, stream) => asked(store.transaction("taps").objectStore("taps").index("stream").getAll(stream));
-export const allKept = (store) => asked(store.transaction("taps").objectStore("taps").getAll());
-export const writing = (store, options) => store.transaction("taps", "readwrite", options).objectStore("taps");

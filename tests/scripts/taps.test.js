@@ -1,0 +1,113 @@
+// The keeper and the outbox: nothing is forgotten before it is answered for, nothing holds up anything else.
+
+import assert from "node:assert/strict";
+import { test } from "node:test";
+import { kept, page, pass, Server, settled } from "./browser.js";
+
+const { Keeper } = await import("../../kessa/web/static/js/keeper.js");
+const { sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
+const ADDRESS = "/taps/bench/1/";
+
+async function opened(server, taps = []) {
+  const seen = { closed: null, trouble: null };
+  const keeper = new Keeper({ stream: "1", address: ADDRESS, whose: "Per", taps, onChange: () => {}, onClosed: (where) => { seen.closed = where; }, onTrouble: (words) => { seen.trouble = words; } });
+  for (const tap of taps) server.at(ADDRESS).set(tap.id, tap);
+  await keeper.start();
+  await settled();
+  return { keeper, seen };
+}
+
+const elsewhere = (id, seq) => ({ id, run: "sample-1", kind: "drop_added", seq, at: "2026-11-23T09:00:00Z", data: {}, device: "another phone" });
+
+test("what is tapped without a signal waits, is sent when there is one, and stays in the browser", async () => {
+  page();
+  const server = new Server();
+  const { keeper } = await opened(server);
+  server.down = true;
+  for (let drop = 0; drop < 3; drop += 1) keeper.add("sample-1", "drop_added");
+  await settled();
+  assert.equal(keeper.waiting.size, 3);
+  assert.deepEqual((await kept()).map((tap) => [tap.whose, tap.sent]), Array(3).fill(["Per", undefined]));
+  server.down = false;
+  await pass(60);
+  assert.deepEqual([keeper.waiting.size, server.at(ADDRESS).size], [0, 3]);
+  assert.ok((await kept()).every((tap) => tap.sent));
+});
+
+test("another phone's taps come with the next reply and take nothing of one's own away", async () => {
+  page();
+  const server = new Server();
+  const { keeper } = await opened(server);
+  server.at(ADDRESS).set("theirs", elsewhere("theirs", 7));
+  server.refuses.set("voided", "Only who ran it voids it.");
+  const mine = keeper.add("sample-1", "drop_added");
+  await settled();
+  assert.deepEqual([...keeper.taps.keys()].sort(), [mine.id, "theirs"].sort());
+  server.down = true;
+  const later = keeper.add("sample-1", "drop_added");
+  assert.equal(later.seq, 8);
+  server.down = false;
+  server.at(ADDRESS).delete("theirs");
+  await pass(60);
+  assert.deepEqual([...keeper.taps.keys()].sort(), [mine.id, later.id].sort());
+});
+
+test("what is refused is said, leaves the page, and holds up nothing", async () => {
+  page();
+  const server = new Server();
+  const { keeper, seen } = await opened(server);
+  server.down = true;
+  server.refuses.set("voided", "Only who ran it voids it.");
+  for (const kind of ["voided", "drop_added"]) keeper.add("sample-1", kind);
+  server.down = false;
+  await pass(60);
+  assert.deepEqual([...keeper.taps.values()].map((tap) => tap.kind), ["drop_added"]);
+  assert.equal(seen.trouble, "Only who ran it voids it.");
+  assert.equal((await kept()).length, 1);
+});
+
+test("a test that another phone closed is left only when every tap is answered for", async () => {
+  page();
+  const server = new Server();
+  const { keeper, seen } = await opened(server);
+  server.down = true;
+  for (let drop = 0; drop < 250; drop += 1) keeper.add("sample-1", "drop_added");
+  server.late.add(ADDRESS);
+  server.down = false;
+  await pass(60);
+  assert.deepEqual(server.posts.slice(-2).map((post) => post.taps), [200, 50]);
+  assert.equal(seen.closed, "/log/1/");
+  assert.deepEqual([await kept(), keeper.taps.size], [[], 0]);
+});
+
+test("a page looks around only where another device taps, or after it was hidden", async () => {
+  const { heard } = page();
+  const server = new Server();
+  const { keeper } = await opened(server);
+  const before = server.posts.length;
+  await pass(120);
+  assert.equal(server.posts.length, before);
+  document.hidden = true;
+  heard.get("visibilitychange")();
+  document.hidden = false;
+  server.at(ADDRESS).set("theirs", elsewhere("theirs", 3));
+  heard.get("visibilitychange")();
+  await settled();
+  assert.ok(keeper.taps.has("theirs"));
+  const shared = server.posts.length;
+  for (let look = 0; look < 5; look += 1) await pass(4);
+  assert.equal(server.posts.length, shared + 5);
+});
+
+test("of many tests that wait, one that the server does not know holds up none of the others", async () => {
+  page();
+  const server = new Server();
+  const store = (await import("../../kessa/web/static/js/store.js"));
+  const opened = await store.openStore();
+  const waiting = (stream, count) => Array.from({ length: count }, (_, seq) => ({ ...elsewhere(`${stream}-${seq}`, seq + 1), stream, address: `/taps/bench/${stream}/` }));
+  await store.put(opened, [...waiting("a", 2), ...waiting("b", 230), ...waiting("c", 1)]);
+  server.missing.add("/taps/bench/a/");
+  await sendWaiting();
+  assert.deepEqual(["a", "b", "c"].map((stream) => server.at(`/taps/bench/${stream}/`).size), [0, 230, 1]);
+  assert.deepEqual((await kept()).filter((tap) => !tap.sent).map((tap) => tap.stream), ["a", "a"]);
+});
