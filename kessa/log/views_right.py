@@ -85,7 +85,8 @@ def _righted(request: HttpRequest, found: Result, form: WhyForm, title: str, act
 @require_POST
 def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
     """Set a result aside without a new test."""
-    done = _with_why(request, lambda why: services.set_aside(request.membership, _result(request, pk), why=why))
+    found = _result(request, pk)
+    done = _with_why(request, lambda why: services.set_aside(request.membership, found, why=why))
     if done:
         messages.success(request, "Set aside. It stays in the log, and can be brought back.")
     return redirect("log:result", pk)
@@ -95,7 +96,8 @@ def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
     """Let a result that was set aside stand again."""
-    done = _with_why(request, lambda why: services.bring_back(request.membership, _result(request, pk), why=why))
+    found = _result(request, pk)
+    done = _with_why(request, lambda why: services.bring_back(request.membership, found, why=why))
     if done:
         messages.success(request, "It stands again.")
     return redirect("log:result", pk)
@@ -105,7 +107,8 @@ def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
 @require_POST
 def further_run(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Open a closed test for one more run, with the reason."""
-    done = _with_why(request, lambda why: reopen(request.membership, _determination(request, pk), why=why))
+    found = _determination(request, pk)
+    done = _with_why(request, lambda why: reopen(request.membership, found, why=why))
     return redirect("bench:determination" if done else "log:determination", pk)
 
 
@@ -113,7 +116,8 @@ def further_run(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 @require_POST
 def repeat(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Set a test's results aside with the reason, and begin again on the same sample."""
-    begun = _with_why(request, lambda why: services.repeat(request.membership, _determination(request, pk), why=why))
+    found = _determination(request, pk)
+    begun = _with_why(request, lambda why: services.repeat(request.membership, found, why=why))
     return redirect("bench:determination", begun.pk) if begun else redirect("log:determination", pk)
 
 

@@ -1,93 +1,134 @@
 """Who may see and do what."""
 
+import io
+import json
 import re
 from pathlib import Path
 
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, override_settings
 from django.urls import reverse
+from django.utils import timezone
+from PIL import Image
 
+from kessa.bench.services import begin_test
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete
-from kessa.instruments.models import Instrument
+from kessa.core.methods import house_methods
+from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.services import keep_instrument
-from kessa.kits.models import Kit
 from kessa.log.models import Result
-from kessa.people.models import Membership, Role, Team
+from kessa.methods.services import begin_draft, publish
+from kessa.people.models import Act, Membership, Role, Team
+from kessa.people.permissions import addresses
+from kessa.photographs.services import add_photograph
 from kessa.places.models import Pair, Place
+from kessa.places.services import keep_pair, keep_place
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.selectors import dues_at
 from kessa.rounds.services import keep_packing_list
 from kessa.visits.services import label_bottle
 from tests.app.pages import PageTest
-from tests.world import begin, measured, member, planned, stocked_kit, team_of, visited
+from tests.world import Taps, begin, measured, member, note, planned, read, send, stocked_kit, team_of, visited
 
 
+@override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
 class OtherTeams(PageTest):
     def setUp(self):
         self.mine, _ = team_of("Ines")
         self.theirs, self.place = team_of("Ulf")
-        self.result = measured(self.place, self.theirs, 8, 8)
-        self.begun = begin(self.place, self.theirs)
-        self.pages = [
-            reverse("places:place", args=[self.place.pk]),
-            reverse("places:edit", args=[self.place.pk]),
-            reverse("visits:sample", args=[self.place.pk]),
-            reverse("bench:method", args=[self.begun.sample_id]),
-            reverse("bench:determination", args=[self.begun.pk]),
-            reverse("log:determination", args=[self.begun.pk]),
-            reverse("log:result", args=[self.result.pk]),
-        ]
-        self.acts = [reverse(f"log:{name}", args=[self.begun.pk]) for name in ("go_on", "further_run", "repeat")]
-        visit = visited(self.place, self.theirs)
-        each = planned(self.theirs, self.place)
-        kit = stocked_kit(self.theirs)
-        probe = keep_instrument(
-            self.theirs, Instrument(team=kit.team, name="Probe", measures="conductivity", unit="uS/cm", resolution=1)
-        )
-        packed = keep_packing_list(self.theirs, packing_list(kit.team, self.theirs.user, each.stops.all(), kit))
-        lot = kit.lots.first()
-        self.pages += [
-            reverse("rounds:round", args=[each.pk]),
-            reverse("rounds:edit", args=[each.pk]),
-            reverse("kits:kit", args=[kit.pk]),
-            reverse("kits:edit", args=[kit.pk]),
-            reverse("kits:lot", args=[lot.pk]),
-            reverse("instruments:instrument", args=[probe.pk]),
-            reverse("rounds:packing", args=[packed.pk]),
-            reverse("visits:begin", args=[self.place.pk]),
-            reverse("visits:visit", args=[visit.pk]),
-            reverse("visits:circumstances", args=[visit.pk]),
-            reverse("visits:close", args=[visit.pk]),
-            reverse("visits:bottle", args=[label_bottle(self.theirs, self.place).code]),
-        ]
-        self.acts += [
-            reverse("rounds:add_stops", args=[each.pk]),
-            reverse("rounds:leave_out", args=[each.pk, each.stops.get().pk]),
-            reverse("rounds:retire", args=[each.pk]),
-            reverse("kits:add_lot", args=[kit.pk]),
-            reverse("kits:change_lot", args=[lot.pk, "use"]),
-            reverse("rounds:tick", args=[packed.pk]),
-            reverse("visits:pause", args=[visit.pk]),
-            reverse("visits:hand_over", args=[visit.pk]),
-            reverse("visits:close", args=[visit.pk]),
-            reverse("places:add_pair", args=[self.place.pk]),
-            reverse("photographs:add", args=["visit", visit.pk]),
-        ]
+        self.team = self.theirs.team
 
-    def test_no_page_and_no_act_reaches_another_teams_rows(self):
+    def rows(self):
+        """One row of theirs for each address that names one: by how the address begins and what it names."""
+        by, place, team = self.theirs, self.place, self.team
+        result, begun = read(place, by, "nitrate-photometer", 2.0, 2.0), begin(place, by)
+        visit = visited(place, by)
+        note(by, visit, ("air_temperature", 8.0))
+        each, kit = planned(by, place), stocked_kit(by)
+        blank = begin_test(by, {"method": "nitrate-photometer", "purpose": "blank", "kit": kit.pk})
+        send(by, blank, Taps().read(0.0, 0.0).close())
+        probe = keep_instrument(
+            by, Instrument(team=team, name="Probe", measures="conductivity", unit="uS/cm", resolution=1)
+        )
+        shown = {"at": timezone.now(), "standard": "84 µS/cm", "reading": 84.0, "expected": 84.0, "allowed": 5.0}
+        checked = InstrumentCheck.objects.for_team(team).create(team=team, instrument=probe, person=by.user, **shown)
+        other = keep_place(by, Place(team=team, name="Weir", latitude=54.5, longitude=-2.5))
+        pair = keep_pair(by, Pair(team=team, kind="stream", first=place, second=other))
+        definition = house_methods()["chloride-drops-25"].snapshot()
+        own = begin_draft(by, definition)
+        publish(by, own)
+        draft = begin_draft(by, definition, own.key)
+        picture = io.BytesIO()
+        Image.new("RGB", (40, 30)).save(picture, "JPEG")
+        photograph = add_photograph(by, place, "place", SimpleUploadedFile("ford.jpg", picture.getvalue()))
+        packed = keep_packing_list(by, packing_list(team, by.user, each.stops.all(), kit))
+        member_ = {"pk": Membership.objects.get(user=by.user).pk}
+        lot, stop = kit.lots.first(), each.stops.get()
+        return {
+            "/bench/check/": {"key": own.key},
+            "/bench/sample/": {"sample_pk": begun.sample_id},
+            "/bench/spike/": {"pk": result.pk},
+            "/bench/": {"pk": begun.pk},
+            "/instruments/checks/": {"pk": checked.pk},
+            "/instruments/": {"pk": probe.pk},
+            "/kits/lots/": {"pk": lot.pk, "act": "use"},
+            "/kits/": {"pk": kit.pk},
+            "/log/of/<uuid:pk>/check": {"pk": blank.pk},
+            "/log/of/": {"pk": result.determination_id},
+            "/log/": {"pk": result.pk, "key": "ph", "run": 1},
+            "/methods/draft/": {"pk": draft.pk},
+            "/methods/": {"key": own.key},
+            "/photographs/<int:pk>": {"pk": photograph.pk},
+            "/photographs/<slug:subject>/<int:pk>": {"subject": "place", "pk": place.pk},
+            "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
+            "/places/pairs/": {"pk": pair.pk},
+            "/places/<int:pk>": {"pk": place.pk},
+            "/taps/": {"of": "bench", "stream": begun.pk},
+            "/team/members/": member_,
+            "/team/switch/": {"pk": team.pk},
+            "/today/pack/": {"pk": packed.pk},
+            "/today/rounds/": {"pk": each.pk, "stop_pk": stop.pk},
+            "/visits/begin/": {"place_pk": place.pk},
+            "/visits/bottle/": {"code": label_bottle(by, place).code},
+            "/visits/sample/at/": {"place_pk": place.pk},
+            "/visits/sample/": {"pk": begun.sample_id},
+            "/visits/<uuid:pk>": {"pk": visit.pk, "key": "air_temperature"},
+        }
+
+    def test_no_address_reaches_another_teams_rows(self):
+        rows = self.rows()
+        names_nothing_of_a_team = ("/places/new/", "/demo/", "/team/join/", "/today/feed/", "/account/")
+        named = [each for each, _ in addresses() if "<" in each and not each.startswith(names_nothing_of_a_team)]
+        acts = Act.objects.for_team(self.team).count()
+        for pattern in named:
+            theirs = next(row for begins, row in rows.items() if pattern.startswith(begins))
+            address = re.sub(r"<\w+:(\w+)>", lambda piece, theirs=theirs: str(theirs[piece[1]]), pattern)
+            with self.subTest(address):
+                self.client.force_login(self.mine.user)
+                batch = json.dumps({"taps": [], "known": 0})
+                for answer in (
+                    self.client.get(address),
+                    self.client.post(address, {"why": "mine now"}),
+                    self.client.post(address, batch, content_type="application/json"),
+                ):
+                    tap = address.startswith("/taps/") and answer.request.get("CONTENT_TYPE") != "application/json"
+                    self.assertIn(answer.status_code, [404, 405, *([400] if tap else [])])
+                self.client.force_login(self.theirs.user)
+                # The address leads somewhere for those whose row it is: what is refused above is refused for the team.
+                self.assertNotEqual(self.client.get(address).status_code, 404)
+        self.assertEqual(Act.objects.for_team(self.team).count(), acts)
+        self.assertEqual(Act.objects.for_team(self.mine.team).filter(refused=False).count(), 0)
+
+    def test_no_list_and_no_choice_holds_another_teams_rows(self):
+        measured(self.place, self.theirs, 8, 8)
+        each, kit = planned(self.theirs, self.place), stocked_kit(self.theirs)
         self.client.force_login(self.mine.user)
-        for address in self.pages:
-            self.assertEqual(self.client.get(address).status_code, 404, address)
-        for address in self.acts:
-            self.assertEqual(self.client.post(address, {"why": "mine now"}).status_code, 404, address)
-        events = reverse("taps:receive", args=["bench", self.begun.pk])
-        body = {"taps": [], "known": 0}
-        self.assertEqual(self.client.post(events, body, content_type="application/json").status_code, 404)
         for page in ("/log/", "/today/", "/today/rounds/", "/kits/", "/today/pack/", "/visits/labels/", "/places/"):
             self.assertNotContains(self.client.get(page), "Ulf")
         self.assertNotIn(b"Ulf", self.client.get("/today/kessa.ics").content)
-        their_stop = {"stop": [self.place.stops.get().pk], "kit": Kit.across_teams.get().pk}
+        their_stop = {"stop": [each.stops.get().pk], "kit": kit.pk}
         self.assertEqual(self.client.post("/today/pack/", their_stop).status_code, 422)
         self.client.post("/today/not-going/", {"place": self.place.pk, "reason": "mine now"})
         self.assertEqual(len(dues_at(self.place)), 1)
@@ -100,21 +141,11 @@ class OtherTeams(PageTest):
         paired = {"role": "stream 1", "other": self.place.pk}
         self.client.post(reverse("places:add_pair", args=[mine.pk]), paired)
         self.assertFalse(Pair.objects.for_team(self.mine.team).exists())
-        other = Membership.objects.get(user=self.theirs.user)
-        self.assertEqual(self.client.post(reverse("people:change_member", args=[other.pk])).status_code, 404)
-        self.assertEqual(self.client.post(reverse("people:switch", args=[other.team_id])).status_code, 404)
 
     def test_the_anonymous_are_asked_to_sign_in_everywhere(self):
-        for address in [
-            *self.pages,
-            "/log/",
-            "/log/kessa-log.csv",
-            "/bench/",
-            "/places/",
-            "/rules/",
-            "/team/",
-            "/today/",
-        ]:
+        begun = begin(self.place, self.theirs)
+        own = [reverse("places:place", args=[self.place.pk]), reverse("bench:determination", args=[begun.pk])]
+        for address in [*own, "/log/", "/log/kessa-log.csv", "/bench/", "/places/", "/rules/", "/team/", "/today/"]:
             response = self.client.get(address)
             self.assertRedirects(response, f"/account/in/?next={address}", fetch_redirect_response=False)
 
