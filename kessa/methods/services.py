@@ -3,7 +3,6 @@
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db import IntegrityError, transaction
 from django.utils import timezone
 from django.utils.text import slugify
 
@@ -12,7 +11,7 @@ from kessa.methods import may
 from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import forget_what_was_read
 from kessa.people.acts import act
-from kessa.people.models import Membership
+from kessa.people.models import Membership, Team
 
 _OWN = "own-"
 _GONE = "This draft was published or thrown away meanwhile: begin the next version."
@@ -22,21 +21,15 @@ _GONE = "This draft was published or thrown away meanwhile: begin the next versi
 def begin_draft(by: Membership, definition: dict[str, Any], key: str = "") -> OwnMethod:
     """Begin a draft from a definition: of a new method, or of the next version of the team's own one called `key`.
 
-    A draft of the same method that is there already is taken up again, with the definition given; where two begin it at
-    the same moment they share it.
+    A draft of the same method that is there already is taken up again, with the definition given; so is one that was
+    begun from the same definition and is as it was then.
     """
-    named = str(definition.get("name") or "method")
-    for _ in range(3):
-        own = key if key.startswith(_OWN) else _free_key(by.team_id, named)
-        try:
-            with transaction.atomic():
-                return _begun(by, own, definition)
-        except IntegrityError:
-            continue
-    raise ValidationError("Somebody begins this method at this moment: look at its draft.")
-
-
-def _begun(by: Membership, key: str, definition: dict[str, Any]) -> OwnMethod:
+    # Two who begin at the same moment do so one after the other.
+    Team.objects.select_for_update().get(pk=by.team_id)
+    if not key.startswith(_OWN):
+        drafts = OwnMethod.objects.for_team(by.team_id).filter(published_at=None, retired_at=None)
+        begun = next((draft for draft in drafts if draft.definition == _said(draft, definition)), None)
+        key = begun.key if begun else _free_key(by.team_id, str(definition.get("name") or "method"))
     versions = OwnMethod.objects.for_team(by.team_id).select_for_update().filter(key=key)
     draft = versions.filter(published_at=None).first()
     if draft is None:
@@ -44,7 +37,7 @@ def _begun(by: Membership, key: str, definition: dict[str, Any]) -> OwnMethod:
         # A method that was exported under a version keeps counting from there.
         version = last.version + 1 if last else max(int(definition.get("version") or 1), 1)
         draft = OwnMethod(team_id=by.team_id, key=key, version=version, written_by_id=by.user_id)
-    _say(draft, definition)
+    draft.definition = _said(draft, definition)
     draft.save()
     return draft
 
@@ -53,7 +46,7 @@ def _begun(by: Membership, key: str, definition: dict[str, Any]) -> OwnMethod:
 def keep_draft(by: Membership, draft: OwnMethod, definition: dict[str, Any]) -> OwnMethod:
     """Keep what a draft says so far; raises ValidationError where it is a draft no more."""
     held = _held(draft)
-    _say(held, definition)
+    held.definition = _said(held, definition)
     held.save(update_fields=["definition", "changed_at"])
     return held
 
@@ -96,8 +89,8 @@ def retire(team_id: int, key: str) -> None:
     forget_what_was_read()
 
 
-def _say(draft: OwnMethod, definition: dict[str, Any]) -> None:
-    draft.definition = definition | {"key": draft.key, "version": draft.version, "family": draft.key}
+def _said(draft: OwnMethod, definition: dict[str, Any]) -> dict[str, Any]:
+    return definition | {"key": draft.key, "version": draft.version, "family": draft.key}
 
 
 def _held(draft: OwnMethod) -> OwnMethod:

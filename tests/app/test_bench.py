@@ -3,17 +3,15 @@
 import json
 import random
 import uuid
-from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from unittest.mock import patch
 
 from django.core.exceptions import ValidationError
-from django.db import OperationalError, connection
-from django.test import Client, TransactionTestCase
+from django.db import OperationalError
+from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination
 from kessa.bench.services import begin_test, reopen
 from kessa.bench.state import bench_of
 from kessa.bench.stream import BenchStream
@@ -23,7 +21,6 @@ from kessa.log import history
 from kessa.log.models import Result
 from kessa.log.services import go_on, repeat
 from kessa.people.acts import NotAllowed
-from kessa.people.models import Membership
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.taps.services import record, whose
@@ -384,45 +381,3 @@ class Addresses(PageTest):
         self.assertContains(refused, "Say why")
         reopened = self.client.post(reverse("log:further_run", args=[result.determination_id]), {"why": "doubt"})
         self.assertRedirects(reopened, reverse("bench:determination", args=[result.determination_id]))
-
-
-class Together(TransactionTestCase):
-    def setUp(self):
-        self.membership, self.place = team_of("Ines")
-
-    def at_once(self, act, things):
-        """Do something with each of these at the same moment."""
-
-        def one(thing):
-            try:
-                return act(Membership.objects.get(pk=self.membership.pk), thing)
-            finally:
-                connection.close()
-
-        with ThreadPoolExecutor(4) as pool:
-            return list(pool.map(one, things))
-
-    def test_two_phones_on_one_run_neither_lose_nor_double_a_tap(self):
-        determination = begin(self.place, self.membership)
-        phones = [Taps(device=f"phone {n}").run("blank-1", 1) for n in range(2)]
-        for phone in phones:
-            for _ in range(10):
-                phone.add("sample-1", "drop_added")
-        taps = [tap for pair in zip(*(phone.made for phone in phones), strict=True) for tap in pair]
-        self.at_once(lambda by, tap: record(by, "bench", determination.pk, [tap] * 2), taps)
-        self.assertEqual(bench_of(determination, counted(self.place.team_id, determination.pk)).samples[1].count, 20)
-
-    def test_the_same_taps_sent_to_two_tests_at_once_are_acknowledged_where_they_stand(self):
-        two = [begin(self.place, self.membership) for _ in range(2)]
-        taps = Taps().run("sample-1", 20).made
-        stored = self.at_once(lambda by, test: record(by, "bench", test.pk, taps), two)
-        self.assertEqual(sum(len(each.kept) for each in stored), len(taps))
-        kept = Tap.objects.for_team(self.place.team).filter(pk__in=[tap["id"] for tap in taps]).count()
-        self.assertEqual(kept, len(taps))
-
-    def test_going_on_at_once_begins_one_test(self):
-        over = measured(self.place, self.membership, 26)
-        begun = self.at_once(
-            lambda by, _: go_on(by, Determination.across_teams.get(pk=over.determination_id), None), range(4)
-        )
-        self.assertEqual(len({each.pk for each in begun}), 1)

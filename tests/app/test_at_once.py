@@ -1,0 +1,173 @@
+"""Two people, two tabs or one impatient finger at the same moment: no error page, nothing twice, nothing lost."""
+
+import uuid
+from concurrent.futures import ThreadPoolExecutor
+
+from django.core.exceptions import ValidationError
+from django.db import connection
+from django.test import Client, TransactionTestCase
+from django.urls import reverse
+from django.utils import timezone
+
+from kessa.bench.models import Determination
+from kessa.bench.services import begin_test
+from kessa.bench.state import bench_of
+from kessa.core.methods import house_methods
+from kessa.instruments.models import Instrument
+from kessa.kits.models import Kit, Lot
+from kessa.kits.services import put_away, use_lot
+from kessa.log.services import go_on
+from kessa.methods.models import OwnMethod
+from kessa.methods.services import begin_draft, keep_draft, publish
+from kessa.people.models import Membership
+from kessa.places.models import Place
+from kessa.rounds.models import Occasion, Round
+from kessa.taps.models import Tap
+from kessa.taps.selectors import counted
+from kessa.taps.services import record
+from kessa.visits.models import Visit
+from tests.world import Taps, begin, drawn, led, measured, send, stocked_kit, team_of, visited
+
+
+class AtOnce(TransactionTestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+
+    def at_once(self, act, things):
+        """Do something with each of these at the same moment."""
+
+        def one(thing):
+            try:
+                return act(Membership.objects.get(pk=self.membership.pk), thing)
+            finally:
+                connection.close()
+
+        with ThreadPoolExecutor(4) as pool:
+            return list(pool.map(one, things))
+
+    def test_two_phones_on_one_run_neither_lose_nor_double_a_tap(self):
+        determination = begin(self.place, self.membership)
+        phones = [Taps(device=f"phone {n}").run("blank-1", 1) for n in range(2)]
+        for phone in phones:
+            for _ in range(10):
+                phone.add("sample-1", "drop_added")
+        taps = [tap for pair in zip(*(phone.made for phone in phones), strict=True) for tap in pair]
+        self.at_once(lambda by, tap: record(by, "bench", determination.pk, [tap] * 2), taps)
+        self.assertEqual(bench_of(determination, counted(self.place.team_id, determination.pk)).samples[1].count, 20)
+
+    def test_the_same_taps_sent_to_two_tests_at_once_are_acknowledged_where_they_stand(self):
+        two = [begin(self.place, self.membership) for _ in range(2)]
+        taps = Taps().run("sample-1", 20).made
+        stored = self.at_once(lambda by, test: record(by, "bench", test.pk, taps), two)
+        self.assertEqual(sum(len(each.kept) for each in stored), len(taps))
+        kept = Tap.objects.for_team(self.place.team).filter(pk__in=[tap["id"] for tap in taps]).count()
+        self.assertEqual(kept, len(taps))
+
+    def test_going_on_at_once_begins_one_test(self):
+        over = measured(self.place, self.membership, 26)
+        begun = self.at_once(
+            lambda by, _: go_on(by, Determination.across_teams.get(pk=over.determination_id), None), range(4)
+        )
+        self.assertEqual(len({each.pk for each in begun}), 1)
+
+    def post_at_once(self, address, form):
+        """Post a form four times at the same moment; return what was answered."""
+
+        def post(by, _):
+            client = Client()
+            client.force_login(by.user)
+            return client.post(address, form).status_code
+
+        return self.at_once(post, range(4))
+
+    def test_what_two_add_under_one_name_stands_once_and_the_others_are_told(self):
+        kit = stocked_kit(self.membership)
+        lot = {"supply_key": "ph-strip", "number": "B", "units": 20}
+        place = {"name": "Weir", "sampling_depth_cm": 20, "usual_way": "wade"}
+        probe = {"name": "Probe", "measures": "conductivity", "resolution": "1", "check_every_days": "30"}
+        monthly = {"name": "Monthly", "starts_on": "2026-01-01", "shape": "monthly", "which": "-1", "weekday": "SU"}
+        for model, named, address, form in (
+            (Lot, {"number": "B"}, reverse("kits:add_lot", args=[kit.pk]), lot),
+            (Kit, {"name": "Case"}, "/kits/new/", {"name": "Case"}),
+            (Place, {"name": "Weir"}, "/places/new/stream/", place),
+            (Instrument, {"name": "Probe"}, "/instruments/new/", probe),
+            (Round, {"name": "Monthly"}, "/today/rounds/new/", monthly),
+        ):
+            with self.subTest(address):
+                self.assertEqual(sorted(self.post_at_once(address, form)), [302, 422, 422, 422])
+                self.assertEqual(model.objects.for_team(self.place.team).filter(**named).count(), 1)
+
+    def test_what_is_begun_or_noted_at_once_is_one(self):
+        kit, team = stocked_kit(self.membership), self.place.team
+        occasion = {"kind": "thaw", "happened_on": timezone.localdate().isoformat()}
+        once = {"once": str(uuid.uuid4()), "purpose": "blank", "kit": kit.pk}
+        for model, address, form in (
+            (Occasion, "/today/occasion/", occasion),
+            (Determination, reverse("bench:begin_check", args=["nitrate-photometer"]), once),
+            (OwnMethod, reverse("methods:change", args=["chloride-drops-25"]), {}),
+        ):
+            with self.subTest(address):
+                self.assertEqual(self.post_at_once(address, form), [302] * 4)
+                self.assertEqual(model.objects.for_team(team).count(), 1)
+
+    def test_a_lot_put_away_by_two_is_put_away_once_and_comes_into_use_no_more(self):
+        lot = stocked_kit(self.membership).lots.get(supply_key="ph-strip")
+
+        def away(by, _):
+            try:
+                return put_away(by, Lot.across_teams.get(pk=lot.pk), why="used up")
+            except ValidationError:
+                return None
+
+        self.assertEqual(sum(done is not None for done in self.at_once(away, range(4))), 1)
+        lot.refresh_from_db()
+        self.assertEqual((lot.units_left, lot.in_use), (0, False))
+        with self.assertRaisesMessage(ValidationError, "was put away"):
+            use_lot(self.membership, lot, timezone.localdate())
+
+    def test_only_a_draft_that_was_checked_comes_into_use(self):
+        whole = house_methods()["chloride-drops-25"].snapshot()
+        for _ in range(6):
+            draft = begin_draft(self.membership, whole)
+
+            def change(by, what, draft=draft):
+                try:
+                    return what(by, OwnMethod.across_teams.get(pk=draft.pk))
+                except ValidationError:
+                    return None
+
+            broken = whole | {"steps": []}
+            self.at_once(change, [publish, lambda by, held, broken=broken: keep_draft(by, held, broken)])
+            draft.refresh_from_db()
+            self.assertFalse(draft.published_at and not draft.definition["steps"])
+        retired = OwnMethod.across_teams.exclude(published_at=None).first() or publish(
+            self.membership, begin_draft(self.membership, whole)
+        )
+        client = Client()
+        client.force_login(self.membership.user)
+        following = begin_draft(self.membership, whole, retired.key)
+        client.post(reverse("methods:retire", args=[retired.key]))
+        client.post(reverse("methods:publish", args=[following.pk]))
+        following.refresh_from_db()
+        self.assertIsNone(following.published_at)
+
+    def test_a_visit_is_not_paused_once_it_is_closed(self):
+        for _ in range(4):
+            visit = visited(self.place, self.membership)
+            self.at_once(
+                lambda by, kind, visit=visit: led(by, Visit.across_teams.get(pk=visit.pk), kind),
+                ["paused", "visit_closed"],
+            )
+            visit.refresh_from_db()
+            self.assertIsNotNone(visit.closed_at)
+            self.assertIsNone(visit.paused_at)
+
+    def test_going_on_after_each_of_two_over_the_range_begins_one_each(self):
+        sample = drawn(self.place, self.membership)
+        over = [
+            begin_test(self.membership, {"sample": str(sample.pk), "method": "chloride-drops-25"}) for _ in range(2)
+        ]
+        for each in over:
+            send(self.membership, each, Taps().run("blank-1", 1).run("sample-1", 25, endpoint=False).close())
+        begun = self.at_once(lambda by, each: go_on(by, Determination.across_teams.get(pk=each.pk), None), over)
+        self.assertEqual({each.continues_id for each in begun}, {each.pk for each in over})
