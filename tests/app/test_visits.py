@@ -9,7 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 from django.urls import reverse
 from django.utils import timezone
-from PIL import Image
+from PIL import Image, ImageCms
 
 from kessa.bench.services import begin_test
 from kessa.photographs.models import Photograph
@@ -312,6 +312,18 @@ class Photographs(PageTest):
         self.client.force_login(other.user)
         self.assertEqual(self.client.get(reverse("photographs:image", args=[kept.pk])).status_code, 404)
         self.assertEqual(self.upload(self.picture()).status_code, 404)
+
+    def test_a_cameras_own_colours_are_brought_to_those_every_screen_shows(self):
+        profile = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+        # A camera that calls red what is green.
+        swapped = profile.replace(b"rXYZ", b"....").replace(b"gXYZ", b"rXYZ").replace(b"....", b"gXYZ")
+        out = io.BytesIO()
+        Image.new("RGB", (40, 30), "#c83214").save(out, "JPEG", icc_profile=swapped, quality=95)
+        self.upload(out.getvalue())
+        kept = Photograph.objects.for_team(self.membership.team).get()
+        shown = Image.open(io.BytesIO(b"".join(self.client.get(reverse("photographs:image", args=[kept.pk])))))
+        red, green, _ = shown.getpixel((20, 15))
+        self.assertGreater(green, red + 100)
 
     def test_too_large_disguised_or_broken_files_are_refused(self):
         whole = self.picture()
