@@ -1,6 +1,5 @@
 """Forms of the bench."""
 
-import uuid
 from typing import Any
 
 from django import forms
@@ -10,27 +9,12 @@ from kessa.core.planning.dilution import FACTORS
 from kessa.instruments.models import Instrument
 from kessa.kits.models import Kit
 from kessa.people.models import Team
+from kessa.taps.forms import OnceForm
 
 
 def _dilutions(none: str = "") -> list[tuple[Any, str]]:
     factors = [(f"{factor:g}", f"1 in {factor:g}") for factor in FACTORS]
     return [("", none), *factors] if none else factors
-
-
-class OnceForm(forms.Form):
-    """A form whose page made the number of what it begins: a page sent twice begins one."""
-
-    once = forms.UUIDField(required=False, widget=forms.HiddenInput)
-
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        kwargs["initial"] = {"once": uuid.uuid4()} | (kwargs.get("initial") or {})
-        super().__init__(*args, **kwargs)
-
-    @property
-    def number(self) -> uuid.UUID:
-        """The number the page made, or a new one."""
-        given: uuid.UUID | None = self.cleaned_data["once"]
-        return given or uuid.uuid4()
 
 
 class BeginForm(OnceForm):

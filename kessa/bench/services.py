@@ -27,7 +27,7 @@ from kessa.rules.selectors import house_rules_at
 from kessa.taps import services as taps
 from kessa.taps.incoming import BadTap, read_id
 from kessa.taps.models import Tap
-from kessa.taps.selectors import counted, next_seq
+from kessa.taps.selectors import counted
 from kessa.visits.models import Sample
 
 BEGUN = "test_begun"
@@ -226,29 +226,12 @@ def reopen(by: Membership, determination: Determination, *, why: str) -> Determi
     determination = held(by.team_id, determination.pk) or determination
     if determination.closed_at is None:
         raise ValidationError("This test is open still.")
-    add_tap(by, determination, REOPENED, {"why": why})
+    taps.add_tap(by, determination.pk, REOPENED, {"why": why})
     determination.closed_at = None
     determination.save(update_fields=["closed_at"])
     return determination
 
 
-def add_tap(by: Membership, determination: Determination, kind: str, data: dict[str, Any], run: str = "") -> Tap:
-    """Write a tap of the server's own: after every tap there is, by the acting member."""
-    tap: Tap = Tap.objects.create(
-        id=uuid.uuid4(),
-        team_id=by.team_id,
-        stream=determination.pk,
-        run=run,
-        kind=kind,
-        data=data,
-        seq=next_seq(determination.pk),
-        at=timezone.now(),
-        device="server",
-        person_id=by.user_id,
-    )
-    return tap
-
-
 def correct(by: Membership, determination: Determination, run: str, data: dict[str, Any]) -> Tap:
     """Write the tap that puts a count, a reading or an answer right: the earlier one is kept."""
-    return add_tap(by, determination, CORRECTED, data, run)
+    return taps.add_tap(by, determination.pk, CORRECTED, data, run)

@@ -15,6 +15,7 @@ from kessa.people.models import Membership
 from kessa.taps.incoming import Incoming
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
+from kessa.taps.services import add_tap
 from kessa.taps.streams import Stream
 
 
@@ -71,7 +72,7 @@ class BenchStream(Stream):
         bench = bench_of(self.row, counted(self.by.team_id, self.row.pk))
         if not bench.concluded:
             # Nothing is written yet: the closing is kept, and the test goes on.
-            services.add_tap(self.by, self.row, REOPENED, {"why": "No run is finished yet: there is nothing to write."})
+            add_tap(self.by, self.row.pk, REOPENED, {"why": "No run is finished yet: there is nothing to write."})
             return
         self.write(bench, max(moments[closing[0].pk], self.row.started_at))
 

@@ -11,9 +11,9 @@ from django.views.decorators.http import require_POST
 from kessa.instruments import services
 from kessa.instruments.forms import CheckForm, InstrumentForm
 from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.log.forms import WhyForm
 from kessa.log.services import check_instrument, withdraw_instrument_check
 from kessa.people.access import member, technician
+from kessa.people.forms import WhyForm
 from kessa.web.components.drift import drift
 
 _CHECKS_SHOWN = 60

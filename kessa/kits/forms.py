@@ -77,9 +77,3 @@ class UnitsForm(forms.Form):
     """How many units were counted."""
 
     units = forms.FloatField(label="Counted units", min_value=0, max_value=1_000_000)
-
-
-class WhyForm(forms.Form):
-    """Why a lot is put away."""
-
-    why = forms.CharField(label="Why", max_length=120)

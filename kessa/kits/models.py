@@ -106,6 +106,6 @@ class StockChange(TeamOwned):
 
     lot = models.ForeignKey(Lot, on_delete=models.PROTECT, related_name="changes")
     units = models.FloatField()
-    why = models.CharField(max_length=120)
+    why = models.CharField(max_length=300)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()

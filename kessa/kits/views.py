@@ -12,11 +12,12 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.instruments.selectors import instruments_of
 from kessa.kits import services
-from kessa.kits.forms import KitForm, LotForm, UnitsForm, WhyForm
+from kessa.kits.forms import KitForm, LotForm, UnitsForm
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import holdings, kits_with_lots, tests_left
 from kessa.log.history import usual_units
 from kessa.people.access import member, technician
+from kessa.people.forms import WhyForm
 from kessa.rounds.selectors import weekly_use
 
 

@@ -8,6 +8,7 @@ from django import forms
 from kessa.core.methods.parts import Part
 from kessa.core.methods.steps import Ask
 from kessa.core.quantities.quantity import plain
+from kessa.people.forms import WhyForm
 
 _WORDS = {
     "count": "Counted to the end",
@@ -34,12 +35,6 @@ _WORDS = {
     "bottom_visible": "Seen on the bottom",
 }
 _TEXT = ("sensor", "display_unit")
-
-
-class WhyForm(forms.Form):
-    """Why something in the log is opened again, set aside or withdrawn: the reason stays with it."""
-
-    why = forms.CharField(label="Why", max_length=300)
 
 
 class ReadingRightForm(WhyForm):

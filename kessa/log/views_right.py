@@ -15,9 +15,10 @@ from kessa.bench.forms import DilutionForm
 from kessa.bench.models import Determination
 from kessa.bench.services import reopen
 from kessa.log import services
-from kessa.log.forms import AnswerRightForm, ReadingRightForm, WhyForm, said
+from kessa.log.forms import AnswerRightForm, ReadingRightForm, said
 from kessa.log.models import QualityCheck, Result
 from kessa.people.access import member
+from kessa.people.forms import WhyForm
 
 _NO_REASON = "Say why, in up to 300 characters: the reason stays with the result."
 

@@ -31,6 +31,12 @@ class TeamModelForm(forms.ModelForm):  # type: ignore[type-arg]
         return super()._get_validation_exclusions() - {"team"}
 
 
+class WhyForm(forms.Form):
+    """Why something is done that needs a reason, which stays with it."""
+
+    why = forms.CharField(label="Why", max_length=300)
+
+
 class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]
     """The units in which a person sees results."""
 

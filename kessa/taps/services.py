@@ -13,6 +13,7 @@ from kessa.people.acts import NotAllowed
 from kessa.people.models import Membership
 from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
+from kessa.taps.selectors import next_seq
 from kessa.taps.streams import STREAMS, Stream
 
 _WHOSE = "kessa.taps.whose"
@@ -51,6 +52,14 @@ def tapped(
     """Return a tap that a page makes on the server for somebody: what a form says, as a browser would have sent it."""
     moment = (at or timezone.now()).isoformat()
     return {"id": str(uuid.uuid4()), "run": run, "kind": kind, "data": data, "seq": seq, "at": moment, "device": device}
+
+
+def add_tap(by: Membership, stream: uuid.UUID, kind: str, data: dict[str, Any], run: str = "") -> Tap:
+    """Write a tap of the server's own: after every tap there is, by the acting member."""
+    mine = read_tap(tapped(kind, data, run=run, seq=next_seq(stream)))
+    row = _row(by, stream, mine, data, late=False)
+    row.save(force_insert=True)
+    return row
 
 
 def record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at: datetime | None = None) -> Stored:

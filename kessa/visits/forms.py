@@ -1,6 +1,5 @@
 """Forms about samples."""
 
-import uuid
 from datetime import timedelta
 from typing import Any
 
@@ -15,13 +14,14 @@ from kessa.people.selectors import members
 from kessa.places.models import Place
 from kessa.places.selectors import places
 from kessa.rules.selectors import house_rules
+from kessa.taps.forms import OnceForm
 from kessa.visits.models import Bottle, Sample, Visit
 
 _CLOCK_SKEW = timedelta(minutes=5)
 _OLDEST = timedelta(days=366)
 
 
-class SampleForm(forms.Form):
+class SampleForm(OnceForm):
     """When, how deep and by whom water was drawn, and how warm it was."""
 
     drawn_at = forms.DateTimeField(
@@ -38,13 +38,11 @@ class SampleForm(forms.Form):
 
     way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
     bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
-    # Made with the page, so that a page sent twice notes one sample.
-    once = forms.UUIDField(required=False, widget=forms.HiddenInput)
 
     def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
         now = timezone.localtime().replace(second=0, microsecond=0)
         depth = depth_cm(house_rules(place.team_id).chosen, place.sampling_depth_cm)
-        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way, "once": uuid.uuid4()}
+        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way}
         kwargs["initial"] = usual | kwargs.get("initial", {})
         super().__init__(*args, **kwargs)
         self.fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways_for(place.kind_key))]

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
+from django.core.exceptions import ValidationError
 from django.db.models import F
 from django.utils import timezone
 
@@ -14,10 +15,12 @@ from kessa.instruments.selectors import faults_at
 from kessa.people.acts import NotAllowed, act
 from kessa.people.models import Membership, Team
 from kessa.places.models import Place
-from kessa.taps.incoming import BadTap, Incoming
+from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
+from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
 from kessa.visits.models import Bottle, Handover, Observation, Sample, Visit
+from kessa.visits.noted import observed
 
 _ONE_STOP = timedelta(hours=3)
 
@@ -186,9 +189,15 @@ def change_sample(sample: Sample, changed: dict[str, Any], why: str) -> None:
 
 
 @act("observation put right", may.correct_observation)
-def correct_observation(by: Membership, observation: Observation, tap: Tap, *, why: str) -> Observation:
-    """Put right what was noted on a visit: the tap says what, the earlier ones are kept."""
-    tap.save()
+def correct_observation(by: Membership, observation: Observation, value: float, *, why: str) -> Observation:
+    """Put right what was noted on a visit; the earlier taps stay. Raises ValidationError where no scale holds it."""
+    said = {"value": value, "instrument": observation.instrument_id}
+    try:
+        data = observed(read_tap(tapped("observed", said, run=observation.key)), observation.visit)
+    except BadTap as fault:
+        raise ValidationError({"value": str(fault)}) from None
+    right = data | {"why": why, "was": observation.value}
+    tap = add_tap(by, observation.visit_id, "observed", right, observation.key)
     note(observation.visit, [tap], {tap.pk: observation.at})
     observation.refresh_from_db()
     return observation

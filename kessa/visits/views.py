@@ -4,6 +4,7 @@ import uuid
 from typing import Any
 
 from django.contrib import messages
+from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -22,7 +23,7 @@ from kessa.places.selectors import pairs_of
 from kessa.rounds.field_sheet import field_sheet
 from kessa.rounds.selectors import dues_at
 from kessa.rules.selectors import house_rules
-from kessa.taps.incoming import BadTap, read_tap
+from kessa.taps.forms import OnceForm
 from kessa.taps.models import Tap
 from kessa.taps.selectors import next_seq
 from kessa.taps.services import NoSuchStream, record, tapped, whose
@@ -39,7 +40,6 @@ from kessa.visits.forms import (
 )
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Observation, Sample, Visit
-from kessa.visits.noted import observed
 from kessa.visits.selectors import noted_taps, observations_of, open_visit_at, recent_samples, usual_seen
 
 
@@ -48,33 +48,24 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
     """Safety first; then the visit begins, for all that is due at the place."""
     team = request.membership.team
     place = get_object_or_404(Place.objects.for_team(team).select_related("team"), pk=place_pk)
-    form = SafetyForm(place, request.POST or None)
-    if request.method == "POST" and form.is_valid():
+    form, once = SafetyForm(place, request.POST or None), OnceForm(request.POST or None)
+    if request.method == "POST" and form.is_valid() and once.is_valid():
         mine = Visit.objects.for_team(team).filter(place=place, leader=request.user, closed_at=None).first()
         if mine:
             return redirect("visits:visit", mine.pk)
         said = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
-        number = _once(request)
-        return _tapped(request, number, "visit_begun", said) or redirect("visits:visit", number)
+        return _tapped(request, once.number, "visit_begun", said) or redirect("visits:visit", once.number)
     dues = dues_at(place)
     methods = {test.family: test.method for due in dues for test in due.stop.tests.all()}
     context = {
         "place": place,
         "form": form,
-        "once": uuid.uuid4(),
+        "once": once,
         "dues": dues,
         "wear": list(dict.fromkeys(method.wear for method in methods.values())),
         "rules": house_rules(team),
     }
     return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
-
-
-def _once(request: HttpRequest) -> uuid.UUID:
-    """The number that the page made for what it begins, so that a page sent twice begins one."""
-    try:
-        return uuid.UUID(request.POST.get("once", ""))
-    except ValueError:
-        return uuid.uuid4()
 
 
 def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
@@ -123,7 +114,7 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
 def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse | None:
     """Note the sample on the visit that goes on there, or of those hours, or on one of its own."""
     said = form.cleaned_data
-    number = said["once"] or uuid.uuid4()
+    number = form.number
     noted = Sample.objects.for_team(place.team_id).filter(pk=number).first()
     around = noted.visit if noted else services.visit_around(place, said["drawn_at"])
     data = {
@@ -267,37 +258,15 @@ def put_observation_right(request: HttpRequest, pk: uuid.UUID, key: str) -> Http
     )
     form = ObservationRightForm(scale, seen.value, request.POST or None)
     if request.method == "POST" and form.is_valid():
-        tap = _right_tap(request, found, scale, seen, form)
-        if tap:
-            services.correct_observation(request.membership, seen, tap, why=form.cleaned_data["why"])
+        right = form.cleaned_data
+        try:
+            services.correct_observation(request.membership, seen, right["value"], why=right["why"])
             messages.success(request, f"{scale.label} is put right. What was noted before stays to be seen.")
             return redirect("visits:visit", pk)
+        except ValidationError as error:
+            form.add_error(None, error)
     context = {"form": form, "title": f"Put {scale.label.lower()} right", "back": _page_address(found)}
     return render(request, "visits/right.html", context, status=422 if form.errors else 200)
-
-
-def _right_tap(
-    request: HttpRequest, found: Visit, scale: Scale, seen: Observation, form: ObservationRightForm
-) -> Tap | None:
-    said = {"value": form.cleaned_data["value"], "instrument": seen.instrument_id}
-    sent = read_tap(tapped("observed", said, run=scale.key, seq=next_seq(found.pk)))
-    try:
-        data = observed(sent, found)
-    except BadTap as fault:
-        form.add_error("value", str(fault))
-        return None
-    return Tap(
-        id=sent.id,
-        team_id=found.team_id,
-        stream=found.pk,
-        run=scale.key,
-        kind="observed",
-        data=data | {"why": form.cleaned_data["why"], "was": seen.value},
-        seq=sent.seq,
-        at=timezone.now(),
-        device="page",
-        person=request.user,
-    )
 
 
 def _page_address(found: Visit) -> str:
