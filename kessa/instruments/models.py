@@ -1,5 +1,7 @@
 """Instruments, and their checks against standards."""
 
+from math import floor, log10
+
 from django.conf import settings
 from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
@@ -43,6 +45,11 @@ class Instrument(TeamOwned):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def decimals(self) -> int:
+        """How many decimal places it shows."""
+        return max(0, -floor(log10(self.resolution)))
 
 
 class InstrumentCheck(TeamOwned):
