@@ -44,10 +44,9 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
         "in_use": key in methods_of(team.pk),
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
         "results": results,
-        "versions": OwnMethod.objects.for_team(team)
-        .filter(key=key)
-        .exclude(published_at=None)
-        .select_related("written_by"),
+        "versions": list(
+            OwnMethod.objects.for_team(team).filter(key=key).exclude(published_at=None).select_related("written_by")
+        ),
         "checks": QualityCheck.objects.for_team(team)
         .filter(family=found.family)
         .select_related("determination", "person")[:_LATELY],

@@ -156,6 +156,12 @@ class OwnMethods(PageTest):
             self.assertContains(page, words, status_code=422)
         self.assertFalse(OwnMethod.objects.for_team(self.team).exists())
 
+    def test_its_page_says_who_did_what_with_it(self):
+        method = self.published()
+        page = self.client.get(reverse("methods:method", args=[method.key]))
+        self.assertContains(page, "What was done to it")
+        self.assertContains(page, "Method published")
+
     def test_retired_it_is_gone_from_choices_and_rounds_and_its_results_stay(self):
         method = self.published()
         determination = begin(self.place, self.membership, method.key)
