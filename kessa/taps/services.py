@@ -69,14 +69,20 @@ def record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at:
     there is none and nothing in the batch begins one.
     """
     try:
-        return _record(by, of, number, taps, sent_at)
-    except IntegrityError:
-        # The same was sent twice at the same moment; now the other stands, and is seen.
-        return _record(by, of, number, taps, sent_at)
+        return _record(by, of, number, taps, sent_at, look_back=False)
+    except (IntegrityError, _DoesNotFit):
+        # Whether a tap came before is looked up only where something does not fit: mostly none did.
+        return _record(by, of, number, taps, sent_at, look_back=True)
+
+
+class _DoesNotFit(Exception):
+    """A tap is refused, and it is not known yet whether it was kept before."""
 
 
 @transaction.atomic
-def _record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at: datetime | None) -> Stored:
+def _record(
+    by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at: datetime | None, *, look_back: bool
+) -> Stored:
     read, refused = _read(taps)
     now = timezone.now()
     skew = now - sent_at if sent_at and abs(now - sent_at) > _CLOCK_SLACK else timedelta(0)
@@ -84,31 +90,37 @@ def _record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at
     late, rows = stream.closed, Tap.across_teams.filter(stream=number)
     # Where all is counted that came late too, there is an end to that as well.
     total = (rows if late else rows.filter(late=False)).count()
-    standing = {tap.pk: tap for tap in Tap.across_teams.filter(pk__in=[tap.id for tap in read]).only("stream", "late")}
-    already = [tap for tap in standing.values() if tap.stream == number]
+    stand = _standing(read) if look_back else {}
+    already = {pk: came_late for pk, (where, came_late) in stand.items() if where == number}
     fresh: list[Tap] = []
     for tap in read:
-        stands = standing.get(tap.id)
-        if stands in already:
+        if tap.id in already:
             continue
         try:
-            if stands:
+            if tap.id in stand:
                 raise BadTap("This tap belongs elsewhere.")
             if total + len(fresh) >= stream.most and tap.kind != stream.ends_with:
                 raise BadTap("There is no room for more taps here.")
             fresh.append(_row(by, number, tap, stream.check(tap), late=late))
-        except BadTap as fault:
-            refused.append((str(tap.id), str(fault)))
-        except NotAllowed as fault:
-            acts.refused(by, tap.kind.replace("_", " "), stream.row)
+        except (BadTap, NotAllowed) as fault:
+            if not look_back:
+                raise _DoesNotFit from fault
+            if isinstance(fault, NotAllowed):
+                acts.refused(by, tap.kind.replace("_", " "), stream.row)
             refused.append((str(tap.id), str(fault)))
     if fresh:
         Tap.across_teams.bulk_create(fresh)
         stream.happen(fresh, {tap.pk: moment(tap.at, skew, now) for tap in fresh})
-    kept = [*already, *fresh]
+    kept = already | {tap.pk: tap.late for tap in fresh}
     added = 0 if late else len(fresh)
-    late_ids = [str(tap.pk) for tap in kept if tap.late]
-    return Stored([str(tap.pk) for tap in kept], late_ids, refused, stream, total + added, added)
+    late_ids = [str(pk) for pk, came_late in kept.items() if came_late]
+    return Stored([*map(str, kept)], late_ids, refused, stream, total + added, added)
+
+
+def _standing(read: list[Incoming]) -> dict[uuid.UUID, tuple[uuid.UUID, bool]]:
+    """Return where taps that were kept before stand, and whether they came late, by id."""
+    before = Tap.across_teams.filter(pk__in=[tap.id for tap in read])
+    return {pk: (where, late) for pk, where, late in before.values_list("pk", "stream", "late")}
 
 
 def moment(at: datetime, skew: timedelta, now: datetime) -> datetime:

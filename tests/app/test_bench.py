@@ -322,7 +322,7 @@ class Addresses(PageTest):
         self.post({"taps": Taps().run("blank-1", 1).run("sample-1", 8).made, "known": 1})
         drop = Taps(seq=60)
         drop.add("sample-2", "drop_added")
-        with self.assertNumQueries(8):  # one of them is this test's own savepoint
+        with self.assertNumQueries(7):  # one of them is this test's own savepoint
             self.post({"taps": drop.made, "known": 12})
         with self.assertNumQueries(2):
             self.post({"taps": [], "known": 13})
