@@ -4,8 +4,8 @@ from typing import Any, NamedTuple
 
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, flags_of
-from kessa.core.judging.advice import is_unusual, next_steps, with_flags
-from kessa.core.judging.limits import judge_by_sets, judge_by_window, overall
+from kessa.core.judging.advice import Where, is_unusual, next_steps, with_flags
+from kessa.core.judging.limits import judge_by_sets, judge_by_window, not_judged, overall
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.log.history import series_of, usual_at
@@ -55,13 +55,15 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
     usual = usual_at(place, series, before=sample.drawn_at)
     unusual = is_unusual(outcome.quantity, usual)
     reference = reference_of(place)
+    lacking = [why for _, _, why in not_judged(outcome.quantity, part.parameter, determination.limit_sets)]
     steps = next_steps(
+        determination.method,
         part,
         outcome,
-        verdict,
+        decisive,
+        Where(place.kind.water, reference.name if reference else None, determination.team.authority),
         unusual=unusual,
         higher_range=methods_of(determination.team_id).get(part.next_range or ""),
-        upstream=reference.name if reference else None,
-        flowing=place.kind.has_depth,
+        lacking=lacking,
     )
     return Judged(verdict, judgements, usual, [*flags, *(["unusual"] if unusual else [])], steps)

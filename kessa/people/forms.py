@@ -20,6 +20,15 @@ class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
         fields = ["name", "time_zone"]
 
 
+class AuthorityForm(forms.ModelForm):  # type: ignore[type-arg]
+    """Whom the team tells where drinking water fails."""
+
+    class Meta:
+        model = Team
+        fields = ["authority"]
+        help_texts = {"authority": "Such as the county health office, with its telephone number."}
+
+
 class TeamModelForm(forms.ModelForm):  # type: ignore[type-arg]
     """A form whose row belongs to a team, which is set here and not in the form: names are checked within it."""
 

@@ -61,6 +61,7 @@ def own(words: str, whose: Callable[[Any], Any]) -> Case:
 
 invite = COORDINATORS
 change_role = COORDINATORS
+name_authority = COORDINATORS
 remove_member = COORDINATORS
 see_acts = COORDINATORS
 choose_units = EVERYONE

@@ -46,6 +46,8 @@ class Team(models.Model):
     # Samples and bottle labels are numbered from one sequence.
     next_sample_number = models.PositiveIntegerField(default=1)
     members = models.ManyToManyField(User, through="Membership", related_name="teams")
+    # Named in the advice on drinking water.
+    authority = models.CharField("whom to tell about drinking water", max_length=200, blank=True)
 
     def __str__(self) -> str:
         return self.name

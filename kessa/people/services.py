@@ -40,6 +40,14 @@ def join_team(user: User, token: str) -> Membership:
     return Membership.objects.get_or_create(team=team, user=user, defaults={"role": role})[0]
 
 
+@act("authority named", may.name_authority)
+def name_authority(by: Membership, team: Team, authority: str) -> Team:
+    """Write whom the team tells where drinking water fails."""
+    team.authority = authority
+    team.save(update_fields=["authority"])
+    return team
+
+
 @act("role changed", may.change_role)
 def change_role(by: Membership, membership: Membership, role: str) -> Membership:
     """Give a member another role; raises ValidationError where no coordinator would be left."""

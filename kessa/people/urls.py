@@ -9,6 +9,7 @@ urlpatterns = [
     path("", views.team, name="team"),
     path("none/", views.no_team, name="no_team"),
     path("members/<int:pk>/", views.change_member, name="change_member"),
+    path("authority/", views.authority, name="authority"),
     path("acts/", views.acts, name="acts"),
     path("units/", views.units, name="units"),
     path("switch/<int:pk>/", views.switch_team, name="switch"),

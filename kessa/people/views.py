@@ -14,7 +14,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people import services
 from kessa.people.access import anyone, coordinator, member, signed_in
-from kessa.people.forms import RoleForm, TeamForm, UnitsForm
+from kessa.people.forms import AuthorityForm, RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
 from kessa.people.selectors import acts_of
 
@@ -46,6 +46,7 @@ def team(request: HttpRequest) -> HttpResponse:
     others = Membership.objects.filter(user=request.user).exclude(pk=request.membership.pk).select_related("team")
     context = {"memberships": memberships, "invitation": invitation, "roles": Role.choices, "others": others}
     context["units_form"] = UnitsForm(instance=request.user)
+    context["authority_form"] = AuthorityForm(instance=request.membership.team)
     return render(request, "people/team.html", context)
 
 
@@ -64,6 +65,19 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
             messages.success(request, f"{membership.user} is now a {membership.get_role_display()}.")
     except ValidationError as error:
         messages.error(request, error.message)
+    return redirect("people:team")
+
+
+@coordinator
+@require_POST
+def authority(request: HttpRequest) -> HttpResponse:
+    """Write whom the team tells where drinking water fails."""
+    form = AuthorityForm(request.POST)
+    if form.is_valid():
+        services.name_authority(request.membership, request.membership.team, form.cleaned_data["authority"])
+        messages.success(request, "Advice on drinking water names it from now on.")
+    else:
+        messages.error(request, "Name it in up to 200 characters.")
     return redirect("people:team")
 
 

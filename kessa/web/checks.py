@@ -12,6 +12,7 @@ from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import questions
 from kessa.core.job.supplies import supplies
 from kessa.core.job.ways import oxygen_steps
+from kessa.core.judging.advice import advice
 from kessa.core.judging.limits import rule_sets
 from kessa.core.methods import house_methods
 from kessa.core.quantities.parameters import parameters
@@ -25,6 +26,7 @@ _FILES: tuple[Callable[[], Any], ...] = (
     place_kinds,
     oxygen_steps,
     rule_sets,
+    advice,
     house_methods,
 )
 

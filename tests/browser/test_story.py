@@ -30,7 +30,7 @@ class Story(BrowserTest):
                 self.steps(page, 1)
                 expect(page.get_by_role("heading", name="The runs agree")).to_be_visible()
                 page.get_by_role("button", name="Write it in the log").click()
-                expect(page.get_by_text("truth between 16 and 32 mg/L", exact=True)).to_be_visible()
+                expect(page.get_by_text("likely between 16 and 40 mg/L, 19 times in 20", exact=True)).to_be_visible()
                 expect(page.get_by_text("Run 2: 7 × 4 = 28 mg/L as Cl. The colour began to turn at 6")).to_be_visible()
                 expect(page.get_by_text("Nothing more to do here")).to_be_visible()
 

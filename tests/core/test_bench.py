@@ -13,7 +13,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kessa.core.datafile import BadDataFile, read_toml
-from kessa.core.judging.advice import is_unusual, next_steps, with_flags
+from kessa.core.judging.advice import Where, is_unusual, next_steps, with_flags
 from kessa.core.judging.limits import judge_by_sets, judge_by_window, not_judged, overall, rule_sets
 from kessa.core.judging.usual import usual_range
 from kessa.core.methods import LIBRARY, house_methods
@@ -80,7 +80,7 @@ class Conclusions(TestCase):
     def test_agreeing_runs_give_their_mean_and_span_both(self):
         outcome = concluded(LOW, run(8), run(7, 6))
         self.assertEqual(outcome.state, "agreed")
-        self.assertEqual(outcome.quantity, Quantity(30, 16, 32, None, "mg/L", "Cl"))
+        self.assertEqual(outcome.quantity, Quantity(30, 16, 40, None, "mg/L", "Cl"))
         self.assertIn("Run 1: 8 × 4 = 32 mg/L as Cl", " ".join(outcome.working))
 
     def test_a_third_run_decides_or_the_result_is_marked(self):
@@ -89,13 +89,15 @@ class Conclusions(TestCase):
         self.assertEqual((decided.state, decided.used, decided.quantity.value), ("agreed", (2, 3), 34))
         marked = concluded(LOW, run(4), run(8), run(12))
         self.assertEqual((marked.state, marked.flags), ("not agreed", ("not-agreed",)))
-        self.assertEqual((marked.quantity.low, marked.quantity.high), (8, 48))
+        self.assertEqual((marked.quantity.low, marked.quantity.high), (8, 56))
 
     def test_over_the_range_is_a_floor_that_no_run_contradicts(self):
         alone = concluded(LOW, run(25, endpoint=False))
         self.assertEqual((alone.quantity.censor, alone.quantity.value, alone.next), (">", 100, "higher range"))
+        # Of a bottle whose drops are 15 % small, 25 drops are 85 mg/L.
+        self.assertEqual(alone.quantity.low, 85)
         mixed = concluded(HIGH, run(24), run(25, endpoint=False), dilution=10)
-        self.assertEqual((mixed.quantity.low, mixed.next, mixed.flags), (11000, "dilute", ("diluted", "over-range")))
+        self.assertEqual((mixed.quantity.low, mixed.next, mixed.flags), (10200, "dilute", ("diluted", "over-range")))
 
     def test_a_disc_seen_on_the_bottom_is_a_floor_under_any_rule(self):
         secchi = house_methods()["secchi-depth"].snapshot() | {"agreement": {"rule": "absolute", "within": 10}}
@@ -136,16 +138,61 @@ class Conclusions(TestCase):
         self.assertEqual(verdicts, ["good", "questionable", "bad"])
         self.assertEqual(LOW.blank.verdict(1, endpoint=False), "bad")
 
+    def said(self, outcome, verdict, where=None, method=LOW, **how):
+        decisive = {"verdict": verdict, "max": 1.0, "unit": "mg/L"} if verdict else None
+        return " ".join(next_steps(method, method.main, outcome, decisive, where or Where(), **how))
+
+    def test_advice_is_for_the_water_it_is_about(self):
+        nitrate = house_methods()["nitrate-photometer"]
+        high = conclude(nitrate, nitrate.main, {1: {"display": 9.8}, 2: {"display": 9.6}})
+        well = self.said(high, "outside", Where("drinking", authority="the county health office"), nitrate)
+        for words in ("infant", "Do not boil", "certified laboratory", "the county health office"):
+            self.assertIn(words, well)
+        self.assertIn("your local health authority", self.said(high, "outside", Where("drinking"), nitrate))
+        self.assertIn("infant", self.said(high, "not settled", Where("drinking"), nitrate))
+        for words in ("up the water", "next rain", "thaw"):
+            for verdict in ("outside", "close", "not settled", "inside", None):
+                for water in ("drinking", "plant"):
+                    self.assertNotIn(words, self.said(high, verdict, Where(water), nitrate))
+        self.assertIn("competent person", self.said(high, "outside", Where("plant"), nitrate))
+        # Nothing is all well where nothing was judged, and drinking water never is by one number.
+        for water in ("drinking", "open", "plant"):
+            self.assertIn("not judged", self.said(high, None, Where(water), nitrate))
+        self.assertIn("says nothing of what was not tested", self.said(high, "inside", Where("drinking"), nitrate))
+
+    def test_too_little_is_told_apart_from_too_much(self):
+        chlorine = house_methods()["free-chlorine-comparator"]
+        little = conclude(chlorine, chlorine.main, {1: {"below": True}, 2: {"below": True}})
+        decisive = {"verdict": "outside", "min": 0.2, "max": None, "unit": "mg/L", "as": "Cl2"}
+        said = " ".join(next_steps(chlorine, chlorine.main, little, decisive, Where("drinking")))
+        self.assertIn("dosing point", said)
+        oxygen = house_methods()["oxygen-ampoule"]
+        gasping = conclude(oxygen, oxygen.main, {1: {"at": 2}, 2: {"at": 2}})
+        decisive = {"verdict": "outside", "min": 4, "max": None, "unit": "mg/L", "as": "O2"}
+        self.assertIn("gasp", " ".join(next_steps(oxygen, oxygen.main, gasping, decisive, Where())))
+
+    def test_only_what_may_be_diluted_is_told_to_be(self):
+        for method in house_methods().values():
+            for part in method.parts:
+                if part.kind != "scale":
+                    continue
+                beyond = conclude(method, part, {1: {"above": True}})
+                said = " ".join(next_steps(method, part, beyond, None, Where()))
+                with self.subTest(method.key):
+                    self.assertEqual("Dilute" in said, method.may_dilute)
+        clear = house_methods()["clarity-tube"]
+        self.assertIn("Clearer", self.said(conclude(clear, clear.main, {1: {"above": True}}), None, method=clear))
+
     def test_the_next_step_is_said(self):
         over = concluded(LOW, run(25, endpoint=False))
-        self.assertIn("10 mL vessel", next_steps(LOW.main, over, "not settled", higher_range=MIDDLE)[0])
+        self.assertIn("10 mL vessel", self.said(over, "not settled", higher_range=MIDDLE))
         agreed = concluded(LOW, run(7), run(7))
-        self.assertIn("the mill", next_steps(LOW.main, agreed, "outside", upstream="the mill")[0])
-        self.assertIn("certified laboratory", next_steps(LOW.main, agreed, "not settled")[0])
-        self.assertIn("next visit", next_steps(LOW.main, agreed, "inside")[0])
-        self.assertIn("not judged", next_steps(LOW.main, agreed, None)[0])
-        self.assertNotIn("up the water", next_steps(LOW.main, agreed, "outside", flowing=False)[0])
-        doubtful = with_flags(next_steps(LOW.main, agreed, "inside"), ["quality-bad"])
+        self.assertIn("the mill", self.said(agreed, "outside", Where(upstream="the mill")))
+        self.assertIn("certified laboratory", self.said(agreed, "not settled"))
+        self.assertIn("next visit", self.said(agreed, "inside"))
+        self.assertIn("not judged", self.said(agreed, None))
+        self.assertIn("needs the pH", self.said(agreed, None, lacking=["it needs the pH"]))
+        doubtful = with_flags(next_steps(LOW, LOW.main, agreed, {"verdict": "inside"}, Where()), ["quality-bad"])
         self.assertEqual([step[:7] for step in doubtful], ["A check"])
         for key, flag in FLAGS.items():
             self.assertTrue(flag.words and (flag.advice or not flag.repeat or key in SAID_ELSEWHERE), key)
@@ -256,7 +303,7 @@ class LadderAndUsual(TestCase):
         lows, rungs = drawn["lows"], drawn["rungs"]
         self.assertEqual((len(rungs), len(lows)), (25, 25))
         rung = rungs[14]
-        self.assertEqual((rung["count"], rung["value"], rung["least"][1], rung["high"]), (15, "120", "112", "120"))
+        self.assertEqual((rung["count"], rung["value"], rung["least"][1], rung["high"]), (15, "120", "102", "138"))
         self.assertEqual(rung["agrees"], [13, 17])
         for rung in rungs:
             for enough in range(rung["count"]):

@@ -222,8 +222,8 @@ class Library(TestCase):
         runs = [{"count": 12}, {"count": 11, "first_change": 10}]
         answer = ask(op="conclude", method="chloride-drops-25", readings=runs, blank=1)["answer"]
         self.assertEqual((answer["state"], answer["used"], answer["value"]), ("agreed", [0, 1], 46))
-        # (10 − 1 − a blank of 1) × 4 and 12 × 4.
-        self.assertEqual((answer["low"], answer["high"], answer["flags"]), (32, 48, []))
+        # (10 − 1 − a blank of 1) × 4, and 12 × 4 and the two drops to which the method is good.
+        self.assertEqual((answer["low"], answer["high"], answer["flags"]), (32, 56, []))
         alone = ask(op="conclude", method="chloride-drops-25", readings=runs[:1])["answer"]
         self.assertEqual((alone["state"], alone["flags"]), ("run again", ["blank-missing", "one-run"]))
         for request, field in (

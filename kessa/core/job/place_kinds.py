@@ -2,6 +2,7 @@
 
 from functools import cache
 from pathlib import Path
+from typing import Literal
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import read_toml
@@ -28,6 +29,8 @@ class PlaceKind(Checked):
     sampling: str
     has_depth: bool = False
     is_plant: bool = False
+    # By what its results are to be acted on: people drink it, it is out of doors, it runs through a plant.
+    water: Literal["drinking", "open", "plant"]
     facts: tuple[Fact, ...]
 
 

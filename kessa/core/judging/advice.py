@@ -1,20 +1,71 @@
-"""What to do next, in words."""
+"""What to do next, in words: by the water, what was tested, the verdict, and what stands against a result."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from functools import cache
+from pathlib import Path
+from typing import Any, Literal, NamedTuple
 
-from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE
+from kessa.core.checked import Checked
+from kessa.core.datafile import read_toml
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
+from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.runs.conclusion import Outcome
 from kessa.core.runs.flags import FLAGS
 
+Water = Literal["drinking", "open", "plant"]
+
 _UNUSUAL_FACTOR = 1.5
-_NOTHING = "Nothing more to do here: next visit as planned."
-_NOT_JUDGED = "It was not judged: no limit for it is chosen here."
+_LOCAL = "your local health authority"
+
+
+class Said(Checked):
+    """What is said where it fits: see advice.toml."""
+
+    water: Water
+    verdict: Literal["outside", "close", "not settled"]
+    acute: bool = False
+    parameters: tuple[str, ...] = ()
+    side: Literal["", "high", "low"] = ""
+    sets: tuple[str, ...] = ()
+    steps: tuple[str, ...]
+
+
+class _Word(Checked):
+    water: Water
+    step: str
+
+
+class _Advice(Checked):
+    said: tuple[Said, ...]
+    inside: tuple[_Word, ...]
+    unjudged: tuple[_Word, ...]
+
+
+@cache
+def advice() -> _Advice:
+    """Return what there is to say; raises BadDataFile on a faulty file."""
+    return read_toml(Path(__file__).with_suffix(".toml"), _Advice)
+
+
+class Where(NamedTuple):
+    """What is known of where a result is from: the water, the place to compare with, whom the team tells."""
+
+    water: Water = "open"
+    upstream: str | None = None
+    authority: str = ""
+
+    @property
+    def compare(self) -> str:
+        """What to test besides; nothing where there is nothing to compare with."""
+        if self.upstream:
+            return f"test {self.upstream}"
+        return "test further up the water" if self.water == "open" else ""
 
 
 def is_unusual(quantity: Quantity, usual: UsualRange | None) -> bool:
@@ -27,39 +78,84 @@ def is_unusual(quantity: Quantity, usual: UsualRange | None) -> bool:
 
 
 def next_steps(
+    method: Method,
     part: Part,
     outcome: Outcome,
-    verdict: str | None,
+    decisive: Mapping[str, Any] | None,
+    where: Where,
     *,
     unusual: bool = False,
     higher_range: Method | None = None,
-    upstream: str | None = None,
-    flowing: bool = True,
+    lacking: Iterable[str] = (),
 ) -> tuple[str, ...]:
     """Say what to do after a determination, the most pressing first, apart from what its flags ask for.
 
-    `upstream` names the place to compare with, `flowing` says whether there is any further up the water.
+    `decisive` is the judgement that decides, as limits.judge_by_sets gives it; `lacking` why limits that speak of it
+    could not be held against it.
     """
+    verdict = decisive["verdict"] if decisive else None
+    steps = _about_the_runs(method, part, outcome, higher_range)
+    # A count over the range says nothing about the limit yet: the repeat will.
+    if decisive and not (outcome.next and verdict == NOT_SETTLED):
+        steps += _by_verdict(decisive, part, outcome, where)
+    if unusual and verdict in (INSIDE, CLOSE, None):
+        look = f" {where.compare[:1].upper()}{where.compare[1:]} too." if where.compare else ""
+        steps.append(f"Not usual for this place: look for a cause and tell your coordinator.{look}")
+    if steps:
+        return tuple(steps)
+    if verdict == INSIDE:
+        return (_word(advice().inside, where),)
+    reasons = tuple(f"It was not judged: {why}." for why in dict.fromkeys(lacking))
+    return reasons or (_word(advice().unjudged, where),)
+
+
+def _about_the_runs(method: Method, part: Part, outcome: Outcome, higher_range: Method | None) -> list[str]:
     steps = []
     if outcome.next == "higher range" and higher_range:
         steps.append(
             f"Repeat now with the {higher_range.vessel} vessel: "
             f"its range reaches {plain(higher_range.reach or 0.0)} {part.unit}."
         )
-    elif outcome.next == "dilute":
+    elif outcome.next and method.may_dilute:
         steps.append("Dilute a fresh part of the sample with deionised water and repeat now: this was the top range.")
+    elif outcome.next:
+        steps.append(
+            "Clearer than this can show: write it down as it is."
+            if part.more_is_clearer
+            else "Beyond what this method can show, and it must not be diluted: another method or a meter tells more."
+        )
     if outcome.state == "not agreed":
         how = ", dropper upright, one drop at a time" if part.counted else ", with clean vessels and the clocks"
         steps.append(f"The runs do not agree: draw a fresh sample and repeat{how}.")
     elif outcome.state == "run again" and len(outcome.used) > 1:
         steps.append("The runs do not agree yet: run once more.")
-    compare = f"test {upstream}" if upstream else "test further up the water" if flowing else ""
-    # A count over the range says nothing about the limit yet: the repeat will.
-    steps += [] if outcome.next and verdict == NOT_SETTLED else _by_verdict(verdict, compare)
-    if unusual and verdict in (INSIDE, CLOSE, None):
-        look = f" {compare[:1].upper()}{compare[1:]} too." if compare else ""
-        steps.append(f"Not usual for this place: look for a cause and tell your coordinator.{look}")
-    return tuple(steps) or (_NOTHING if verdict == INSIDE else _NOT_JUDGED,)
+    return steps
+
+
+def _by_verdict(decisive: Mapping[str, Any], part: Part, outcome: Outcome, where: Where) -> list[str]:
+    known = parameter(part.parameter)
+    side = _side(decisive, outcome.quantity)
+    for said in advice().said:
+        fits = said.water == where.water and said.verdict == decisive["verdict"]
+        fits = fits and (not said.acute or known.acute) and said.side in ("", side)
+        fits = fits and (not said.parameters or known.key in said.parameters)
+        if fits and (not said.sets or decisive.get("set") in said.sets):
+            compare = where.compare or "at the same point"
+            return [step.format(compare=compare, authority=where.authority or _LOCAL) for step in said.steps]
+    return []
+
+
+def _side(decisive: Mapping[str, Any], quantity: Quantity | None) -> str:
+    """Return whether a result is nearer to, or beyond, the upper or the lower of its limits."""
+    least, most = decisive.get("min"), decisive.get("max")
+    if least is None or most is None or quantity is None:
+        return "high" if least is None else "low"
+    there = quantity.converted(decisive["unit"], decisive.get("as"))
+    return "high" if there.value - least > most - there.value else "low"
+
+
+def _word(words: tuple[_Word, ...], where: Where) -> str:
+    return next(word.step for word in words if word.water == where.water)
 
 
 def with_flags(steps: Iterable[str], flags: Iterable[str]) -> tuple[str, ...]:
@@ -68,18 +164,5 @@ def with_flags(steps: Iterable[str], flags: Iterable[str]) -> tuple[str, ...]:
     Where a flag asks for something, there is more to do than nothing.
     """
     asked = tuple(dict.fromkeys(FLAGS[flag].advice for flag in flags if flag in FLAGS and FLAGS[flag].advice))
-    return (*asked, *(step for step in steps if not (asked and step == _NOTHING)))
-
-
-def _by_verdict(verdict: str | None, compare: str) -> list[str]:
-    if verdict == OUTSIDE:
-        then = f", {compare}," if compare else ""
-        return [f"Test again from a fresh sample to be sure{then} and tell your coordinator today."]
-    if verdict == NOT_SETTLED:
-        return [
-            "This kit cannot tell on which side of the limit the water is: use a finer range or another method, "
-            "or send a sample to a certified laboratory."
-        ]
-    if verdict == CLOSE:
-        return ["Close to the limit: test again soon, and after the next rain or thaw."]
-    return []
+    at_rest = {word.step for word in advice().inside}
+    return (*asked, *(step for step in steps if not (asked and step in at_rest)))

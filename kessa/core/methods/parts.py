@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from random import Random
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, field_serializer, model_validator
 
-from kessa.core.checked import Checked, Number, Positive
+from kessa.core.checked import Checked, NotNegative, Number, Positive
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import UNITS, convert
 from kessa.core.readings import AnyKind
-from kessa.core.readings.kind import BESIDE, Determined
+from kessa.core.readings.card_steps import place_on, value_at
+from kessa.core.readings.kind import BESIDE, Determined, truth_in_words
 
 # No NUL: PostgreSQL keeps none.
 Text = Annotated[str, StringConstraints(min_length=1, max_length=600, strip_whitespace=True, pattern=r"^[^\x00]*$")]
@@ -119,6 +121,8 @@ class Part(Checked):
     also: tuple[Also, ...] = ()
     wanted: Window | None = None
     detects: Positive | None = None
+    # By how many steps of its card the eye may be off.
+    eye_steps: NotNegative = 0.0
     colours: tuple[Colour, ...] = ()
     chips: tuple[Chip, ...] = ()
     # Of a clarity tube: whether a higher mark claims more clarity. None where the scale is not one of clarity.
@@ -169,6 +173,8 @@ class Part(Checked):
         on_card = sum(option.place is not None for option in kind.options)
         if self.chips and len(self.chips) != on_card:
             raise ValueError("chips: one for each step")
+        if self.eye_steps and not kind.card and self.table_of is None:
+            raise ValueError("eye_steps: only of what is matched against a card")
         self._check_units()
         return self
 
@@ -228,8 +234,36 @@ class Part(Checked):
         given = {key: value for key, value in raw.items() if value is not None}
         reading, lines = self.numbers.brought(given)
         kind, reading = self.numbers.with_blank(reading, blank, of_blank)
-        determined = kind.determine(reading, dilution)
+        determined = self._as_good_as_it_is(kind, kind.determine(reading, dilution), dilution)
         return determined._replace(working=(*lines, *determined.working))
+
+    def _as_good_as_it_is(self, kind: AnyKind, determined: Determined, dilution: float) -> Determined:
+        """Widen by what the eye may be off on a card; where the range was left, by the method's precision too."""
+        found = determined.quantity
+        if found.words:
+            return determined
+        wide, below, above = kind.half_width(found.value, dilution), self.eye_steps, self.eye_steps
+        if found.censor:
+            # Beyond an end of the card begins half a step beyond its last.
+            below, above = max(below - 0.5, 0.0), max(above - 0.5, 0.0)
+        low, high = found.value - wide, found.value + wide
+        if self.eye_steps:
+            place = place_on(kind.card, found.value / dilution)
+            # A gap of which one end is written is as wide to the other side.
+            first, last = (place_on(kind.card, end / dilution) for end in (found.low, found.high or found.value))
+            first, last = (first + 0.5, last - 0.5) if found.censor is None else (place, place)
+            low = min(low, value_at(kind.card, min(place, first) - below) * dilution)
+            high = max(high, value_at(kind.card, max(place, last) + above) * dilution)
+        low = low if kind.floor is None else max(low, kind.floor)
+        low = 0.0 if found.censor == "<" else min(low, found.low)
+        good = replace(found, low=low, high=None if found.high is None else max(high, found.high))
+        if good == found:
+            return determined
+        lines = determined.working[:-1]
+        if self.eye_steps:
+            steps = f"step{'' if self.eye_steps == 1 else 's'}"
+            lines += (f"By eye it is good to ± {plain(self.eye_steps)} {steps} of the card",)
+        return determined._replace(quantity=good, working=(*lines, truth_in_words(good)))
 
     def said(self, raw: Mapping[str, Any]) -> str:
         """Say a reading of this part as people write it."""

@@ -25,3 +25,30 @@ def span_at(values: Sequence[float], index: int) -> tuple[float, float]:
     low = (values[index - 1] + here) / 2 if index else here
     high = (here + values[index + 1]) / 2 if index + 1 < len(values) else here
     return low, high
+
+
+def place_on(steps: Sequence[float], value: float) -> float:
+    """Return where a value stands on a card of ascending steps, counted from 0; beyond an end, at the end.
+
+    >>> place_on([0.1, 0.2, 0.4], 0.3)
+    1.5
+    """
+    if value <= steps[0]:
+        return 0.0
+    for number, (low, high) in enumerate(pairwise(steps)):
+        if value <= high:
+            return number + (value - low) / (high - low)
+    return float(len(steps) - 1)
+
+
+def value_at(steps: Sequence[float], place: float) -> float:
+    """Return what stands at a place of a card of ascending steps; beyond an end its last gap goes on, never below 0.
+
+    >>> value_at([0.1, 0.2, 0.4], 1.5), value_at([0.1, 0.2, 0.4], 2.5), value_at([0.1, 0.2, 0.4], -2)
+    (0.30000000000000004, 0.5, 0.0)
+    """
+    if len(steps) == 1:
+        return max(steps[0] * (1 + place), 0.0)
+    number = min(max(int(place // 1), 0), len(steps) - 2)
+    low, high = steps[number], steps[number + 1]
+    return max(low + (place - number) * (high - low), 0.0)

@@ -56,6 +56,11 @@ class Chart(Kind):
         """The first result of the table."""
         return self.pairs[0][1] if self.pairs else None
 
+    @property
+    def card(self) -> tuple[float, ...]:
+        """The results of the table."""
+        return tuple(result for _, result in self.pairs or ())
+
     def read(self, reading: Mark) -> Determined:
         """Below the first mark the result is "<", above the last ">"."""
         mark = reading.mark

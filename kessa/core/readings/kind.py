@@ -116,6 +116,11 @@ class Kind(Checked):
         """What there is to choose from, where a reading is a choice."""
         return ()
 
+    @property
+    def card(self) -> tuple[float, ...]:
+        """The printed steps it is read against; none where there are none."""
+        return ()
+
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the scales that are read off a drawing."""
         return ()
@@ -144,12 +149,16 @@ class Kind(Checked):
         if dilution != 1:
             quantity = quantity.diluted(dilution)
             working += (f"Sample diluted 1 in {plain(dilution)}: × {plain(dilution)} = {self.written(quantity)}",)
-        half_width = max(self.precision_percent / 100 * abs(quantity.value), self.precision_abs * dilution)
-        finite(half_width, "precision_abs" if self.precision_abs else "precision_percent")
+        half_width = self.half_width(quantity.value, dilution)
         if half_width > 0 and quantity.censor is None:
             quantity = quantity.widened(half_width, self.floor)
             working += (f"The method is good to ± {plain(half_width)} {self.unit} at best",)
-        return Determined(quantity, following, (*working, _truth(quantity)))
+        return Determined(quantity, following, (*working, truth_in_words(quantity)))
+
+    def half_width(self, value: float, dilution: float = 1.0) -> float:
+        """Return how far the truth may lie from a value by the method's precision: the larger of its two figures."""
+        wide = max(self.precision_percent / 100 * abs(value), self.precision_abs * dilution)
+        return finite(wide, "precision_abs" if self.precision_abs else "precision_percent")
 
     def point(self, value: float, low: float, high: float) -> Quantity:
         """Return a value with both ends of its interval, in the result's unit and form."""
@@ -169,14 +178,15 @@ class Kind(Checked):
         return quantity.words or f"{quantity.censor or ''}{plain(quantity.value)} {self.unit}{form}"
 
 
-def _truth(quantity: Quantity) -> str:
+def truth_in_words(quantity: Quantity) -> str:
+    """Say where the truth lies, as far as a reading tells."""
     if quantity.words:
         return "It says nothing of how much"
-    if quantity.censor == "<":
-        return f"The truth is at or below {plain(quantity.value)} {quantity.unit}"
     if quantity.high is None:
-        return f"The truth is above {plain(quantity.low)} {quantity.unit}"
-    return f"The truth lies between {plain(quantity.low)} and {plain(quantity.high)} {quantity.unit}"
+        return f"The truth is likely above {plain(quantity.low)} {quantity.unit}"
+    if quantity.censor == "<":
+        return f"The truth is likely at or below {plain(quantity.high)} {quantity.unit}"
+    return f"The truth likely lies between {plain(quantity.low)} and {plain(quantity.high)} {quantity.unit}"
 
 
 def to_step(step: float, value: float) -> float:

@@ -66,18 +66,30 @@ class Scale(Kind):
         return self.steps[0]
 
     @property
+    def card(self) -> tuple[float, ...]:
+        """The printed steps."""
+        return self.steps
+
+    @property
     def options(self) -> tuple[Option, ...]:
         """Below the first step, each step and the gap after it, above the last."""
         steps = self.steps
-        options = [Option("below", "", f"< {plain(steps[0])}", {"below": True})] if steps[0] > 0 else []
+        # A colour that goes on beyond the card's end is the end's own: there is nothing beside it to choose.
+        beyond = self.ends == "step"
+        options = [Option("below", "", f"< {plain(steps[0])}", {"below": True})] if steps[0] > 0 and beyond else []
         gaps = {low: (low, high) for low, high in pairwise(steps)}
         for number, step in enumerate(steps):
-            options.append(Option("at", plain(step), plain(step), {"at": step}, number))
+            words, short = plain(step), plain(step)
+            if not beyond and number == 0:
+                words, short = f"{words} or below", f"≤ {short}"
+            elif not beyond and number == len(steps) - 1:
+                words, short = f"{words} or above", f"≥ {short}"
+            options.append(Option("at", words, short, {"at": step}, number))
             if step in gaps:
                 low, high = gaps[step]
                 words = f"between {plain(low)} and {plain(high)}"
                 options.append(Option("between", words, "", {"between": [low, high]}))
-        return (*options, Option("above", "", f"> {plain(steps[-1])}", {"above": True}))
+        return (*options, Option("above", "", f"> {plain(steps[-1])}", {"above": True})) if beyond else tuple(options)
 
     def read(self, reading: Seen) -> Determined:
         """Take one of `at`, `between` with its `fraction`, `below` or `above`."""
@@ -87,9 +99,9 @@ class Scale(Kind):
         if reading.at is not None:
             return self._at(reading.at)
         if reading.below:
-            return self._below("Paler than the first step")
+            return self._below("Before the first step")
         if reading.above:
-            return self._above("Darker than the last step")
+            return self._above("Beyond the last step")
         return self._between(reading)
 
     def _below(self, why: str) -> Determined:

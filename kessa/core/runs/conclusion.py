@@ -88,7 +88,7 @@ def _concluded(method: Method, part: Part, results: dict[int, Determined], dilut
     agreed = agreement.state == "agreed"
     used, value, taken = _by_school(rule.takes, part, results, chosen, agreement.value)
     quantity = _spanning([results[number].quantity for number in (used if agreed else numbers)], value)
-    span = f"Truth between {plain(quantity.low)} and {plain(quantity.high or 0.0)} {sign(part.unit)}".rstrip()
+    span = f"Likely between {plain(quantity.low)} and {plain(quantity.high or 0.0)} {sign(part.unit)}".rstrip()
     working = (_apart(method, part, agreement, chosen), *taken, span)
     if agreement.spread is None:
         flags = ("not-comparable",)
@@ -124,11 +124,12 @@ def _by_school(
 
 def _over_range(results: dict[int, Determined]) -> Outcome:
     """A run without an upper end makes the result a floor that no run contradicts."""
-    floor = min(result.quantity.low for result in results.values())
-    first = next(iter(results.values())).quantity
-    quantity = Quantity(floor, floor, None, ">", first.unit, first.form)
+    found = [result.quantity for result in results.values()]
+    floor = min(quantity.value if quantity.censor == ">" else quantity.low for quantity in found)
+    low = min(quantity.low for quantity in found)
+    quantity = Quantity(floor, low, None, ">", found[0].unit, found[0].form)
     following = next((result.next for result in results.values() if result.next), None)
-    line = f"A run went beyond the range, so the result is only a floor: >{plain(floor)} {first.unit}"
+    line = f"A run went beyond the range, so the result is only a floor: >{plain(floor)} {quantity.unit}"
     return Outcome("over range", quantity, tuple(results), following, (line,), ("over-range",))
 
 

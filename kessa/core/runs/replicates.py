@@ -8,6 +8,7 @@ from itertools import combinations, pairwise
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.readings.card_steps import place_on
 
 RULES = ("units", "relative", "absolute", "steps")
 _TIE = 1e-9
@@ -79,20 +80,6 @@ def agree(values: Sequence[float], rule: Rule, most: float = 3) -> Agreement:
     a, b = chosen[0]
     spread = closest if rule.rule in ("relative", "steps") else abs(values[a] - values[b])
     return Agreement("agreed" if agreed else otherwise, used, value, spread if math.isfinite(spread) else None)
-
-
-def place_on(steps: Sequence[float], value: float) -> float:
-    """Return where a value stands on a card of ascending steps, counted from 0; beyond an end, at the end.
-
-    >>> place_on([0.1, 0.2, 0.4], 0.3)
-    1.5
-    """
-    if value <= steps[0]:
-        return 0.0
-    for number, (low, high) in enumerate(pairwise(steps)):
-        if value <= high:
-            return number + (value - low) / (high - low)
-    return float(len(steps) - 1)
 
 
 def check_rule(rule: str, steps: Sequence[float] | None) -> None:
