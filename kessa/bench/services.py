@@ -205,7 +205,7 @@ def held(team_id: int, number: uuid.UUID, only: tuple[str, ...] = ()) -> Determi
 def book(determination: Determination, bench: Bench) -> None:
     """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
     states = (*bench.samples.values(), *bench.supplies.values(), *bench.blanks.values())
-    ran = [state for state in states if state.count or state.readings]
+    ran = [state for state in states if state.count or state.endpoint is not None or state.readings]
     # What is used once a sample was used by the determination this one continues.
     samples = 0 if determination.continues_id or determination.place is None else 1
     units, parts = sum(state.count for state in ran), sum(len(state.readings) for state in ran)

@@ -126,7 +126,7 @@ class Recording(PageTest):
 
     def test_a_closing_is_always_kept_and_closes_nothing_where_nothing_is_finished(self):
         early = Taps()
-        early.add("sample-1", "end_called", endpoint=True)
+        early.add("sample-1", "drop_added")
         for taps in (Taps().close(), early.close()):
             stored = self.record(taps)
             self.assertEqual((stored.refused, self.determination.closed_at), ([], None))

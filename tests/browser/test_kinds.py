@@ -45,6 +45,23 @@ class Kinds(BrowserTest):
     def done(self, page):
         page.get_by_role("button", name="Done, next").click()
 
+    def test_hardness_that_is_none_is_written_as_less_than_one_drop(self):
+        page = self.bench("total-hardness-drops-25")
+        page.get_by_role("button", name="No deionised water").click()
+        for begins in ("Begin the first run", "Begin run 2"):
+            page.get_by_role("button", name=begins).click()
+            self.steps(page, 5)
+            page.get_by_role("button", name="It begins to turn").click()
+            expect(page.get_by_text("Has it turned already? Then the end is at none.")).to_be_visible()
+            page.get_by_role("button", name="Turned already: none").click()
+            expect(page.get_by_text("It had turned before the first drop: less than one.")).to_be_visible()
+            self.steps(page, 1)
+        expect(page.get_by_role("heading", name="The runs agree")).to_be_visible()
+        self.write(page)
+        result = Result.objects.for_team(self.team).get()
+        self.assertEqual((result.censor, result.value, result.low), ("<", 5.0, 0.0))
+        expect(page.get_by_text("<5").first).to_be_visible()
+
     def test_tablets_wait_between_and_the_background_is_in_the_working(self):
         page = self.bench("chloride-tablets-50")
         for run in (1, 2):

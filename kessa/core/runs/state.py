@@ -70,7 +70,7 @@ def derive(events: Iterable[Event], most: int, parts: tuple[str, ...] = ()) -> R
     """Derive a run's state from its events in any order.
 
     `most` is the maximum count of the range where units are counted, `parts` are the keys of what is read where not.
-    An end or a turn before the first unit does not count, nor does stopping before anything was read. A correction
+    An end before the first unit is one at none; a turn there does not count, nor does stopping before anything was read. A correction
     replaces what was counted or read.
     """
     state = RunState(missing=parts)
@@ -103,8 +103,10 @@ def _turn(state: RunState, event: Event) -> None:
 
 
 def _end(state: RunState, event: Event) -> None:
-    if state.count:
-        state.endpoint, state.ended_by = event.data.get("endpoint", True), event.id
+    endpoint = event.data.get("endpoint", True)
+    # It may have turned before the first unit; that there is no end, nobody can know so soon.
+    if state.count or endpoint:
+        state.endpoint, state.ended_by = endpoint, event.id
         state.clock = None
 
 

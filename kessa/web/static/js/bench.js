@@ -43,12 +43,11 @@ const acts = {
     tap("end_called", { endpoint: false });
   },
   turn() {
-    if (!now.run.state.count) return hint("Not yet: add a drop first. Coloured before the first drop? Empty, rinse and begin again.");
+    if (!now.run.state.count) return hint("Not yet: it begins to turn with a drop. Has it turned already? Then the end is at none.");
     if (now.run.state.first_change !== null) return hint(`Noted already: it began to turn at ${units(now.run.state.first_change)}.`);
     tap("began_to_turn");
   },
   end() {
-    if (!now.run.state.count) return hint("An end needs a drop first. Coloured before the first drop? Empty, rinse and begin again.");
     tap("end_called", { endpoint: true });
   },
   void() {

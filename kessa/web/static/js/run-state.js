@@ -35,8 +35,9 @@ function apply(state, event, most) {
   } else if (event.kind === "began_to_turn") {
     if (!finished && state.count && state.first_change === null) state.first_change = state.count;
   } else if (event.kind === "end_called") {
-    if (!finished && state.count) {
-      state.endpoint = event.data.endpoint ?? true;
+    const endpoint = event.data.endpoint ?? true;
+    if (!finished && (state.count || endpoint)) {
+      state.endpoint = endpoint;
       state.clock = null;
     }
   } else if (event.kind === "voided") {

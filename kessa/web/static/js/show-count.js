@@ -12,7 +12,7 @@ export function showCount(now, counting) {
   const full = state.count >= run.most;
   one("[data-count]").textContent = state.count;
   one("[data-units]").textContent = `${given.unit_of_count}${state.count === 1 ? "" : "s"}`;
-  const rung = run.role === "sample" && state.count && given.rungs.length ? rungOf(state, now.blanks) : null;
+  const rung = run.role === "sample" && (state.count || state.endpoint) && given.rungs.length ? rungOf(state, now.blanks) : null;
   const over = state.endpoint === false;
   if (one("[data-live]")) one("[data-live]").hidden = !rung || over;
   if (rung && one("[data-live]")) {
@@ -27,12 +27,14 @@ export function showCount(now, counting) {
   act("back").disabled = !(counting || state.endpoint !== null) || !run.events.length;
   act("drop").hidden = full;
   act("over").hidden = !full;
+  one("[data-end-words]").textContent = state.count ? "It stays: end" : "Turned already: none";
   act("over").disabled = !counting;
   one("[data-most]").textContent = run.most;
   showVessel(state);
   showLadder(now);
   if (isHinted(run)) return;
-  if (state.endpoint !== null) say(over ? "No end: over the range. Finish the steps." : `End at ${units(state.count)}. Finish the steps.`);
+  if (state.endpoint && !state.count) say(`It had turned before the first ${given.unit_of_count}: less than one. A dirty vessel does that too; not expected? Void it, rinse, run again.`);
+  else if (state.endpoint !== null) say(over ? "No end: over the range. Finish the steps." : `End at ${units(state.count)}. Finish the steps.`);
   else if (full && counting) say(`${units(run.most)}: this is the maximum. It stays? Call the end. If not, it is over the range.`);
   else if (state.first_change !== null) say(`Began to turn at ${units(state.first_change)}.`);
   else if (!counting) say("The count begins when the steps before it are done.");

@@ -2,7 +2,7 @@
 
 import { one } from "./dom.js";
 import { isFinished } from "./run-state.js";
-import { blankVerdict, given, rungOf, units } from "./standing.js";
+import { agreeing, blankVerdict, given, rungOf, units } from "./standing.js";
 
 export const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `blank ${run.number}`) : `run ${run.number}`);
 
@@ -41,5 +41,5 @@ function runWords(run, now) {
     return `${censor}${value} ${given.unit}`;
   }
   const other = now.counted.find((each) => each.name !== run.name && each.state.endpoint);
-  return other ? `agrees from ${given.rungs[other.state.count - 1].agrees.join(" to ")}` : "";
+  return other ? `agrees from ${agreeing(other).join(" to ")}` : "";
 }

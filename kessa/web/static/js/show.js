@@ -21,7 +21,7 @@ export function show(now) {
   one("[data-bench]").classList.toggle("brief", setting("brief"));
   one("[data-bench]").classList.toggle("is-counting", counting);
   for (const sheet of document.querySelectorAll("[data-count-sheet], [data-reading-sheet]")) sheet.hidden = !run;
-  one("[data-bench]").classList.toggle("has-count", Boolean(run?.state.count) || counting);
+  one("[data-bench]").classList.toggle("has-count", Boolean(run?.state.count || run?.state.endpoint) || counting);
   one("[data-between]").hidden = Boolean(run);
   one("[data-run-name]").textContent = run ? runName(run) : "between runs";
   showSteps(now);

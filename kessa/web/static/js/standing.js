@@ -166,7 +166,8 @@ export function rungOf(state, blanks) {
   return { ...rung, low: rung.censor ? "0" : low[1], verdict: rung.verdict.find(([upTo]) => enough <= upTo)[1] };
 }
 
-const agree = (a, b) => given.rungs[a.state.count - 1].agrees[0] <= b.state.count && b.state.count <= given.rungs[a.state.count - 1].agrees[1];
+export const agreeing = (run) => given.rungs[Math.max(run.state.count, 1) - 1].agrees;
+const agree = (a, b) => agreeing(a)[0] <= Math.max(b.state.count, 1) && b.state.count <= agreeing(a)[1];
 
 // What the runs amount to: of a count by the rungs that came with the page, else by the server, null until it has said.
 function agreement(results, states) {
