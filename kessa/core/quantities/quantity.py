@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -85,3 +87,29 @@ def plain(number: float) -> str:
     if "e" in text and 1e-6 < abs(number) < 1e15:
         text = f"{number:.0f}" if abs(number) >= 1 else f"{number:.9f}".rstrip("0")
     return text
+
+
+def deserved(value: float, low: float | None, high: float | None) -> Callable[[float], str]:
+    """Return how a value and both ends of its interval are written: to the digits that the interval leaves of meaning.
+
+    Half the width is written with one digit, with two where it begins with 1 or 2; the others to the same decimal. What
+    has no width, or only one end, has three figures, below 1 two.
+
+    >>> write = deserved(5.775, 5.1, 6.4)
+    >>> write(5.775), write(5.1), write(6.4)
+    ('5.8', '5.1', '6.4')
+    >>> deserved(0.1522, 0, None)(0.1522), deserved(1250, 1250, None)(1250)
+    ('0.15', '1250')
+    """
+    if low is None or high is None or not high > low:
+        return _few_figures
+    half = (high - low) / 2
+    power = math.floor(math.log10(half))
+    decimals = (1 if half / 10**power < 3 else 0) - power
+    return lambda number: f"{number:.{min(max(decimals, 0), 6)}f}"
+
+
+def _few_figures(number: float) -> str:
+    if abs(number) >= 100 or number == 0:
+        return plain(number)
+    return plain(float(f"{number:.{2 if abs(number) < 1 else 3}g}"))

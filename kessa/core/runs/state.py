@@ -70,8 +70,8 @@ def derive(events: Iterable[Event], most: int, parts: tuple[str, ...] = ()) -> R
     """Derive a run's state from its events in any order.
 
     `most` is the maximum count of the range where units are counted, `parts` are the keys of what is read where not.
-    An end before the first unit is one at none; a turn there does not count, nor does stopping before anything was read. A correction
-    replaces what was counted or read.
+    An end before the first unit is one at none; a turn there does not count, nor does stopping before anything was
+    read. A correction replaces what was counted or read.
     """
     state = RunState(missing=parts)
     for event in live(events):

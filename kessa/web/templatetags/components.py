@@ -126,7 +126,7 @@ def measured(context: Any, result: Any, css: str = "num") -> str:
     if words := _words(result):
         return format_html('<b class="{}">{}</b>', css, words)
     shown = _shown(context, result)
-    value = plain(shown.number(result.value, result.unit, result.form))
+    value, *_ = _written(shown, result)
     return format_html('<b class="{}">{}{}</b> {}', css, result.censor or "", value, shown.sign)
 
 
@@ -135,11 +135,7 @@ def interval(context: Any, result: Any) -> str:
     """Say in which interval the truth lies, in the reader's own unit; of what is said in words, how much is open."""
     if _words(result):
         return "not counted"
-    shown = _shown(context, result)
-    low, high = (
-        None if bound is None else plain(shown.number(bound, result.unit, result.form or ""))
-        for bound in (result.low, result.high)
-    )
+    _, low, high = _written(_shown(context, result), result)
     if result.censor == ">":
         return format_html('above <span class="num">{}</span>', low)
     if result.censor == "<":
@@ -167,6 +163,16 @@ def temperature(context: Any, celsius: Any) -> str:
     return format_html(
         '<span class="num">{}</span> {}', plain(round(shown.number(float(celsius), "degC", ""), 1)), shown.sign
     )
+
+
+def _written(shown: Shown, result: Any) -> list[str | None]:
+    """Write a value and both ends of its interval with the digits they deserve, in the unit shown."""
+    ends = (result.value, result.low, result.high)
+    numbers = [None if each is None else shown.number(each, result.unit, result.form or "") for each in ends]
+    # A temperature or a pH may turn round in another unit; one end of what is censored is its own value.
+    width = (numbers[0], None, None) if result.censor else numbers
+    write = quantity.deserved(*width)
+    return [None if number is None else write(number) for number in numbers]
 
 
 def _words(result: Any) -> str | None:
