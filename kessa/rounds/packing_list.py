@@ -7,6 +7,7 @@ from django.utils import timezone
 
 from kessa.core.job.circumstances import scales
 from kessa.core.job.supplies import Supply, supplies, unit_word
+from kessa.core.job.waste import waste_streams
 from kessa.core.planning.packing import needs
 from kessa.core.planning.stock import allot
 from kessa.core.quantities.quantity import plain
@@ -40,7 +41,9 @@ def packing_list(team: Team, person: User, stops: Iterable[Stop], kit: Kit) -> K
 
 def _supply_line(supply: Supply, units: float, lots: list[Lot], kit: Kit) -> dict[str, Any]:
     if not supply.has_lots:
-        return {"key": supply.key, "name": supply.name, "need": "", "takes": [], "troubles": [], "notes": []}
+        label = next((stream.label for stream in waste_streams().values() if stream.jar == supply.key), "")
+        line = {"key": supply.key, "name": supply.name, "need": "", "takes": [], "troubles": [], "notes": []}
+        return line | {"label": label}
     here = [lot for lot in lots if lot.supply_key == supply.key and lot.kit_id == kit.pk]
     elsewhere = [lot for lot in lots if lot.supply_key == supply.key and lot.kit_id != kit.pk]
     takes, short = _taken(units, here, supply)

@@ -11,6 +11,7 @@ from kessa.core.job.occasions import occasion_kinds
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import questions
 from kessa.core.job.supplies import supplies
+from kessa.core.job.waste import waste_streams
 from kessa.core.job.ways import oxygen_steps
 from kessa.core.judging.advice import advice
 from kessa.core.judging.limits import rule_sets
@@ -21,6 +22,7 @@ _FILES: tuple[Callable[[], Any], ...] = (
     parameters,
     questions,
     supplies,
+    waste_streams,
     scales,
     occasion_kinds,
     place_kinds,

@@ -9,6 +9,7 @@ from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.kits.models import Kit, Lot, StockChange
 from kessa.log.services import go_on
 from kessa.rounds.models import KitCheck
+from kessa.rounds.services import plan_stop
 from kessa.visits.models import Observation
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, note, planned, send, standing, stocked_kit, team_of, visited
@@ -180,6 +181,16 @@ class KitChecks(PageTest):
 
     def pack(self, **change):
         return self.client.post("/today/pack/", {"stop": [self.stop.pk], "kit": self.kit.pk} | change, follow=True)
+
+    def test_what_must_never_meet_is_packed_in_jars_apart_each_with_its_label(self):
+        families = ("chloride-drops", "oxygen-titration", "nitrate-photometer", "nitrite-drops")
+        tests = {family: {"runs": 2, "blanks": 0, "standards": 0} for family in families}
+        plan_stop(self.membership, self.stop.round, self.place, tests, [])
+        page = self.pack()
+        for words in ("Silver jar", "Oxygen jar, lid vented", "Cadmium jar", "Acid metals jar"):
+            self.assertContains(page, words, count=1)
+        for words in ("Never azide, ammonia or acid.", "Never silver, metals or fresh azide.", "Nothing else."):
+            self.assertContains(page, words)
 
     def test_what_is_missing_what_to_take_and_ticking_off(self):
         old = Lot.objects.for_team(self.kit.team).get(supply_key="chromate-packet")

@@ -1,6 +1,7 @@
 """Rhythms, stock, packing and schools, through their public functions."""
 
 from datetime import date, datetime, time, timedelta
+from itertools import combinations
 from unittest import TestCase
 
 from dateutil.rrule import rrulestr
@@ -9,6 +10,7 @@ from hypothesis import strategies as st
 
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, depth_cm, questions
+from kessa.core.job.waste import never_meets, waste_streams
 from kessa.core.methods import families, house_methods
 from kessa.core.planning.packing import Planned, needs, used_by
 from kessa.core.planning.rhythm import Rhythm, around, between, check, coming, in_words
@@ -141,6 +143,60 @@ class Packing(TestCase):
 
 def run(count):
     return {"count": count}
+
+
+# What the reagents bring into the waste, by the supply.
+BRINGS = {
+    "silver-nitrate": "silver",
+    "silver-tablet": "silver",
+    "chloride-strip": "silver",
+    "chromate-packet": "chromate",
+    "azide-solution": "azide",
+    "nitrate-photometer-powder": "cadmium",
+    "ceric-drops": "oxidiser",
+    "nitrite-tablet": "oxidiser",
+    "vanadate-reagent": "metals",
+    "phosphate-powder": "metals",
+    "phosphate-acid": "acid",
+    "copper-powder": "metals",
+    "manganese-reagent-1": "lye",
+    "manganese-reagent-2": "formaldehyde",
+    "ammonia-packet-2": "nitroprusside",
+    "inhibitor-drops": "inhibitor",
+}
+
+
+class Waste(TestCase):
+    def test_what_must_never_meet_has_jars_apart_in_every_packing_list(self):
+        methods = list(house_methods().values())
+        jars = {stream.jar for stream in waste_streams().values() if stream.jar}
+        for method in methods:
+            with self.subTest(method.key):
+                stream = waste_streams()[method.waste_to]
+                brought = {BRINGS[use.supply] for use in method.uses if use.supply in BRINGS}
+                self.assertLessEqual(brought, set(stream.holds), stream.key)
+                self.assertEqual({key for key in method.gear if key in jars}, {stream.jar} - {""})
+                if stream.holds:
+                    self.assertTrue(stream.label)
+                    self.assertIn(stream.name, " ".join(step.text for step in method.steps))
+        for one, other in combinations([stream for stream in waste_streams().values() if stream.holds], 2):
+            self.assertNotEqual(one.jar, other.jar)
+        for one, other in combinations(methods, 2):
+            first, second = waste_streams()[one.waste_to], waste_streams()[other.waste_to]
+            if first != second and never_meets(first.holds, second.holds):
+                packed = needs([Planned(one), Planned(other)])
+                self.assertLessEqual({first.jar, second.jar}, set(packed))
+
+    def test_azide_meets_neither_silver_nor_a_drain(self):
+        silver, oxygen = waste_streams()["silver"], waste_streams()["oxygen"]
+        self.assertIn("silver azide explodes at a touch", never_meets(silver.holds, oxygen.holds))
+        self.assertTrue(never_meets(oxygen.holds, ("drain",)))
+        self.assertFalse(never_meets(("glycol",), ("inhibitor",)))
+        kit = [house_methods()[key] for key in ("chloride-drops-25", "oxygen-titration", "nitrate-photometer")]
+        packed = needs([Planned(method) for method in [*kit, house_methods()["nitrite-drops-25"]]])
+        self.assertEqual(
+            [key for key in packed if key.endswith("-jar")], ["silver-jar", "oxygen-jar", "cadmium-jar", "metals-jar"]
+        )
 
 
 class Schools(TestCase):

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 from kessa.core.checked import Checked, NotNegative, Number, Positive
 from kessa.core.job.schools import complete
 from kessa.core.job.supplies import supplies
+from kessa.core.job.waste import waste_streams
 from kessa.core.methods.parts import Key, Part, Text
 from kessa.core.methods.steps import Ask, Step, Use
 from kessa.core.quantities.parameters import parameter
@@ -90,6 +91,8 @@ class Method(Checked):
     principle: Text
     wear: Text
     waste: Text
+    # The stream in which it is collected, by its key; none where the team has not said.
+    waste_to: str = ""
     keeps_hours: Positive | None = None
     sample_ml: Positive | None = None
     ph_window: _SPAN | None = None
@@ -122,15 +125,20 @@ class Method(Checked):
         if self.blank and not self.main.numbers.has_blank:
             raise ValueError("blank: only a count is checked by a blank of its own")
         self._check_steps(keys)
+        self._check_packing()
+        return self
+
+    def _check_packing(self) -> None:
         for number, use in enumerate(self.uses):
             if use.supply not in supplies() or not supplies()[use.supply].has_lots:
                 raise ValueError(f"uses.{number}.supply: no supply with lots is called {use.supply}")
+        if self.waste_to and self.waste_to not in waste_streams():
+            raise ValueError(f"waste_to: no stream is called {self.waste_to}")
         if unknown := [key for key in self.gear if key not in supplies()]:
             raise ValueError(f"gear: nothing is called {unknown[0]}")
         used = {use.supply for use in self.uses}
         if missing := [part.table_of for part in self.parts if part.table_of and part.table_of not in used]:
             raise ValueError(f"parts: the table comes with {missing[0]}, which is not among uses")
-        return self
 
     def _check_steps(self, keys: list[str]) -> None:
         kinds = [step.kind for step in self.steps]
