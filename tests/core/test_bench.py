@@ -14,13 +14,22 @@ from hypothesis import strategies as st
 
 from kessa.core.datafile import BadDataFile, read_toml
 from kessa.core.judging.advice import Where, is_unusual, next_steps, with_flags
-from kessa.core.judging.limits import judge_by_sets, judge_by_window, not_judged, overall, rule_sets
+from kessa.core.judging.limits import (
+    judge_by_sets,
+    judge_by_window,
+    not_judged,
+    overall,
+    rule_for,
+    rule_sets,
+    unsettled,
+)
 from kessa.core.judging.usual import usual_range
 from kessa.core.methods import LIBRARY, house_methods
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import convert
 from kessa.core.runs import events as runs
+from kessa.core.runs.checks import check_standard
 from kessa.core.runs.conclusion import Blank, conclude
 from kessa.core.runs.flags import FLAGS
 from kessa.core.runs.ladder import ladder
@@ -328,6 +337,33 @@ class LadderAndUsual(TestCase):
         self.assertIsNone(usual_range([24.0] * 7))
         usual = usual_range([20, 22, 24, 26, 28, 30, 32, 34, 36, 38, 900])
         self.assertEqual((usual.median, usual.low, usual.high, usual.n), (30, 22, 38, 11))
-        self.assertTrue(is_unusual(Quantity(100, 96, 100, None, "mg/L"), usual))
-        self.assertFalse(is_unusual(Quantity(52, 48, 56, None, "mg/L"), usual))
-        self.assertFalse(is_unusual(Quantity(12, 12, None, ">", "mg/L"), usual))
+        self.assertTrue(is_unusual(Quantity(100, 96, 100, None, "mg/L"), usual, "chloride"))
+        self.assertFalse(is_unusual(Quantity(52, 48, 56, None, "mg/L"), usual, "chloride"))
+        self.assertFalse(is_unusual(Quantity(12, 12, None, ">", "mg/L"), usual, "chloride"))
+
+    def test_a_ph_is_unusual_by_its_difference_and_not_in_proportion(self):
+        usual = usual_range([7.5, 7.5, 7.6, 7.6, 7.6, 7.6, 7.7, 7.7, 7.7])
+        seen = {
+            value: is_unusual(Quantity(value, value, value, None, "pH"), usual, "pH")
+            for value in (4.9, 6.0, 7, 8.4, 9.5)
+        }
+        self.assertEqual(seen, {4.9: True, 6.0: True, 7: False, 8.4: False, 9.5: True})
+
+    def test_a_card_settles_no_acute_limit_by_its_value(self):
+        strip = house_methods()["nitrate-strip"]
+        part = strip.part("nitrate")
+        read = conclude(strip, part, {1: {"at": 50}}).quantity
+        rule = rule_for(strip, part, None)
+        self.assertEqual(overall(judge_by_sets(read, "nitrate", ["eu-2020"], rule))["verdict"], "not settled")
+        photometer = house_methods()["nitrate-photometer"]
+        self.assertIsNone(rule_for(photometer, photometer.main, None))
+        copper = house_methods()["copper-comparator"]
+        apart = conclude(copper, copper.main, {1: {"at": 0.7}, 2: {"at": 1.5}, 3: {"at": 3}})
+        self.assertEqual(apart.state, "not agreed")
+        judged = judge_by_sets(apart.quantity, "copper", ["eu-2020"])
+        self.assertEqual({each["verdict"] for each in unsettled(judged)} & {"inside", "close"}, set())
+
+    def test_a_standard_that_a_coarse_count_cannot_tell_is_good(self):
+        found = conclude(LOW, LOW.main, {1: run(6), 2: run(6)}, GOOD).quantity
+        self.assertEqual((check_standard(found, 20).percent, check_standard(found, 20).good), (120, True))
+        self.assertFalse(check_standard(found, 50).good)

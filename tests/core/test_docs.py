@@ -2,10 +2,12 @@
 
 import doctest
 from importlib import import_module
+from pathlib import Path
 from pkgutil import walk_packages
 from unittest import TestCase
 
 import kessa.core
+from kessa.core.methods.chemistry import chemistry_page
 
 MODULES = [
     each.name for each in walk_packages(kessa.core.__path__, "kessa.core.") if not each.name.endswith("__main__")
@@ -20,3 +22,7 @@ class Examples(TestCase):
             tried += outcome.attempted
             self.assertEqual(outcome.failed, 0, name)
         self.assertGreater(tried, 12)
+
+    def test_the_chemistry_is_written_from_the_methods(self):
+        page = (Path(__file__).parents[2] / "docs" / "chemistry.md").read_text()
+        self.assertEqual(page, chemistry_page(), "run manage.py write_chemistry")

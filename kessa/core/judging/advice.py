@@ -68,10 +68,17 @@ class Where(NamedTuple):
         return "test further up the water" if self.water == "open" else ""
 
 
-def is_unusual(quantity: Quantity, usual: UsualRange | None) -> bool:
-    """Whether the whole interval lies half as much again above the usual range, or under two thirds of it."""
+def is_unusual(quantity: Quantity, usual: UsualRange | None, name: str) -> bool:
+    """Whether a result of a parameter is unusual at its place.
+
+    The whole interval lies half as much again above the usual range, or under two thirds of it; a pH or a temperature,
+    whose differences count absolutely, so far from it as its parameter says (with the value, as its interval is wide).
+    """
     if usual is None:
         return False
+    by = parameter(name).unusual_by
+    if by is not None:
+        return quantity.value > usual.high + by or quantity.value < usual.low - by
     above = quantity.low > usual.high * _UNUSUAL_FACTOR
     below = quantity.high is not None and quantity.high < usual.low / _UNUSUAL_FACTOR
     return above or below

@@ -11,8 +11,9 @@ from pydantic import Field, model_validator
 from kessa.core.checked import Checked, Number
 from kessa.core.datafile import read_toml
 from kessa.core.errors import CannotCompute
-from kessa.core.judging.judge import Interval, Limit, gravest, judge
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, Interval, Limit, gravest, judge
 from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 
@@ -157,3 +158,17 @@ def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
         return None
     verdict = gravest([judgement["verdict"] for judgement in judgements])
     return min((j for j in judgements if j["verdict"] == verdict), key=lambda judgement: float(judgement["margin"]))
+
+
+def rule_for(method: Method, part: Part, school: str | None) -> str | None:
+    """Return by which rule a part is judged: the team's school, but a screening settles no acute limit by its value.
+
+    A card or a strip tells a step; where a limit is about a single drink or day, all of its interval has to be inside.
+    """
+    return "guarded" if method.screening and known_parameter(part.parameter).acute else school
+
+
+def unsettled(judgements: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Return judgements of runs that do not agree: what would be inside or close is not settled."""
+    better = (INSIDE, CLOSE)
+    return [{**each, "verdict": NOT_SETTLED} if each["verdict"] in better else each for each in judgements]

@@ -6,7 +6,7 @@ from functools import cache
 from pathlib import Path
 from typing import Literal
 
-from kessa.core.checked import Checked
+from kessa.core.checked import Checked, Positive
 from kessa.core.datafile import BadDataFile, read_toml
 
 
@@ -17,6 +17,7 @@ class Parameter(Checked):
     also: tuple[str, ...] = ()
     measured_in: str
     differences: Literal["absolute", "proportion"] = "proportion"
+    unusual_by: Positive | None = None
     conserved: bool = False
     acute: bool = False
     degrees: bool = False

@@ -29,15 +29,20 @@ def check_blank(found: Quantity, least: float) -> CheckOutcome:
 def check_standard(found: Quantity, expected: float) -> CheckOutcome:
     """Judge a standard of strength `expected` (> 0, the method's unit): good where 85 to 115 % of it are found.
 
+    Of a coarse count a whole unit may be more than that: it is good too where the interval of what was found holds it.
+
     >>> check_standard(Quantity(1.85, 1.8, 1.9, None, "mg/L"), 2.0).percent
     92.5
     """
     percent, verdict = recovery(found.value, expected, LOW, HIGH)
-    good = verdict == INSIDE and found.censor is None
+    held = found.high is not None and found.low <= expected <= found.high
+    good = found.censor is None and (verdict == INSIDE or held)
     line = (
         f"{plain(found.value)} of {plain(expected)} {found.unit} found: {plain(percent)} %, "
         f"{plain(LOW)} to {plain(HIGH)} is good"
     )
+    if held and verdict != INSIDE:
+        line += f", and so is what lies within {plain(found.low)} to {plain(found.high or found.value)} {found.unit}"
     return CheckOutcome(expected, percent, good, line)
 
 
