@@ -96,7 +96,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         family=method.family,
         method_key=method.key,
         method_version=method.version,
-        method_definition=_with_tables(method, lots).snapshot(),
+        method_definition=_with_its_lots(method, lots).snapshot(),
         limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
         house_rules=house_rules_at(by.team_id, at).chosen,
         blank_carried=_blank_of(before),
@@ -173,9 +173,10 @@ def _against(given: Any) -> dict[str, Any]:
         raise BadTap("What the check is held against is not understood.") from None
 
 
-def _with_tables(method: Method, lots: list[Lot]) -> Method:
-    """Return the method with its lots' conversion tables; raises BadTap where one lacks."""
+def _with_its_lots(method: Method, lots: list[Lot]) -> Method:
+    """Return the method with its lots' conversion tables and weighed drops; raises BadTap where a table lacks."""
     whole = method.with_tables({lot.supply_key: lot.table for lot in lots if lot.table})
+    whole = whole.with_weighed({lot.supply_key: lot.grams_of_20 for lot in lots if lot.grams_of_20})
     if whole.lacks_table:
         named = next((str(lot) for lot in lots if lot.supply_key == whole.lacks_table[0]), "No lot is named")
         raise BadTap(

@@ -73,6 +73,12 @@ class LotForm(TeamModelForm):
         return super()._get_validation_exclusions() - {"kit"}
 
 
+class WeightForm(forms.Form):
+    """What 20 drops weigh."""
+
+    grams_of_20 = forms.FloatField(label="20 drops weigh, in g", min_value=0.01, max_value=100)
+
+
 class UnitsForm(forms.Form):
     """How many units were counted."""
 

@@ -5,6 +5,7 @@ from kessa.people.may import EVERYONE, TECHNICIANS, Case, Rule
 keep_kit = TECHNICIANS
 add_lot = TECHNICIANS
 put_away = TECHNICIANS
+weigh_lot = TECHNICIANS
 # In the field a new box is opened, counted and found damp by whoever holds it.
 use_lot = EVERYONE
 count_lot = EVERYONE

@@ -11,7 +11,7 @@ from simple_history.models import HistoricalRecords
 from kessa.core.job.supplies import Supply, supplies
 from kessa.core.methods.schema import Method
 from kessa.core.planning import stock
-from kessa.methods.selectors import families_of
+from kessa.methods.selectors import families_of, methods_of
 from kessa.people.models import TeamOwned
 
 # A hundred years: longer than anything keeps, and no date runs out of the calendar.
@@ -63,6 +63,8 @@ class Lot(TeamOwned):
     damp = models.BooleanField("suspected damp", default=False)
     # Of strips with a signal bar: [[mark, value], ...], printed for this lot alone.
     table = models.JSONField(default=list, blank=True)
+    # Of a dropper bottle: what 20 of its drops weigh, in g.
+    grams_of_20 = models.FloatField("weight of 20 drops", null=True, blank=True)
     put_away_at = models.DateTimeField(null=True)
 
     # What runs use is booked with them, and no change of the lot.
@@ -88,6 +90,12 @@ class Lot(TeamOwned):
     def supply(self) -> Supply:
         """What it is a lot of."""
         return supplies()[self.supply_key]
+
+    @property
+    def drop_ml(self) -> float | None:
+        """How much a drop of it is taken to be, in mL; None where it is not counted by drops."""
+        known = (each.drop_of for each in methods_of(self.team_id).values())
+        return next((drop[1] for drop in known if drop and drop[0] == self.supply_key), None)
 
     @property
     def stock(self) -> stock.Lot:

@@ -7,6 +7,7 @@ from django.db import IntegrityError, transaction
 from django.db.models import F
 from django.utils import timezone
 
+from kessa.core.quantities.quantity import plain
 from kessa.core.readings.lot_table import read_lot_table
 from kessa.kits import may
 from kessa.kits.models import Kit, Lot, StockChange
@@ -77,6 +78,25 @@ def put_away(by: Membership, lot: Lot, *, why: str) -> Lot:
     _change(by, lot, -lot.units_left, why)
     lot.in_use, lot.put_away_at = False, timezone.now()
     lot.save(update_fields=["in_use", "put_away_at"])
+    return lot
+
+
+@act("lot's drops weighed", may.weigh_lot)
+def weigh_lot(by: Membership, lot: Lot, grams_of_20: float) -> Lot:
+    """Write what 20 drops of a bottle weigh (g): what begins with it from now on counts by its own drop.
+
+    Raises ValidationError where its drop would be under half or over twice what it is taken to be.
+    """
+    lot = _held(lot)
+    if not lot.drop_ml:
+        raise ValidationError("This is not counted by drops.")
+    expected = 20 * lot.drop_ml
+    if not expected / 2 <= grams_of_20 <= expected * 2:
+        raise ValidationError(
+            f"20 drops of it weigh about {plain(expected)} g: weigh them again, with the vessel's weight taken off."
+        )
+    lot.grams_of_20 = grams_of_20
+    lot.save(update_fields=["grams_of_20"])
     return lot
 
 

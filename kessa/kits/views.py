@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.instruments.selectors import instruments_of
 from kessa.kits import services
-from kessa.kits.forms import KitForm, LotForm, UnitsForm
+from kessa.kits.forms import KitForm, LotForm, UnitsForm, WeightForm
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import holdings, kits_with_lots, tests_left
 from kessa.log.history import usual_units
@@ -98,7 +98,7 @@ def lot(request: HttpRequest, pk: int) -> HttpResponse:
 def change_lot(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     """Count a lot, take it into use, suspect it of damp, write its table, or put it away."""
     found = _lot(request, pk)
-    acts = {"count": _count, "use": _use, "damp": _damp, "table": _table, "away": _away}
+    acts = {"count": _count, "use": _use, "damp": _damp, "table": _table, "away": _away, "weigh": _weigh}
     if act not in acts:
         raise Http404
     try:
@@ -117,6 +117,14 @@ def _count(request: HttpRequest, found: Lot) -> str:
         raise ValidationError("Write how many units you counted, 0 or more.")
     services.count_lot(request.membership, found, form.cleaned_data["units"])
     return "Counted."
+
+
+def _weigh(request: HttpRequest, found: Lot) -> str:
+    form = WeightForm(request.POST)
+    if not form.is_valid():
+        raise ValidationError("Write what 20 drops weigh, in g.")
+    services.weigh_lot(request.membership, found, form.cleaned_data["grams_of_20"])
+    return "Written. What begins with this bottle from now on counts by its own drop."
 
 
 def _use(request: HttpRequest, found: Lot) -> str:

@@ -24,9 +24,9 @@ class Lots(PageTest):
     def lot(self, key, kit=None):
         return Lot.objects.for_team(self.membership.team).get(supply_key=key)
 
-    def run_twice(self, kit, **kwargs):
+    def run_twice(self, kit, count=8, **kwargs):
         begun = begin(self.place, self.membership, kit=kit and kit.pk, **kwargs)
-        send(self.membership, begun, Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close())
+        send(self.membership, begun, Taps().run("blank-1", 1).run("sample-1", count).run("sample-2", count).close())
         return standing(begun)
 
     def test_runs_book_what_they_used_from_the_lots_in_use(self):
@@ -106,6 +106,22 @@ class Lots(PageTest):
         total = sum(StockChange.objects.for_team(lot.team).filter(lot=lot).values_list("units", flat=True))
         self.assertEqual(total, 0)
         self.assertEqual(self.client.post(reverse("kits:change_lot", args=[lot.pk, "burn"])).status_code, 404)
+
+    def test_a_bottle_whose_drops_were_weighed_counts_by_its_own_drop(self):
+        kit = stocked_kit(self.membership)
+        lot = kit.lots.get(supply_key="silver-nitrate")
+        address = reverse("kits:change_lot", args=[lot.pk, "weigh"])
+        refused = self.client.post(address, {"grams_of_20": "5"}, follow=True)
+        self.assertContains(refused, "20 drops of it weigh about 1 g")
+        self.assertContains(self.client.post(address, {"grams_of_20": "x"}, follow=True), "Write what 20 drops weigh")
+        self.assertContains(self.client.post(address, {"grams_of_20": "1.1"}, follow=True), "20 drops weigh")
+        before, weighed = self.run_twice(None, 20), self.run_twice(kit, 20)
+        self.assertEqual((before.value, round(weighed.value, 6)), (80, 88))
+        self.assertIn("this bottle's own unit", " ".join(weighed.working))
+        self.assertLess(weighed.high - weighed.low, before.high - before.low)
+        strips = kit.lots.get(supply_key="ph-strip")
+        other = reverse("kits:change_lot", args=[strips.pk, "weigh"])
+        self.assertContains(self.client.post(other, {"grams_of_20": "1"}, follow=True), "not counted by drops")
 
     def test_a_lot_table_is_kept_or_refused_with_the_line(self):
         stocked_kit(self.membership)

@@ -25,3 +25,11 @@ class Truth(TestCase):
                 with self.subTest(method=method.key):
                     shares = [share for share, _ in coverage(method, part, _TRIALS, blank=False)]
                     self.assertGreaterEqual(min(shares), 93.0)
+
+    def test_a_weighed_bottle_is_narrower_and_holds_it_too(self):
+        for method, part in measured_parts():
+            if method.drop_of and method.key.endswith("-25"):
+                with self.subTest(method=method.key):
+                    weighed = coverage(method, part, _TRIALS, weighed=True)
+                    self.assertGreaterEqual(min(share for share, _ in weighed), _SEEN)
+                    self.assertLess(weighed[-1][1], 0.75 * coverage(method, part, _TRIALS)[-1][1])

@@ -109,6 +109,12 @@ def _place(steps, value):
 def written(method, part, truth, chance, weighed=False, blank=True):
     """What the bench writes for water of a strength: two runs, and a third where it is asked for."""
     kit = Kit(method, part, chance, weighed)
+    if weighed:
+        # This bottle's drops are off by 10 %, and are known to be.
+        kit.content *= 1.1
+        supply, drop_ml = method.drop_of
+        method = method.with_weighed({supply: 20 * drop_ml * 1.1})
+        part = method.main
     took = None
     if method.blank:
         took = Blank(max(ceil(kit.indicator), 1), "good") if blank else Blank(None, "missing")

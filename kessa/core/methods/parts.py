@@ -210,7 +210,7 @@ class Part(Checked):
     @property
     def per(self) -> float:
         """What one unit counted is worth, in the part's unit; 1 where units are not worth anything."""
-        return float(getattr(self.numbers, "per", 1.0))
+        return float(getattr(self.numbers, "worth", 1.0))
 
     @property
     def next_range(self) -> str | None:
