@@ -17,7 +17,7 @@ from kessa.kits import services as kits
 from kessa.kits.models import Kit, Lot
 from kessa.log.services import check_instrument
 from kessa.people.models import Membership, Team, User
-from kessa.people.services import start_team
+from kessa.people.services import name_authority, start_team
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.rounds import services as rounds
@@ -67,6 +67,7 @@ def _people() -> dict[str, Membership]:
         if not people:
             people[user.username] = start_team(user, DATA["team"], DATA["time_zone"])
             team = people[user.username].team
+            name_authority(people[user.username], team, DATA["authority"])
         else:
             people[user.username] = Membership.objects.create(team=team, user=user, role=each["role"])
     return people

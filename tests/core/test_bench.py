@@ -175,6 +175,10 @@ class Conclusions(TestCase):
         decisive = {"verdict": "outside", "min": 0.2, "max": None, "unit": "mg/L", "as": "Cl2"}
         said = " ".join(next_steps(chlorine, chlorine.main, little, decisive, Where("drinking")))
         self.assertIn("dosing point", said)
+        enough = {"verdict": "inside", "min": None, "max": 4, "unit": "mg/L", "as": "Cl2"}
+        for water in ("drinking", "plant"):
+            said = next_steps(chlorine, chlorine.main, little, enough, Where(water))
+            self.assertIn("Whether it is enough was not judged", " ".join(said))
         oxygen = house_methods()["oxygen-ampoule"]
         gasping = conclude(oxygen, oxygen.main, {1: {"at": 2}, 2: {"at": 2}})
         decisive = {"verdict": "outside", "min": 4, "max": None, "unit": "mg/L", "as": "O2"}

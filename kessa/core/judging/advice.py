@@ -38,6 +38,8 @@ class Said(Checked):
 
 class _Word(Checked):
     water: Water
+    # Only of these, and only where nothing says how little there may be.
+    parameters: tuple[str, ...] = ()
     step: str
 
 
@@ -111,7 +113,9 @@ def next_steps(
     if steps:
         return tuple(steps)
     if verdict == INSIDE:
-        return (_word(advice().inside, where),)
+        no_least = decisive is not None and decisive.get("min") is None
+        name = parameter(part.parameter).key if no_least else ""
+        return (_word(advice().inside, where, name),)
     reasons = tuple(f"It was not judged: {why}." for why in dict.fromkeys(lacking))
     return reasons or (_word(advice().unjudged, where),)
 
@@ -161,8 +165,9 @@ def _side(decisive: Mapping[str, Any], quantity: Quantity | None) -> str:
     return "high" if there.value - least > most - there.value else "low"
 
 
-def _word(words: tuple[_Word, ...], where: Where) -> str:
-    return next(word.step for word in words if word.water == where.water)
+def _word(words: tuple[_Word, ...], where: Where, name: str = "") -> str:
+    fitting = (word for word in words if word.water == where.water)
+    return next(word.step for word in fitting if not word.parameters or name in word.parameters)
 
 
 def with_flags(steps: Iterable[str], flags: Iterable[str]) -> tuple[str, ...]:

@@ -92,7 +92,7 @@ def plain(number: float) -> str:
 def deserved(value: float, low: float | None, high: float | None) -> Callable[[float], str]:
     """Return how a value and both ends of its interval are written: to the digits that the interval leaves of meaning.
 
-    Half the width is written with one digit, with two where it begins with 1 or 2; the others to the same decimal. What
+    Half the width is written with one digit, with two where it begins with 1; the others to the same decimal. What
     has no width, or only one end, has three figures, below 1 two.
 
     >>> write = deserved(5.775, 5.1, 6.4)
@@ -105,7 +105,7 @@ def deserved(value: float, low: float | None, high: float | None) -> Callable[[f
         return _few_figures
     half = (high - low) / 2
     power = math.floor(math.log10(half))
-    decimals = (1 if half / 10**power < 3 else 0) - power
+    decimals = (1 if half / 10**power < 2 else 0) - power
     return lambda number: f"{number:.{min(max(decimals, 0), 6)}f}"
 
 
