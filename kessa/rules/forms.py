@@ -17,9 +17,11 @@ class HouseRulesForm(forms.Form):
     flood_rule = forms.CharField(
         label="Our flood rule", max_length=1000, required=False, widget=forms.Textarea(attrs={"rows": 2})
     )
+    never_alone = forms.BooleanField(label="Nobody goes alone", required=False)
 
     def __init__(self, rules: HouseRules, *args: Any, **kwargs: Any) -> None:
-        kwargs["initial"] = {**rules.chosen, "ice_rule": rules.ice_rule, "flood_rule": rules.flood_rule}
+        own = {name: getattr(rules, name) for name in ("ice_rule", "flood_rule", "never_alone")}
+        kwargs["initial"] = {**rules.chosen, **own}
         super().__init__(*args, **kwargs)
         for key, question in questions().items():
             self.fields[key] = forms.ChoiceField(

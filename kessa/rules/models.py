@@ -14,6 +14,7 @@ class HouseRules(TeamOwned):
     schools = models.JSONField(default=dict, blank=True)
     ice_rule = models.TextField(blank=True, max_length=1000)
     flood_rule = models.TextField(blank=True, max_length=1000)
+    never_alone = models.BooleanField("nobody goes alone", default=False)
 
     history = HistoricalRecords()
 

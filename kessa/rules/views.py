@@ -30,7 +30,7 @@ def choose(request: HttpRequest) -> HttpResponse:
     if not form.is_valid():
         context = {"form": form, "sets": rule_sets().values(), "rules": rules}
         return render(request, "rules/index.html", context, status=422)
-    texts = {name: form.cleaned_data[name] for name in ("ice_rule", "flood_rule")}
+    texts = {name: form.cleaned_data[name] for name in ("ice_rule", "flood_rule", "never_alone")}
     services.choose_house_rules(request.membership, rules, form.schools(), **texts)
     messages.success(request, "House rules saved. Tests begun before keep the rules they began with.")
     return redirect("rules:index")

@@ -10,6 +10,7 @@ from kessa.people.acts import NotAllowed
 from kessa.people.models import Membership
 from kessa.people.selectors import members
 from kessa.places.models import Place
+from kessa.rules.selectors import house_rules_at
 from kessa.taps.incoming import BadTap, Incoming, is_whole
 from kessa.taps.models import Tap
 from kessa.taps.streams import Stream
@@ -45,7 +46,8 @@ class VisitStream(Stream):
         place = _place(by, tap.data.get("place"))
         if tap.kind == DRAWN:
             return cls(by, services.stop_by(by, stream, place, at))
-        form = SafetyForm(place, tap.data.get("safety") if isinstance(tap.data.get("safety"), dict) else {})
+        said = tap.data.get("safety") if isinstance(tap.data.get("safety"), dict) else {}
+        form = SafetyForm(place, said, rules=house_rules_at(by.team_id, at))
         if not form.is_valid():
             raise BadTap(" ".join(str(error) for errors in form.errors.values() for error in errors))
         return cls(by, services.begin_visit(by, stream, place, form.confirmed(), at))

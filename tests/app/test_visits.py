@@ -12,6 +12,7 @@ from django.utils import timezone
 from PIL import Image, ImageCms
 
 from kessa.bench.services import begin_test
+from kessa.core.job.schools import complete
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
@@ -67,7 +68,20 @@ class Visits(PageTest):
                 address = reverse("visits:begin", args=[self.place.pk])
                 response = self.client.post(address, safety(**change))
                 self.assertContains(response, words, status_code=422)
+        unwritten = "No rule for it is written, so nobody goes in a flood: not this time."
+        alone = {"company": None, "alone": "on", "rule_followed": "on"}
+        for change, words in (
+            ({"ice_or_flood": "flood", "rule_followed": "on"}, unwritten),
+            (alone | {"ice_or_flood": "ice"}, "Never alone on ice"),
+        ):
+            response = self.client.post(reverse("visits:begin", args=[self.place.pk]), safety(**change))
+            self.assertContains(response, words, status_code=422)
         self.assertFalse(Visit.objects.for_team(self.team).exists())
+        rules = {"ice_rule": "Never on ice.", "never_alone": "on"}
+        self.client.post("/rules/house/", complete({}) | rules)
+        response = self.client.post(reverse("visits:begin", args=[self.place.pk]), safety(**alone))
+        self.assertContains(response, "nobody goes alone. Call somebody along", status_code=422)
+        choose_house_rules(self.membership, house_rules(self.team), {}, ice_rule="Never on ice.")
         self.begin(company=None, alone="on")
         self.begin()
         self.assertEqual(self.visit().safety["told"], "Ines")
