@@ -17,6 +17,7 @@ _ON_THE_BENCH = {
     "sensor-meter": Measured("Chlorine dioxide and its kin, by sensor", "mg/L"),
     "ph": Measured("pH", "pH"),
     "turbidity": Measured("Turbidity", "NTU"),
+    "oxygen": Measured("Dissolved oxygen, by meter", "mg/L"),
     "refractometer": Measured("Salinity, by refraction", "ppt"),
 }
 

@@ -136,8 +136,10 @@ def reach(method, part):
         return numbers.least, numbers.reach
     if part.kind == "difference":
         return 1.0, 20.0
+    if part.parameter == "dissolved oxygen":
+        return 1.0, 14.0
     if part.kind in ("volume", "direct"):
-        return (1.0, 14.0) if part.parameter == "dissolved oxygen" else (2.0, numbers.reach or 40.0)
+        return 2.0, numbers.reach or 40.0
     usual = {"pH": (4.0, 10.0), "degC": (0.5, 30.0), "uS/cm": (50.0, 3000.0), "NTU": (0.5, 100.0)}
     return usual.get(part.unit, (0.1, 2.0))
 
