@@ -92,7 +92,7 @@ class OnThePhone(BrowserTest):
         page.get_by_role("link", name="Done: back to the visit").click()
         page.get_by_role("link", name="Draw the sample").click()
         page.get_by_role("link", name="hot, through the cooler").click()
-        expect(page.get_by_text("room temperature before any reagent")).to_be_visible()
+        expect(page.get_by_text("Thermometer in the stream, never a hand")).to_be_visible()
         page.get_by_role("button", name="Keep the sample").click()
         expect(page.get_by_role("link", name="Test: Chloride, drops")).to_be_visible()
         expect(page.get_by_text("9 bar")).to_be_visible()
