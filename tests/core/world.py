@@ -31,20 +31,17 @@ class Kit:
         """What one run shows."""
         return getattr(self, f"_{self.part.kind}")(truth)
 
-    def _count(self, truth, supply=False):
+    def _count(self, truth):
         numbers, chance = self.numbers, self.chance
         titrant = self.part.titrant
         volume = getattr(titrant, "sample_ml", None) or 25
         of_volume = BY_A_LINE if volume <= 5 else VOLUME
-        units = truth / self._worth() / self.content * chance.gauss(1, RUN) * chance.gauss(1, of_volume)
+        units = truth / self.part.per / self.content * chance.gauss(1, RUN) * chance.gauss(1, of_volume)
         units += self.indicator + getattr(numbers, "background", 0.0)
         count = max(ceil(units), 1)
         if numbers.stop_at and count > numbers.stop_at:
             return {"count": numbers.stop_at, "endpoint": False}
         return {"count": count, **({"first_change": count - 1} if count > 1 and chance.random() < 0.3 else {})}
-
-    def _worth(self):
-        return getattr(self.numbers, "per", 1.0)
 
     def _difference(self, truth):
         supply, system = self._count(4.5), self._count(4.5 + truth)

@@ -7,6 +7,9 @@ from typing import Literal
 from kessa.core.checked import Checked
 from kessa.core.datafile import read_toml
 
+# By what results are to be acted on: people drink it, it is out of doors, it runs through a plant.
+Water = Literal["drinking", "open", "plant"]
+
 
 class Fact(Checked):
     """Something a kind of place asks for: a number where it has a unit or bounds, else a line of text."""
@@ -29,8 +32,7 @@ class PlaceKind(Checked):
     sampling: str
     has_depth: bool = False
     is_plant: bool = False
-    # By what its results are to be acted on: people drink it, it is out of doors, it runs through a plant.
-    water: Literal["drinking", "open", "plant"]
+    water: Water
     facts: tuple[Fact, ...]
 
 

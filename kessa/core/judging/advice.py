@@ -9,6 +9,7 @@ from typing import Any, Literal, NamedTuple
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import read_toml
+from kessa.core.job.place_kinds import Water
 from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
@@ -17,8 +18,6 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.runs.conclusion import Outcome
 from kessa.core.runs.flags import FLAGS
-
-Water = Literal["drinking", "open", "plant"]
 
 _UNUSUAL_FACTOR = 1.5
 _LOCAL = "your local health authority"

@@ -169,7 +169,7 @@ def _written(shown: Shown, result: Any) -> list[str | None]:
     """Write a value and both ends of its interval with the digits they deserve, in the unit shown."""
     ends = (result.value, result.low, result.high)
     numbers = [None if each is None else shown.number(each, result.unit, result.form or "") for each in ends]
-    # A temperature or a pH may turn round in another unit; one end of what is censored is its own value.
+    # What is censored has one end only: it has no width of which to take digits.
     width = (numbers[0], None, None) if result.censor else numbers
     write = quantity.deserved(*width)
     return [None if number is None else write(number) for number in numbers]
