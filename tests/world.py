@@ -65,6 +65,11 @@ class Taps:
             self.add(f"sample-{number}", "reading_taken", part=part, reading=raw)
         return self
 
+    def answer(self, key, value):
+        """Answer what is asked on the way."""
+        self.add("", "answered", key=key, value=value)
+        return self
+
     def close(self):
         """Add the closing tap."""
         self.add("", "closed")
@@ -105,7 +110,7 @@ def standing(determination):
 def measured(place, by, *counts, days_ago=0, blank=1):
     """Run a test through to its result."""
     determination = begin(place, by, days_ago=days_ago)
-    taps = Taps(days_ago=days_ago).run("blank-1", blank)
+    taps = Taps(days_ago=days_ago).answer("ph", 7.2).run("blank-1", blank)
     for number, count in enumerate(counts, 1):
         taps.run(f"sample-{number}", min(count, 25), endpoint=count <= 25)
     send(by, determination, taps.close())

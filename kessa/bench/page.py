@@ -7,6 +7,7 @@ from django.urls import reverse
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench
 from kessa.core.judging.usual import UsualRange
+from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.ladder import ladder
 from kessa.log.judgement import judged
@@ -29,11 +30,19 @@ def bench_payload(
         "outcome": reverse("bench:outcome", args=[determination.pk]),
         "here": reverse("bench:determination", args=[determination.pk]),
         "place": determination.subject,
-        "kind": main.kind if method.counted else "read",
+        "kind": "staged" if method.staged else main.kind if method.counted else "read",
         "parts": [
-            {"key": part.key, "parameter": part.parameter, "unit": part.unit, "read_s": part.read_s}
+            {
+                "key": part.key,
+                "parameter": part.parameter,
+                "unit": part.unit,
+                "read_s": part.read_s,
+                "counts": part.counts,
+                "stop_at": part.stop_at,
+            }
             for part in method.parts
         ],
+        "second_colours": _colours_of(method.parts[1]) if method.staged else None,
         "steps": [
             step.model_dump(mode="json", include={"kind", "parts", "wait", "when", "ask"}, exclude_none=True)
             for step in method.steps
@@ -51,13 +60,19 @@ def bench_payload(
         "blank_carried": determination.blank_carried,
         **(
             ladder(main, method.agreement, determination.dilution, sets, determination.near_limit)
-            if main.counted and main.numbers.has_blank
+            if main.counted and main.numbers.has_blank and not method.staged
             else {"rungs": [], "lows": []}
         ),
         "displays": {part.key: _display(determination, part, usual[part.key]) for part in method.parts},
         "taps": as_sent(taps),
         "states": states_of(bench),
     }
+
+
+def _colours_of(part: Part) -> list[str]:
+    """The colours before, at and past the end."""
+    by_role = {colour.role: colour.value for colour in part.colours}
+    return [by_role[role] for role in ("not yet", "stays", "too far")]
 
 
 def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:
@@ -95,5 +110,5 @@ def states_of(bench: Bench) -> dict[str, str]:
 
 def outcome_context(determination: Determination, bench: Bench) -> dict[str, Any]:
     """Return what the runs come to so far, part by part, for bench/outcome.html."""
-    concluded = [part for part in determination.method.parts if bench.outcomes[part.key].quantity]
+    concluded = [part for part in determination.method.finds if bench.outcomes[part.key].quantity]
     return {"outcomes": [(part, bench.outcomes[part.key], judged(determination, part, bench)) for part in concluded]}

@@ -1,7 +1,7 @@
 """Everything that happens on the bench: beginning, going on, closing, opening again."""
 
 import uuid
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -9,17 +9,21 @@ from django.utils import timezone
 
 from kessa.bench import may
 from kessa.bench.models import Determination, LotUse, Purpose
+from kessa.bench.selectors import known_of
 from kessa.bench.state import Bench, bench_of
 from kessa.core.checked import Checked, Number
 from kessa.core.errors import CannotCompute, checked_number
+from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import used_by
+from kessa.core.planning.stock import OPENED_TOO_LONG
 from kessa.core.runs.events import CORRECTED, REOPENED
 from kessa.instruments.models import Instrument
 from kessa.instruments.selectors import faults_at
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import lots_for
 from kessa.kits.services import take_from
+from kessa.log.proof import unproven
 from kessa.methods.selectors import methods_of
 from kessa.people.acts import act
 from kessa.people.models import Membership
@@ -82,6 +86,8 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
     if repeated and hasattr(repeated, "superseded_by"):
         raise BadTap("Somebody repeats this test already: open it from its result.")
     dilution = _dilution(said.get("dilution"), method)
+    kind = sample.place.kind if sample and purpose == Purpose.SAMPLE else None
+    method = led_at(method, kind, known_of(sample, at) if sample else {})
     kit = _own(Kit, by, said.get("kit"), "kit")
     instrument = _own(Instrument, by, said.get("instrument"), "instrument")
     read_off = str(said.get("lot") or "")[:300].replace("\0", "")
@@ -103,7 +109,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         dilution=dilution,
         kit=kit,
         lot="; ".join(str(each) for each in lots)[:300] or read_off,
-        missing_lots=[] if read_off else [key for key, each in named.items() if each is None],
+        missing_lots=[] if read_off else [key for key in method.lots_matter if named.get(key, method) is None],
         instrument=instrument,
         instrument_faults=faults_at(instrument, at) if instrument else [],
         started_by_id=by.user_id,
@@ -112,12 +118,18 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         supersedes=repeated,
     )
     day = timezone.localdate(at)
+    doubtful = unproven(lots, day)
     uses = (
-        LotUse(team_id=by.team_id, determination=determination, lot=each, faults=list(each.stock.faults(day)))
+        LotUse(team_id=by.team_id, determination=determination, lot=each, faults=_faults(each, day, doubtful))
         for each in lots
     )
     LotUse.objects.bulk_create(uses)
     return determination
+
+
+def _faults(lot: Lot, day: date, doubtful: set[int]) -> list[str]:
+    """What stands against a lot; one past its life opened may be used once a standard has proven it anew."""
+    return [fault for fault in lot.stock.faults(day) if fault != OPENED_TOO_LONG or lot.pk in doubtful]
 
 
 def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
@@ -205,12 +217,12 @@ def held(team_id: int, number: uuid.UUID, only: tuple[str, ...] = ()) -> Determi
 
 def book(determination: Determination, bench: Bench) -> None:
     """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
-    states = (*bench.samples.values(), *bench.supplies.values(), *bench.blanks.values())
+    states = (*bench.samples.values(), *bench.firsts.values(), *bench.blanks.values())
     ran = [state for state in states if state.count or state.endpoint is not None or state.readings]
     # What is used once a sample was used by the determination this one continues.
     samples = 0 if determination.continues_id or determination.place is None else 1
     units, parts = sum(state.count for state in ran), sum(len(state.readings) for state in ran)
-    used = used_by(determination.method, len(ran), units, samples, parts)
+    used = used_by(determination.method, len(ran), units, samples, parts, bench.answers)
     for use in determination.lots.select_related("lot"):
         units_used = used.get(use.lot.supply_key, 0.0)
         take_from(use.lot, units_used - use.units)

@@ -8,7 +8,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.planning.stock import MISSING
-from kessa.core.runs.conclusion import Blank, Outcome, conclude
+from kessa.core.runs.conclusion import Blank, Outcome, conclude, conclude_computed
 from kessa.core.runs.events import ANSWERED, CORRECTED, Event, live
 from kessa.core.runs.state import RunState, derive
 from kessa.core.runs.timing import run_flags
@@ -18,12 +18,12 @@ from kessa.taps.models import Tap
 class Bench(NamedTuple):
     """A determination as its taps tell it: runs by number, and the blank (None where none is asked for).
 
-    `supplies` are the runs on supply water of a difference test, `outcomes` what the runs came to, by part. `people`
-    are those who ended or read each run, by number.
+    `firsts` are the counts that come first: on supply water of a difference test, or the first stage in one vessel.
+    `outcomes` is what the runs came to, by part. `people` are those who ended or read each run, by number.
     """
 
     samples: dict[int, RunState]
-    supplies: dict[int, RunState]
+    firsts: dict[int, RunState]
     blanks: dict[int, RunState]
     blank: Blank | None
     answers: dict[str, Any]
@@ -33,10 +33,12 @@ class Bench(NamedTuple):
     def readings(self, part: Part) -> dict[int, dict[str, Any]]:
         """Return the readings of a part that count, by number of run."""
         counting = {number: state for number, state in sorted(self.samples.items()) if state.counts}
+        if part.counts:
+            return self._staged(part, counting)
         if part.numbers.has_blank:
             return {number: state.counted() for number, state in counting.items()}
         if part.counted:
-            both = {n: (state, self.supplies[n]) for n, state in counting.items() if n in self.supplies}
+            both = {n: (state, self.firsts[n]) for n, state in counting.items() if n in self.firsts}
             return {
                 number: {
                     "system": system.count,
@@ -49,10 +51,31 @@ class Bench(NamedTuple):
             }
         return {n: state.readings[part.key].raw for n, state in counting.items() if part.key in state.readings}
 
+    def _staged(self, part: Part, seconds: dict[int, RunState]) -> dict[int, dict[str, Any]]:
+        """Return the counts of a vessel counted in two stages, for the stage of a part; a run counts with both.
+
+        Where the first came to no end, there is no second: what is counted together is a floor too.
+        """
+        readings = {}
+        for number, first in sorted(self.firsts.items()):
+            second = seconds.get(number)
+            if first.endpoint is False and first.counts and part.counts != "further":
+                readings[number] = first.counted()
+            elif first.counts and second:
+                turned = second.first_change
+                together = {
+                    "count": first.count + second.count,
+                    "endpoint": second.endpoint,
+                    "first_change": None if turned is None else first.count + turned,
+                }
+                readings[number] = {"first": first.counted(), "further": second.counted(), "all": together}[part.counts]
+        return readings
+
     def read_by(self, part: Part) -> list[str]:
         """Return the taps on which the result of a part rests."""
         states = [state for _, state in sorted(self.samples.items()) if state.counts]
         if part.counted:
+            states += [state for _, state in sorted(self.firsts.items()) if state.counts]
             return [state.ended_by for state in states if state.ended_by]
         return [state.readings[part.key].of for state in states if part.key in state.readings]
 
@@ -71,21 +94,26 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     for tap in taps:
         event = Event(str(tap.pk), tap.kind, tap.seq, tap.at, tap.data)
         (by_run[tap.run] if tap.run else whole).append(event)
-    states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "blank": {}}
+    states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "first": {}, "blank": {}}
     read = () if method.counted else tuple(part.key for part in method.parts)
-    for name, events in by_run.items():
+    # The second stage of a vessel goes on from the count of its first.
+    for name, events in sorted(by_run.items()):
         role, number = name.split("-")
         if role == "blank" and not method.blank:
             continue
         blank_run = role == "blank" and method.blank
         most = method.blank.stop_at if blank_run and method.blank else method.main.stop_at
+        if method.staged and role == "sample":
+            most = method.second_stops_at(states["first"][int(number)].count if int(number) in states["first"] else 0)
         states[role][int(number)] = derive(events, most, () if blank_run else read)
     samples = states["sample"]
     blank = _blank(determination, method, states["blank"])
     people = {number: _people(state, persons) for number, state in samples.items()}
-    bench = Bench(samples, states["supply"], states["blank"], blank, _answers(whole), {}, people)
+    bench = Bench(samples, states["supply"] | states["first"], states["blank"], blank, _answers(whole), {}, people)
     for part in method.parts:
         bench.outcomes[part.key] = _concluded(determination, part, bench)
+    for computed in method.computes:
+        bench.outcomes[computed.key] = conclude_computed(computed, bench.outcomes)
     return bench
 
 
@@ -134,15 +162,17 @@ def _blank(determination: Determination, method: Method, blanks: dict[int, RunSt
 def flags_of(determination: Determination, part: Part, bench: Bench) -> list[str]:
     """Return every flag that the result of a part has from the start: its runs, sample, lots and instrument."""
     flags = [*bench.outcomes[part.key].flags, *run_flags(determination.method, part.key, bench.samples, bench.answers)]
-    return list(dict.fromkeys([*flags, *_faults(determination)]))
+    return list(dict.fromkeys([*flags, *_faults(determination, bench)]))
 
 
-def _faults(determination: Determination) -> list[str]:
-    """What stands against the sample, the lots and the instrument."""
+def _faults(determination: Determination, bench: Bench) -> list[str]:
+    """What stands against the sample, the lots that were used, and the instrument."""
     sample = determination.sample if determination.place else None
     until = sample.testable_until(determination.method.keeps_hours) if sample else None
     too_old = ["sample-too-old"] if until and determination.started_at > until else []
-    of_lots = {fault for use in determination.lots.all() for fault in use.faults}
-    if determination.missing_lots:
+    used = {use.supply for use in determination.method.used_under(bench.answers)}
+    lots = determination.lots.select_related("lot")
+    of_lots = {fault for use in lots if use.lot.supply_key in used for fault in use.faults}
+    if used.intersection(determination.missing_lots):
         of_lots.add(MISSING)
     return [*too_old, *sorted(of_lots), *determination.instrument_faults]

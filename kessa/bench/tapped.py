@@ -8,10 +8,11 @@ from typing import Any
 from kessa.bench.models import Determination
 from kessa.core.errors import CannotCompute
 from kessa.core.methods.schema import Method
+from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs import events
 from kessa.taps.incoming import BadTap, Incoming, is_whole, read_id
 
-_RUN = re.compile(r"(blank|sample|supply)-[1-9][0-9]?")
+_RUN = re.compile(r"(blank|sample|supply|first)-[1-9][0-9]?")
 _NOTE = re.compile(r"[\w ./µ°%#-]{1,40}")
 _LARGEST = 1e12
 _LONGEST_CLOCK = 86_400
@@ -26,7 +27,7 @@ def carried(tap: Incoming, determination: Determination) -> dict[str, Any]:
     elif tap.kind not in events.RUN_EVENTS:
         raise BadTap("This kind of tap is not known.")
     elif not _RUN.fullmatch(tap.run):
-        raise BadTap("A run is named blank, sample or supply and a number.")
+        raise BadTap("A run is named blank, sample, supply or first and a number.")
     # The method is only read where a tap needs it: a drop is a drop.
     return _CARRIED[tap.kind](tap.data, determination) if tap.kind in _CARRIED else {}
 
@@ -110,9 +111,11 @@ def answer(method: Method, key: Any, value: Any) -> Any:
     ask = method.asks.get(str(key))
     if ask is None:
         raise BadTap("This method does not ask that.")
-    if ask.answers and ask.chosen(value) is None:
+    if value == UNKNOWN and ask.unknown:
+        return value
+    if ask.side(value) is None and ask.answers:
         raise BadTap("Choose one of the answers.")
-    if not ask.answers and (isinstance(value, bool) or not _is_number(value) or not 0 <= value <= 1e6):
+    if ask.side(value) is None or (not ask.answers and not (_is_number(value) and -100 <= value <= 1e6)):
         raise BadTap(f"This is answered with a number, in {ask.unit}.")
     return value
 

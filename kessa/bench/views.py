@@ -16,16 +16,21 @@ from kessa.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.bench.inputs import inputs_of
 from kessa.bench.models import Determination, Purpose
 from kessa.bench.page import bench_payload, outcome_context
-from kessa.bench.selectors import open_determinations
+from kessa.bench.selectors import known_of, open_determinations
 from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
+from kessa.core.job.hazards import hazards_of
 from kessa.core.job.schools import complete
+from kessa.core.methods.leading import led_at
+from kessa.core.methods.schema import Method
 from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
 from kessa.instruments.selectors import instruments_for
+from kessa.kits.models import Lot
 from kessa.kits.selectors import lots_for
 from kessa.log import history
 from kessa.log.models import Result
+from kessa.log.proof import unproven
 from kessa.log.selectors import in_own_form, latest_results, log_of, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
@@ -82,9 +87,12 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     lowest = family[0]
     suggested, why = history.suggested_method(drawn.place, family, history.written_at(drawn.place, lowest.main))
     until = drawn.testable_until(suggested.keeps_hours)
-    kits = [(kit, lots_for(drawn.team_id, kit, suggested)) for kit in history.kits_for(drawn.place, lowest.family)]
+    led = led_at(suggested, drawn.place.kind, known_of(drawn, timezone.now()))
+    kits = [(kit, lots_for(drawn.team_id, kit, led)) for kit in history.kits_for(drawn.place, lowest.family)]
     return {
-        "kits": [(kit, lots.items()) for kit, lots in kits],
+        "kits": [(kit, [each for each in lots.items() if each[1] or each[0] in led.lots_matter]) for kit, lots in kits],
+        "hazards": hazards_of([use.supply for use in led.uses]),
+        "unproven": _unproven(drawn.team_id, led, [lot for _, lots in kits for lot in lots.values() if lot]),
         # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.
         "lots_seen": ",".join(str(lot.pk) for _, lots in kits for lot in lots.values() if lot),
         "instruments": instruments_for(drawn.team_id, suggested.instrument),
@@ -94,6 +102,13 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
         "others": [each for each in family if each != suggested],
         "blank_first": suggested.blank and house_rules(drawn.team_id).chosen["blank"] == "yes",
     }
+
+
+def _unproven(team_id: int, method: Method, lots: list[Lot]) -> set[int]:
+    """The lots that want a standard first, where the method can be checked by one and the team wants it."""
+    wanted = house_rules(team_id).chosen["new_lots"] == "standard" and method.main.numbers.can_be_checked
+    asked_for = [lot for lot in lots if lot.supply_key in method.lots_matter and not lot.faults]
+    return unproven(asked_for, timezone.localdate()) if wanted else set()
 
 
 def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
@@ -111,7 +126,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     if found.closed_at:
         return redirect("log:determination" if found.place else "log:check", pk)
     place, parts = found.place, found.method.parts
-    series = {part.key: history.series_of(part, found.written_form(part)) for part in parts}
+    series = {part.key: history.series_of(found.method, part, found.written_form(part)) for part in parts}
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     taps = counted(found.team_id, found.pk)
     bench = bench_of(found, taps)

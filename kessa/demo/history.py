@@ -15,7 +15,7 @@ from kessa.core.planning.dilution import dilute
 from kessa.core.runs import events as runs
 from kessa.core.runs.events import ANSWERED, CLOSED
 from kessa.core.runs.state import Reading, RunState
-from kessa.core.runs.timing import applies, clock_seconds
+from kessa.core.runs.timing import clock_seconds
 from kessa.instruments.models import Instrument
 from kessa.kits.models import Kit
 from kessa.log.history import suggested_method, written_at
@@ -156,10 +156,16 @@ def _noted(
     ]
 
 
+# What is asked of a sample, and what it is in a boiler.
+_ASKED = {"ph": 7.4, "ph-after": 8.2, "temperature": 19.0}
+_BOILER = {"ph": 11.2}
+
+
 def run_through(determination: Determination, person: Membership, todo: Todo, chance: Random) -> datetime:
     """Tap through a determination as a person would, over the range and on into the next one or diluted."""
     method = determination.method
-    answers = {key: ask.answers[0].key if ask.answers else 7.5 for key, ask in method.asks.items()}
+    asked_of = _ASKED | (_BOILER if determination.sample and determination.sample.place.kind_key == "boiler" else {})
+    answers = {key: ask.answers[0].key if ask.answers else asked_of[key] for key, ask in method.asks.items()}
     taps = _Taps(chance, determination.started_at, method, answers)
     if determination.blank_first and determination.continues_id is None:
         taps.counted("blank-1", {"count": 2 if chance.random() < 0.04 else 1})
@@ -222,7 +228,7 @@ class _Taps:
         count, over = min(reading["count"], most), reading["count"] > most
         steps = self._method.steps
         for step in range(next(n for n, each in enumerate(steps) if each.kind == "count")):
-            if steps[step].kind == "do":
+            if steps[step].kind == "do" and self._method.applies(steps[step], self._answers):
                 self.add(name, runs.STEP, step=step)
         for drop in range(1, count + 1):
             self.add(name, runs.DROP)
@@ -236,7 +242,7 @@ class _Taps:
         """Do each step, wait for its clock, and read each part in its time."""
         over, begun, state = False, self.at, RunState()
         for number, step in enumerate(self._method.steps):
-            if not applies(step, self._answers):
+            if not self._method.applies(step, self._answers):
                 continue
             if step.wait:
                 seconds = clock_seconds(self._method, number, state) or 300

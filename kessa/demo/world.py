@@ -173,7 +173,7 @@ def _checks(team: Team, people: dict[str, Membership], boxes: dict[str, Kit], ch
         method, kit = each["method"], boxes[each["kit"]]
         said = {"method": method, "purpose": each["purpose"], "against": against, "kit": kit.pk}
         begun = begin_test(person, said, at=at)
-        run_through(begun, person, Todo(begun.method.family, {"main": each["strength"]}), chance)
+        run_through(begun, person, Todo(begun.method.family, each.get("parts") or {"main": each["strength"]}), chance)
 
 
 def _todo(test: dict[str, Any], day: datetime, chance: Random) -> Todo:

@@ -64,7 +64,7 @@ def holdings(kits: list[Kit], weekly: dict[str, float], units: dict[str, float] 
     """
     a_run: dict[str, float] = {}
     for method in {each.family: each for kit in kits for each in kit.methods}.values():
-        for key, amount in used_by(method, 1, (units or {}).get(method.family)).items():
+        for key, amount in used_by(method, 1, (units or {}).get(method.family), answers={}).items():
             a_run[key] = max(amount, a_run.get(key, 0.0))
     lots = [lot for kit in kits for lot in kit.lots_kept]  # type: ignore[attr-defined]
     found = []
@@ -87,11 +87,14 @@ class TestsLeft(NamedTuple):
 
 
 def tests_left(kit: Kit, held: list[Holding], units: dict[str, float]) -> list[TestsLeft]:
-    """Return, test by test, how many runs a kit's usable lots are enough for: an empty bottle stops only its own."""
+    """Return, test by test, how many runs a kit's usable lots are enough for: an empty bottle stops only its own.
+
+    What some waters want besides, such as peroxide, does not count.
+    """
     by_key = {each.supply.key: each for each in held}
     left = []
     for method in kit.methods:
-        needed = used_by(method, 1, units.get(method.family))
+        needed = used_by(method, 1, units.get(method.family), answers={})
         reach = [(runs_left(by_key[key].usable, amount), by_key[key].supply) for key, amount in needed.items()]
         if reach:
             runs, supply = min(reach, key=lambda each: each[0])

@@ -10,15 +10,18 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.core.methods.schema import Method
 from kessa.instruments.selectors import instruments_of
 from kessa.kits import services
 from kessa.kits.forms import KitForm, LotForm, UnitsForm, WeightForm
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import holdings, kits_with_lots, tests_left
 from kessa.log.history import usual_units
+from kessa.log.proof import unproven
 from kessa.people.access import member, technician
 from kessa.people.forms import WhyForm
 from kessa.rounds.selectors import weekly_use
+from kessa.rules.selectors import house_rules
 
 
 @member
@@ -161,5 +164,15 @@ def _lot_context(found: Lot) -> dict[str, Any]:
         "lot": found,
         "changes": found.changes.select_related("person").order_by("-at", "-pk")[:30],
         "uses": uses.order_by("-pk")[:15],
+        "prove_with": _prove_with(found),
         "table": "\n".join(f"{mark:g}, {value:g}" for mark, value in found.table),
     }
+
+
+def _prove_with(lot: Lot) -> list[Method]:
+    """The tests by a standard of which a lot in use is to be proven; none where it is, or the team trusts the maker."""
+    wanted = house_rules(lot.team_id).chosen["new_lots"] == "standard"
+    if not (wanted and lot.in_use and unproven([lot], timezone.localdate())):
+        return []
+    using = (method for method in lot.kit.methods if lot.supply_key in {use.supply for use in method.uses})
+    return [method for method in using if method.main.numbers.can_be_checked and not method.lacks_table]

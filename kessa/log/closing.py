@@ -11,14 +11,16 @@ from kessa.bench.models import Determination, Purpose
 from kessa.bench.services import book
 from kessa.bench.state import Bench
 from kessa.bench.stream import BenchStream
+from kessa.core.methods.exactness import class_of
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import REOPENED
 from kessa.core.runs.flags import ENDS
-from kessa.log.doubts import weigh_check, weigh_results
+from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.judgement import fraction_of, judged
 from kessa.log.models import Mark, QualityCheck, Result
+from kessa.log.proof import weigh_lots, weigh_lots_of
 from kessa.people.models import Membership, User
 from kessa.taps.models import Tap
 
@@ -61,7 +63,7 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
     """
     standing = {each.part: each for each in _standing(determination)}
     written = []
-    for part in determination.method.parts:
+    for part in determination.method.finds:
         before = standing.get(part.key)
         if bench.outcomes[part.key].quantity is None:
             if before:
@@ -76,6 +78,8 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
             end(before, "superseded", reason, result)
         written.append(result)
     weigh_results(written)
+    weigh_sample(determination)
+    weigh_lots(determination.team_id, [determination])
     return written
 
 
@@ -120,6 +124,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         family=determination.family,
         parameter=part.parameter,
         fraction=fraction_of(bench),
+        method_class=class_of(determination.method, part),
         value=quantity.value,
         low=quantity.low,
         high=quantity.high,
@@ -141,7 +146,8 @@ def _readings(determination: Determination, bench: Bench, part: Part, people: li
     readings = bench.readings(part)
     names = {user.pk: str(user) for user in User.objects.filter(pk__in=set(people))}
     return {
-        "words": part.said_together(list(readings.values())),
+        # Of what was computed, the sum is what there is to see.
+        "words": part.said_together(list(readings.values())) or bench.outcomes[part.key].working[0],
         "runs": [{"number": number, **reading} for number, reading in readings.items()],
         "used": list(bench.outcomes[part.key].used),
         "people": list(dict.fromkeys(names[person] for person in people)),
@@ -203,6 +209,7 @@ def _write_check(determination: Determination, bench: Bench, at: datetime) -> No
         },
     )
     weigh_check(check)
+    weigh_lots_of(determination)
 
 
 def _check_outcome(determination: Determination, found: Quantity) -> CheckOutcome:

@@ -2,7 +2,8 @@
 
 A bad check of a method speaks of every result by that method that shares a lot or the instrument with it (or, where it
 names neither, the kit): of those since the last good check before it, and of those that follow until the next good one.
-A bad check of an instrument speaks alike of everything that was read by it.
+A bad check of an instrument speaks alike of everything that was read by it. Two tests of one sample that cannot both be
+true make each other doubtful, until one of them stands no more.
 """
 
 from collections import defaultdict
@@ -11,15 +12,17 @@ from typing import Any, NamedTuple
 
 from django.utils import timezone
 
-from kessa.bench.models import LotUse
+from kessa.bench.models import Determination, LotUse
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import FLAGS
 from kessa.instruments.models import InstrumentCheck
 from kessa.instruments.selectors import CHECK_FAILED
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.visits.models import Observation
 
-QUALITY_BAD = "quality-bad"
-assert QUALITY_BAD in FLAGS and CHECK_FAILED in FLAGS
+QUALITY_BAD, CONTRADICTS = "quality-bad", "contradicts"
+assert {QUALITY_BAD, CHECK_FAILED, CONTRADICTS} <= set(FLAGS)
 
 
 class Tie(NamedTuple):
@@ -94,6 +97,36 @@ def weigh_instrument(instrument: Any) -> None:
         if flags != seen.flags:
             seen.flags = flags
             seen.save(update_fields=["flags"])
+
+
+def weigh_sample(determination: Determination | None) -> None:
+    """Mark, and free of marks, the results of a test's sample that cannot be true together with others of it."""
+    sample = determination and determination.sample
+    if sample is None:
+        return
+    of_sample = Result.objects.for_team(sample.team_id).filter(determination__sample=sample)
+    rows, standing = list(of_sample), set(of_sample.standing().values_list("pk", flat=True))
+    wanted = {
+        row.pk: {other.pk for other in rows if {row.pk, other.pk} <= standing and _contradict(row, other)}
+        for row in rows
+    }
+    _settle(sample.team_id, CONTRADICTS, "beside_id", wanted)
+
+
+def _contradict(one: Result, other: Result) -> bool:
+    """Whether two results of one thing have intervals that share nothing; those of one test are of one reading."""
+    alike = (one.parameter, one.fraction) == (other.parameter, other.fraction)
+    if not alike or one.determination_id == other.determination_id:
+        return False
+    try:
+        there = other.quantity.converted(one.unit, one.form or None)
+    except CannotCompute:
+        return False
+    return _ends_below(one.quantity, there) or _ends_below(there, one.quantity)
+
+
+def _ends_below(one: Quantity, other: Quantity) -> bool:
+    return one.high is not None and one.high < other.low
 
 
 def _checks(team_id: int, family: str) -> list[Spoken]:

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.core.judging.written import written_form
+from kessa.core.methods.exactness import CLASSES, Speaking, class_of, stands_for
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.units import convert, in_words
@@ -23,17 +24,23 @@ _COUNTED = 300
 
 
 class Series(NamedTuple):
-    """Results that may be compared with one another: of one parameter and fraction, written alike."""
+    """Results that may be compared with one another: of one parameter, fraction and class of method, written alike."""
 
     parameter: str
     unit: str
     form: str = ""
     fraction: str = ""
+    method_class: str = ""
+
+    @property
+    def by(self) -> str:
+        """By what class of method, in words."""
+        return CLASSES[self.method_class].words
 
 
-def series_of(part: Part, form: str | None, fraction: str = "") -> Series:
+def series_of(method: Method, part: Part, form: str | None, fraction: str = "") -> Series:
     """Return the series to which results of a part belong where they are written as `form`."""
-    return Series(part.parameter, part.unit, form or "", fraction)
+    return Series(part.parameter, part.unit, form or "", fraction, class_of(method, part))
 
 
 class Lately(NamedTuple):
@@ -44,14 +51,25 @@ class Lately(NamedTuple):
 
 
 def found_lately(place: Place) -> Lately:
-    """Look over a place's newest results; the gravest verdict among the newest of each series presses most."""
+    """Look over a place's newest results; the gravest verdict among the newest of each series presses most.
+
+    Where two tests of a sample speak of the same thing, the more exact one stands for it.
+    """
     newest = Result.objects.for_team(place.team_id).standing().filter(place=place).newest_first()
+    columns = ("pk", "verdict", "low", "high", "determination__sample_id", *Series._fields)
+    rows = list(newest.values_list(*columns)[:_HISTORY])
+    speaking: dict[tuple[Any, ...], list[Speaking]] = defaultdict(list)
+    for pk, _, low, high, sample, *written in rows:
+        series = Series(*written)
+        speaking[sample, series.parameter, series.fraction].append(Speaking(pk, series.method_class, low, high))
+    standing = {stands_for(each).key for of, each in speaking.items() if of[0] is not None}
     frequent: Counter[Series] = Counter()
     verdicts: dict[Series, tuple[int, str]] = {}
-    for pk, verdict, *written in newest.values_list("pk", "verdict", *Series._fields)[:_HISTORY]:
+    for pk, verdict, _, _, sample, *written in rows:
         series = Series(*written)
         frequent[series] += 1
-        verdicts.setdefault(series, (pk, verdict))
+        if sample is None or pk in standing:
+            verdicts.setdefault(series, (pk, verdict))
     if not verdicts:
         return Lately([], None)
     pressing, _ = max(verdicts.values(), key=lambda each: ("", *VERDICTS).index(each[1]))
@@ -78,9 +96,9 @@ def suggested_method(place: Place, family: list[Method], form: str | None) -> tu
     lowest = family[0]
     part = lowest.main
     if len(family) == 1:
-        return lowest, _usual_words(place, part, form)
-    usual = usual_at(place, series_of(part, form))
-    high = usual.high if usual else _last_value(place, series_of(part, form))
+        return lowest, _usual_words(place, lowest, form)
+    usual = usual_at(place, series_of(lowest, part, form))
+    high = usual.high if usual else _last_value(place, series_of(lowest, part, form))
     if high is None:
         return lowest, "No history here yet: start with the lowest range."
     own_high = high if form == part.form else convert(high, part.unit, form, part.unit, part.form)
@@ -91,8 +109,9 @@ def suggested_method(place: Place, family: list[Method], form: str | None) -> tu
     return fitting, f"The last one here was {high:.4g} {part.unit}{written}."
 
 
-def _usual_words(place: Place, part: Part, form: str | None) -> str:
-    usual = usual_at(place, series_of(part, form))
+def _usual_words(place: Place, method: Method, form: str | None) -> str:
+    part = method.main
+    usual = usual_at(place, series_of(method, part, form))
     written = f" as {form}" if form else ""
     return f"Usual here is {usual.low:.4g} to {usual.high:.4g} {part.unit}{written}." if usual else ""
 

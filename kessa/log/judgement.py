@@ -54,7 +54,7 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
         judgements = unsettled(judgements)
     decisive = overall(judgements)
     verdict = decisive["verdict"] if decisive else None
-    series = series_of(part, determination.written_form(part), fraction_of(bench))
+    series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
     usual = usual_at(place, series, before=sample.drawn_at)
     unusual = is_unusual(outcome.quantity, usual, part.parameter)
     reference = reference_of(place)

@@ -62,6 +62,8 @@ class Result(TeamOwned):
     parameter = models.CharField(max_length=60)
     # Dissolved or total, where that was chosen.
     fraction = models.CharField(max_length=20, blank=True)
+    # By what class of method, as in kessa.core.methods.exactness.
+    method_class = models.CharField(max_length=12)
     value = models.FloatField()
     low = models.FloatField()
     high = models.FloatField(null=True)
@@ -190,6 +192,8 @@ class Mark(TeamOwned):
     instrument_check = models.ForeignKey(InstrumentCheck, null=True, on_delete=models.PROTECT, related_name="marks")
     # Of what is superseded: by which.
     replaced_by = models.ForeignKey(Result, null=True, on_delete=models.PROTECT, related_name="replaces")
+    # Of what cannot be true together with another: which.
+    beside = models.ForeignKey(Result, null=True, on_delete=models.PROTECT, related_name="+")
     lifted_at = models.DateTimeField(null=True)
     lifted_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     lifted_why = models.CharField(max_length=300, blank=True)
@@ -202,7 +206,7 @@ class Mark(TeamOwned):
         ]
         constraints = [
             models.UniqueConstraint(
-                fields=["result", "flag", "quality_check", "instrument_check"],
+                fields=["result", "flag", "quality_check", "instrument_check", "beside"],
                 condition=Q(lifted_at=None),
                 nulls_distinct=False,
                 name="one_active_mark",

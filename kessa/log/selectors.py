@@ -129,9 +129,11 @@ def steps_of(result: Result) -> tuple[str, ...]:
 
 
 def in_own_form(result: Result) -> Quantity:
-    """Compute a result again from its readings, in the form of the method's own."""
+    """Compute a result again from its readings, in the form of the method's own; what was computed has its own."""
     assert result.determination is not None
     method = result.determination.method
+    if result.part in {computed.key for computed in method.computes}:
+        return result.quantity
     kept = result.readings["blank"]
     blank = Blank(**kept) if kept else None
     quantity = conclude(method, method.part(result.part), result.runs, blank, result.readings["dilution"]).quantity

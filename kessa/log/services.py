@@ -9,7 +9,7 @@ from django.utils import timezone
 from kessa.bench.may import repeat_test
 from kessa.bench.models import Determination, Purpose
 from kessa.bench.services import begin_test, correct, held
-from kessa.bench.state import bench_of
+from kessa.bench.state import Bench, bench_of
 from kessa.bench.tapped import answer, reading
 from kessa.core.errors import CannotCompute
 from kessa.core.methods.parts import Part
@@ -19,8 +19,9 @@ from kessa.instruments.may import check_instrument as check_instrument_rule
 from kessa.instruments.models import InstrumentCheck
 from kessa.log import may
 from kessa.log.closing import Reason, end, write_results
-from kessa.log.doubts import weigh_check, weigh_instrument
+from kessa.log.doubts import weigh_check, weigh_instrument, weigh_sample
 from kessa.log.models import Mark, QualityCheck, Result
+from kessa.log.proof import weigh_lots_of
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.taps.incoming import BadTap
@@ -49,13 +50,15 @@ def put_reading_right(
     before = bench.readings(of).get(run)
     if before is None:
         raise ValidationError("This run was not read, or does not count.")
-    for name, data in _as_taps(method, of, run, right):
+    for name, data in _as_taps(method, of, run, right, bench):
         correct(by, determination, name, {**data, "why": why, "was": before})
     changed = f"run {run}: {of.said(before)} became {of.said(right)}. {why}"
     return _written_anew(by, determination, Reason("corrected", changed, by))
 
 
-def _as_taps(method: Method, part: Part, run: int, right: dict[str, Any]) -> list[tuple[str, dict[str, Any]]]:
+def _as_taps(
+    method: Method, part: Part, run: int, right: dict[str, Any], bench: Bench
+) -> list[tuple[str, dict[str, Any]]]:
     """Return what is put right, by the run of the taps that it belongs to, checked by computing with it."""
     try:
         if not part.counted:
@@ -69,9 +72,14 @@ def _as_taps(method: Method, part: Part, run: int, right: dict[str, Any]) -> lis
             (f"{role}-{run}", {"count": int(right[side]), "endpoint": right.get(f"{side}_end", True)})
             for role, side in sides
         ]
-    count = {"count": int(right["count"]), "endpoint": right.get("endpoint", True)}
-    first = right.get("first_change")
-    return [(f"sample-{run}", {**count, "first_change": None if first is None else int(first)})]
+    # Of a vessel counted in two stages both together are put right by what came on top.
+    before = bench.firsts[run].count if part.counts == "all" else 0
+    if right["count"] < before:
+        raise ValidationError(f"The first stage alone took {before}: put that right first.")
+    count = {"count": int(right["count"]) - before, "endpoint": right.get("endpoint", True)}
+    turned = right.get("first_change")
+    role = "first" if part.counts == "first" else "sample"
+    return [(f"{role}-{run}", {**count, "first_change": None if turned is None else max(int(turned) - before, 0)})]
 
 
 @act("answer put right", may.put_right)
@@ -117,6 +125,7 @@ def repeat(by: Membership, determination: Determination, *, why: str) -> Determi
         raise ValidationError("Nothing of this test stands any more.")
     for result in standing:
         end(result, "set-aside", Reason("set-aside", why, by), None)
+    weigh_sample(determination)
     return begin_test(by, {**same_again(determination), "supersedes": str(determination.pk)})
 
 
@@ -190,6 +199,7 @@ def set_aside(by: Membership, result: Result, *, why: str) -> Result:
     if _ending(result) is not None:
         raise ValidationError("This result stands no more.")
     end(result, "set-aside", Reason("set-aside", why, by), None)
+    weigh_sample(result.determination)
     return result
 
 
@@ -206,6 +216,7 @@ def bring_back(by: Membership, result: Result, *, why: str) -> Result:
     if result.determination_id and others.filter(after, part=result.part).exists():
         raise ValidationError("Another result of the same test stands in its place.")
     lift([mark], by, why)
+    weigh_sample(result.determination)
     return result
 
 
@@ -226,6 +237,7 @@ def withdraw_check(by: Membership, check: QualityCheck, *, why: str) -> QualityC
     check.save(update_fields=["withdrawn_at", "withdrawn_by", "withdrawn_why"])
     lift(list(Mark.objects.for_team(by.team_id).filter(quality_check=check, lifted_at=None)), by, why)
     weigh_check(check)
+    weigh_lots_of(check.determination)
     return check
 
 

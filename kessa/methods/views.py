@@ -4,6 +4,7 @@ from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
+from kessa.core.job.hazards import hazards_of
 from kessa.core.job.waste import waste_streams
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
@@ -41,8 +42,10 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
     results = log_of(team).standing().filter(determination__method_key=key)[:_LATELY]
     context = {
         "method": found,
+        "steps": [(step, found.condition(step)) for step in found.steps],
         "family": families_of(team.pk).get(found.family, [found]),
         "in_use": key in methods_of(team.pk),
+        "hazards": hazards_of(supplies),
         "jar_label": waste_streams()[found.waste_to].label if found.waste_to else "",
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
         "results": results,

@@ -100,11 +100,13 @@ class StopsForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.fields["places"].queryset = places(team)
         self.tests = []
+        self.served = {family for kit in Kit.objects.for_team(team) for family in kit.families}
         for key, (method, *_) in families_of(team.pk).items():
             wanted = forms.BooleanField(label=method.test_name, required=False)
+            runs, blanks = (2 if method.agreement else 1), (1 if method.blank else 0)
             numbers = {
-                "runs": forms.IntegerField(label="Runs", min_value=1, max_value=10, initial=2, required=False),
-                "blanks": forms.IntegerField(label="Blanks", min_value=0, max_value=5, initial=1, required=False),
+                "runs": forms.IntegerField(label="Runs", min_value=1, max_value=10, initial=runs, required=False),
+                "blanks": forms.IntegerField(label="Blanks", min_value=0, max_value=5, initial=blanks, required=False),
                 "standards": forms.IntegerField(label="Standards", min_value=0, max_value=5, initial=0, required=False),
             }
             self.fields[f"{key}-wanted"] = wanted
@@ -113,11 +115,16 @@ class StopsForm(forms.Form):
 
     @property
     def test_rows(self) -> list[tuple[Any, list[Any]]]:
-        """The fields of each test, for the page."""
-        return [
-            (self[f"{key}-wanted"], [self[f"{key}-{name}"] for name in ("runs", "blanks", "standards")])
-            for key in self.tests
-        ]
+        """The fields of each test that a kit serves, for the page; of all where the team keeps no kit."""
+        return [self._row(key) for key in self.tests if key in self.served or not self.served]
+
+    @property
+    def other_rows(self) -> list[tuple[Any, list[Any]]]:
+        """The fields of every other test."""
+        return [self._row(key) for key in self.tests if self.served and key not in self.served]
+
+    def _row(self, key: str) -> tuple[Any, list[Any]]:
+        return self[f"{key}-wanted"], [self[f"{key}-{name}"] for name in ("runs", "blanks", "standards")]
 
     def planned_tests(self) -> dict[str, dict[str, int]]:
         """Return what was planned, by test family."""

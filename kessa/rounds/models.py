@@ -7,6 +7,7 @@ from django.db import models
 from django.db.models import Q
 from simple_history.models import HistoricalRecords
 
+from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import Planned
 from kessa.core.planning.rhythm import Rhythm
@@ -93,7 +94,7 @@ class PlannedTest(TeamOwned):
     @property
     def planned(self) -> Planned:
         """The test as packing reckons with it."""
-        return Planned(self.method, self.runs, self.blanks, self.standards)
+        return Planned(led_at(self.method, self.stop.place.kind), self.runs, self.blanks, self.standards)
 
 
 class Occasion(TeamOwned):

@@ -9,6 +9,8 @@ from django.db.models import Count, Prefetch
 from django.utils import timezone
 
 from kessa.core.job.occasions import occasion_kinds
+from kessa.core.job.place_kinds import place_kinds
+from kessa.core.methods.leading import led_at
 from kessa.core.planning.packing import used_by
 from kessa.core.planning.rhythm import around, between
 from kessa.methods.selectors import families_of
@@ -147,12 +149,12 @@ def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, f
     today = timezone.localdate()
     rhythms = {each.pk: each.rhythm for each in Round.objects.for_team(team).filter(retired_at=None)}
     plans = PlannedTest.objects.for_team(team).filter(stop__round__in=rhythms)
-    alike = ("stop__round", "family", "runs", "blanks", "standards")
+    alike = ("stop__round", "stop__place__kind_key", "family", "runs", "blanks", "standards")
     use: dict[str, float] = {}
     for plan in plans.order_by().values(*alike).annotate(stops=Count("pk")):
         rhythm = rhythms[plan["stop__round"]]
         times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
-        method = families_of(team.pk)[plan["family"]][0]
+        method = led_at(families_of(team.pk)[plan["family"]][0], place_kinds()[plan["stop__place__kind_key"]])
         runs = plan["runs"] + plan["blanks"] + plan["standards"]
         usual = (units or {}).get(method.family)
         for key, amount in used_by(method, runs, None if usual is None else usual * runs).items():

@@ -13,7 +13,9 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
+from kessa.core.job.hazards import hazards_of
 from kessa.core.job.ways import oxygen_steps, ways_for
+from kessa.core.methods.leading import led_at
 from kessa.core.quantities.units import sign
 from kessa.log.services import put_sample_right as right_sample
 from kessa.people.access import member
@@ -56,13 +58,14 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
         said = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
         return _tapped(request, once.number, "visit_begun", said) or redirect("visits:visit", once.number)
     dues = dues_at(place)
-    methods = {test.family: test.method for due in dues for test in due.stop.tests.all()}
+    methods = {test.family: led_at(test.method, place.kind) for due in dues for test in due.stop.tests.all()}
     context = {
         "place": place,
         "form": form,
         "once": once,
         "dues": dues,
         "wear": list(dict.fromkeys(method.wear for method in methods.values())),
+        "hazards": hazards_of([use.supply for method in methods.values() for use in method.uses]),
         "rules": house_rules(team),
     }
     return render(request, "visits/begin.html", context, status=422 if form.errors else 200)

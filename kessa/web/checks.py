@@ -7,6 +7,7 @@ from django.core.checks import CheckMessage, Error, register
 
 from kessa.core.datafile import BadDataFile
 from kessa.core.job.circumstances import scales
+from kessa.core.job.hazards import hazards
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import questions
@@ -23,6 +24,7 @@ _FILES: tuple[Callable[[], Any], ...] = (
     questions,
     supplies,
     waste_streams,
+    hazards,
     scales,
     occasion_kinds,
     place_kinds,

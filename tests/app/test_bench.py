@@ -272,7 +272,7 @@ class Recording(PageTest):
         self.assertIn("No history", history.suggested_method(self.place, family, "Cl")[1])
         for days in range(8, 0, -1):
             measured(self.place, self.membership, 8, 8, days_ago=days)
-        self.assertEqual(history.usual_at(self.place, history.series_of(family[0].main, "Cl")).median, 32)
+        self.assertEqual(history.usual_at(self.place, history.series_of(family[0], family[0].main, "Cl")).median, 32)
         unusual = measured(self.place, self.membership, 24, 24)
         self.assertEqual((unusual.flags, unusual.verdict), (["unusual"], "inside"))
         self.assertIn("Not usual", unusual.next_steps[0])
@@ -290,7 +290,8 @@ class Recording(PageTest):
     def test_what_cannot_be_trusted_teaches_nothing(self):
         for days in range(9, 0, -1):
             measured(self.place, self.membership, 8, 8, days_ago=days)
-        series = history.series_of(families()["chloride-drops"][0].main, "Cl")
+        lowest = families()["chloride-drops"][0]
+        series = history.series_of(lowest, lowest.main, "Cl")
         self.assertEqual(history.usual_at(self.place, series).n, 9)
         for result in Result.objects.for_team(self.place.team)[:2]:
             result.marks.create(team=self.place.team, flag="lot-expired", at=timezone.now())

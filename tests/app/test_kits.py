@@ -26,7 +26,8 @@ class Lots(PageTest):
 
     def run_twice(self, kit, count=8, **kwargs):
         begun = begin(self.place, self.membership, kit=kit and kit.pk, **kwargs)
-        send(self.membership, begun, Taps().run("blank-1", 1).run("sample-1", count).run("sample-2", count).close())
+        taps = Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", count).run("sample-2", count)
+        send(self.membership, begun, taps.close())
         return standing(begun)
 
     def test_runs_book_what_they_used_from_the_lots_in_use(self):
@@ -36,7 +37,7 @@ class Lots(PageTest):
         self.assertEqual(left["chromate-packet"], 47)
         self.assertAlmostEqual(left["silver-nitrate"], 20 - 17 * 0.05)
         self.assertEqual((left["ph-strip"], left["deionised-water"]), (9, 5000 - 240))
-        self.assertEqual(result.flags, [])
+        self.assertEqual(result.flags, ["lot-unproven"])
         self.assertIn("Silver nitrate, 0.0564 N, dropper bottle, lot L-si", result.determination.lot)
         further = reverse("log:further_run", args=[result.determination_id])
         self.client.post(further, {"why": "to be sure"})
@@ -48,7 +49,7 @@ class Lots(PageTest):
     def test_what_is_used_once_a_sample_is_booked_once_when_it_goes_on_in_the_next_range(self):
         kit = stocked_kit(self.membership)
         over = begin(self.place, self.membership, kit=kit.pk)
-        send(self.membership, over, Taps().run("sample-1", 25, endpoint=False).close())
+        send(self.membership, over, Taps().answer("ph", 7).run("sample-1", 25, endpoint=False).close())
         following = go_on(self.membership, over, None)
         send(self.membership, following, Taps().run("sample-1", 9).run("sample-2", 9).close())
         self.assertEqual((self.lot("ph-strip").units_left, self.lot("chromate-packet").units_left), (9, 47))
@@ -59,13 +60,13 @@ class Lots(PageTest):
         lots = Lot.objects.for_team(self.membership.team)
         lots.filter(supply_key="silver-nitrate").update(expires_on=self.today - timedelta(days=1))
         lots.filter(supply_key="chromate-packet").update(damp=True)
-        lots.filter(supply_key="ph-strip").update(in_use=False)
+        lots.filter(supply_key="deionised-water").update(in_use=False)
         sample = begin(self.place, self.membership, kit=kit.pk).sample
         page = self.client.get(reverse("bench:method", args=[sample.pk]) + "?family=chloride-drops")
-        for words in ("lot expired", "lot suspected damp", "pH strips, 6 to 11: no lot in use"):
+        for words in ("lot expired", "lot suspected damp", "Deionised water: no lot in use"):
             self.assertContains(page, words)
         result = self.run_twice(kit)
-        self.assertEqual(result.flags, ["lot-damp", "lot-expired", "lot-missing"])
+        self.assertEqual(result.flags, ["lot-damp", "lot-expired", "lot-missing", "lot-unproven"])
         self.assertEqual(self.run_twice(None).flags, ["lot-missing"])
         self.assertEqual(self.run_twice(None, lot="on the bottle").flags, [])
 
@@ -135,11 +136,11 @@ class Lots(PageTest):
         self.assertEqual(lot.table, [[1, 30.5], [2, 40]])
 
     def test_how_far_it_reaches_and_what_to_reorder(self):
-        kit = stocked_kit(self.membership, ph_strip=3)
+        kit = stocked_kit(self.membership, chromate_packet=7)
         planned(self.membership, self.place, "FREQ=WEEKLY")
         page = self.client.get("/kits/")
-        self.assertContains(page, 'about <b class="num">3</b> runs')
-        self.assertEqual([each.supply.key for each in page.context["reorder"]], ["ph-strip"])
+        self.assertContains(page, 'about <b class="num">7</b> runs')
+        self.assertEqual([each.supply.key for each in page.context["reorder"]], ["chromate-packet"])
         self.assertContains(page, "runs out in 2 weeks at this rhythm")
         self.assertContains(
             self.client.get(reverse("kits:kit", args=[kit.pk])), "the scarcest supply of each test decides"

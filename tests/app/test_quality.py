@@ -4,9 +4,13 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.bench.models import Determination
+from kessa.bench.services import begin_test
+from kessa.log.history import found_lately
 from kessa.log.models import QualityCheck, Result
+from kessa.rules.selectors import house_rules
+from kessa.rules.services import choose_house_rules
 from tests.app.pages import PageTest
-from tests.world import Taps, begin, send, standing, stocked_kit, team_of
+from tests.world import Taps, begin, measured, send, standing, stocked_kit, team_of
 
 PHOTOMETER = "nitrate-photometer"
 
@@ -46,6 +50,77 @@ class Checks(PageTest):
         self.assertContains(
             self.check(purpose="standard", stock=1, want=5, make_ml=9, smallest_ml=1), "stronger", status_code=422
         )
+
+    def test_results_say_so_until_a_standard_has_proven_their_lots(self):
+        kit = stocked_kit(self.membership)
+        bottle = reverse("kits:lot", args=[kit.lots.get(supply_key="silver-nitrate").pk])
+
+        def tested(days_ago=0):
+            taps = Taps(days_ago=days_ago).answer("ph", 7).run("blank-1", 1).run("sample-1", 8).run("sample-2", 8)
+            begun = begin(self.place, self.membership, kit=kit.pk, days_ago=days_ago)
+            send(self.membership, begun, taps.close())
+            return standing(begun)
+
+        def unproven(result):
+            return "lot-unproven" in Result.objects.for_team(self.place.team).get(pk=result.pk).flags
+
+        before = tested()
+        self.assertTrue(unproven(before))
+        page = self.client.get(reverse("log:result", args=[before.pk]))
+        self.assertContains(page, "A lot of it is not proven yet: run a standard")
+        self.assertNotContains(page, "Nothing more to do")
+        self.assertContains(self.client.get(bottle), "Run a standard: Chloride, drops")
+        choosing = self.client.get(
+            reverse("bench:method", args=[before.determination.sample_id]), {"family": "chloride-drops"}
+        )
+        self.assertContains(choosing, "Run a standard first")
+        said = {"method": "chloride-drops-25", "purpose": "standard", "kit": kit.pk, "against": {"expected": 36.0}}
+        standard = begin_test(self.membership, said)
+        send(self.membership, standard, Taps().run("sample-1", 9).run("sample-2", 9).close())
+        after = tested()
+        self.assertEqual((unproven(before), unproven(after)), (False, False))
+        self.assertNotContains(self.client.get(bottle), "Not proven by a standard yet")
+        self.client.post(reverse("log:withdraw_check", args=[standard.pk]), {"why": "tap water"})
+        self.assertEqual((unproven(before), unproven(after)), (True, True))
+        choose_house_rules(self.membership, house_rules(self.place.team), {"new_lots": "trust"})
+        self.assertEqual((unproven(tested()), unproven(after)), (False, True))
+
+    def test_two_tests_of_a_sample_that_cannot_both_be_true_ask(self):
+        count = measured(self.place, self.membership, 5, 5)
+        sample = count.determination.sample
+
+        def strip(at):
+            begun = begin_test(self.membership, {"sample": str(sample.pk), "method": "nitrate-strip"})
+            taps = Taps().read({"at": 0}, part="nitrite").read({"at": at}, part="nitrate")
+            send(self.membership, begun, taps.close())
+            return Result.objects.for_team(self.place.team).standing().get(determination=begun, part="nitrate")
+
+        def flags(result):
+            return Result.objects.for_team(self.place.team).get(pk=result.pk).flags
+
+        low, high = strip(5), strip(250)
+        self.assertIn("contradicts", flags(low))
+        page = self.client.get(reverse("log:result", args=[high.pk]))
+        self.assertContains(page, "cannot both be true")
+        self.assertContains(page, reverse("log:result", args=[low.pk]))
+        self.assertNotIn("contradicts", flags(count))
+        self.client.post(reverse("log:set_aside", args=[low.pk]), {"why": "an old strip"})
+        self.assertNotIn("contradicts", flags(high))
+        self.client.post(reverse("log:bring_back", args=[low.pk]), {"why": "it was not"})
+        self.assertIn("contradicts", flags(high))
+
+    def test_a_photometer_speaks_for_a_sample_before_a_strip_and_series_stay_apart(self):
+        self.place.limit_sets = ["eu-2020"]
+        self.place.save()
+        exact = standing(self.read(begin(self.place, self.membership, PHOTOMETER), 5.0, 5.0))
+        sample = exact.determination.sample
+        begun = begin_test(self.membership, {"sample": str(sample.pk), "method": "nitrate-strip"})
+        send(self.membership, begun, Taps().read({"at": 0}, part="nitrite").read({"at": 50}, part="nitrate").close())
+        lately = found_lately(self.place)
+        self.assertEqual({each.method_class for each in lately.series}, {"photometer", "screening"})
+        page = self.client.get(reverse("places:place", args=[self.place.pk]))
+        self.assertContains(page, "nitrate as NO3, by strip or card")
+        self.assertNotEqual((lately.pressing.parameter, lately.pressing.method_class), ("nitrate", "screening"))
 
     def test_a_bad_check_marks_what_was_tested_since_the_last_good_one_until_it_is_withdrawn(self):
         def tested(method=PHOTOMETER, value=3.0, **when):

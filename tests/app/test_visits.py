@@ -238,7 +238,8 @@ class Visits(PageTest):
     def test_a_sample_too_old_for_its_test_is_said_and_flagged(self):
         sample = drawn(self.place, self.membership, days_ago=40)
         begun = begin_test(self.membership, {"sample": str(sample.pk), "method": "chloride-drops-25"})
-        send(self.membership, begun, Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close())
+        taps = Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", 8).run("sample-2", 8)
+        send(self.membership, begun, taps.close())
         self.assertEqual(standing(begun).flags, ["sample-too-old"])
         self.assertContains(
             self.client.get(reverse("bench:method", args=[sample.pk]) + "?family=chloride-drops"),

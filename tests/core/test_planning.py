@@ -9,9 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kessa.core.errors import CannotCompute
+from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete, depth_cm, questions
 from kessa.core.job.waste import never_meets, waste_streams
 from kessa.core.methods import families, house_methods
+from kessa.core.methods.leading import led_at
 from kessa.core.planning.packing import Planned, needs, used_by
 from kessa.core.planning.rhythm import Rhythm, around, between, check, coming, in_words
 from kessa.core.planning.stock import Lot, allot, runs_left, weeks_left
@@ -134,7 +136,8 @@ class Packing(TestCase):
     def test_repeats_blanks_standards_and_a_margin(self):
         self.assertEqual(Planned(LOW).most_runs, 4)
         self.assertEqual(Planned(LOW, runs=3, blanks=0, standards=1).most_runs, 4)
-        packed = needs([Planned(LOW), Planned(LOW)])
+        brook = led_at(LOW, place_kinds()["stream"])
+        packed = needs([Planned(brook), Planned(brook)])
         self.assertEqual((packed["chromate-packet"], packed["ph-strip"], packed["goggles"]), (9, 3, 1))
         self.assertEqual(list(packed)[:2], ["goggles", "gloves"])
         self.assertEqual(used_by(LOW, 2, 15)["silver-nitrate"], 0.75)

@@ -39,6 +39,10 @@ class Kit:
         units = truth / self.part.per / self.content * chance.gauss(1, RUN) * chance.gauss(1, of_volume)
         units += self.indicator + getattr(numbers, "background", 0.0)
         count = max(ceil(units), 1)
+        if self.part.counts == "further":
+            # It begins where the first stage was called: at a whole unit, past its own end.
+            first = chance.uniform(0, 10)
+            count = max(ceil(first + units) - ceil(first + chance.uniform(0, 0.2)), 0)
         if numbers.stop_at and count > numbers.stop_at:
             return {"count": numbers.stop_at, "endpoint": False}
         return {"count": count, **({"first_change": count - 1} if count > 1 and chance.random() < 0.3 else {})}
@@ -111,7 +115,7 @@ def written(method, part, truth, chance, weighed=False, blank=True):
         kit.content *= 1.1
         supply, drop_ml = method.drop_of
         method = method.with_weighed({supply: 20 * drop_ml * 1.1})
-        part = method.main
+        part = method.part(part.key)
     took = None
     if method.blank:
         took = Blank(max(ceil(kit.indicator), 1), "good") if blank else Blank(None, "missing")

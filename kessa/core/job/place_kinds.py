@@ -23,13 +23,14 @@ class Fact(Checked):
 
 
 class PlaceKind(Checked):
-    """A kind of place."""
+    """A kind of place. `caution` is what can hurt there, `at_the_bench` what its water brings to every test of it."""
 
     key: str
     name: str
     about: str
     caution: str
     sampling: str
+    at_the_bench: str = ""
     has_depth: bool = False
     is_plant: bool = False
     water: Water

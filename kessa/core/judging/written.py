@@ -32,7 +32,7 @@ def written_form(part: Part, school: str, limit_sets: list[str]) -> str | None:
 
 def bearing_on(method: Method, part: Part) -> set[str]:
     """Return the questions of kessa.core.job.schools whose answers bear on a result of a part of a method."""
-    bearing = {"near_limit"}
+    bearing = {"near_limit", "new_lots"} if method.main.numbers.can_be_checked else {"near_limit"}
     if method.agreement:
         bearing |= {"duplicates", "agreement"}
     if hasattr(part.numbers, "report"):

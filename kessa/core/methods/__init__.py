@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Iterable
-from functools import cache
+from functools import cache, reduce
 from pathlib import Path
 from typing import Any
 
@@ -17,26 +17,29 @@ LIBRARY = Path(__file__).parent / "library"
 def expand(definition: dict[str, Any]) -> list[dict[str, Any]]:
     """Return a definition for each range of a method file, or the definition itself where it has none.
 
-    A range replaces what it names, adds to the numbers and the titrant of the main part, and fills in "{vessel}".
+    A range replaces what it names, adds to the numbers and the titrant of the main part, and fills in "{vessel}" and
+    what its `words`, over those of the file, say for any other name in braces.
     """
-    ranges = definition.pop("ranges", None)
-    return [definition] if ranges is None else [_in_range(definition, each) for each in ranges]
+    ranges, words = definition.pop("ranges", None), definition.pop("words", {})
+    return [definition] if ranges is None else [_in_range(definition, each, words) for each in ranges]
 
 
-def _in_range(definition: dict[str, Any], changes: dict[str, Any]) -> dict[str, Any]:
+def _in_range(definition: dict[str, Any], changes: dict[str, Any], words: dict[str, str]) -> dict[str, Any]:
     main, *others = definition["parts"]
     added = {name: {**main.get(name, {}), **changes[name]} for name in ("numbers", "titrant") if name in changes}
-    replaced = {name: value for name, value in changes.items() if name not in added}
+    replaced = {name: value for name, value in changes.items() if name not in (*added, "words")}
     whole = {**definition, **replaced, "parts": [{**main, **added}, *others]}
-    return {key: _filled(value, str(whole.get("vessel", ""))) for key, value in whole.items()}
+    said = {**words, **changes.get("words", {}), "vessel": str(whole.get("vessel", ""))}
+    return {key: _filled(value, said) for key, value in whole.items()}
 
 
-def _filled(value: Any, vessel: str) -> Any:
+def _filled(value: Any, said: dict[str, str]) -> Any:
     if isinstance(value, str):
-        return value.replace("{vessel}", vessel)
+        # The vessel comes last: other words name it too.
+        return reduce(lambda text, name: text.replace(f"{{{name}}}", said[name]), said, value)
     if isinstance(value, list):
-        return [_filled(each, vessel) for each in value]
-    return {key: _filled(each, vessel) for key, each in value.items()} if isinstance(value, dict) else value
+        return [_filled(each, said) for each in value]
+    return {key: _filled(each, said) for key, each in value.items()} if isinstance(value, dict) else value
 
 
 @cache

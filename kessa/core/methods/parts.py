@@ -123,6 +123,8 @@ class Part(Checked):
     detects: Positive | None = None
     # By how many steps of its card the eye may be off.
     eye_steps: NotNegative = 0.0
+    # Of a vessel that is counted in two stages: whether it is the first count, what came on top, or both together.
+    counts: Literal["", "first", "further", "all"] = ""
     colours: tuple[Colour, ...] = ()
     chips: tuple[Chip, ...] = ()
     # Of a clarity tube: whether a higher mark claims more clarity. None where the scale is not one of clarity.

@@ -12,8 +12,10 @@ from kessa.core.checked import Checked, NotNegative, Number, Positive
 from kessa.core.job.schools import complete
 from kessa.core.job.supplies import supplies
 from kessa.core.job.waste import waste_streams
+from kessa.core.methods.computed import Computed
 from kessa.core.methods.parts import Key, Part, Text
 from kessa.core.methods.steps import Ask, Step, Use
+from kessa.core.methods.windows import window_steps
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
@@ -99,6 +101,8 @@ class Method(Checked):
     sample_ml: Positive | None = None
     ph_window: _SPAN | None = None
     temperature_c: _SPAN | None = None
+    # How it is kept until then.
+    keep: Text | None = None
     may_dilute: bool = False
     # Whether it only gives an idea: a limit wants a better test.
     screening: bool = False
@@ -107,6 +111,7 @@ class Method(Checked):
     gear: tuple[Key, ...] = ()
     interferences: tuple[Text, ...] = ()
     parts: Annotated[tuple[Part, ...], Field(min_length=1, max_length=12)]
+    computes: Annotated[tuple[Computed, ...], Field(max_length=12)] = ()
     agreement: AgreementRule | None = None
     blank: BlankRule | None = None
     # What a good blank does to the result, by the team's school.
@@ -116,19 +121,32 @@ class Method(Checked):
     @model_validator(mode="after")
     def _whole(self) -> Self:
         keys = [part.key for part in self.parts]
-        if len(set(keys)) != len(keys):
+        named = [*keys, *(each.key for each in self.computes)]
+        if len(set(named)) != len(named):
             raise ValueError("parts: two parts have the same key")
         if len(keys) > 1 and any(part.counted for part in self.parts):
-            raise ValueError("parts: a counted method has one part")
+            self._check_stages()
         if self.agreement and self.agreement.rule == "units" and not self.counted:
             raise ValueError("agreement.rule: only counted methods agree by units")
         if self.agreement and self.agreement.rule == "steps" and not self.agreement.steps_of(self.main):
             raise ValueError("agreement.rule: only what is matched against a card agrees by steps")
         if self.blank and not self.main.numbers.has_blank:
             raise ValueError("blank: only a count is checked by a blank of its own")
+        for each in self.computes:
+            if {each.of, each.minus or each.of} - set(keys):
+                raise ValueError(f"computes: {each.key} wants a part that is not there")
         self._check_steps(keys)
         self._check_packing()
         return self
+
+    def _check_stages(self) -> None:
+        """Two counts in one vessel, the second going on from the first."""
+        counts = [part.counts for part in self.parts]
+        counted = all(part.numbers.has_blank for part in self.parts)
+        if counts[0] != "first" or {"", "first"} & set(counts[1:]) or not counted:
+            raise ValueError("parts: of several counts the first is `first`, the others `further` or `all`")
+        if self.blank:
+            raise ValueError("blank: a vessel counted in two stages has none")
 
     def _check_packing(self) -> None:
         for number, use in enumerate(self.uses):
@@ -144,17 +162,20 @@ class Method(Checked):
 
     def _check_steps(self, keys: list[str]) -> None:
         kinds = [step.kind for step in self.steps]
-        if self.counted and (kinds.count("count") != 1 or "read" in kinds):
-            raise ValueError("steps: a counted method has exactly one step of kind count")
+        if self.counted and (kinds.count("count") != (2 if self.staged else 1) or "read" in kinds):
+            raise ValueError("steps: a counted method has one step of kind count, in two stages two")
         if not self.counted:
             read = [key for step in self.steps if step.kind == "read" for key in step.parts or keys]
             if "count" in kinds or sorted(read) != sorted(keys):
                 raise ValueError("steps: each part is read at exactly one step of kind read")
-        asks = self.asks
+        asks = self._may_ask()
+        conditions = [(f"steps.{n}", step.when) for n, step in enumerate(self.steps)]
+        conditions += [(f"uses.{n}", use.when) for n, use in enumerate(self.uses)]
+        for where, when in conditions:
+            for key, answer in when.items():
+                if key not in asks or not asks[key].may_lead_to(answer):
+                    raise ValueError(f"{where}.when: nothing asks {key} with the answer {answer}")
         for number, step in enumerate(self.steps):
-            for key, answer in step.when.items():
-                if key not in asks or asks[key].chosen(answer) is None:
-                    raise ValueError(f"steps.{number}.when: nothing asks {key} with the answer {answer}")
             computed = step.wait.computed if step.wait else None
             if computed and computed.part not in keys:
                 raise ValueError(f"steps.{number}.wait: there is no part {computed.part}")
@@ -170,6 +191,21 @@ class Method(Checked):
         return self.parts[0].counted
 
     @property
+    def staged(self) -> bool:
+        """Whether one vessel is counted in two stages, the second going on from the first."""
+        return self.main.counts == "first"
+
+    def second_stops_at(self, first: int) -> int:
+        """Return at how many units the second stage's range ends, after `first` in the first."""
+        second = self.parts[1]
+        return second.stop_at - first if second.counts == "all" else second.stop_at
+
+    @property
+    def finds(self) -> tuple[Part, ...]:
+        """All it finds out: its parts, and what is computed from them."""
+        return (*self.parts, *(each.part for each in self.computes))
+
+    @property
     def asks(self) -> dict[str, Ask]:
         """What is asked on the way, by key."""
         return {step.ask.key: step.ask for step in self.steps if step.ask}
@@ -177,11 +213,44 @@ class Method(Checked):
     @property
     def parameters(self) -> tuple[str, ...]:
         """What it finds out, in order."""
-        return tuple(dict.fromkeys(part.parameter for part in self.parts))
+        return tuple(dict.fromkeys(part.parameter for part in self.finds))
+
+    def _may_ask(self) -> dict[str, Ask]:
+        """What is asked on the way, and what its windows ask where it is led at a place."""
+        windows = window_steps(self.ph_window, self.temperature_c)
+        return {key: step.ask for key, step in windows.items() if step.ask} | self.asks
+
+    def applies(self, each: Step | Use, answers: Mapping[str, Any]) -> bool:
+        """Whether a step is done, or a supply used, at all under the answers given."""
+        asks = self.asks
+        return all(key in asks and asks[key].leads_to(answers.get(key), wanted) for key, wanted in each.when.items())
+
+    def condition(self, step: Step) -> str:
+        """Say under which answers a step is done; empty where it always is."""
+        asks = self._may_ask()
+        said = []
+        for key, wanted in step.when.items():
+            chosen, unit = asks[key].chosen(wanted), asks[key].unit
+            least, most = plain(asks[key].least or 0.0), plain(asks[key].most or 0.0)
+            sides = {"below": f"below {least}", "above": f"above {most}", "within": f"{least} to {most}"}
+            side = sides.get(wanted, wanted)
+            said.append(
+                chosen.name if chosen else f"pH {side}" if unit == "pH" else f"{side} {sign(unit or '')}".rstrip()
+            )
+        return ", ".join(said)
+
+    def used_under(self, answers: Mapping[str, Any]) -> list[Use]:
+        """Return what is used up under the answers given."""
+        return [use for use in self.uses if self.applies(use, answers)]
+
+    @property
+    def lots_matter(self) -> frozenset[str]:
+        """The supplies whose lots a result names: not the strips that only tell the sample's pH."""
+        return frozenset(use.supply for use in self.uses if "measured" not in use.when.values())
 
     def part(self, key: str) -> Part:
         """Return a part by its key; raises KeyError."""
-        return {part.key: part for part in self.parts}[key]
+        return {part.key: part for part in self.finds}[key]
 
     @property
     def reach(self) -> float | None:
@@ -191,7 +260,9 @@ class Method(Checked):
     @property
     def units_a_run(self) -> int:
         """Drops or tablets a run is reckoned with: half of those at which the range ends; 0 where none are counted."""
-        return math.ceil(self.main.stop_at / 2)
+        further = self.second_stops_at(0) if self.staged else 0
+        together = further if self.staged and self.parts[1].counts == "all" else self.main.stop_at + further
+        return math.ceil(together / 2)
 
     def under(self, schools: Mapping[str, str]) -> Method:
         """Return the method as a team of these schools runs it (see kessa.core.job.schools for the keys)."""
@@ -226,9 +297,10 @@ class Method(Checked):
             return self
         supply, drop_ml = self.drop_of
         definition = self.snapshot()
-        numbers = definition["parts"][0]["numbers"]
-        numbers["unit_ratio"] = round(grams_of_20[supply] / 20 / drop_ml, 4)
-        numbers["precision_percent"] = min(numbers.get("precision_percent", _WEIGHED_PERCENT), _WEIGHED_PERCENT)
+        for part in definition["parts"]:
+            numbers = part["numbers"]
+            numbers["unit_ratio"] = round(grams_of_20[supply] / 20 / drop_ml, 4)
+            numbers["precision_percent"] = min(numbers.get("precision_percent", _WEIGHED_PERCENT), _WEIGHED_PERCENT)
         return Method.model_validate(definition)
 
     @property

@@ -7,9 +7,13 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, StringConstraints, model_validator
 
 from kessa.core.checked import Checked, Number, Positive
+from kessa.core.job.place_kinds import Water
 from kessa.core.methods.parts import Key, Text
 
 Seconds = Annotated[int, Field(gt=0, le=86_400)]
+# What is answered where nobody measured the number that is asked for.
+UNKNOWN = "unknown"
+_SIDES = ("below", "within", "above")
 Flag = Annotated[str, StringConstraints(pattern=r"^[a-z-]+$", max_length=30)]
 
 
@@ -47,7 +51,10 @@ class Answer(Checked):
 
 
 class Ask(Checked):
-    """Something asked on the way: one of `answers`, or a number that should lie from `least` to `most`."""
+    """Something asked on the way: one of `answers`, or a number that should lie from `least` to `most`.
+
+    `unknown` is how the result is marked where nobody measured the number; without it a number is needed.
+    """
 
     key: Key
     answers: tuple[Answer, ...] = ()
@@ -57,6 +64,7 @@ class Ask(Checked):
     # Of a number outside: how the result is marked, and what to do about it.
     flag: Flag | None = None
     advice: Text | None = None
+    unknown: Flag | None = None
 
     @model_validator(mode="after")
     def _one_of(self) -> Self:
@@ -70,13 +78,32 @@ class Ask(Checked):
         """Return the answer of this key."""
         return next((answer for answer in self.answers if answer.key == key), None)
 
+    def side(self, value: object) -> str | None:
+        """Return what an answer amounts to: its key, or of a number "below", "within", "above" or "unknown"."""
+        if self.answers:
+            chosen = self.chosen(value)
+            return chosen.key if chosen else None
+        if value == UNKNOWN:
+            return UNKNOWN
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            return None
+        return "below" if value < (self.least or 0) else "above" if value > (self.most or 0) else "within"
+
+    def leads_to(self, value: object, wanted: str) -> bool:
+        """Whether an answer is the one that a step or supply is for; "measured" stands for any number."""
+        side = self.side(value)
+        return side == wanted or (wanted == "measured" and side in _SIDES)
+
+    def may_lead_to(self, wanted: str) -> bool:
+        """Whether some answer is the one that a step or supply is for."""
+        return self.chosen(wanted) is not None if self.answers else wanted in (*_SIDES, "measured", UNKNOWN)
+
     def flag_of(self, value: object) -> str | None:
         """Return how an answer marks the result."""
         if self.answers:
             chosen = self.chosen(value)
             return chosen.flag if chosen else None
-        outside = isinstance(value, int | float) and not (self.least or 0) <= value <= (self.most or 0)
-        return self.flag if outside else None
+        return {"below": self.flag, "above": self.flag, UNKNOWN: self.unknown}.get(self.side(value) or "")
 
 
 class Step(Checked):
@@ -84,7 +111,7 @@ class Step(Checked):
 
     At the step of kind "count" units are added: `between_s` is how long (s) to wait after each, `settle_s` how long its
     end colour must last. At "read" the `parts` are read, all of them where none is named. At "ask" `ask` is answered.
-    `when` names the answers under which the step is done at all.
+    `when` names the answers under which the step is done at all, `waters` the kinds of water: none is all of them.
     """
 
     text: Text
@@ -98,6 +125,7 @@ class Step(Checked):
     wait: Wait | None = None
     ask: Ask | None = None
     when: dict[Key, Key] = Field(default_factory=dict)
+    waters: tuple[Water, ...] = ()
 
     @model_validator(mode="after")
     def _whole(self) -> Self:
@@ -109,8 +137,13 @@ class Step(Checked):
 
 
 class Use(Checked):
-    """What a test uses up of a supply, in the supply's unit: per run, unit counted, part read, or sample."""
+    """What a test uses up of a supply, in the supply's unit: per run, unit counted, part read, or sample.
+
+    `when` names the answers under which it is used at all, `waters` the kinds of water: none is all of them.
+    """
 
     supply: Key
     amount: Positive
     per: Literal["run", "unit", "part", "sample"] = "run"
+    when: dict[Key, Key] = Field(default_factory=dict)
+    waters: tuple[Water, ...] = ()

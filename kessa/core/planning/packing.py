@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import defaultdict
-from typing import NamedTuple
+from collections.abc import Mapping
+from typing import Any, NamedTuple
 
 from kessa.core.job.supplies import supplies
 from kessa.core.methods.schema import Method
@@ -29,17 +30,23 @@ class Planned(NamedTuple):
 
 
 def used_by(
-    method: Method, runs: int, units: float | None = None, samples: int = 1, parts: int | None = None
+    method: Method,
+    runs: int,
+    units: float | None = None,
+    samples: int = 1,
+    parts: int | None = None,
+    answers: Mapping[str, Any] | None = None,
 ) -> dict[str, float]:
     """Return what so many runs use up, by supply, in the supply's unit.
 
     `units` are the drops or tablets of all of them, `parts` the parts read; by default what runs are reckoned with.
+    Under these `answers`; without them whatever may be used.
     """
     units = method.units_a_run * runs if units is None else units
     times = {"run": runs, "unit": units, "sample": samples}
     times["part"] = len(method.parts) * runs if parts is None else parts
     used: dict[str, float] = defaultdict(float)
-    for use in method.uses:
+    for use in method.uses if answers is None else method.used_under(answers):
         used[use.supply] += use.amount * times[use.per]
     return {key: amount for key, amount in used.items() if amount > 0}
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 from datetime import date, timedelta
 from typing import NamedTuple
 
@@ -31,6 +32,14 @@ class Lot(NamedTuple):
         opened = self.opened_on and self.keeps_opened_days and self.opened_on + timedelta(days=self.keeps_opened_days)
         ends = [end for end in (self.expires_on, opened) if end]
         return min(ends, default=None)
+
+    def proven(self, day: date, standards: Iterable[date]) -> bool:
+        """Whether a good standard was run with it since it was opened, or, past its life opened, since that ended."""
+        opened = self.opened_on or date.min
+        aged = (
+            opened + timedelta(days=self.keeps_opened_days) if self.opened_on and self.keeps_opened_days else date.max
+        )
+        return any(each >= (aged if day > aged else opened) for each in standards)
 
     def faults(self, day: date) -> tuple[str, ...]:
         """Return what stands against using it on a day, as flags."""

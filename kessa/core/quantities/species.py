@@ -21,6 +21,8 @@ ATOMIC_MASS = {
     "Mn": 54.938,
     "Fe": 55.845,
     "Cu": 63.546,
+    "Br": 79.904,
+    "Mo": 95.95,
 }
 
 EQUIVALENTS = "hardness and alkalinity"
@@ -77,5 +79,8 @@ FORMS = {
         _form("Mn", "manganese", 1, Mn=1),
         _form("SiO2", "silica", 1, Si=1, O=2),
         _form("F", "fluoride", 1, F=1),
+        _form("Br2", "bromine", 1, Br=2),
+        _form("Mo", "molybdenum", 1, Mo=1),
+        _form("MoO4", "molybdenum", 1, Mo=1, O=4),
     )
 }

@@ -59,6 +59,8 @@ UNITS = {
     "FNU": Unit("turbidity in FNU", 1.0),
     "JTU": Unit("turbidity in JTU", 1.0),
     "FAU": Unit("turbidity in FAU", 1.0),
+    # Bacteria that grow to a dot each.
+    "CFU/mL": Unit("bacteria", 1.0),
     # Whether something is there at all: 1 where it is, 0 where it was not found. It is written in words.
     "presence": Unit("presence", 1.0),
 }

@@ -62,8 +62,8 @@ class Scale(Kind):
 
     @property
     def least(self) -> float | None:
-        """The first step."""
-        return self.steps[0]
+        """The first step above none."""
+        return next((step for step in self.steps if step), None)
 
     @property
     def card(self) -> tuple[float, ...]:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, NamedTuple
 
+from kessa.core.methods.computed import Computed
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.units import sign
-from kessa.core.readings.kind import Determined
+from kessa.core.readings.kind import Determined, truth_in_words
 from kessa.core.runs.replicates import Agreement, agree
 
 Readings = Mapping[int, Mapping[str, Any]]
@@ -69,6 +70,21 @@ def conclude(
         quantity, line = part.written_as(quantity, written_as)
         working += (f"Written as {written_as}: {line}",)
     return outcome._replace(quantity=quantity, working=working, flags=flags)
+
+
+def conclude_computed(computed: Computed, outcomes: Mapping[str, Outcome]) -> Outcome:
+    """Conclude on what follows from other parts' results: as doubtful as the most doubtful of them."""
+    rests_on = [outcomes[key] for key in (computed.of, computed.minus) if key]
+    found = {key: outcomes[key].quantity for key in (computed.of, computed.minus) if key}
+    known = {key: quantity for key, quantity in found.items() if quantity is not None}
+    computing = computed.compute(known) if len(known) == len(found) else None
+    if computing is None:
+        return Outcome("no run yet")
+    quantity, line = computing
+    state = next((each.state for each in rests_on if each.state != "agreed"), "agreed")
+    used = tuple(sorted({number for each in rests_on for number in each.used}))
+    flags = tuple(dict.fromkeys(flag for each in rests_on for flag in each.flags))
+    return Outcome(state, quantity, used, None, (line, truth_in_words(quantity)), flags)
 
 
 def _concluded(method: Method, part: Part, results: dict[int, Determined], dilution: float) -> Outcome:

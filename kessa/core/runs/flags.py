@@ -60,6 +60,10 @@ FLAGS = {
     "lot-damp": Flag("lot suspected damp", teaches=False, advice=f"A lot is suspected damp: {_FRESH}"),
     "lot-used-up": Flag("lot used up by the book"),
     "lot-missing": Flag("no lot named"),
+    "lot-unproven": Flag(
+        "lot not proven by a standard",
+        advice="A lot of it is not proven yet: run a standard with it before anyone relies on the number.",
+    ),
     "check-failed": Flag(
         "instrument failed a check",
         teaches=False,
@@ -91,12 +95,31 @@ FLAGS = {
         teaches=False,
         advice="The sample's pH lay outside the method's window: adjust it and repeat.",
     ),
+    "ph-not-measured": Flag(
+        "sample's pH not measured", advice="The sample's pH was not measured: this test holds only in its window."
+    ),
+    "temperature-outside": Flag(
+        "sample's temperature outside the method's window",
+        teaches=False,
+        advice="The sample was too cold or too warm for this method: let it come to room temperature and repeat.",
+    ),
+    "temperature-not-measured": Flag(
+        "sample's temperature not measured",
+        advice="The sample's temperature was not measured: this test holds only in its window.",
+    ),
     "not-filtered": Flag("not filtered, so not dissolved alone"),
     "quality-bad": Flag(
         "a check failed",
         teaches=False,
         repeat=True,
         advice=f"A check of this method failed: {_FRESH}",
+    ),
+    "contradicts": Flag(
+        "another test of this sample says otherwise",
+        teaches=False,
+        repeat=True,
+        advice="Two tests of this sample cannot both be true. Which slipped? Repeat the more exact one, then put "
+        "right or set aside the other.",
     ),
     "corrected": Flag("put right"),
     "superseded": Flag("superseded", teaches=False, ends=True),

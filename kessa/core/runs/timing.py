@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from kessa.core.methods.schema import Method
-from kessa.core.methods.steps import Step
+from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs.state import RunState
 
 Answers = Mapping[str, Any]
@@ -19,11 +19,6 @@ class ReadingWindow(NamedTuple):
 
     opens: datetime | None
     closes: datetime | None = None
-
-
-def applies(step: Step, answers: Answers) -> bool:
-    """Whether a step is done at all under the answers given."""
-    return all(answers.get(key) == answer for key, answer in step.when.items())
 
 
 def clock_seconds(method: Method, number: int, state: RunState) -> int | None:
@@ -48,7 +43,9 @@ def reading_window(method: Method, key: str, state: RunState, answers: Answers) 
     reads = next(
         n for n, step in enumerate(method.steps) if step.kind == "read" and (not step.parts or key in step.parts)
     )
-    waits = [(n, step.wait) for n, step in enumerate(method.steps[:reads]) if step.wait and applies(step, answers)]
+    waits = [
+        (n, step.wait) for n, step in enumerate(method.steps[:reads]) if step.wait and method.applies(step, answers)
+    ]
     if not waits:
         return None
     number, wait = waits[-1]
@@ -88,5 +85,19 @@ def run_flags(method: Method, key: str, runs: Mapping[int, RunState], answers: A
             flags += filter(None, [timing(method, state, answers).get(key)])
             flags += ["part-missing"] if state.stopped and state.missing else []
             flags += ["corrected"] if state.corrected else []
-    asked = [ask.flag_of(answers[name]) for name, ask in method.asks.items() if name in answers]
-    return tuple(dict.fromkeys([*flags, *filter(None, asked)]))
+    return tuple(dict.fromkeys([*flags, *filter(None, _asked(method, answers))]))
+
+
+def _asked(method: Method, answers: Answers) -> list[str | None]:
+    """How the answers mark the result, and what was asked for and never answered.
+
+    A number outside is not marked where a step of its own sets it right: what it is then is asked again.
+    """
+    marks = []
+    for step in method.steps:
+        if step.ask and method.applies(step, answers):
+            given = answers.get(step.ask.key, UNKNOWN if step.ask.unknown else None)
+            side = {step.ask.key: step.ask.side(given)}
+            set_right = step.ask.unit and any(each.kind == "do" and each.when == side for each in method.steps)
+            marks.append(None if set_right else step.ask.flag_of(given))
+    return marks

@@ -79,9 +79,15 @@ const acts = {
   },
   answer(button) {
     const { ask } = button.closest("[data-ask]").dataset;
-    const field = button.closest("[data-ask]").querySelector("input");
+    const field = button.dataset.value === undefined ? button.closest("[data-ask]").querySelector("input") : null;
     if (field && (field.value === "" || !field.checkValidity())) return field.reportValidity() && field.focus();
+    button.closest("li").classList.remove("again");
+    document.activeElement.blur();
     keeper.add("", "answered", { key: ask, value: field ? Number(field.value) : button.dataset.value });
+  },
+  again(button) {
+    button.closest("li").classList.add("again");
+    button.closest("li").querySelector("[data-ask] input, [data-ask] button").focus();
   },
   read(button) {
     const reading = takeReading(button.dataset.of);
@@ -198,8 +204,14 @@ document.addEventListener("keydown", (event) => {
   // the focus until the next frame.
   const focused = document.activeElement;
   const free = !focused || focused === document.body || focused.id === "main" || !focused.checkVisibility();
+  const asked = document.querySelector("li.now [data-ask]");
+  if (event.key === "Enter" && focused?.matches("li.now [data-ask] input")) acts.answer(asked.querySelector("[data-act=answer]"));
   if ((event.key === " " || event.key === "Enter") && !free) return;
   if (focused?.matches("input:not([type=radio], [type=range]), select, textarea") && event.key !== "Escape") return;
+  if (event.key === "n" && asked) {
+    event.preventDefault();
+    return asked.querySelector("input, button").focus();
+  }
   const button = names.flatMap((name) => [...document.querySelectorAll(`[data-act=${name}]`)]).find((each) => !each.disabled && each.checkVisibility());
   if (!button) return;
   event.preventDefault();

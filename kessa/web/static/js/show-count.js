@@ -3,7 +3,7 @@
 import { act, one } from "./dom.js";
 import { isHinted, say } from "./said.js";
 import { runName } from "./show-runs.js";
-import { given, rungOf, units } from "./standing.js";
+import { given, isStaged, rungOf, units } from "./standing.js";
 
 export function showCount(now, counting) {
   const { run } = now;
@@ -16,7 +16,7 @@ export function showCount(now, counting) {
   const over = state.endpoint === false;
   if (one("[data-live]")) one("[data-live]").hidden = !rung || over;
   if (rung && one("[data-live]")) {
-    one("[data-value]").textContent = `${rung.censor}${rung.value}`;
+    one("[data-worth]").textContent = `${rung.censor}${rung.value}`;
     one("[data-low]").textContent = rung.low;
     one("[data-high]").textContent = rung.high;
     const word = rung.verdict;
@@ -30,7 +30,7 @@ export function showCount(now, counting) {
   one("[data-end-words]").textContent = state.count ? "It stays: end" : "Turned already: none";
   act("over").disabled = !counting;
   one("[data-most]").textContent = run.most;
-  showVessel(state);
+  showVessel(run);
   showLadder(now);
   if (isHinted(run)) return;
   if (state.endpoint && !state.count) say(`It had turned before the first ${given.unit_of_count}: less than one. A dirty vessel does that too; not expected? Void it, rinse, run again.`);
@@ -41,9 +41,10 @@ export function showCount(now, counting) {
   else say("");
 }
 
-function showVessel(state) {
+function showVessel({ state, pair }) {
   const liquid = one("[data-vessel] .liquid");
-  const { notYet, stays, tooFar } = liquid.dataset;
+  const second = isStaged && pair && pair.first.endpoint !== null;
+  const [notYet, stays, tooFar] = second ? given.second_colours : [liquid.dataset.notYet, liquid.dataset.stays, liquid.dataset.tooFar];
   const colour = state.voided ? tooFar : state.endpoint ? stays : notYet;
   liquid.setAttribute("fill", colour);
   one("[data-vessel]").classList.toggle("turning", state.first_change !== null && state.endpoint === null);
@@ -71,18 +72,25 @@ function showLadder(now) {
 }
 
 function showPair(run) {
-  const { supply, system } = run.pair;
-  const onSystem = supply.endpoint !== null;
-  one("[data-side]").textContent = onSystem ? "System water now" : "Supply water first";
-  one("[data-drop-words]").textContent = `One ${given.unit_of_count}: ${onSystem ? "system" : "supply"}`;
-  one("[data-supply]").textContent = supply.count;
-  one("[data-system]").textContent = system.count;
-  one("[data-difference]").textContent = onSystem && system.count ? system.count - supply.count : "–";
+  const { first, second } = run.pair;
+  const onSecond = first.endpoint !== null;
+  if (isStaged) return showStages(first, second, onSecond);
+  one("[data-side]").textContent = onSecond ? "System water now" : "Supply water first";
+  one("[data-drop-words]").textContent = `One ${given.unit_of_count}: ${onSecond ? "system" : "supply"}`;
+  one("[data-first]").textContent = first.count;
+  one("[data-second]").textContent = second.count;
+  one("[data-difference]").textContent = onSecond && second.count ? second.count - first.count : "–";
+}
+
+function showStages(first, second, onSecond) {
+  one("[data-side]").textContent = onSecond ? "Second stage" : "First stage";
+  const counts = { first: first.count, further: second.count, all: first.count + second.count };
+  one("[data-stages]").textContent = given.parts.map((part) => `${part.parameter} ${part.counts === "first" || onSecond ? units(counts[part.counts]) : "–"}`).join(", ");
 }
 
 // The supply's count, and above it the stretch in which the system's should end.
 function showWanted(run) {
-  const { supply } = run.pair;
+  const supply = run.pair.first;
   const drawn = one("[data-ladder]");
   const { step, foot } = drawn.dataset;
   const band = one("[data-wanted]");
@@ -90,7 +98,7 @@ function showWanted(run) {
   band.toggleAttribute("hidden", !known);
   one("[data-other]").toggleAttribute("hidden", supply.endpoint === null);
   one("[data-other]").setAttribute("transform", `translate(0 ${foot - step * supply.count})`);
-  one("[data-other-name]").textContent = "supply";
+  one("[data-other-name]").textContent = isStaged ? "first stage" : "supply";
   if (!known) return;
   const [low, high] = [supply.count + (given.wanted.min ?? 0), Math.min(supply.count + (given.wanted.max ?? given.stop_at), given.stop_at)];
   band.firstElementChild.setAttribute("y", foot - step * high);

@@ -2,7 +2,7 @@
 
 import { one } from "./dom.js";
 import { isFinished } from "./run-state.js";
-import { agreeing, blankVerdict, given, rungOf, units } from "./standing.js";
+import { agreeing, blankVerdict, given, isStaged, rungOf, units } from "./standing.js";
 
 export const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `blank ${run.number}`) : `run ${run.number}`);
 
@@ -23,7 +23,7 @@ function runRow(run, now) {
 }
 
 const saidOf = (run) => {
-  if (run.pair) return `${run.pair.system.count} − ${run.pair.supply.count}`;
+  if (run.pair) return isStaged ? `${run.pair.first.count} + ${run.pair.second.count}` : `${run.pair.second.count} − ${run.pair.first.count}`;
   if (given.kind !== "read" || run.role === "blank") return units(run.state.count);
   const read = Object.keys(run.state.readings).length;
   return given.parts.length === 1 ? (read ? "read" : "") : `${read} of ${given.parts.length} read`;

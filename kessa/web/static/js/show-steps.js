@@ -10,9 +10,10 @@ export function showSteps(now) {
   const current = run ? present(now) : null;
   for (const item of document.querySelectorAll("li[data-step]")) {
     const step = Number(item.dataset.step);
-    item.hidden = !stepApplies(step, now.answers);
+    item.hidden = !stepApplies(step, run, now.answers);
     item.classList.toggle("now", step === current);
     item.classList.toggle("done", !run || stepDone(step, run, now.answers));
+    if (given.steps[step].ask) showAnswer(item, given.steps[step].ask, now.answers);
     if (step === current) {
       // A long list of steps is led along: the present one stays in view.
       if (!item.hasAttribute("aria-current")) item.scrollIntoView({ block: "nearest" });
@@ -20,6 +21,17 @@ export function showSteps(now) {
     }
     else item.removeAttribute("aria-current");
   }
+}
+
+// What was answered, which may be answered again: water was warmed, or a slip is put right.
+function showAnswer(item, ask, answers) {
+  const answer = answers[ask.key];
+  const line = item.querySelector("[data-answered]");
+  line.hidden = answer === undefined;
+  if (answer === undefined) return;
+  const outside = typeof answer === "number" && (answer < ask.least || answer > ask.most);
+  const said = answer === "unknown" ? "Not measured" : ask.answers?.find(({ key }) => key === answer)?.name ?? `${answer} ${ask.unit}`;
+  line.querySelector("[data-answer]").textContent = outside ? `${said}: outside what the method wants` : said;
 }
 
 export function showReadingSheet(now, reading) {

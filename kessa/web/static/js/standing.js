@@ -4,7 +4,10 @@ import { deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js"
 
 export const given = JSON.parse(document.getElementById("bench-payload").textContent);
 export const units = (count) => `${count} ${given.unit_of_count}${count === 1 ? "" : "s"}`;
-export const isDifference = given.kind === "difference";
+// Two counts make a run: supply then system water, or two stages in one vessel.
+export const isStaged = given.kind === "staged";
+const isPair = isStaged || given.kind === "difference";
+const firstRole = isStaged ? "first" : "supply";
 const counted = given.kind !== "read";
 const parts = counted ? [] : given.parts.map((part) => part.key);
 const inputStep = counted ? "count" : "read";
@@ -26,25 +29,35 @@ export function stand(events, opened) {
       .map((run) => ({ ...run, state: deriveRun(run.events, run.most, role === "blank" ? [] : parts) }))
       .sort((a, b) => a.number - b.number);
   const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
-  const samples = isDifference ? pairs(runs("supply", given.stop_at), runs("sample", given.stop_at)) : runs("sample", given.stop_at);
+  const samples = isPair ? pairs(runs(firstRole, given.stop_at), runs("sample", given.stop_at)) : runs("sample", given.stop_at);
   const results = samples.filter((run) => givesReading(run.state));
   return { blanks, samples, counted: results, answers, run: presentRun(blanks, samples, opened, answers), closing: isClosing(events) };
 }
 
-// A difference run is two counts: the supply's first, then the system's. Taps go to the one that is being counted.
-function pairs(supplies, systems) {
-  const numbers = [...new Set([...supplies, ...systems].map((run) => run.number))].sort((a, b) => a - b);
-  return numbers.map((number) => pair(number, supplies.find((run) => run.number === number), systems.find((run) => run.number === number)));
+// A run of two counts: taps go to the one that is being counted.
+function pairs(firsts, seconds) {
+  const numbers = [...new Set([...firsts, ...seconds].map((run) => run.number))].sort((a, b) => a - b);
+  return numbers.map((number) => pair(number, firsts.find((run) => run.number === number), seconds.find((run) => run.number === number)));
 }
 
-function pair(number, supplyRun, systemRun) {
+function pair(number, firstRun, secondRun) {
   const none = (role) => ({ name: `${role}-${number}`, role, number, most: given.stop_at, events: [], state: deriveRun([], given.stop_at) });
-  const [supply, system] = [supplyRun ?? none("supply"), systemRun ?? none("sample")];
-  const active = supply.state.endpoint === null ? supply : system;
-  const both = supply.state.endpoint !== null && system.state.endpoint !== null;
-  const state = { ...active.state, endpoint: both ? true : null, voided: supply.state.voided || system.state.voided };
-  for (const side of [supply, system]) for (const step of side.state.steps) state.steps.add(step);
-  return { ...active, role: "sample", number, state, pair: { supply: supply.state, system: system.state }, before: system.events.length ? null : supply };
+  const first = firstRun ?? none(firstRole);
+  const second = isStaged ? goingOn(secondRun ?? none("sample"), first.state.count) : (secondRun ?? none("sample"));
+  const beyond = isStaged && first.state.endpoint === false;
+  const active = first.state.endpoint === null || beyond ? first : second;
+  const both = first.state.endpoint !== null && second.state.endpoint !== null;
+  const ended = isStaged ? second.state.endpoint : true;
+  const state = { ...active.state, endpoint: beyond ? false : both ? ended : null, voided: first.state.voided || second.state.voided };
+  for (const side of [first, second]) for (const step of side.state.steps) state.steps.add(step);
+  return { ...active, role: "sample", number, state, pair: { first: first.state, second: second.state }, before: second.events.length ? null : first };
+}
+
+// The second stage of a vessel ends where the range of both together does.
+function goingOn(run, first) {
+  const { counts, stop_at } = given.parts[1];
+  const most = counts === "all" ? stop_at - first : stop_at;
+  return { ...run, most, state: deriveRun(run.events, most) };
 }
 
 function isClosing(events) {
@@ -53,7 +66,7 @@ function isClosing(events) {
 }
 
 function emptyRun(role, number) {
-  if (isDifference && role === "sample") return pair(number);
+  if (isPair && role === "sample") return pair(number);
   const most = role === "blank" ? given.blank.stop_at : given.stop_at;
   return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most, role === "blank" ? [] : parts) };
 }
@@ -75,12 +88,23 @@ function stepsLeft(run, answers) {
   return presentStep(run, answers) !== null;
 }
 
-const applies = (step, answers) => Object.entries(step.when ?? {}).every(([key, answer]) => answers[key] === answer);
+// Whether an answer is the one a step is for; of a number, whether it lies below, within or above what is wanted.
+function leadsTo(key, answer, wanted) {
+  const { ask } = given.steps.find((step) => step.ask?.key === key);
+  if (typeof answer !== "number") return answer === wanted;
+  return wanted === "measured" || wanted === (answer < ask.least ? "below" : answer > ask.most ? "above" : "within");
+}
+
+const applies = (step, answers) => Object.entries(step.when ?? {}).every(([key, wanted]) => answers[key] !== undefined && leadsTo(key, answers[key], wanted));
+// Nothing is asked of the water of a blank, and nothing done to it that hangs on an answer.
+const ofSample = (step) => Boolean(step.ask) || Object.keys(step.when ?? {}).length > 0;
+
+const firstCount = given.steps.findIndex((step) => step.kind === "count");
 
 function isDone(index, run, answers) {
   const step = given.steps[index];
-  if (!applies(step, answers)) return true;
-  if (step.kind === "count") return run.state.endpoint !== null;
+  if (!applies(step, answers) || (run.role === "blank" && ofSample(step))) return true;
+  if (step.kind === "count") return run.state.endpoint !== null || (isStaged && run.pair?.first.endpoint !== null && index === firstCount);
   if (step.kind === "read") return run.state.stopped || partsOf(index).every((part) => run.state.readings[part]);
   if (step.kind === "ask") return answers[step.ask.key] !== undefined;
   return run.state.steps.has(index);
@@ -93,8 +117,8 @@ export function presentStep(run, answers = {}) {
   return null;
 }
 
-export const stepDone = (index, run, answers) => applies(given.steps[index], answers) && isDone(index, run, answers);
-export const stepApplies = (index, answers) => applies(given.steps[index], answers);
+export const stepApplies = (index, run, answers) => applies(given.steps[index], answers) && !(run?.role === "blank" && ofSample(given.steps[index]));
+export const stepDone = (index, run, answers) => stepApplies(index, run, answers) && isDone(index, run, answers);
 export const isCounting = (run, answers) => Boolean(run) && !isFinished(run.state) && given.steps[presentStep(run, answers)]?.kind === "count";
 export const isReading = (run, answers) => Boolean(run) && !run.state.voided && given.steps[presentStep(run, answers)]?.kind === "read";
 
@@ -202,7 +226,7 @@ export function choices(now, states) {
   if (state === null) return { title: "The runs are kept", words: "Whether they agree is said when there is a signal.", go: write, other: again };
   const alone = now.counted.length === 1;
   const words = alone ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
-  const one = counted && !isDifference ? `: ${units(now.counted[0].state.count)}` : "";
+  const one = counted && !isPair ? `: ${units(now.counted[0].state.count)}` : "";
   const title = alone ? `Run ${now.counted[0].number}${one}` : "The runs do not agree yet";
   return { title, words, go: again, other: [alone ? "Write it with one run only" : "Write it as it is", "close"] };
 }
@@ -237,6 +261,6 @@ export function lastLive(now) {
 // The steps that are mere doing, from the present one to the next clock, question or reading.
 export function upToNext(now) {
   const steps = [];
-  for (let step = present(now); given.steps[step]?.kind === "do" && !given.steps[step].wait; step += 1) if (stepApplies(step, now.answers)) steps.push(step);
+  for (let step = present(now); given.steps[step]?.kind === "do" && !given.steps[step].wait; step += 1) if (stepApplies(step, now.run, now.answers)) steps.push(step);
   return steps;
 }

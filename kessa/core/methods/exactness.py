@@ -1,0 +1,69 @@
+"""Classes of method: what is compared with what, and which number stands where two tests of a sample speak."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
+
+_SCREENING = "screening"
+
+
+class MethodClass(NamedTuple):
+    """A class of method: how people call it, and how exact it is; the higher the more."""
+
+    words: str
+    rank: int
+
+
+CLASSES = {
+    _SCREENING: MethodClass("by strip or card", 1),
+    "eye": MethodClass("by eye", 2),
+    "count": MethodClass("by count", 3),
+    "computed": MethodClass("computed", 3),
+    "photometer": MethodClass("by photometer", 4),
+    "meter": MethodClass("by meter", 4),
+}
+_BY_KIND = {
+    "count": "count",
+    "volume": "count",
+    "direct": "count",
+    "difference": "count",
+    "photometer": "photometer",
+    "meter": "meter",
+}
+
+
+class Speaking(NamedTuple):
+    """A result as it speaks for its sample: a class of method, and both ends of its interval (high None: open)."""
+
+    key: int
+    method_class: str
+    low: float
+    high: float | None
+
+
+def class_of(method: Method, part: Part) -> str:
+    """Return the class of a part of a method.
+
+    >>> from kessa.core.methods import house_methods
+    >>> [class_of(m, m.main) for m in map(house_methods().get, ("ph-strip", "chloride-drops-25", "clarity-tube"))]
+    ['screening', 'count', 'eye']
+    """
+    if part.key in {computed.key for computed in method.computes}:
+        return "computed"
+    return _SCREENING if method.screening else _BY_KIND.get(part.kind, "eye")
+
+
+def stands_for(results: Iterable[Speaking]) -> Speaking:
+    """Return the result that stands for a sample: of the most exact class, then of the narrowest interval.
+
+    Raises ValueError where there is none.
+    """
+    return min(results, key=lambda each: (-CLASSES[each.method_class].rank, _width(each)))
+
+
+def _width(result: Speaking) -> float:
+    return float("inf") if result.high is None else result.high - result.low

@@ -1,0 +1,68 @@
+"""Lots that a good standard has proven, and results that say so until one has."""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable
+from datetime import date
+from typing import Any
+
+from django.utils import timezone
+
+from kessa.bench.models import Determination, LotUse, Purpose
+from kessa.core.job.schools import complete
+from kessa.core.runs.flags import FLAGS
+from kessa.kits.models import Lot
+from kessa.log.models import Mark, Result
+
+UNPROVEN = "lot-unproven"
+assert UNPROVEN in FLAGS
+
+
+def unproven(lots: Iterable[Lot], day: date) -> set[int]:
+    """Return the numbers of those of a team's lots that no good standard has proven by a day; water needs none."""
+    wanting = [lot for lot in lots if lot.supply.kind != "water"]
+    standards = _standards([lot.pk for lot in wanting])
+    return {lot.pk for lot in wanting if not lot.stock.proven(day, standards[lot.pk])}
+
+
+def _standards(lots: Collection[int]) -> dict[int, list[date]]:
+    """The days on which a good standard was run with each lot."""
+    of_standard = {"determination__purpose": Purpose.STANDARD, "determination__quality_check__withdrawn_at": None}
+    rows = LotUse.across_teams.filter(lot__in=lots, determination__quality_check__good=True, **of_standard)
+    found: dict[int, list[date]] = defaultdict(list)
+    for lot, at in rows.values_list("lot_id", "determination__quality_check__at"):
+        found[lot].append(timezone.localdate(at))
+    return found
+
+
+def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
+    """Mark, and free of marks, the standing results of tests whose lots no standard has proven."""
+    of_tests = {each.pk: each for each in determinations if each.purpose == Purpose.SAMPLE}
+    uses: dict[Any, list[Lot]] = defaultdict(list)
+    for use in LotUse.objects.for_team(team_id).filter(determination__in=of_tests).select_related("lot"):
+        if use.lot.supply_key in {each.supply for each in of_tests[use.determination_id].method.uses if not each.when}:
+            uses[use.determination_id].append(use.lot)
+    results = Result.objects.for_team(team_id).standing().filter(determination__in=of_tests).prefetch_related("marks")
+    new, gone, now = [], [], timezone.now()
+    for result in results:
+        there = [mark for mark in result.active_marks if mark.flag == UNPROVEN]
+        wanted = _asks(of_tests[result.determination_id], uses[result.determination_id], result)
+        gone += [] if wanted else there
+        if wanted and not there:
+            new.append(Mark(team_id=team_id, result=result, flag=UNPROVEN, at=now))
+    Mark.objects.for_team(team_id).filter(pk__in=[mark.pk for mark in gone]).update(lifted_at=now)
+    Mark.objects.bulk_create(new, ignore_conflicts=True)
+
+
+def _asks(determination: Determination, lots: list[Lot], result: Result) -> bool:
+    """Whether a result still wants a standard: by the team's school, of a method that can be checked."""
+    if complete(determination.house_rules)["new_lots"] != "standard":
+        return False
+    can_be_checked = determination.method.main.numbers.can_be_checked
+    return can_be_checked and bool(unproven(lots, timezone.localdate(result.tested_at)))
+
+
+def weigh_lots_of(check: Determination) -> None:
+    """Weigh anew what rests on the lots of a standard that was run or withdrawn."""
+    lots = check.lots.values("lot")
+    rows = Determination.objects.for_team(check.team_id).filter(lots__lot__in=lots).distinct()
+    weigh_lots(check.team_id, rows)

@@ -1,0 +1,147 @@
+"""What a method asks of the water where it is led, what it does about the answer, and what follows from its parts."""
+
+from unittest import TestCase
+
+from pydantic import ValidationError
+
+from kessa.core.job.hazards import hazards, hazards_of
+from kessa.core.job.place_kinds import place_kinds
+from kessa.core.job.supplies import supplies
+from kessa.core.methods import house_methods
+from kessa.core.methods.leading import led_at
+from kessa.core.methods.schema import Method
+from kessa.core.planning.packing import Planned, needs, used_by
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.runs.conclusion import Outcome, conclude, conclude_computed
+from kessa.core.runs.timing import run_flags
+
+METHODS, KINDS = house_methods(), place_kinds()
+CHLORIDE = METHODS["chloride-drops-25"]
+
+
+def asked(method):
+    return list(method.asks)
+
+
+def mg(value, low, high, censor=None, form="CaCO3"):
+    return Quantity(value, low, high, censor, "mg/L", form)
+
+
+class Leading(TestCase):
+    def test_every_window_is_asked_or_taken_from_the_sample(self):
+        for method in METHODS.values():
+            with self.subTest(method.key):
+                windows = {"ph": method.ph_window, "temperature": method.temperature_c}
+                led = led_at(method, KINDS["stream"])
+                for key, window in windows.items():
+                    if window:
+                        self.assertEqual((led.asks[key].least, led.asks[key].most), window)
+                        fits = {key: (window[0] + window[1]) / 2}
+                        self.assertEqual(key in led_at(method, KINDS["stream"], fits).asks, key in method.asks)
+                        self.assertIn(key, led_at(method, KINDS["stream"], {key: window[1] + 1}).asks)
+                self.assertEqual(led_at(method, None).asks.keys() - method.asks.keys(), set())
+
+    def test_what_was_answered_or_missed_marks_the_result(self):
+        led = led_at(METHODS["ammonia-comparator"], KINDS["stream"])
+
+        def flags(**answers):
+            return run_flags(led, "main", {}, answers)
+
+        self.assertEqual(flags(ph=7, temperature=20), ())
+        self.assertEqual(flags(ph=11, temperature=4), ("ph-outside", "temperature-outside"))
+        self.assertEqual(flags(temperature="unknown"), ("ph-not-measured", "temperature-not-measured"))
+
+    def test_boiler_water_is_neutralised_and_its_sulfite_taken_away_by_steps_of_their_own(self):
+        boiler, brook = led_at(CHLORIDE, KINDS["boiler"]), led_at(CHLORIDE, KINDS["stream"])
+        treating = {"neutralising-acid", "phenolphthalein", "peroxide"}
+        self.assertFalse(treating & {use.supply for use in brook.uses})
+        self.assertNotIn("scavenger", asked(brook))
+        alkaline = {"ph": 11.7, "scavenger": "yes"}
+        done = " ".join(step.text for step in boiler.steps if boiler.applies(step, alkaline))
+        self.assertRegex(done, "neutralising acid.*pH now.*Peroxide")
+        plain = {"ph": 8.0, "scavenger": "no"}
+        self.assertFalse([step for step in boiler.steps if step.when and boiler.applies(step, plain)])
+        self.assertEqual(treating & set(used_by(boiler, 2, answers=plain)), set())
+        self.assertLessEqual(treating, set(used_by(boiler, 2, answers=alkaline)))
+        self.assertLessEqual(treating, set(needs([Planned(boiler)])))
+        # What a step sets right is not held against the result; what it is afterwards is.
+        self.assertEqual(run_flags(boiler, "main", {}, alkaline | {"ph-after": 8.2}), ())
+        self.assertEqual(run_flags(boiler, "main", {}, alkaline | {"ph-after": 5.0}), ("ph-outside",))
+        self.assertEqual(run_flags(boiler, "main", {}, alkaline), ("ph-not-measured",))
+        self.assertEqual(run_flags(brook, "main", {}, {"ph": 11.7}), ("ph-outside",))
+        self.assertIn("Hot water under pressure", boiler.steps[0].caution)
+        self.assertIsNone(brook.steps[0].caution)
+        self.assertEqual(boiler.condition(next(step for step in boiler.steps if "ph" in step.when)), "pH above 10")
+
+    def test_a_condition_that_nothing_asks_is_refused(self):
+        for field, each in (
+            ("steps", {"text": "x", "when": {"ph": "sour"}}),
+            ("steps", {"text": "x", "when": {"smell": "yes"}}),
+            ("uses", {"supply": "peroxide", "amount": 1.0, "when": {"smell": "yes"}}),
+        ):
+            definition = CHLORIDE.snapshot()
+            definition[field].append(each)
+            with self.subTest(each), self.assertRaisesRegex(ValidationError, "nothing asks"):
+                Method.model_validate(definition)
+
+    def test_whatever_a_step_names_is_packed(self):
+        named = {"peroxide": "peroxide", "thiosulfate": "thiosulfate", "digestion acid": "digestion-acid"}
+        for method in METHODS.values():
+            texts = " ".join(step.text.lower() for step in method.steps)
+            for word, supply in named.items():
+                if word in texts:
+                    self.assertIn(supply, {use.supply for use in method.uses}, method.key)
+
+    def test_every_hazard_is_of_supplies_there_are_and_says_the_first_thing_to_do(self):
+        for hazard in hazards():
+            self.assertFalse(set(hazard.supplies) - set(supplies()), hazard.key)
+            self.assertTrue(hazard.harm and hazard.first_aid)
+        keys = [each.key for each in hazards_of(["azide-solution", "chromate-packet"])]
+        self.assertEqual(keys, ["chromate", "azide"])
+        self.assertTrue(all(each.away for each in hazards() if "cancer" in each.harm))
+
+
+class Following(TestCase):
+    def computed(self, key, **found):
+        method = METHODS[key]
+        outcomes = {part: Outcome("agreed", quantity, (1, 2)) for part, quantity in found.items()}
+        return conclude_computed(method.computes[0], outcomes)
+
+    def chlorine(self, free, total):
+        return self.computed("chlorine-photometer", free=free, total=total).quantity
+
+    def test_combined_chlorine_is_total_less_free_with_both_their_doubts(self):
+        found = self.chlorine(mg(0.4, 0.36, 0.44, form="Cl2"), mg(1.0, 0.93, 1.07, form="Cl2"))
+        self.assertEqual([round(x, 9) for x in (found.value, found.low, found.high)], [0.6, 0.49, 0.71])
+        less = self.chlorine(mg(0.5, 0.46, 0.54, form="Cl2"), mg(0.48, 0.44, 0.52, form="Cl2"))
+        self.assertEqual((less.censor, round(less.value, 9), less.low), ("<", 0.06, 0))
+        # Of what is below its limit there may be none.
+        none = self.chlorine(mg(0.03, 0, 0.03, "<", "Cl2"), mg(1.0, 0.93, 1.07, form="Cl2"))
+        self.assertEqual((none.value, none.high, round(none.low, 9)), (1.0, 1.07, 0.9))
+        over = self.chlorine(mg(0.5, 0.46, 0.54, form="Cl2"), mg(4.0, 4.0, None, ">", "Cl2"))
+        self.assertEqual((over.censor, over.value, over.high), (">", 3.46, None))
+        self.assertIsNone(self.chlorine(mg(4.0, 4.0, None, ">", "Cl2"), mg(4.0, 4.0, None, ">", "Cl2")))
+
+    def test_hydroxide_is_twice_p_less_the_total(self):
+        found = self.computed("alkalinity-stages-drops-25", p=mg(410, 400, 415), total=mg(560, 550, 570))
+        self.assertEqual((found.quantity.value, found.quantity.low, found.quantity.high), (260, 230, 280))
+        none = self.computed("alkalinity-stages-drops-25", p=mg(100, 96, 104), total=mg(560, 550, 570))
+        self.assertEqual((none.quantity.value, none.quantity.high), (0, 0))
+
+    def test_a_freezing_point_is_looked_up_inside_its_table_only(self):
+        def glycol(value, low, high):
+            return self.computed("glycol-propylene", glycol=Quantity(value, low, high, None, "%", None)).quantity
+
+        found = glycol(30, 28.5, 31.5)
+        self.assertEqual(found.value, -13.3)
+        self.assertLess(found.low, -14.3)
+        self.assertGreater(found.high, -12.3)
+        self.assertIsNone(glycol(55, 53, 57))
+
+    def test_two_stages_in_one_vessel_agree_each_by_itself(self):
+        method = METHODS["chlorine-drops-25"]
+        combined = method.part("combined")
+        outcome = conclude(method, combined, {1: {"count": 5}, 2: {"count": 6}})
+        self.assertEqual((outcome.state, round(outcome.quantity.value, 9)), ("agreed", 1.1))
+        with self.assertRaisesRegex(ValidationError, "of several counts the first"):
+            Method.model_validate({**method.snapshot(), "parts": method.snapshot()["parts"][::-1]})
