@@ -145,3 +145,16 @@ class Following(TestCase):
         self.assertEqual((outcome.state, round(outcome.quantity.value, 9)), ("agreed", 1.1))
         with self.assertRaisesRegex(ValidationError, "of several counts the first"):
             Method.model_validate({**method.snapshot(), "parts": method.snapshot()["parts"][::-1]})
+
+
+class LongerCell(TestCase):
+    def test_a_longer_cell_sees_less_and_comes_to_its_end_sooner(self):
+        iron = METHODS["iron-photometer"].main
+
+        def found(absorbance, path_mm):
+            return iron.determine({"absorbance": absorbance, "path_mm": path_mm}).quantity
+
+        self.assertEqual((found(0.005, 10).censor, found(0.005, 25).value), (None, 0.01))
+        self.assertEqual((found(0.002, 10).censor, found(0.002, 10).value), ("<", 0.02))
+        self.assertEqual((found(0.7, 25).censor, round(found(0.7, 25).value, 9)), (">", 1.2))
+        self.assertAlmostEqual(found(0.005, 25).high - found(0.005, 25).value, 0.008)

@@ -235,7 +235,7 @@ class Part(Checked):
         """
         given = {key: value for key, value in raw.items() if value is not None}
         reading, lines = self.numbers.brought(given)
-        kind, reading = self.numbers.with_blank(reading, blank, of_blank)
+        kind, reading = self.numbers.as_read(reading).with_blank(reading, blank, of_blank)
         determined = self._as_good_as_it_is(kind, kind.determine(reading, dilution), dilution)
         return determined._replace(working=(*lines, *determined.working))
 

@@ -133,6 +133,10 @@ class Kind(Checked):
         """Return how a reading is computed after a blank that took so many units, where such a blank bears on it."""
         return self, reading
 
+    def as_read(self, reading: Mapping[str, Any]) -> Kind:
+        """Return the numbers that hold for a reading, where how it was taken bears on them."""
+        return self
+
     @classmethod
     def reading_keys(cls) -> tuple[str, ...]:
         """What may be read, besides what is noted with a reading of any kind."""

@@ -101,6 +101,18 @@ class Photometer(Kind):
         at_path = finite(absorbance * self.slope_path_mm / path_mm, "path_mm")
         return finite((at_path - self.intercept) / self.slope, "slope")
 
+    def as_read(self, reading: Mapping[str, Any]) -> Kind:
+        """Return the line as it holds in the cell of an absorbance: a longer one sees less, and comes to its end sooner.
+
+        By Beer and Lambert's law the range, and what it is good to at least, go down as the path goes up.
+        """
+        path = checked_number(reading.get("path_mm", self.slope_path_mm), "path_mm")
+        if "absorbance" not in reading or path <= 0 or path == self.slope_path_mm:
+            return self
+        times = self.slope_path_mm / path
+        scaled = (self.range[0] * times, self.range[1] * times)
+        return self.model_copy(update={"range": scaled, "precision_abs": self.precision_abs * times})
+
     def _over(self, working: tuple[str, ...]) -> Determined:
         quantity = self.above(self.range[1])
         line = f"Above the range, which ends at {plain(self.range[1])}: {self.written(quantity)}"
