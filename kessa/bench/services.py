@@ -118,7 +118,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         supersedes=repeated,
     )
     day = timezone.localdate(at)
-    doubtful = unproven(lots, day)
+    doubtful = unproven(by.team_id, lots, day)
     uses = (
         LotUse(team_id=by.team_id, determination=determination, lot=each, faults=_faults(each, day, doubtful))
         for each in lots

@@ -108,7 +108,7 @@ def _unproven(team_id: int, method: Method, lots: list[Lot]) -> set[int]:
     """The lots that want a standard first, where the method can be checked by one and the team wants it."""
     wanted = house_rules(team_id).chosen["new_lots"] == "standard" and method.main.numbers.can_be_checked
     asked_for = [lot for lot in lots if lot.supply_key in method.lots_matter and not lot.faults]
-    return unproven(asked_for, timezone.localdate()) if wanted else set()
+    return unproven(team_id, asked_for, timezone.localdate()) if wanted else set()
 
 
 def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:

@@ -172,7 +172,7 @@ def _lot_context(found: Lot) -> dict[str, Any]:
 def _prove_with(lot: Lot) -> list[Method]:
     """The tests by a standard of which a lot in use is to be proven; none where it is, or the team trusts the maker."""
     wanted = house_rules(lot.team_id).chosen["new_lots"] == "standard"
-    if not (wanted and lot.in_use and unproven([lot], timezone.localdate())):
+    if not (wanted and lot.in_use and unproven(lot.team_id, [lot], timezone.localdate())):
         return []
     using = (method for method in lot.kit.methods if lot.supply_key in {use.supply for use in method.uses})
     return [method for method in using if method.main.numbers.can_be_checked and not method.lacks_table]

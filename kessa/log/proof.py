@@ -17,17 +17,17 @@ UNPROVEN = "lot-unproven"
 assert UNPROVEN in FLAGS
 
 
-def unproven(lots: Iterable[Lot], day: date) -> set[int]:
+def unproven(team_id: int, lots: Iterable[Lot], day: date) -> set[int]:
     """Return the numbers of those of a team's lots that no good standard has proven by a day; water needs none."""
     wanting = [lot for lot in lots if lot.supply.kind != "water"]
-    standards = _standards([lot.pk for lot in wanting])
+    standards = _standards(team_id, [lot.pk for lot in wanting])
     return {lot.pk for lot in wanting if not lot.stock.proven(day, standards[lot.pk])}
 
 
-def _standards(lots: Collection[int]) -> dict[int, list[date]]:
+def _standards(team_id: int, lots: Collection[int]) -> dict[int, list[date]]:
     """The days on which a good standard was run with each lot."""
     of_standard = {"determination__purpose": Purpose.STANDARD, "determination__quality_check__withdrawn_at": None}
-    rows = LotUse.across_teams.filter(lot__in=lots, determination__quality_check__good=True, **of_standard)
+    rows = LotUse.objects.for_team(team_id).filter(lot__in=lots, determination__quality_check__good=True, **of_standard)
     found: dict[int, list[date]] = defaultdict(list)
     for lot, at in rows.values_list("lot_id", "determination__quality_check__at"):
         found[lot].append(timezone.localdate(at))
@@ -58,7 +58,7 @@ def _asks(determination: Determination, lots: list[Lot], result: Result) -> bool
     if complete(determination.house_rules)["new_lots"] != "standard":
         return False
     can_be_checked = determination.method.main.numbers.can_be_checked
-    return can_be_checked and bool(unproven(lots, timezone.localdate(result.tested_at)))
+    return can_be_checked and bool(unproven(result.team_id, lots, timezone.localdate(result.tested_at)))
 
 
 def weigh_lots_of(check: Determination) -> None:

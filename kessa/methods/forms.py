@@ -4,21 +4,24 @@ from typing import Any, Literal, get_args, get_origin
 
 from django import forms
 from django.contrib.postgres.forms import SimpleArrayField
+from django.utils.text import slugify
+from pydantic import ValidationError as Unreadable
 from pydantic.fields import FieldInfo
 
+from kessa.core.checked import faults
+from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.job.supplies import supplies
-from kessa.core.methods.drafts import kinds_in_words
+from kessa.core.methods.drafts import TEXTS, kinds_in_words, place_in_words
+from kessa.core.methods.kit_numbers import KitNumbers as Numbers
+from kessa.core.methods.kit_numbers import with_kit_numbers
+from kessa.core.methods.schema import Method
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
 from kessa.core.readings import KINDS
 
 _STEPS = 30
 _REPORTS = {"count": "the count", "midpoint": "the middle of the last step", "before": "the one before"}
-_TEXTS = {
-    "name": ("What the method is called", ""),
-    "test_name": ("What people call the test", "such as “Zinc, comparator”"),
-    "principle": ("How it works", ""),
-    "wear": ("What to wear, and why", ""),
-    "waste": ("What becomes of the waste", ""),
-}
+_ABOUT = {"test_name": "such as “Zinc, comparator”"}
 
 
 class KindForm(forms.Form):
@@ -59,8 +62,8 @@ class NumbersForm(forms.Form):
         self.kind = KINDS[self.part["kind"]]
         self.numbers = {name: field for name, field in self.kind.model_fields.items() if field.title}
         super().__init__(*args, initial=self._initial(), **kwargs)
-        for name, (label, about) in _TEXTS.items():
-            self.fields[name] = forms.CharField(label=label, help_text=about, max_length=400)
+        for name, label in TEXTS.items():
+            self.fields[name] = forms.CharField(label=label, help_text=_ABOUT.get(name, ""), max_length=400)
         self.fields["parameter"] = forms.CharField(label="What it finds out", help_text="such as zinc", max_length=60)
         self.fields["unit"] = forms.CharField(label="Unit of the result", max_length=20)
         self.fields["as"] = forms.CharField(
@@ -73,6 +76,14 @@ class NumbersForm(forms.Form):
             self.fields["table_of"] = forms.ChoiceField(label="The table comes with lots of", choices=strips)
         for name, field in self.numbers.items():
             self.fields[name] = _asked_for(field)
+        if "per" in self.numbers:
+            self.fields["ranges"] = forms.CharField(
+                label="Ranges by sample volume",
+                help_text="a line each, the lowest range first: mL of sample, what one unit is worth in it. "
+                "{vessel} in a step stands for the volume.",
+                widget=forms.Textarea(attrs={"rows": 3, "placeholder": "25, 4\n5, 20"}),
+                required=False,
+            )
         self.fields["keeps_hours"] = forms.FloatField(label="A sample keeps for, hours", min_value=0, required=False)
         self.fields["may_dilute"] = forms.BooleanField(label="A sample may be diluted first", required=False)
         self.fields["agree_within"] = forms.FloatField(
@@ -89,13 +100,33 @@ class NumbersForm(forms.Form):
         numbers = self.part.get("numbers", {})
         rule = self.definition.get("agreement") or {}
         return {
-            **{name: self.definition.get(name, "") for name in (*_TEXTS, "keeps_hours", "may_dilute")},
+            **{name: self.definition.get(name, "") for name in (*TEXTS, "keeps_hours", "may_dilute")},
             **{name: self.part.get(name, "") for name in ("parameter", "unit", "as", "table_of")},
             **numbers,
             "unit_of_count": self.part.get("unit_of_count", "drop"),
             "agree_within": rule.get("within") if rule.get("rule") == "relative" else None,
             "interferences": "\n".join(self.definition.get("interferences", ())),
+            "ranges": "\n".join(
+                f"{each['vessel'].removesuffix(' mL')}, {plain(each['numbers']['per'])}"
+                for each in self.definition.get("ranges", ())
+            ),
         }
+
+    def clean_ranges(self) -> list[dict[str, Any]]:
+        """Read the ranges: a volume and a worth a line."""
+        ranges = []
+        for number, line in enumerate(self.cleaned_data["ranges"].strip().splitlines(), 1):
+            try:
+                ml, per = (float(each.strip()) for each in line.replace(";", ",").split(","))
+                checked = [checked_number(each, "range") for each in (ml, per)]
+            except (ValueError, CannotCompute):
+                raise forms.ValidationError(f"Line {number}: mL of sample, a comma, what one unit is worth.") from None
+            if min(checked) <= 0:
+                raise forms.ValidationError(f"Line {number}: both numbers are above 0.")
+            ranges.append({"vessel": f"{plain(ml)} mL", "numbers": {"per": per}})
+        if len({each["vessel"] for each in ranges}) != len(ranges):
+            raise forms.ValidationError("Two ranges have the same volume.")
+        return ranges
 
     def _told(self, numbers: dict[str, Any]) -> dict[str, Any]:
         """Leave out what is the kind's default anyway."""
@@ -118,9 +149,13 @@ class NumbersForm(forms.Form):
             if name in self.part and self._told(part["numbers"]) == self._told(self.part.get("numbers", {})):
                 part[name] = self.part[name]
         whole = {name: each for name, each in self.definition.items() if name not in ("keeps_hours", "may_dilute")}
-        whole |= {name: said.get(name, "") for name in _TEXTS}
+        whole |= {name: said.get(name, "") for name in TEXTS}
         whole |= {name: said[name] for name in ("keeps_hours", "may_dilute") if name in said}
         whole["interferences"] = [line.strip() for line in said.get("interferences", "").splitlines() if line.strip()]
+        whole.pop("ranges", None)
+        if said.get("ranges"):
+            whole["ranges"] = said["ranges"]
+            whole["vessel"] = said["ranges"][0]["vessel"]
         if "agree_within" in said:
             whole["agreement"] = {"rule": "relative", "within": said["agree_within"]}
         elif (whole.get("agreement") or {}).get("rule") == "relative":
@@ -210,3 +245,72 @@ class ExampleForm(forms.Form):
     def reading(self) -> dict[str, float]:
         """The reading, without what was left empty."""
         return {name: value for name, value in self.cleaned_data.items() if value is not None}
+
+
+class KitNumbersForm(forms.Form):
+    """What a kit's sheet prints on a house method: its waits, volume, factors and card."""
+
+    def __init__(self, house: Method, now: Method, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.house = house
+        # Field by field: what of the kit's numbers it is about, and what the house has.
+        self.about: dict[str, tuple[tuple[str, ...], Any]] = {}
+        for step, now_step in zip(house.steps, now.steps, strict=True):
+            if step.wait and now_step.wait and step.wait.seconds:
+                what = step.wait.what
+                self._ask(("waits", what), f"{what.capitalize()}, seconds", step.wait.seconds, now_step.wait.seconds)
+                if step.wait.within_s:
+                    label = f"{what.capitalize()}: then within, seconds"
+                    self._ask(("within", what), label, step.wait.within_s, now_step.wait.within_s)
+        self._ask_of_parts(now)
+
+    def _ask_of_parts(self, now: Method) -> None:
+        volume, ours = (each.main.titrant and each.main.titrant.sample_ml for each in (self.house, now))
+        if volume:
+            self._ask(("sample_ml",), "Sample, mL", volume, ours)
+        for part, now_part in zip(self.house.parts, now.parts, strict=True):
+            of = f"{part.parameter}: " if len(self.house.parts) > 1 else ""
+            if hasattr(part.numbers, "per"):
+                label = f"{of}One {part.unit_of_count} is worth, {sign(part.unit)}"
+                self._ask(("per", part.key), label, part.numbers.per, now_part.numbers.per)
+            for other, now_other in zip(part.also, now_part.also, strict=True):
+                label = f"{of}Factor to write it as {other.form}"
+                self._ask(("also", part.key, other.form), label, other.times, now_other.times)
+            if part.numbers.card and hasattr(part.numbers, "steps"):
+                label = f"{of}The printed steps, rising"
+                self._ask(("cards", part.key), label, part.numbers.steps, now_part.numbers.steps)
+
+    def _ask(self, about: tuple[str, ...], label: str, house: Any, now: Any) -> None:
+        said = {"label": label[:1].upper() + label[1:], "required": False}
+        if isinstance(house, tuple):
+            said["help_text"] = f"the house's: {', '.join(map(plain, house))}"
+            field: forms.Field = SimpleArrayField(forms.FloatField(), initial=list(now), **said)
+        else:
+            said["help_text"] = f"the house's: {plain(house)}"
+            whole = about[0] in ("waits", "within")
+            field = (forms.IntegerField if whole else forms.FloatField)(initial=now, **said)
+            field.widget.attrs["step"] = 1 if whole else "any"
+        name = slugify("-".join(about))
+        self.fields[name] = field
+        self.about[name] = (about, house)
+
+    def clean(self) -> dict[str, Any]:
+        """Make numbers of it, and a method with them; what is empty or as the house has it is left out."""
+        cleaned: dict[str, Any] = super().clean()
+        said: dict[str, Any] = {}
+        for name, (about, house) in self.about.items():
+            value = cleaned.get(name)
+            if value in (None, "", []) or (tuple(value) if isinstance(house, tuple) else value) == house:
+                continue
+            *path, last = about
+            place = said
+            for each in path:
+                place = place.setdefault(each, {})
+            place[last] = value
+        try:
+            self.numbers = Numbers.model_validate(said)
+            with_kit_numbers(self.house, self.numbers)
+        except Unreadable as error:
+            where, what = faults(error, "the method")[0]
+            raise forms.ValidationError(f"{place_in_words(where)}: {what}") from None
+        return cleaned

@@ -31,3 +31,21 @@ class OwnMethod(TeamOwned):
 
     def __str__(self) -> str:
         return str(self.definition.get("name") or self.key)
+
+
+class KitNumbers(TeamOwned):
+    """What a team's kit prints on a house method instead of the house's numbers: see kessa.core.methods.kit_numbers."""
+
+    key = models.CharField(max_length=60)
+    numbers = models.JSONField()
+    set_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    set_at = models.DateTimeField(auto_now=True)
+
+    history = HistoricalRecords(excluded_fields=["set_at"])
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["key"]
+        constraints = [models.UniqueConstraint(fields=["team", "key"], name="one_set_of_kit_numbers")]
+
+    def __str__(self) -> str:
+        return f"our kit's numbers of {self.key}"

@@ -5,10 +5,15 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 from django.utils.text import slugify
+from pydantic import ValidationError as Unreadable
 
-from kessa.core.methods.drafts import faults_of, read_file
+from kessa.core.checked import faults
+from kessa.core.methods import house_methods
+from kessa.core.methods.drafts import faults_of, place_in_words, read_file
+from kessa.core.methods.kit_numbers import KitNumbers as Numbers
+from kessa.core.methods.kit_numbers import with_kit_numbers
 from kessa.methods import may
-from kessa.methods.models import OwnMethod
+from kessa.methods.models import KitNumbers, OwnMethod
 from kessa.methods.selectors import forget_what_was_read
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team
@@ -35,7 +40,7 @@ def begin_draft(by: Membership, definition: dict[str, Any], key: str = "") -> Ow
     if draft is None:
         last = versions.order_by("-version").first()
         # A method that was exported under a version keeps counting from there.
-        version = last.version + 1 if last else max(int(definition.get("version") or 1), 1)
+        version = max(last.version + 1 if last else 1, int(definition.get("version") or 1))
         draft = OwnMethod(team_id=by.team_id, key=key, version=version, written_by_id=by.user_id)
     draft.definition = _said(draft, definition)
     draft.save()
@@ -58,9 +63,9 @@ def publish(by: Membership, draft: OwnMethod) -> OwnMethod:
     What is checked is what stands in the database at that moment, and nobody changes it in between.
     """
     held = _held(draft)
-    faults = faults_of(held.definition)
-    if faults:
-        raise ValidationError([f"{'.'.join(map(str, where)) or 'The method'}: {what}" for where, what in faults])
+    wrong = faults_of(held.definition)
+    if wrong:
+        raise ValidationError([f"{place_in_words(where)}: {what}" for where, what in wrong])
     held.published_at = timezone.now()
     held.save(update_fields=["published_at", "changed_at"])
     forget_what_was_read()
@@ -76,11 +81,30 @@ def throw_away(by: Membership, draft: OwnMethod) -> None:
 @act("method taken in", may.write_method)
 def take_in(by: Membership, text: str) -> OwnMethod:
     """Take in a method file as a draft; raises ValidationError with each fault by line and field."""
-    definition, faults = read_file(text)
-    if faults:
-        raise ValidationError(faults)
+    definition, wrong = read_file(text)
+    if wrong:
+        raise ValidationError(wrong)
     known = OwnMethod.objects.for_team(by.team_id).filter(key=definition["key"], retired_at=None).exists()
     return begin_draft(by, definition, definition["key"] if known else "")
+
+
+@act("kit's numbers set", may.write_method)
+def set_kit_numbers(by: Membership, key: str, numbers: Numbers) -> None:
+    """Let a house method go by what the team's kit prints, from now on; none that differs takes them away.
+
+    Raises ValidationError where the method is none with them.
+    """
+    rows = KitNumbers.objects.for_team(by.team_id)
+    if not numbers.differs:
+        rows.filter(key=key).delete()
+    else:
+        try:
+            with_kit_numbers(house_methods()[key], numbers)
+        except Unreadable as error:
+            raise ValidationError([what for _, what in faults(error, "the method")]) from None
+        said = {"numbers": numbers.model_dump(mode="json", exclude_defaults=True), "set_by_id": by.user_id}
+        rows.update_or_create(team_id=by.team_id, key=key, defaults=said)
+    forget_what_was_read()
 
 
 def retire(team_id: int, key: str) -> None:

@@ -16,6 +16,7 @@ urlpatterns = [
     path("draft/<int:pk>/throw-away/", views_editor.throw_away, name="throw_away"),
     path("<slug:key>/", views.method, name="method"),
     path("<slug:key>/change/", views_editor.change, name="change"),
+    path("<slug:key>/kit/", views_editor.kit_numbers, name="kit_numbers"),
     path("<slug:key>/retire/", views_editor.retire, name="retire"),
     path("<slug:key>/file/", views_editor.export, name="export"),
 ]

@@ -6,12 +6,13 @@ from django.views.decorators.http import require_GET
 
 from kessa.core.job.hazards import hazards_of
 from kessa.core.job.waste import waste_streams
+from kessa.core.methods import house_methods
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
 from kessa.log.models import QualityCheck
 from kessa.log.selectors import log_of
-from kessa.methods.models import OwnMethod
-from kessa.methods.selectors import families_of, methods_of
+from kessa.methods.models import KitNumbers, OwnMethod
+from kessa.methods.selectors import families_of, methods_of, out_of_use
 from kessa.people.access import member
 from kessa.people.models import Team
 
@@ -45,12 +46,17 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
         "steps": [(step, found.condition(step)) for step in found.steps],
         "family": families_of(team.pk).get(found.family, [found]),
         "in_use": key in methods_of(team.pk),
+        "is_house": key in house_methods(),
+        "kit_numbers": KitNumbers.objects.for_team(team).filter(key=key).select_related("set_by").first(),
         "hazards": hazards_of(supplies),
         "jar_label": waste_streams()[found.waste_to].label if found.waste_to else "",
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
         "results": results,
         "versions": list(
-            OwnMethod.objects.for_team(team).filter(key=key).exclude(published_at=None).select_related("written_by")
+            OwnMethod.objects.for_team(team)
+            .filter(key=found.family)
+            .exclude(published_at=None)
+            .select_related("written_by")
         ),
         "checks": QualityCheck.objects.for_team(team)
         .filter(family=found.family)
@@ -61,10 +67,7 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
 
 def _method(team: Team, key: str) -> Method:
     """A method in use, or one that was: results by it lead here."""
-    found = methods_of(team.pk).get(key)
-    if found is not None:
-        return found
-    retired = OwnMethod.objects.for_team(team).filter(key=key).exclude(published_at=None).order_by("-version").first()
-    if retired is None:
+    found = methods_of(team.pk).get(key) or out_of_use(team.pk, key)
+    if found is None:
         raise Http404
-    return Method.model_validate(retired.definition)
+    return found

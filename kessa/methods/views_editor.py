@@ -11,12 +11,13 @@ from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError as Unreadable
 
 from kessa.core.errors import CannotCompute
-from kessa.core.methods.drafts import beginning, faults_of, kinds_in_words
+from kessa.core.methods import house_methods
+from kessa.core.methods.drafts import beginning, faults_of, in_ranges, kinds_in_words, place_in_words
 from kessa.core.methods.parts import Part
 from kessa.methods import services
-from kessa.methods.forms import ExampleForm, ImportForm, KindForm, NumbersForm, StepsForm
+from kessa.methods.forms import ExampleForm, ImportForm, KindForm, KitNumbersForm, NumbersForm, StepsForm
 from kessa.methods.models import OwnMethod
-from kessa.methods.selectors import methods_of
+from kessa.methods.selectors import methods_of, newest_own
 from kessa.people.access import member, technician
 from kessa.rounds.services import retire_method
 
@@ -75,16 +76,20 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
     draft = _draft(request, pk)
     kind = draft.definition["parts"][0]["kind"]
     form = ExampleForm(kind, request.GET if "example" in request.GET else None)
-    context: dict[str, Any] = {"draft": draft, "form": form, "faults": faults_of(draft.definition)}
+    context: dict[str, Any] = {"draft": draft, "form": form, "faults": _in_words(draft.definition)}
     if form.is_bound and form.is_valid():
         try:
-            determined = Part.model_validate(draft.definition["parts"][0]).determine(form.reading)
+            determined = Part.model_validate(in_ranges(draft.definition)[0]["parts"][0]).determine(form.reading)
             context |= {"quantity": determined.quantity, "working": determined.working}
         except CannotCompute as error:
             context["refused"] = error.message
         except Unreadable:
             context["refused"] = "The numbers do not make a method yet: see above."
     return render(request, "methods/check.html", context)
+
+
+def _in_words(definition: dict[str, Any]) -> list[tuple[str, str]]:
+    return [(place_in_words(where), what) for where, what in faults_of(definition)]
 
 
 @technician
@@ -118,22 +123,46 @@ def change(request: HttpRequest, key: str) -> HttpResponse:
     found = methods_of(team.pk).get(key)
     if found is None:
         raise Http404
-    definition = found.snapshot()
-    own = OwnMethod.objects.for_team(team).filter(key=key).exists()
+    own = newest_own(team.pk, found)
+    definition = own.definition if own else found.snapshot()
     if not own:
         definition["version"] = 1
         definition["name"] = f"{found.name}, ours"[:200]
         definition["test_name"] = f"{found.test_name}, ours"
         definition["parts"][0]["numbers"].pop("next_range", None)
-    return redirect("methods:numbers", services.begin_draft(request.membership, definition, key if own else "").pk)
+    return redirect("methods:numbers", services.begin_draft(request.membership, definition, own.key if own else "").pk)
+
+
+@technician
+def kit_numbers(request: HttpRequest, key: str) -> HttpResponse:
+    """Set what the team's kit prints on a house method, in one short form."""
+    house, now = house_methods().get(key), methods_of(request.membership.team.pk).get(key)
+    if now is None:
+        raise Http404
+    if house is None:
+        messages.error(request, "This method is your own already: change it.")
+        return redirect("methods:method", key)
+    form = KitNumbersForm(house, now, request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            services.set_kit_numbers(request.membership, key, form.numbers)
+            messages.success(request, "Your kit's numbers hold from the next test on; earlier results stay.")
+            return redirect("methods:method", key)
+        except ValidationError as error:
+            form.add_error(None, error)
+    context = {"house": house, "form": form}
+    return render(request, "methods/kit_numbers.html", context, status=422 if form.errors else 200)
 
 
 @technician
 @require_POST
 def retire(request: HttpRequest, key: str) -> HttpResponse:
     """Take a method of the team's own out of use."""
-    get_object_or_404(OwnMethod.objects.for_team(request.membership.team).filter(key=key).distinct("key"))
-    retire_method(request.membership, key)
+    found = methods_of(request.membership.team.pk).get(key)
+    own = found and newest_own(request.membership.team.pk, found)
+    if own is None:
+        raise Http404
+    retire_method(request.membership, own.key)
     messages.success(request, "It is out of use. What was measured by it stays in the log.")
     return redirect("methods:index")
 
@@ -145,7 +174,10 @@ def export(request: HttpRequest, key: str) -> HttpResponse:
     found = methods_of(request.membership.team.pk).get(key)
     if found is None:
         raise Http404
-    response = HttpResponse(tomli_w.dumps(found.snapshot()), content_type="application/toml; charset=utf-8")
+    own = newest_own(request.membership.team.pk, found)
+    response = HttpResponse(
+        tomli_w.dumps(own.definition if own else found.snapshot()), content_type="application/toml; charset=utf-8"
+    )
     response["Content-Disposition"] = f'attachment; filename="{key}.toml"'
     return response
 

@@ -3,8 +3,9 @@
 from django.urls import reverse
 
 from kessa.core.methods import house_methods
+from kessa.log.services import go_on
 from kessa.methods.models import OwnMethod
-from kessa.methods.selectors import methods_of
+from kessa.methods.selectors import families_of, methods_of
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, send, team_of
 
@@ -52,6 +53,9 @@ class OwnMethods(PageTest):
 
     def post(self, name, draft, form=None):
         return self.client.post(reverse(f"methods:{name}", args=[draft.pk]), form or {}, follow=True)
+
+    def exported(self, key):
+        return self.client.get(reverse("methods:export", args=[key])).content.decode()
 
     def published(self, **changes):
         draft = self.draft()
@@ -119,6 +123,68 @@ class OwnMethods(PageTest):
         self.post("publish", draft)
         self.assertEqual(methods_of(self.team.pk)[draft.key].main.chips, ())
 
+    def test_ranges_by_volume_are_methods_of_one_family(self):
+        draft = self.draft()
+        wrong = self.post("numbers", draft, ZINC | {"ranges": "25, 4\n5"})
+        self.assertContains(wrong, "Line 2: mL of sample, a comma, what one unit is worth.", status_code=422)
+        self.post("numbers", draft, ZINC | {"ranges": "25, 4\n5; 20"})
+        steps = rows({"text": "Fill to {vessel}"}, {"text": "One drop"}, {"text": "Empty"})
+        self.post("steps", draft, steps)
+        self.post("publish", draft)
+        low, high = families_of(self.team.pk)[draft.key]
+        self.assertEqual((low.key, low.main.per, low.steps[0].text), (draft.key, 4, "Fill to 25 mL"))
+        self.assertEqual((high.main.per, high.main.titrant, low.main.next_range), (20, None, high.key))
+        over = begin(self.place, self.membership, low.key)
+        send(self.membership, over, Taps().run("sample-1", 20, endpoint=False).close())
+        following = go_on(self.membership, over, None)
+        self.assertEqual(following.method_key, high.key)
+        page = self.client.get(reverse("methods:method", args=[high.key]))
+        self.assertContains(page, "Retire it")
+        written = self.client.get(reverse("methods:export", args=[high.key])).content.decode()
+        self.assertIn("ranges = [", written)
+        self.client.post(reverse("methods:take_in"), {"text": written.replace("version = 1", "version = 7")})
+        again = OwnMethod.objects.for_team(self.team).get(published_at=None)
+        self.assertEqual((again.key, again.version), (draft.key, 7))
+        self.post("publish", again)
+        self.assertEqual([each.version for each in families_of(self.team.pk)[draft.key]], [7, 7])
+        self.client.post(reverse("methods:retire", args=[high.key]))
+        self.assertEqual(self.client.get(reverse("methods:method", args=[high.key])).status_code, 200)
+
+    def test_a_kits_own_waits_factors_and_card_hold_from_the_next_test_on(self):
+        address = reverse("methods:kit_numbers", args=["nitrate-ampoule"])
+        self.assertContains(self.client.get(reverse("methods:method", args=["nitrate-ampoule"])), address)
+        house = house_methods()["nitrate-ampoule"]
+        form = self.client.get(address).context["form"]
+        shake = next(name for name, (about, _) in form.about.items() if about[0] == "waits")
+        card = next(name for name, (about, _) in form.about.items() if about[0] == "cards")
+        before = begin(self.place, self.membership, "nitrate-ampoule")
+        self.assertContains(self.client.post(address, {card: "3, 2, 1"}), "steps must rise", status_code=422)
+        self.assertContains(self.client.post(address, {shake: "0"}), "must be above 0", status_code=422)
+        self.client.post(address, {shake: "180", card: "0.5, 1, 2, 4"})
+        ours = methods_of(self.team.pk)["nitrate-ampoule"]
+        after = begin(self.place, self.membership, "nitrate-ampoule")
+        changed = [step.wait.seconds for step in ours.steps if step.wait and step.wait.what == form.about[shake][0][1]]
+        self.assertEqual((changed, ours.main.numbers.steps), ([180], (0.5, 1, 2, 4)))
+        self.assertEqual(before.method.main.numbers.steps, house.main.numbers.steps)
+        self.assertEqual(after.method.main.numbers.steps, (0.5, 1, 2, 4))
+        self.assertEqual((ours.version, ours.family, ours.main.chips), (house.version, house.family, ()))
+        page = self.client.get(reverse("methods:method", args=["nitrate-ampoule"]))
+        self.assertContains(page, "By your kit's own numbers")
+        # Another team goes by the house's; so does this one once nothing differs.
+        self.assertEqual(methods_of(team_of("Maud")[0].team_id)["nitrate-ampoule"], house)
+        self.client.post(address, {shake: ""})
+        self.assertEqual(methods_of(self.team.pk)["nitrate-ampoule"], house)
+
+    def test_a_kits_volume_brings_its_words_and_its_worth_along(self):
+        address = reverse("methods:kit_numbers", args=["chloride-drops-25"])
+        self.client.post(address, {"sample_ml": "20"})
+        ours = methods_of(self.team.pk)["chloride-drops-25"]
+        self.assertEqual((ours.vessel, ours.main.per, ours.main.titrant.sample_ml), ("20 mL", 5, 20))
+        self.assertIn("Fill with sample to the 20 mL line", [step.text for step in ours.steps])
+        self.assertAlmostEqual(ours.main.numbers.precision_abs, 10)
+        self.client.force_login(member(self.team, "Olek").user)
+        self.assertEqual(self.client.get(address).status_code, 403)
+
     def test_out_as_a_file_and_in_again_everywhere(self):
         for key in (
             "chlorine-dioxide-stages",
@@ -139,10 +205,13 @@ class OwnMethods(PageTest):
             self.assertEqual(own, house)
 
     def test_a_faulty_file_is_told_by_line_and_field(self):
-        good = self.client.get(reverse("methods:export", args=["ph-tablet"])).content.decode()
+        good = self.exported("ph-tablet")
         line = next(n for n, text in enumerate(good.splitlines(), 1) if text.startswith("unit ="))
         for broken, words in (
-            (good.replace("unit =", "unti ="), f"Line {line}, parts.0.unti: unti is not known here"),
+            (
+                good.replace("unit =", "unti ="),
+                f"Line {line}: Unti: unti is not known here: it may be misspelt. Did",
+            ),
             (good.replace('kind = "read"', 'kind = "guess"'), "kind must be one of: &#x27;do&#x27;"),
             ("a = [1", "This is not TOML"),
             ("a = " + "[" * 20_000, "This is not TOML"),
@@ -150,6 +219,8 @@ class OwnMethods(PageTest):
             (good.replace('unit = "pH"', 'unit = "\\u0000"'), "unit holds letters or signs that it may not"),
             (good.replace('parameter = "pH"', f'parameter = "{"p" * 61}"'), "longer than 60 letters"),
             (good.replace("within = 0.3", "within = -1"), "within cannot be below 0"),
+            (self.exported("calcium-hardness-drops-25").replace('"CaCO3"', '"caco3"'), "did you mean CaCO3?"),
+            (self.exported("chloride-drops-25").replace('text = "Goggles', 'txt = "Goggles'), "Step 1"),
             ("", "Choose a file, or paste its text."),
         ):
             page = self.client.post(reverse("methods:take_in"), {"text": broken})

@@ -49,7 +49,7 @@ def class_of(method: Method, part: Part) -> str:
     """Return the class of a part of a method.
 
     >>> from kessa.core.methods import house_methods
-    >>> [class_of(m, m.main) for m in map(house_methods().get, ("ph-strip", "chloride-drops-25", "clarity-tube"))]
+    >>> [class_of(m, m.main) for m in map(house_methods().get, ("ph-strip", "chloride-drops-25", "secchi-depth"))]
     ['screening', 'count', 'eye']
     """
     if part.key in {computed.key for computed in method.computes}:

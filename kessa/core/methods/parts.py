@@ -12,7 +12,7 @@ from pydantic import Field, StringConstraints, field_serializer, model_validator
 from kessa.core.checked import Checked, NotNegative, Number, Positive
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import Quantity, plain
-from kessa.core.quantities.species import FORMS
+from kessa.core.quantities.species import FORMS, no_form
 from kessa.core.quantities.units import UNITS, convert
 from kessa.core.readings import AnyKind
 from kessa.core.readings.card_steps import place_on, value_at
@@ -46,7 +46,7 @@ class Titrant(Checked):
         if (self.unit_meq is None) == (self.normality is None or self.drop_ml is None):
             raise ValueError("give normality and drop_ml, or else unit_meq")
         if self.equivalent_of not in FORMS:
-            raise ValueError(f"equivalent_of: no form {self.equivalent_of}")
+            raise ValueError(f"equivalent_of: {no_form(self.equivalent_of)}")
         return self
 
     def worth_of_a_unit(self) -> float:
@@ -182,7 +182,7 @@ class Part(Checked):
 
     def _check_units(self) -> None:
         if self.form is not None and self.form not in FORMS:
-            raise ValueError(f"as: no form {self.form}")
+            raise ValueError(f"as: {no_form(self.form)}")
         for unit in self.display_units:
             _check(f"display_units: {unit}", unit, None, self.unit, None)
         for other in self.also:

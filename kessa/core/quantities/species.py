@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from difflib import get_close_matches
 from typing import NamedTuple
 
 # Standard atomic weights, g/mol: IUPAC (2021), abridged.
@@ -84,3 +85,14 @@ FORMS = {
         _form("MoO4", "molybdenum", 1, Mo=1, O=4),
     )
 }
+
+
+def no_form(name: str) -> str:
+    """Say that there is no form of a name, and which may be meant.
+
+    >>> no_form("caco3"), no_form("zzz")
+    ('no form caco3, did you mean CaCO3?', 'no form zzz')
+    """
+    by_letters = {known.lower(): known for known in FORMS}
+    near = get_close_matches(name.lower(), by_letters, 1)
+    return f"no form {name}, did you mean {by_letters[near[0]]}?" if near else f"no form {name}"

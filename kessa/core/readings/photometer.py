@@ -102,7 +102,7 @@ class Photometer(Kind):
         return finite((at_path - self.intercept) / self.slope, "slope")
 
     def as_read(self, reading: Mapping[str, Any]) -> Kind:
-        """Return the line as it holds in the cell of an absorbance: a longer one sees less, and comes to its end sooner.
+        """Return the line as it holds in the cell of an absorbance: a longer one sees less, and ends sooner.
 
         By Beer and Lambert's law the range, and what it is good to at least, go down as the path goes up.
         """
