@@ -33,7 +33,7 @@ class Input(NamedTuple):
 
 
 _BEYOND = {
-    "pad": ("before the first", "past the last"),
+    "pad": ("less than the first", "more than the last"),
     "tube": ("lost below the first mark", "seen beyond the last mark"),
     "discs": ("clearer than the first disc", "cloudier than the last disc"),
     "thermometer": ("below the first field", "above the last field"),

@@ -119,10 +119,18 @@ def _test(sample: str, stay: Stay, todo: Todo, at: datetime, instruments: list[I
     return run_through(begun, stay.person, todo, chance)
 
 
+# Conductivity for each mg/L of chloride, where more than salt is dissolved; m³ made up a day.
+_SALTS = {"boiler": 45.0, "cooling-tower": 17.0}
+_MADE_UP = {"boiler": 3.0, "cooling-tower": 8.0, "supply": 60.0}
+
+
 def _seen(place: Place, day: datetime, temperature: float, strength: float, chance: Random) -> dict[str, float]:
     cold = season(day)
     wet = chance.choice([0, 0, 1, 1, 2, 3])
-    seen = {"temperature": temperature, "conductivity": float(round(110 + 3.1 * strength + chance.gauss(0, 6)))}
+    seen = {
+        "temperature": temperature,
+        "conductivity": float(round(110 + _SALTS.get(place.kind_key, 3.1) * strength + chance.gauss(0, 6))),
+    }
     if place.kind_key == "stream":
         air = round(9 - 18 * (cold - 0.5) + chance.gauss(0, 2), 1)
         seen |= {"weather_now": 6 if air < 0 else [0, 2, 4, 5][wet], "rain_past_day": 4 if air < 1 and wet else wet}
@@ -132,7 +140,7 @@ def _seen(place: Place, day: datetime, temperature: float, strength: float, chan
         seen |= {"water_depth": float(32 + 9 * wet)}
     elif place.kind.is_plant:
         seen |= {"load": float(chance.randrange(55, 92, 5)), "days_since_dose": float(chance.randrange(1, 7))}
-        seen |= {"colour": 0, "make_up": float(4000 + (day.toordinal() % 1000) * 3)}
+        seen |= {"colour": 0, "make_up": round(41 + (day.toordinal() % 1000) * _MADE_UP.get(place.kind_key, 0.004), 1)}
     else:
         seen |= {"colour": 0, "smell": 0}
     asked = {scale.key for scale in scales_for(place.kind_key)}

@@ -15,7 +15,9 @@ from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.limits import not_judged
 from kessa.core.judging.written import bearing_on, other_forms
+from kessa.core.quantities.parameters import parameter
 from kessa.core.runs.flags import ENDS, FLAGS
+from kessa.kits.models import Lot
 from kessa.log import may
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
@@ -75,12 +77,14 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     rows = (
         Result.objects.for_team(team)
         .select_related(*related)
-        .prefetch_related("marks__by", "marks__lifted_by", "marks__quality_check", "marks__instrument_check")
+        .prefetch_related(
+            "marks__by", "marks__lifted_by", "marks__quality_check", "marks__instrument_check", "marks__beside"
+        )
     )
     found = get_object_or_404(rows, pk=pk)
     context = {
         "result": found,
-        "marks": [mark for mark in found.active_marks if mark.flag not in ENDS],
+        "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
         "steps": steps_of(found),
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
@@ -92,6 +96,13 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         **(_of_determination(found) if found.determination else {}),
     }
     return render(request, "log/result.html", context)
+
+
+def _lots_at_fault(found: Result, flag: str) -> list[Lot]:
+    """The lots of which a flag speaks, where it is about lots."""
+    if not flag.startswith("lot-") or found.determination is None:
+        return []
+    return [use.lot for use in found.determination.lots.select_related("lot") if flag in use.faults]
 
 
 def _of_determination(found: Result) -> dict[str, Any]:
@@ -112,7 +123,15 @@ def _of_determination(found: Result) -> dict[str, Any]:
         "also": [part.written_as(own, form) for form in other_forms(part, found.form or None)],
         "beside": [each for each in others if each.ended is None and each.part != found.part],
         "history": [each for each in others if each.part == found.part],
-        "answers": [(ask, found.readings.get("answers", {}).get(key)) for key, ask in method.asks.items()],
+        "answers": [
+            (step.text, step.ask, found.readings.get("answers", {}).get(step.ask.key))
+            for step in method.steps
+            if step.ask
+        ],
+        "may_spike": part.numbers.can_be_checked
+        and len(method.finds) == 1
+        and not (method.screening or found.ended)
+        and parameter(part.parameter).differences == "proportion",
         "runs": [(number, part.said(read)) for number, read in found.runs.items()],
         "taps": told_taps(determination),
         "next_method": methods_of(found.team_id).get(part.next_range or ""),

@@ -88,7 +88,7 @@ class NumbersForm(forms.Form):
         self.fields["may_dilute"] = forms.BooleanField(label="A sample may be diluted first", required=False)
         self.fields["agree_within"] = forms.FloatField(
             label="Two runs agree within, percent",
-            help_text="empty: one reading is a result",
+            help_text=f"empty: {'within one unit' if self.kind.has_blank else 'one reading is a result'}",
             min_value=0,
             required=False,
         )
@@ -202,6 +202,10 @@ class StepsForm:
         formset = forms.formset_factory(StepForm, extra=0 if data else 3, max_num=_STEPS)
         steps = [_as_row(number, step) for number, step in enumerate(definition["steps"], 1)]
         self.rows = formset(data, initial=steps, prefix="steps")
+        for row, step in zip(self.rows, definition["steps"], strict=False):
+            # A clock belongs to what is done: one counts and reads until it is over.
+            for name in ("seconds", "rule", "within_s") if step.get("kind", "do") != "do" else ():
+                del row.fields[name]
 
     def changed(self) -> dict[str, Any]:
         """Return the definition with these steps: what a row does not speak of stays as it was."""

@@ -131,4 +131,7 @@ class Files(TestCase):
     def test_a_fault_in_a_step_is_found_on_its_line(self):
         text = '[[steps]]\ntext = "Fill"\n\n[[steps]]\ntext = "Wait"\nwait = { what = "x", seconds = 0 }\n'
         _, faults = read_file(text)
-        self.assertTrue(any(fault.startswith("Line 6, steps.1.wait.seconds") for fault in faults), faults)
+        self.assertTrue(any(fault.startswith("Line 6: Step 2, wait, seconds:") for fault in faults), faults)
+        inline = 'steps = [\n    { text = "Fill" },\n    { text = "Wait", wait = { what = "x", seconds = 0 } },\n]\n'
+        _, faults = read_file(inline)
+        self.assertTrue(any(fault.startswith("Line 3: Step 2, wait, seconds:") for fault in faults), faults)

@@ -31,6 +31,9 @@ class PlaceKind(Checked):
     caution: str
     sampling: str
     at_the_bench: str = ""
+    # Where water that was only looked at goes, by its stream and in words.
+    leftover_to: str = "back"
+    leftover: str = ""
     has_depth: bool = False
     is_plant: bool = False
     water: Water

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from kessa.core.job.place_kinds import PlaceKind
+from kessa.core.job.waste import waste_streams
 from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import Step
 from kessa.core.methods.windows import window_steps
@@ -34,6 +35,10 @@ def led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float] | 
         steps, asked = kept, {each["ask"]["key"] for each in kept if "ask" in each}
     if kind and kind.at_the_bench:
         steps[0]["caution"] = " ".join(filter(None, (kind.at_the_bench, steps[0].get("caution"))))
+    if kind and kind.leftover and definition.get("waste_to") == "back":
+        definition |= {"waste": kind.leftover, "waste_to": kind.leftover_to}
+        if jar := waste_streams()[kind.leftover_to].jar:
+            definition["gear"] = [*definition.get("gear", ()), jar]
     definition["steps"] = steps
     definition["uses"] = [each for each in uses if set(each.get("when", ())) <= asked]
     return Method.model_validate(definition)

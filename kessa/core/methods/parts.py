@@ -20,6 +20,7 @@ from kessa.core.readings.kind import BESIDE, Determined, truth_in_words
 
 # No NUL: PostgreSQL keeps none.
 Text = Annotated[str, StringConstraints(min_length=1, max_length=600, strip_whitespace=True, pattern=r"^[^\x00]*$")]
+MayBeEmpty = Annotated[str, StringConstraints(max_length=600, strip_whitespace=True, pattern=r"^[^\x00]*$")]
 Name = Annotated[Text, StringConstraints(max_length=60)]
 UnitName = Annotated[Text, StringConstraints(max_length=20)]
 Key = Annotated[str, StringConstraints(pattern=r"^[a-z0-9-]+$", max_length=60)]

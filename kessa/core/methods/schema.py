@@ -13,7 +13,7 @@ from kessa.core.job.schools import complete
 from kessa.core.job.supplies import supplies
 from kessa.core.job.waste import waste_streams
 from kessa.core.methods.computed import Computed
-from kessa.core.methods.parts import Key, Part, Text
+from kessa.core.methods.parts import Key, MayBeEmpty, Part, Text
 from kessa.core.methods.steps import Ask, Step, Use
 from kessa.core.methods.windows import window_steps
 from kessa.core.quantities.parameters import parameter
@@ -93,8 +93,9 @@ class Method(Checked):
     vessel: Text = "as the kit's sheet says"
     family: Key
     principle: Text
-    wear: Text
-    waste: Text
+    # Empty where nothing is worn for it, or nothing is left of it.
+    wear: MayBeEmpty
+    waste: MayBeEmpty
     # The stream in which it is collected, by its key; none where the team has not said.
     waste_to: str = ""
     keeps_hours: Positive | None = None

@@ -213,7 +213,7 @@ function byServer(results, states) {
 
 export function choices(now, states) {
   const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
-  const beginWords = now.counted.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
+  const beginWords = now.samples.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
   const write = ["Write it in the log", "close"];
   const again = [beginWords, nextSample];
   if (!now.samples.length && now.blanks.length) return afterBlank(now.blanks.at(-1), again);
