@@ -21,6 +21,7 @@ from kessa.core.judging.limits import (
     overall,
     rule_for,
     rule_sets,
+    settles,
     unsettled,
 )
 from kessa.core.judging.usual import usual_range
@@ -183,6 +184,29 @@ class Conclusions(TestCase):
         gasping = conclude(oxygen, oxygen.main, {1: {"at": 2}, 2: {"at": 2}})
         decisive = {"verdict": "outside", "min": 4, "max": None, "unit": "mg/L", "as": "O2"}
         self.assertIn("gasp", " ".join(next_steps(oxygen, oxygen.main, gasping, decisive, Where())))
+
+    def test_a_most_alone_never_says_that_there_is_enough_chlorine(self):
+        none = house_methods()["chlorine-photometer"].main.determine({"display": 0.0}).quantity
+        most = judge_by_sets(none, "free chlorine", ["us-primary", "who-gdwq"])
+        self.assertEqual((overall(most)["verdict"], settles("free chlorine", most)), ("inside", False))
+        both = judge_by_sets(none, "free chlorine", ["us-primary", "chlorinated-supply"])
+        self.assertEqual((overall(both)["verdict"], settles("free chlorine", both)), ("outside", True))
+
+    def test_bacteria_that_are_found_wait_for_no_limit(self):
+        method = house_methods()["ecoli-presence"]
+
+        def said(seen, water, key="e-coli"):
+            part = method.part(key)
+            outcome = conclude(method, part, {1: {"seen": seen}})
+            return " ".join(next_steps(method, part, outcome, None, Where(water, authority="the health office")))
+
+        for seen in ("present", "cannot tell"):
+            self.assertRegex(said(seen, "drinking"), "boiled.*the health office today")
+            self.assertIn("Nobody drinks", said(seen, "drinking", "coliforms"))
+            self.assertIn("competent person", said(seen, "plant"))
+        absent = said("absent", "drinking")
+        self.assertIn("says nothing of chemicals", absent)
+        self.assertNotIn("Nothing more to do", absent)
 
     def test_only_what_may_be_diluted_is_told_to_be(self):
         for method in house_methods().values():

@@ -35,6 +35,16 @@ class Said(Checked):
     steps: tuple[str, ...]
 
 
+class _Found(Checked):
+    water: Water
+    parameters: tuple[str, ...]
+    steps: tuple[str, ...]
+
+
+class _Step(Checked):
+    step: str
+
+
 class _Word(Checked):
     water: Water
     # Only of these, and only where nothing says how little there may be.
@@ -44,6 +54,8 @@ class _Word(Checked):
 
 class _Advice(Checked):
     said: tuple[Said, ...]
+    found: tuple[_Found, ...]
+    absent: _Step
     inside: tuple[_Word, ...]
     unjudged: tuple[_Word, ...]
 
@@ -109,6 +121,8 @@ def next_steps(
     if unusual and verdict in (INSIDE, CLOSE, None):
         look = f" {where.compare[:1].upper()}{where.compare[1:]} too." if where.compare else ""
         steps.append(f"Not usual for this place: look for a cause and tell your coordinator.{look}")
+    if outcome.quantity and outcome.quantity.unit == "presence":
+        steps += _by_presence(part, outcome.quantity, where)
     if steps:
         return tuple(steps)
     if verdict == INSIDE:
@@ -153,6 +167,15 @@ def _by_verdict(decisive: Mapping[str, Any], part: Part, outcome: Outcome, where
             compare = where.compare or "at the same point"
             return [step.format(compare=compare, authority=where.authority or _LOCAL) for step in said.steps]
     return []
+
+
+def _by_presence(part: Part, quantity: Quantity, where: Where) -> list[str]:
+    """What is done where something was found; what cannot be told counts as found."""
+    if not quantity.value:
+        return [advice().absent.step]
+    key = parameter(part.parameter).key
+    fitting = (each.steps for each in advice().found if each.water == where.water and key in each.parameters)
+    return [step.format(authority=where.authority or _LOCAL) for step in next(fitting, ())]
 
 
 def _side(decisive: Mapping[str, Any], quantity: Quantity | None) -> str:

@@ -152,6 +152,13 @@ def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
     }
 
 
+def settles(name: str, judgements: list[dict[str, Any]]) -> bool:
+    """Whether judgements give a verdict: a most alone says nothing of what there may be too little of."""
+    decisive = overall(judgements)
+    inside = decisive is not None and decisive["verdict"] == INSIDE
+    return not (inside and known_parameter(name).needs_least and all(each.get("min") is None for each in judgements))
+
+
 def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
     """Return the judgement that decides: the gravest, of those the one with the least margin; None without limits."""
     if not judgements:

@@ -20,6 +20,7 @@ class Parameter(Checked):
     unusual_by: Positive | None = None
     conserved: bool = False
     acute: bool = False
+    needs_least: bool = False
     degrees: bool = False
     ion: str | None = None
     salt: str | None = None
