@@ -15,7 +15,10 @@ from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.limits import not_judged
 from kessa.core.judging.written import bearing_on, other_forms
+from kessa.core.methods.steps import UNKNOWN, Ask
 from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.kits.models import Lot
 from kessa.log import may
@@ -98,6 +101,15 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "log/result.html", context)
 
 
+def _answered(ask: Ask, answers: dict[str, Any]) -> str:
+    """Say what was answered to a question."""
+    answer = answers.get(ask.key)
+    if answer is None or answer == UNKNOWN:
+        return "not answered" if answer is None else "not measured"
+    chosen = ask.chosen(answer)
+    return chosen.name if chosen else f"{plain(answer)} {sign(ask.unit or '')}".rstrip()
+
+
 def _lots_at_fault(found: Result, flag: str) -> list[Lot]:
     """The lots of which a flag speaks, where it is about lots."""
     if not flag.startswith("lot-") or found.determination is None:
@@ -112,6 +124,7 @@ def _of_determination(found: Result) -> dict[str, Any]:
     method = determination.method
     part = method.part(found.part)
     own = in_own_form(found)
+    answers = found.readings.get("answers", {})
     rows = Result.objects.for_team(found.team_id).filter(determination=determination).order_by("-pk")
     others = [each for each in rows.prefetch_related(active_marks())[:40] if each.pk != found.pk]
     return {
@@ -124,7 +137,7 @@ def _of_determination(found: Result) -> dict[str, Any]:
         "beside": [each for each in others if each.ended is None and each.part != found.part],
         "history": [each for each in others if each.part == found.part],
         "answers": [
-            (step.text, step.ask, found.readings.get("answers", {}).get(step.ask.key))
+            (step.text if step.text.endswith("?") else f"{step.text}:", step.ask.key, _answered(step.ask, answers))
             for step in method.steps
             if step.ask
         ],

@@ -10,7 +10,7 @@ from playwright.sync_api import expect, sync_playwright
 from kessa.people.models import Membership, Role, Team, User
 from kessa.places.models import Pair, Place
 from tests.browser.chromium import CHROMIUM, PHONE, QUIET
-from tests.world import SETS
+from tests.world import SETS, begin
 
 AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
 
@@ -109,3 +109,44 @@ class BrowserTest(StaticLiveServerTestCase):
         found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
         told = [(each["id"], [node["html"][:120] for node in each["nodes"][:3]]) for each in found]
         self.assertEqual(told, [], page.url)
+
+
+class BenchTest(BrowserTest):
+    """A test that was begun, on its bench, with the page's clock in our hands."""
+
+    def bench(self, method, viewport=PHONE, place=None, **said):
+        """Begin a test and open its bench."""
+        begun = begin(place or self.below, self.olek, method, **said)
+        page = self.open(viewport)
+        page.clock.install()
+        page.goto(f"{self.address}/bench/{begun.pk}/")
+        self.assert_saved(page)
+        return page
+
+    def prepare(self, page):
+        """Do the steps up to the reading, each clock run out (and with it, mostly, the time in which to read)."""
+        done = page.get_by_role("button", name="Done, next")
+        start = page.get_by_role("button", name="Start the clock")
+        for _ in range(30):
+            self.answer(page)
+            if start.is_visible():
+                start.click()
+                page.clock.fast_forward(900_000)
+                page.get_by_role("button", name="Done, next").click()
+            elif done.is_visible():
+                done.click()
+            else:
+                return
+
+    def keep(self, page):
+        """Keep what was read."""
+        page.get_by_role("button", name="Keep this reading").click()
+
+    def write(self, page, name="Write it in the log"):
+        """Write what the runs came to, and see its working."""
+        page.get_by_role("button", name=name).click()
+        expect(page.get_by_role("heading", name="The working")).to_be_visible()
+
+    def done(self, page):
+        """Do one step."""
+        page.get_by_role("button", name="Done, next").click()

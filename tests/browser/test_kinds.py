@@ -6,46 +6,12 @@ from kessa.kits.services import keep_table
 from kessa.log.models import Result
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
-from tests.browser.base import BrowserTest
+from tests.browser.base import BenchTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import begin, read, stocked_kit
 
 
-class Kinds(BrowserTest):
-    def bench(self, method, viewport=PHONE, place=None):
-        """Open the bench of a test that was begun, with the page's clock in our hands."""
-        begun = begin(place or self.below, self.olek, method)
-        page = self.open(viewport)
-        page.clock.install()
-        page.goto(f"{self.address}/bench/{begun.pk}/")
-        self.assert_saved(page)
-        return page
-
-    def prepare(self, page):
-        """Do the steps up to the reading, each clock run out (and with it, mostly, the time in which to read)."""
-        done = page.get_by_role("button", name="Done, next")
-        start = page.get_by_role("button", name="Start the clock")
-        for _ in range(30):
-            self.answer(page)
-            if start.is_visible():
-                start.click()
-                page.clock.fast_forward(900_000)
-                page.get_by_role("button", name="Done, next").click()
-            elif done.is_visible():
-                done.click()
-            else:
-                return
-
-    def keep(self, page):
-        page.get_by_role("button", name="Keep this reading").click()
-
-    def write(self, page, name="Write it in the log"):
-        page.get_by_role("button", name=name).click()
-        expect(page.get_by_role("heading", name="The working")).to_be_visible()
-
-    def done(self, page):
-        page.get_by_role("button", name="Done, next").click()
-
+class Kinds(BenchTest):
     def test_hardness_that_is_none_is_written_as_less_than_one_drop(self):
         page = self.bench("total-hardness-drops-25")
         page.get_by_role("button", name="No deionised water").click()
@@ -142,7 +108,8 @@ class Kinds(BrowserTest):
         self.write(page)
         self.assertEqual(Result.objects.for_team(self.team).get().value, 27.5)
         expect(page.get_by_text("As P: × 0.33 by the kit's own factor = 9.075 mg/L as P.")).to_be_visible()
-        expect(page.get_by_role("list", name="What was read").get_by_text("Cloudy: clear")).to_be_visible()
+        read = page.get_by_role("list", name="What was read")
+        expect(read.get_by_text("Is the sample cloudy? Clear")).to_be_visible()
 
     def test_a_judged_part_of_the_way_by_house_rule(self):
         choose_house_rules(self.ines, house_rules(self.team), {"between_colours": "judged"})

@@ -139,7 +139,7 @@ class Story(BrowserTest):
         self.drops(page, 9)
         page.get_by_role("button", name="Went too far").click()
         expect(page.get_by_role("heading", name="This run is void")).to_be_visible()
-        self.run_through(page, 4, begin="Begin the first run")
+        self.run_through(page, 4, begin="Begin run 2")
         self.run_through(page, 8, begin="Begin run 3")
         expect(page.get_by_role("heading", name="The runs do not agree yet")).to_be_visible()
         self.run_through(page, 12, begin="Begin run 4")

@@ -166,6 +166,14 @@ BRINGS = {
     "manganese-reagent-2": "formaldehyde",
     "ammonia-packet-2": "nitroprusside",
     "inhibitor-drops": "inhibitor",
+    "nitrate-low-powder": "cadmium",
+    "phosphate-low-powder": "metals",
+    "phosphonate-powder": "metals",
+    "persulfate-powder": "oxidiser",
+    "silica-molybdate": "metals",
+    "sulfate-powder": "metals",
+    "fluoride-reagent": "acid",
+    "sulfide-reagent-1": "acid",
 }
 
 
