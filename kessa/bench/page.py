@@ -7,7 +7,6 @@ from django.urls import reverse
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench
 from kessa.core.judging.usual import UsualRange
-from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.ladder import ladder
 from kessa.log.judgement import judged
@@ -42,7 +41,6 @@ def bench_payload(
             }
             for part in method.parts
         ],
-        "second_colours": _colours_of(method.parts[1]) if method.staged else None,
         "steps": [
             step.model_dump(mode="json", include={"kind", "parts", "wait", "when", "ask"}, exclude_none=True)
             for step in method.steps
@@ -50,6 +48,7 @@ def bench_payload(
         "unit": main.unit,
         "unit_of_count": main.unit_of_count,
         "stop_at": main.stop_at,
+        "ladder_to": max(part.stop_at for part in method.parts),
         "settle_s": count_step.settle_s if count_step else None,
         "between_s": count_step.between_s if count_step else None,
         "most_runs": method.agreement.most if method.agreement else 1,
@@ -67,12 +66,6 @@ def bench_payload(
         "taps": as_sent(taps),
         "states": states_of(bench),
     }
-
-
-def _colours_of(part: Part) -> list[str]:
-    """The colours before, at and past the end."""
-    by_role = {colour.role: colour.value for colour in part.colours}
-    return [by_role[role] for role in ("not yet", "stays", "too far")]
 
 
 def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:

@@ -64,7 +64,8 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
         "form": form,
         "once": once,
         "dues": dues,
-        "wear": list(dict.fromkeys(method.wear for method in methods.values())),
+        # Why it is worn stands with the hazards.
+        "wear": list(dict.fromkeys(method.wear.split(":")[0] for method in methods.values() if method.wear)),
         "hazards": hazards_of([use.supply for method in methods.values() for use in method.uses]),
         "rules": house_rules(team),
     }

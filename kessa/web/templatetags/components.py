@@ -209,9 +209,9 @@ def ladder(stop_at: int, usual: Any, unit_of_count: str) -> dict[str, Any]:
 
 @register.inclusion_tag("components/vessel.html")
 def vessel(method: Any) -> dict[str, Any]:
-    """Draw the bottle with the colour now, and the colours to look for."""
-    colours = method.main.colours
-    return {"method": method, "look_for": colours, "colours": vessel_colours(colours)}
+    """Draw the bottle with the colour now, and the colours to look for: of two stages both, the first in view."""
+    parts = method.parts[: 2 if method.staged else 1]
+    return {"method": method, "cards": [(part.colours, vessel_colours(part.colours)) for part in parts]}
 
 
 @register.inclusion_tag("components/drawn_scale.html")

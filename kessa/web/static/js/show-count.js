@@ -43,8 +43,10 @@ export function showCount(now, counting) {
 
 function showVessel({ state, pair }) {
   const liquid = one("[data-vessel] .liquid");
-  const second = isStaged && pair && pair.first.endpoint !== null;
-  const [notYet, stays, tooFar] = second ? given.second_colours : [liquid.dataset.notYet, liquid.dataset.stays, liquid.dataset.tooFar];
+  const cards = [...document.querySelectorAll(".look-for")];
+  const present = isStaged && pair && pair.first.endpoint !== null ? 1 : 0;
+  for (const [number, card] of cards.entries()) card.hidden = number !== present;
+  const { notYet, stays, tooFar } = cards[present].dataset;
   const colour = state.voided ? tooFar : state.endpoint ? stays : notYet;
   liquid.setAttribute("fill", colour);
   one("[data-vessel]").classList.toggle("turning", state.first_change !== null && state.endpoint === null);
@@ -98,7 +100,7 @@ function showWanted(run) {
   band.toggleAttribute("hidden", !known);
   one("[data-other]").toggleAttribute("hidden", supply.endpoint === null);
   one("[data-other]").setAttribute("transform", `translate(0 ${foot - step * supply.count})`);
-  one("[data-other-name]").textContent = isStaged ? "first stage" : "supply";
+  one("[data-other-name]").textContent = isStaged ? "first" : "supply";
   if (!known) return;
   const [low, high] = [supply.count + (given.wanted.min ?? 0), Math.min(supply.count + (given.wanted.max ?? given.stop_at), given.stop_at)];
   band.firstElementChild.setAttribute("y", foot - step * high);
