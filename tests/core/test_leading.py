@@ -1,5 +1,6 @@
 """What a method asks of the water where it is led, what it does about the answer, and what follows from its parts."""
 
+from datetime import UTC, datetime
 from unittest import TestCase
 
 from pydantic import ValidationError
@@ -13,8 +14,11 @@ from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import Planned, needs, used_by
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.conclusion import Outcome, conclude, conclude_computed
+from kessa.core.runs.events import Event
+from kessa.core.runs.state import derive
 from kessa.core.runs.timing import run_flags
 
+NOW = datetime(2026, 1, 12, 9, tzinfo=UTC)
 METHODS, KINDS = house_methods(), place_kinds()
 CHLORIDE = METHODS["chloride-drops-25"]
 
@@ -34,7 +38,7 @@ class Leading(TestCase):
                 windows = {"ph": method.ph_window, "temperature": method.temperature_c}
                 led = led_at(method, KINDS["stream"])
                 for key, window in windows.items():
-                    if window:
+                    if window and not (key == "temperature" and method.reads_temperature):
                         self.assertEqual((led.asks[key].least, led.asks[key].most), window)
                         fits = {key: (window[0] + window[1]) / 2}
                         self.assertEqual(key in led_at(method, KINDS["stream"], fits).asks, key in method.asks)
@@ -50,6 +54,20 @@ class Leading(TestCase):
         self.assertEqual(flags(ph=7, temperature=20), ())
         self.assertEqual(flags(ph=11, temperature=4), ("ph-outside", "temperature-outside"))
         self.assertEqual(flags(temperature="unknown"), ("ph-not-measured", "temperature-not-measured"))
+
+    def test_a_temperature_that_is_read_with_it_is_held_against_the_window(self):
+        meter = led_at(METHODS["conductivity-uncompensated"], KINDS["stream"])
+        self.assertNotIn("temperature", meter.asks)
+
+        def flags(warm):
+            events = [
+                Event(
+                    "a", "reading_taken", 1, NOW, {"part": "main", "reading": {"display": 900, "temperature_c": warm}}
+                )
+            ]
+            return run_flags(meter, "main", {1: derive(events, 0, ("main",))}, {})
+
+        self.assertEqual((flags(12), flags(1)), ((), ("temperature-outside",)))
 
     def test_boiler_water_is_neutralised_and_its_sulfite_taken_away_by_steps_of_their_own(self):
         boiler, brook = led_at(CHLORIDE, KINDS["boiler"]), led_at(CHLORIDE, KINDS["stream"])

@@ -24,7 +24,7 @@ def led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float] | 
     definition = method.snapshot()
     # Each goes in before the one that was put in before it.
     for key, step in reversed(window_steps(method.ph_window, method.temperature_c).items()) if kind else ():
-        _ask(definition, key, step, (known or {}).get(key))
+        _ask(definition, key, step, (known or {}).get(key), reads_it=method.reads_temperature)
     water = kind.water if kind else None
     steps, uses = (
         [each for each in definition.get(name, ()) if not each.get("waters") or water in each["waters"]]
@@ -44,11 +44,11 @@ def led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float] | 
     return Method.model_validate(definition)
 
 
-def _ask(definition: dict[str, Any], key: str, step: Step, known: float | None) -> None:
+def _ask(definition: dict[str, Any], key: str, step: Step, known: float | None, *, reads_it: bool) -> None:
     """Ask for what a window is about after the first step, unless the method asks itself or it is known to fit."""
     assert step.ask is not None
     asks_itself = any(each.get("ask", {}).get("key") == key for each in definition["steps"])
-    if asks_itself or (known is not None and step.ask.side(known) == "within"):
+    if asks_itself or (key == "temperature" and reads_it) or (known is not None and step.ask.side(known) == "within"):
         return
     definition["steps"].insert(1, step.model_dump(mode="json", exclude_none=True))
     if key == "ph":

@@ -192,6 +192,11 @@ class Method(Checked):
         return self.parts[0].counted
 
     @property
+    def reads_temperature(self) -> bool:
+        """Whether the water's temperature is read with a part: it is not asked for besides."""
+        return any(part.with_temperature or getattr(part.numbers, "per_degree", 0.0) for part in self.parts)
+
+    @property
     def staged(self) -> bool:
         """Whether one vessel is counted in two stages, the second going on from the first."""
         return self.main.counts == "first"

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import UNKNOWN
-from kessa.core.runs.state import RunState
+from kessa.core.runs.state import Reading, RunState
 
 Answers = Mapping[str, Any]
 
@@ -83,9 +83,18 @@ def run_flags(method: Method, key: str, runs: Mapping[int, RunState], answers: A
     for state in runs.values():
         if state.counts:
             flags += filter(None, [timing(method, state, answers).get(key)])
+            flags += _read_warm(method, state.readings.get(key))
             flags += ["part-missing"] if state.stopped and state.missing else []
             flags += ["corrected"] if state.corrected else []
     return tuple(dict.fromkeys([*flags, *filter(None, _asked(method, answers))]))
+
+
+def _read_warm(method: Method, reading: Reading | None) -> list[str]:
+    """How the temperature that was read with a part marks its result, where the method has a window for it."""
+    window, warm = method.temperature_c, reading and reading.raw.get("temperature_c")
+    if window is None or not isinstance(warm, int | float):
+        return []
+    return [] if window[0] <= warm <= window[1] else ["temperature-outside"]
 
 
 def _asked(method: Method, answers: Answers) -> list[str | None]:
