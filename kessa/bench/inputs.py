@@ -27,6 +27,11 @@ class Input(NamedTuple):
     at_once: bool
 
     @property
+    def reads_the_unit(self) -> bool:
+        """Whether what is read is in the unit of the result: a mark, or mL of a burette, is not."""
+        return all(scale.unit == self.part.unit for scale in self.part.numbers.drawn_scales(self.part.drawn_as))
+
+    @property
     def template(self) -> str:
         """The template of its kind."""
         return f"bench/read/{self.part.kind}.html"
