@@ -13,7 +13,7 @@ from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.job.supplies import supplies
 from kessa.core.methods.drafts import TEXTS, kinds_in_words, place_in_words
 from kessa.core.methods.kit_numbers import KitNumbers as Numbers
-from kessa.core.methods.kit_numbers import with_kit_numbers
+from kessa.core.methods.kit_numbers import fills_to, with_kit_numbers
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
@@ -269,9 +269,8 @@ class KitNumbersForm(forms.Form):
         self._ask_of_parts(now)
 
     def _ask_of_parts(self, now: Method) -> None:
-        volume, ours = (each.main.titrant and each.main.titrant.sample_ml for each in (self.house, now))
-        if volume:
-            self._ask(("sample_ml",), "Sample, mL", volume, ours)
+        if volume := fills_to(self.house):
+            self._ask(("sample_ml",), "Sample, mL", volume, fills_to(now) or volume)
         for part, now_part in zip(self.house.parts, now.parts, strict=True):
             of = f"{part.parameter}: " if len(self.house.parts) > 1 else ""
             if hasattr(part.numbers, "per"):

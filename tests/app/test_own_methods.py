@@ -128,6 +128,8 @@ class OwnMethods(PageTest):
         wrong = self.post("numbers", draft, ZINC | {"ranges": "25, 4\n5"})
         self.assertContains(wrong, "Line 2: mL of sample, a comma, what one unit is worth.", status_code=422)
         self.post("numbers", draft, ZINC | {"ranges": "25, 4\n5; 20"})
+        self.post("steps", draft, rows({"text": "Fill to 25 mL"}, {"text": "One drop"}, {"text": "Empty"}))
+        self.assertContains(self.post("publish", draft), "write {vessel} there")
         steps = rows({"text": "Fill to {vessel}"}, {"text": "One drop"}, {"text": "Empty"})
         self.post("steps", draft, steps)
         self.post("publish", draft)
@@ -182,6 +184,12 @@ class OwnMethods(PageTest):
         self.assertEqual((ours.vessel, ours.main.per, ours.main.titrant.sample_ml), ("20 mL", 5, 20))
         self.assertIn("Fill with sample to the 20 mL line", [step.text for step in ours.steps])
         self.assertAlmostEqual(ours.main.numbers.precision_abs, 10)
+        self.client.post(reverse("methods:kit_numbers", args=["total-alkalinity-drops-5"]), {"sample_ml": "6"})
+        small = methods_of(self.team.pk)["total-alkalinity-drops-5"]
+        self.assertIn("Fill with sample to the 6 mL line", [step.text for step in small.steps])
+        # Where a volume is made up to another, its words are the house's.
+        made_up = self.client.get(reverse("methods:kit_numbers", args=["nitrite-tablets-5"]))
+        self.assertNotIn("sample_ml", made_up.context["form"].fields)
         self.client.force_login(member(self.team, "Olek").user)
         self.assertEqual(self.client.get(address).status_code, 403)
 

@@ -105,6 +105,8 @@ def faults_of(definition: dict[str, Any]) -> list[tuple[tuple[str | int, ...], s
     try:
         for each in in_ranges(definition):
             Method.model_validate(each)
+        if definition.get("ranges") and "{vessel}" not in str(definition["steps"]):
+            return [(("steps",), "With ranges by volume a step says how far to fill: write {vessel} there.")]
     except ValidationError as error:
         return [(where, _meant(where, what)) for where, what in faults(error, "the method")[:_MOST_FAULTS]]
     except (TypeError, AttributeError, KeyError, ValueError):

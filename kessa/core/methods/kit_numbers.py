@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Annotated, Any
 
 from pydantic import Field
@@ -46,11 +47,31 @@ def with_kit_numbers(method: Method, numbers: KitNumbers) -> Method:
                 clock["seconds"] = numbers.waits[clock["what"]]
             if clock["what"] in numbers.within:
                 clock["within_s"] = numbers.within[clock["what"]]
-    if numbers.sample_ml:
+    if numbers.sample_ml and fills_to(method):
         definition = _filled_to(definition, numbers.sample_ml)
     for part in definition["parts"]:
         _change(part, numbers)
     return Method.model_validate(definition)
+
+
+def fills_to(method: Method) -> float | None:
+    """Return how many mL a vessel is filled to, where its words say just that; None where it is made up."""
+    titrant = method.main.titrant
+    return (
+        titrant.sample_ml if titrant and method.vessel == f"{plain(titrant.sample_ml)} mL" and _named(method) else None
+    )
+
+
+def _named(method: Method) -> bool:
+    """Whether a step names the volume, and no other step a volume that the sample is made up to."""
+    texts = [step.text for step in method.steps]
+    made_up = any("deionised water to" in text for text in texts)
+    return not made_up and any(_volume(method.vessel).search(text) for text in texts)
+
+
+def _volume(words: str) -> re.Pattern[str]:
+    """Find a volume that is not the end of another: 5 mL, but not in 25 mL."""
+    return re.compile(rf"(?<![\d.,]){re.escape(words)}")
 
 
 def _filled_to(definition: dict[str, Any], sample_ml: float) -> dict[str, Any]:
@@ -60,9 +81,10 @@ def _filled_to(definition: dict[str, Any], sample_ml: float) -> dict[str, Any]:
         if titrant := part.get("titrant"):
             _make_worth(part, part["numbers"]["per"] * titrant["sample_ml"] / sample_ml)
             titrant["sample_ml"] = sample_ml
-    named = {name: definition[name].replace(before, after) for name in ("name", "vessel")}
+    volume = _volume(before)
+    named = {name: volume.sub(after, definition[name]) for name in ("name", "vessel")}
     steps = [
-        {name: each.replace(before, after) if isinstance(each, str) else each for name, each in step.items()}
+        {name: volume.sub(after, each) if isinstance(each, str) else each for name, each in step.items()}
         for step in definition["steps"]
     ]
     return {**definition, **named, "steps": steps}
