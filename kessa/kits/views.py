@@ -50,7 +50,13 @@ def kit(request: HttpRequest, pk: int) -> HttpResponse:
         raise Http404
     units = usual_units(found.team)
     held = holdings([found], weekly_use(found.team, units), units)
-    context = {"kit": found, "holdings": held, "tests_left": tests_left(found, held, units), "form": LotForm(found)}
+    context = {
+        "kit": found,
+        "holdings": held,
+        "tests_left": tests_left(found, held, units),
+        "unproven": _unproven(found, found.lots_kept),  # type: ignore[attr-defined]
+        "form": LotForm(found),
+    }
     return render(request, "kits/kit.html", context)
 
 
@@ -169,10 +175,21 @@ def _lot_context(found: Lot) -> dict[str, Any]:
     }
 
 
+def _can_be_checked(kit: Kit) -> list[Method]:
+    """The tests of a kit that a standard can check."""
+    return [method for method in kit.methods if method.main.numbers.can_be_checked and not method.lacks_table]
+
+
+def _unproven(kit: Kit, lots: list[Lot]) -> set[int]:
+    """The lots in use that a standard has yet to prove; none where the team trusts the maker."""
+    if house_rules(kit.team_id).chosen["new_lots"] != "standard":
+        return set()
+    asked_for = {supply for method in _can_be_checked(kit) for supply in method.lots_matter}
+    in_use = [lot for lot in lots if lot.in_use and lot.supply_key in asked_for]
+    return unproven(kit.team_id, in_use, timezone.localdate())
+
+
 def _prove_with(lot: Lot) -> list[Method]:
-    """The tests by a standard of which a lot in use is to be proven; none where it is, or the team trusts the maker."""
-    wanted = house_rules(lot.team_id).chosen["new_lots"] == "standard"
-    if not (wanted and lot.in_use and unproven(lot.team_id, [lot], timezone.localdate())):
-        return []
-    using = (method for method in lot.kit.methods if lot.supply_key in {use.supply for use in method.uses})
-    return [method for method in using if method.main.numbers.can_be_checked and not method.lacks_table]
+    """The tests by a standard of which a lot in use is to be proven."""
+    using = (method for method in _can_be_checked(lot.kit) if lot.supply_key in method.lots_matter)
+    return list(using) if _unproven(lot.kit, [lot]) else []

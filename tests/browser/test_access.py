@@ -25,6 +25,7 @@ ONE_OF_A_KIND = (
     "oxygen-titration",
     "chlorine-dioxide-stages",
     "inhibitor-difference",
+    "alkalinity-stages-drops-25",
 )
 
 
@@ -82,6 +83,7 @@ class Access(BrowserTest):
             *(f"/bench/{begin(self.above, olek, method).pk}/" for method in ONE_OF_A_KIND),
             "/methods/",
             "/methods/chlorine-dioxide-stages/",
+            "/methods/nitrate-ampoule/kit/",
             "/methods/new/",
             "/methods/file/",
             *(f"/methods/draft/{draft.pk}/{name}/" for name in ("numbers", "steps", "check")),
