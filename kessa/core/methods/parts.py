@@ -245,18 +245,11 @@ class Part(Checked):
         found = determined.quantity
         if found.words:
             return determined
-        wide, below, above = kind.half_width(found.value, dilution), self.eye_steps, self.eye_steps
-        if found.censor:
-            # Beyond an end of the card begins half a step beyond its last.
-            below, above = max(below - 0.5, 0.0), max(above - 0.5, 0.0)
+        wide = kind.half_width(found.value, dilution)
         low, high = found.value - wide, found.value + wide
         if self.eye_steps:
-            place = place_on(kind.card, found.value / dilution)
-            # A gap of which one end is written is as wide to the other side.
-            first, last = (place_on(kind.card, end / dilution) for end in (found.low, found.high or found.value))
-            first, last = (first + 0.5, last - 0.5) if found.censor is None else (place, place)
-            low = min(low, value_at(kind.card, min(place, first) - below) * dilution)
-            high = max(high, value_at(kind.card, max(place, last) + above) * dilution)
+            by_eye = self._by_eye(kind, found, dilution)
+            low, high = min(low, by_eye[0]), max(high, by_eye[1])
         low = low if kind.floor is None else max(low, kind.floor)
         low = 0.0 if found.censor == "<" else min(low, found.low)
         good = replace(found, low=low, high=None if found.high is None else max(high, found.high))
@@ -267,6 +260,18 @@ class Part(Checked):
             steps = f"step{'' if self.eye_steps == 1 else 's'}"
             lines += (f"By eye it is good to ± {plain(self.eye_steps)} {steps} of the card",)
         return determined._replace(quantity=good, working=(*lines, truth_in_words(good)))
+
+    def _by_eye(self, kind: AnyKind, found: Quantity, dilution: float) -> tuple[float, float]:
+        """Return both ends of what is on the card within reach of the eye; beyond its end that is half a step less."""
+        place, off = place_on(kind.card, found.value / dilution), self.eye_steps
+        if found.censor:
+            first, last, off = place, place, max(off - 0.5, 0.0)
+        else:
+            # A gap of which one end is written is as wide to the other side.
+            ends = (place_on(kind.card, end / dilution) for end in (found.low, found.high or found.value))
+            first, last = (end + half for end, half in zip(ends, (0.5, -0.5), strict=True))
+        least, most = min(place, first) - off, max(place, last) + off
+        return value_at(kind.card, least) * dilution, value_at(kind.card, most) * dilution
 
     def said(self, raw: Mapping[str, Any]) -> str:
         """Say a reading of this part as people write it."""
