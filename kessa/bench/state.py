@@ -113,7 +113,7 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     for part in method.parts:
         bench.outcomes[part.key] = _concluded(determination, part, bench)
     for computed in method.computes:
-        bench.outcomes[computed.key] = conclude_computed(computed, bench.outcomes)
+        bench.outcomes[computed.key] = conclude_computed(method, computed, bench.outcomes)
     return bench
 
 

@@ -123,7 +123,7 @@ class Following(TestCase):
     def computed(self, key, **found):
         method = METHODS[key]
         outcomes = {part: Outcome("agreed", quantity, (1, 2)) for part, quantity in found.items()}
-        return conclude_computed(method.computes[0], outcomes)
+        return conclude_computed(method, method.computes[0], outcomes)
 
     def chlorine(self, free, total):
         return self.computed("chlorine-photometer", free=free, total=total).quantity
@@ -139,6 +139,18 @@ class Following(TestCase):
         over = self.chlorine(mg(0.5, 0.46, 0.54, form="Cl2"), mg(4.0, 4.0, None, ">", "Cl2"))
         self.assertEqual((over.censor, over.value, over.high), (">", 3.46, None))
         self.assertIsNone(self.chlorine(mg(4.0, 4.0, None, ">", "Cl2"), mg(4.0, 4.0, None, ">", "Cl2")))
+
+    def test_what_is_computed_is_checked_like_what_is_read(self):
+        definition = METHODS["chlorine-photometer"].snapshot()
+        for changes, words in (
+            ({"as": "cl2"}, "did you mean Cl2"),
+            ({"unit": "ug/L"}, "written alike"),
+            ({"minus": "none"}, "not there"),
+            ({"minus": None}, "taken off"),
+            ({"rule": "table"}, "of a table nothing"),
+        ):
+            with self.subTest(changes), self.assertRaisesRegex(ValidationError, words):
+                Method.model_validate({**definition, "computes": [{**definition["computes"][0], **changes}]})
 
     def test_hydroxide_is_twice_p_less_the_total(self):
         found = self.computed("alkalinity-stages-drops-25", p=mg(410, 400, 415), total=mg(560, 550, 570))

@@ -11,6 +11,7 @@ from pydantic import Field, model_validator
 from kessa.core.checked import Checked, NotNegative, Number
 from kessa.core.methods.parts import Key, Name, Part, Text, UnitName
 from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.quantities.species import FORMS, no_form
 from kessa.core.quantities.units import sign
 
 
@@ -36,6 +37,8 @@ class Computed(Checked):
         if (self.rule == "table") == (self.minus is not None):
             raise ValueError("minus: what is taken off, of a table nothing")
         marks = [mark for mark, _ in self.pairs]
+        if self.form is not None and self.form not in FORMS:
+            raise ValueError(f"as: {no_form(self.form)}")
         if (self.rule == "table") != (len(marks) > 1) or marks != sorted(set(marks)):
             raise ValueError("pairs: two or more of a table, by rising mark")
         return self

@@ -136,6 +136,9 @@ class Method(Checked):
         for each in self.computes:
             if {each.of, each.minus or each.of} - set(keys):
                 raise ValueError(f"computes: {each.key} wants a part that is not there")
+            written = {(part.unit, part.form) for part in self.parts if part.key in (each.of, each.minus)}
+            if each.minus and written != {(each.unit, each.form)}:
+                raise ValueError(f"computes: {each.key} and what it is made of are written alike")
         self._check_steps(keys)
         self._check_packing()
         return self

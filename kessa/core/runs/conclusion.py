@@ -72,11 +72,11 @@ def conclude(
     return outcome._replace(quantity=quantity, working=working, flags=flags)
 
 
-def conclude_computed(computed: Computed, outcomes: Mapping[str, Outcome]) -> Outcome:
+def conclude_computed(method: Method, computed: Computed, outcomes: Mapping[str, Outcome]) -> Outcome:
     """Conclude on what follows from other parts' results: as doubtful as the most doubtful of them."""
     rests_on = [outcomes[key] for key in (computed.of, computed.minus) if key]
     found = {key: outcomes[key].quantity for key in (computed.of, computed.minus) if key}
-    known = {key: quantity for key, quantity in found.items() if quantity is not None}
+    known = {key: method.part(key).own(quantity) for key, quantity in found.items() if quantity is not None}
     computing = computed.compute(known) if len(known) == len(found) else None
     if computing is None:
         return Outcome("no run yet")
