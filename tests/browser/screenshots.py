@@ -30,10 +30,11 @@ def open_bench(page: Page, place: str, test: str = "Chloride, drops") -> None:
 def to_the_reading(page: Page) -> None:
     """Do the steps before the next reading, its clocks run down."""
     start, done = (page.get_by_role("button", name=name) for name in ("Start the clock", "Done, next"))
-    answer, number = page.get_by_role("button", name="Clear", exact=True), page.get_by_label("pH", exact=True)
-    while any(each.is_visible() for each in (start, done, answer, number)):
-        if number.is_visible():
-            number.fill("7.1")
+    answer = page.get_by_role("button", name="Clear", exact=True)
+    ph, warm = (page.get_by_role("spinbutton", name=name, exact=True) for name in ("pH", "°C"))
+    while any(each.is_visible() for each in (start, done, answer, ph, warm)):
+        if ph.is_visible() or warm.is_visible():
+            (ph if ph.is_visible() else warm).fill("7.1" if ph.is_visible() else "19")
             page.get_by_role("button", name="Write it down").click()
         elif start.is_visible():
             start.click()
@@ -92,7 +93,8 @@ def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
 def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> None:
     """Run a determination from its first step to its result."""
     open_bench(page, "Ashlin Brook, below the depot")
-    press(page, "nnnn en" + "nnnnn" + " " * 12 + "en")
+    # The sample's pH is asked before its first run.
+    press(page, "nnnn en" + "nnn7ennn" + " " * 12 + "en")
     press(page, "nnnnn" + " " * 10 + "t ")
     page.get_by_text("all readings saved").wait_for()
     shot("count")

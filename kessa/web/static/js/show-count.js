@@ -68,7 +68,7 @@ function showLadder(now) {
     one("[data-other]").setAttribute("transform", `translate(0 ${y})`);
     // Its name stands above its line, or below where "usual" is written already.
     const usual = Number(one("[data-usual-words]")?.getAttribute("y") ?? Infinity);
-    one("[data-other-name]").setAttribute("y", usual > y - 19 && usual < y + 7 ? usual - y + 17 : -5);
+    one("[data-other-name]").setAttribute("y", usual > y - 19 && usual < y + 12 ? usual - y + 17 : -5);
     one("[data-other-name]").textContent = runName(other);
   }
 }
