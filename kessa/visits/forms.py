@@ -54,9 +54,13 @@ class SampleForm(OnceForm):
         self.fields["drawn_by"].queryset = members(place.team)
         if not place.kind.has_depth:
             del self.fields["depth_cm"]
-        self.fields[
-            "water_temperature_c"
-        ].help_text = "In the water itself, read when steady. Leave empty if not taken."
+        self.hot_above = place.kind.drawn_below_c
+        warm = self.fields["water_temperature_c"]
+        warm.required = self.hot_above is not None
+        warm.help_text = "In the water itself, read when steady. Leave empty if not taken."
+        if self.hot_above is not None:
+            warm.help_text = f"By thermometer, in the stream: below {self.hot_above:g} °C before it is drawn."
+            warm.error_messages["required"] = "Read it in the stream, not by hand: this water may be hot."
 
     def clean_drawn_at(self) -> Any:
         """Refuse a time to come, and one so old that it must be a slip."""
@@ -66,6 +70,16 @@ class SampleForm(OnceForm):
         if drawn_at < timezone.now() - _OLDEST:
             raise forms.ValidationError("This is more than a year ago. Check the date.")
         return drawn_at
+
+    def clean_water_temperature_c(self) -> Any:
+        """Refuse water that scalds: it was not drawn through its cooler, or that is not running."""
+        warm = self.cleaned_data["water_temperature_c"]
+        if warm is not None and self.hot_above is not None and warm >= self.hot_above:
+            raise forms.ValidationError(
+                f"Too hot to draw: shut the sample valve, let the cooler's water run, and draw again below "
+                f"{self.hot_above:g} °C. Where it does not cool, not this time: tell the competent person."
+            )
+        return warm
 
 
 class SafetyForm(forms.Form):

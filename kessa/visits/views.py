@@ -95,7 +95,9 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     way = next((each for each in ways if each.key == chosen), None)
     going_on = open_visit_at(place)
     asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
-    if going_on and "temperature" in (seen := observations_of(going_on)):
+    # What is read in place at a boiler or loop is its feed or return, not what is drawn.
+    as_read = going_on and place.kind.drawn_below_c is None
+    if as_read and "temperature" in (seen := observations_of(going_on)):
         asked["water_temperature_c"] = round(seen["temperature"].value, 1)
     form = SampleForm(place, request.user, request.POST or None, initial=asked)
     if request.method == "POST" and form.is_valid():

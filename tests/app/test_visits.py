@@ -105,6 +105,14 @@ class Visits(PageTest):
         refused = self.client.post(reverse("visits:begin", args=[self.place.pk]), safety())
         self.assertContains(refused, "site&#x27;s own rules first", status_code=422)
         self.assertContains(self.begin(plant_ready="on"), "Feed or return temperature")
+        draw = reverse("visits:sample", args=[self.place.pk])
+        form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
+        for warm, words in (("", "not by hand"), ("85", "Too hot to draw"), ("40", "tell the competent person")):
+            said = form | {"water_temperature_c": warm}
+            self.assertContains(self.client.post(draw, said), words, status_code=422)
+        self.assertFalse(Sample.objects.for_team(self.team).exists())
+        self.client.post(draw, form | {"water_temperature_c": "24"})
+        self.assertTrue(Sample.objects.for_team(self.team).exists())
 
     def test_observations_are_kept_once_in_any_order_and_taken_back(self):
         self.begin()

@@ -21,6 +21,8 @@ def open_bench(page: Page, place: str, test: str = "Chloride, drops") -> None:
     if page.get_by_role("link", name="Use the sample drawn").count():
         page.get_by_role("link", name="Use the sample drawn").first.click()
     else:
+        if not page.get_by_label("Water temperature").input_value():
+            page.get_by_label("Water temperature").fill("22")
         page.get_by_role("button", name="On to the test").click()
     page.get_by_role("link", name=test).first.click()
     page.get_by_role("button", name="Begin").first.click()

@@ -31,6 +31,8 @@ class PlaceKind(Checked):
     caution: str
     sampling: str
     at_the_bench: str = ""
+    # Of water that may be hot: below what a thermometer in it must show before it is drawn.
+    drawn_below_c: float | None = None
     # Where water that was only looked at goes, by its stream and in words.
     leftover_to: str = "back"
     leftover: str = ""
