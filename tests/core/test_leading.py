@@ -119,6 +119,49 @@ class Leading(TestCase):
         self.assertTrue(all(each.away for each in hazards() if "cancer" in each.harm))
 
 
+class Files(TestCase):
+    def used(self, key):
+        return {use.supply for use in METHODS[key].uses}
+
+    def test_total_after_free_takes_iodide_alone_and_a_rod_of_its_own(self):
+        self.assertIn("iodide-tablet", self.used("chlorine-photometer"))
+        self.assertNotIn("dpd-total-tablet", self.used("chlorine-photometer"))
+        self.assertIn("second-rod", METHODS["chlorine-photometer"].gear)
+
+    def test_two_millilitres_are_pipetted_and_made_up(self):
+        small = METHODS["chloride-drops-2"]
+        self.assertIn("2 mL of sample by pipette", " ".join(step.text for step in small.steps))
+        self.assertIn("pipette", small.gear)
+        self.assertNotIn("pipette", CHLORIDE.gear)
+        self.assertIn("Fill with sample to the 25 mL line", [step.text for step in CHLORIDE.steps])
+
+    def test_total_iron_is_neutralised_before_it_is_made_up(self):
+        texts = " ".join(step.text for step in METHODS["iron-photometer"].steps)
+        self.assertRegex(texts, "gentle boil.*lye drop by drop.*only then make up to 25 mL")
+        answers = {"fraction": "total", "ph": 4}
+        self.assertLessEqual(
+            {"digestion-acid", "digestion-lye"}, set(used_by(METHODS["iron-photometer"], 1, answers=answers))
+        )
+
+    def test_what_spoils_in_the_warm_is_kept_cold(self):
+        for method in METHODS.values():
+            if method.main.parameter in ("nitrate", "nitrite", "ammonia") and (method.keeps_hours or 0) > 1:
+                self.assertIn("up to 6 °C", method.keep or "", method.key)
+
+    def test_pads_and_discs_have_their_zero(self):
+        for key, parts in (
+            ("strip-five-pads", 4),
+            ("nitrate-strip", 2),
+            ("cloudiness-discs", 1),
+            ("hardness-strip", 1),
+        ):
+            zeros = [part for part in METHODS[key].parts if part.numbers.steps[0] == 0]
+            self.assertEqual(len(zeros), parts, key)
+            none = zeros[0].determine({"at": 0}).quantity
+            self.assertEqual((none.value, none.low), (0, 0))
+            self.assertGreater(none.high, 0)
+
+
 class Following(TestCase):
     def computed(self, key, **found):
         method = METHODS[key]
