@@ -39,13 +39,17 @@ def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
     of_tests = {each.pk: each for each in determinations if each.purpose == Purpose.SAMPLE}
     uses: dict[Any, list[Lot]] = defaultdict(list)
     for use in LotUse.objects.for_team(team_id).filter(determination__in=of_tests).select_related("lot"):
-        if use.lot.supply_key in {each.supply for each in of_tests[use.determination_id].method.uses if not each.when}:
+        supplies = {each.supply for each in of_tests[use.determination_id].method.uses if not each.when}
+        if use.lot.supply_key in supplies and use.lot.supply.kind != "water":
             uses[use.determination_id].append(use.lot)
+    standards = _standards(team_id, {lot.pk for lots in uses.values() for lot in lots})
     results = Result.objects.for_team(team_id).standing().filter(determination__in=of_tests).prefetch_related("marks")
     new, gone, now = [], [], timezone.now()
     for result in results:
         there = [mark for mark in result.active_marks if mark.flag == UNPROVEN]
-        wanted = _asks(of_tests[result.determination_id], uses[result.determination_id], result)
+        day = timezone.localdate(result.tested_at)
+        lots = uses[result.determination_id] if _asks(of_tests[result.determination_id]) else []
+        wanted = any(not lot.stock.proven(day, standards[lot.pk]) for lot in lots)
         gone += [] if wanted else there
         if wanted and not there:
             new.append(Mark(team_id=team_id, result=result, flag=UNPROVEN, at=now))
@@ -53,12 +57,10 @@ def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
     Mark.objects.bulk_create(new, ignore_conflicts=True)
 
 
-def _asks(determination: Determination, lots: list[Lot], result: Result) -> bool:
-    """Whether a result still wants a standard: by the team's school, of a method that can be checked."""
-    if complete(determination.house_rules)["new_lots"] != "standard":
-        return False
-    can_be_checked = determination.method.main.numbers.can_be_checked
-    return can_be_checked and bool(unproven(result.team_id, lots, timezone.localdate(result.tested_at)))
+def _asks(determination: Determination) -> bool:
+    """Whether results of a test want a standard of their lots: by the team's school, where one can check it."""
+    by_standard = complete(determination.house_rules)["new_lots"] == "standard"
+    return by_standard and determination.method.main.numbers.can_be_checked
 
 
 def weigh_lots_of(check: Determination) -> None:

@@ -1,5 +1,7 @@
 """Blanks, standards and spikes: begun, run, judged, and shown with the results of that day."""
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
@@ -7,6 +9,7 @@ from kessa.bench.models import Determination
 from kessa.bench.services import begin_test
 from kessa.log.history import found_lately
 from kessa.log.models import QualityCheck, Result
+from kessa.log.proof import weigh_lots_of
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
 from tests.app.pages import PageTest
@@ -79,6 +82,13 @@ class Checks(PageTest):
         send(self.membership, standard, Taps().run("sample-1", 9).run("sample-2", 9).close())
         after = tested()
         self.assertEqual((unproven(before), unproven(after)), (False, False))
+        with CaptureQueriesContext(connection) as few:
+            weigh_lots_of(standard)
+        for _ in range(5):
+            tested()
+        with CaptureQueriesContext(connection) as many:
+            weigh_lots_of(standard)
+        self.assertEqual(len(many), len(few))
         self.assertNotContains(self.client.get(bottle), "Not proven by a standard yet")
         self.client.post(reverse("log:withdraw_check", args=[standard.pk]), {"why": "tap water"})
         self.assertEqual((unproven(before), unproven(after)), (True, True))

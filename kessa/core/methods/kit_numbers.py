@@ -99,9 +99,8 @@ def _change(part: dict[str, Any], numbers: KitNumbers) -> None:
     card = numbers.cards.get(key)
     if card and "steps" in part["numbers"] and list(card) != part["numbers"]["steps"]:
         part["numbers"]["steps"] = list(card)
-        # The colours of a card are those of its steps.
-        if len(card) != len(part.get("chips", ())):
-            part.pop("chips", None)
+        # The colours of a card are those of its own steps.
+        part.pop("chips", None)
 
 
 def _make_worth(part: dict[str, Any], per: float) -> None:
