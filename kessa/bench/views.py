@@ -22,15 +22,13 @@ from kessa.core.errors import CannotCompute
 from kessa.core.job.hazards import hazards_of
 from kessa.core.job.schools import complete
 from kessa.core.methods.leading import led_at
-from kessa.core.methods.schema import Method
 from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
 from kessa.instruments.selectors import instruments_for
-from kessa.kits.models import Lot
 from kessa.kits.selectors import lots_for
 from kessa.log import history
 from kessa.log.models import Result
-from kessa.log.proof import unproven
+from kessa.log.proof import wanting_standard
 from kessa.log.selectors import in_own_form, latest_results, log_of, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
@@ -89,12 +87,13 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     until = drawn.testable_until(suggested.keeps_hours)
     led = led_at(suggested, drawn.place.kind, known_of(drawn, timezone.now()))
     kits = [(kit, lots_for(drawn.team_id, kit, led)) for kit in history.kits_for(drawn.place, lowest.family)]
+    named = [lot for _, lots in kits for lot in lots.values() if lot]
     return {
         "kits": [(kit, [each for each in lots.items() if each[1] or each[0] in led.lots_matter]) for kit, lots in kits],
         "hazards": hazards_of([use.supply for use in led.uses]),
-        "unproven": _unproven(drawn.team_id, led, [lot for _, lots in kits for lot in lots.values() if lot]),
+        "unproven": wanting_standard(drawn.team_id, [led], [lot for lot in named if not lot.faults]),
         # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.
-        "lots_seen": ",".join(str(lot.pk) for _, lots in kits for lot in lots.values() if lot),
+        "lots_seen": ",".join(str(lot.pk) for lot in named),
         "instruments": instruments_for(drawn.team_id, suggested.instrument),
         "too_old": until is not None and timezone.now() > until,
         "suggested": suggested,
@@ -102,13 +101,6 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
         "others": [each for each in family if each != suggested],
         "blank_first": suggested.blank and house_rules(drawn.team_id).chosen["blank"] == "yes",
     }
-
-
-def _unproven(team_id: int, method: Method, lots: list[Lot]) -> set[int]:
-    """The lots that want a standard first, where the method can be checked by one and the team wants it."""
-    wanted = house_rules(team_id).chosen["new_lots"] == "standard" and method.main.numbers.can_be_checked
-    asked_for = [lot for lot in lots if lot.supply_key in method.lots_matter and not lot.faults]
-    return unproven(team_id, asked_for, timezone.localdate()) if wanted else set()
 
 
 def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:

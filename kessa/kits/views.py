@@ -17,11 +17,10 @@ from kessa.kits.forms import KitForm, LotForm, UnitsForm, WeightForm
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import holdings, kits_with_lots, tests_left
 from kessa.log.history import usual_units
-from kessa.log.proof import unproven
+from kessa.log.proof import wanting_standard
 from kessa.people.access import member, technician
 from kessa.people.forms import WhyForm
 from kessa.rounds.selectors import weekly_use
-from kessa.rules.selectors import house_rules
 
 
 @member
@@ -181,12 +180,8 @@ def _can_be_checked(kit: Kit) -> list[Method]:
 
 
 def _unproven(kit: Kit, lots: list[Lot]) -> set[int]:
-    """The lots in use that a standard has yet to prove; none where the team trusts the maker."""
-    if house_rules(kit.team_id).chosen["new_lots"] != "standard":
-        return set()
-    asked_for = {supply for method in _can_be_checked(kit) for supply in method.lots_matter}
-    in_use = [lot for lot in lots if lot.in_use and lot.supply_key in asked_for]
-    return unproven(kit.team_id, in_use, timezone.localdate())
+    """The lots in use that a standard has yet to prove."""
+    return wanting_standard(kit.team_id, _can_be_checked(kit), [lot for lot in lots if lot.in_use])
 
 
 def _prove_with(lot: Lot) -> list[Method]:

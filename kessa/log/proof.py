@@ -9,12 +9,22 @@ from django.utils import timezone
 
 from kessa.bench.models import Determination, LotUse, Purpose
 from kessa.core.job.schools import complete
+from kessa.core.methods.schema import Method
 from kessa.core.runs.flags import FLAGS
 from kessa.kits.models import Lot
 from kessa.log.models import Mark, Result
+from kessa.rules.selectors import house_rules
 
 UNPROVEN = "lot-unproven"
 assert UNPROVEN in FLAGS
+
+
+def wanting_standard(team_id: int, methods: Iterable[Method], lots: Iterable[Lot]) -> set[int]:
+    """Return the numbers of the lots that want a standard today for one of these methods; none by a trusting school."""
+    if house_rules(team_id).chosen["new_lots"] != "standard":
+        return set()
+    supplies = {key for method in methods if method.main.numbers.can_be_checked for key in method.lots_matter}
+    return unproven(team_id, [lot for lot in lots if lot.supply_key in supplies], timezone.localdate())
 
 
 def unproven(team_id: int, lots: Iterable[Lot], day: date) -> set[int]:

@@ -41,10 +41,6 @@ class _Found(Checked):
     steps: tuple[str, ...]
 
 
-class _Step(Checked):
-    step: str
-
-
 class _Word(Checked):
     water: Water
     # Only of these, and only where nothing says how little there may be.
@@ -55,7 +51,7 @@ class _Word(Checked):
 class _Advice(Checked):
     said: tuple[Said, ...]
     found: tuple[_Found, ...]
-    absent: _Step
+    absent: str
     inside: tuple[_Word, ...]
     unjudged: tuple[_Word, ...]
 
@@ -172,7 +168,7 @@ def _by_verdict(decisive: Mapping[str, Any], part: Part, outcome: Outcome, where
 def _by_presence(part: Part, quantity: Quantity, where: Where) -> list[str]:
     """What is done where something was found; what cannot be told counts as found."""
     if not quantity.value:
-        return [advice().absent.step]
+        return [advice().absent]
     key = parameter(part.parameter).key
     fitting = (each.steps for each in advice().found if each.water == where.water and key in each.parameters)
     return [step.format(authority=where.authority or _LOCAL) for step in next(fitting, ())]

@@ -237,16 +237,7 @@ class Method(Checked):
     def condition(self, step: Step) -> str:
         """Say under which answers a step is done; empty where it always is."""
         asks = self._may_ask()
-        said = []
-        for key, wanted in step.when.items():
-            chosen, unit = asks[key].chosen(wanted), asks[key].unit
-            least, most = plain(asks[key].least or 0.0), plain(asks[key].most or 0.0)
-            sides = {"below": f"below {least}", "above": f"above {most}", "within": f"{least} to {most}"}
-            side = sides.get(wanted, wanted)
-            said.append(
-                chosen.name if chosen else f"pH {side}" if unit == "pH" else f"{side} {sign(unit or '')}".rstrip()
-            )
-        return ", ".join(said)
+        return ", ".join(asks[key].in_words(wanted) for key, wanted in step.when.items())
 
     def used_under(self, answers: Mapping[str, Any]) -> list[Use]:
         """Return what is used up under the answers given."""

@@ -9,6 +9,8 @@ from pydantic import Field, StringConstraints, model_validator
 from kessa.core.checked import Checked, Number, Positive
 from kessa.core.job.place_kinds import Water
 from kessa.core.methods.parts import Key, Text
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import sign
 
 Seconds = Annotated[int, Field(gt=0, le=86_400)]
 # What is answered where nobody measured the number that is asked for.
@@ -97,6 +99,15 @@ class Ask(Checked):
     def may_lead_to(self, wanted: str) -> bool:
         """Whether some answer is the one that a step or supply is for."""
         return self.chosen(wanted) is not None if self.answers else wanted in (*_SIDES, "measured", UNKNOWN)
+
+    def in_words(self, wanted: str) -> str:
+        """Say an answer that a step or supply is for."""
+        chosen = self.chosen(wanted)
+        if chosen:
+            return chosen.name
+        least, most = plain(self.least or 0.0), plain(self.most or 0.0)
+        side = {"below": f"below {least}", "above": f"above {most}", "within": f"{least} to {most}"}.get(wanted, wanted)
+        return f"pH {side}" if self.unit == "pH" else f"{side} {sign(self.unit or '')}".rstrip()
 
     def flag_of(self, value: object) -> str | None:
         """Return how an answer marks the result."""

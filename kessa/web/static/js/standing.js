@@ -103,7 +103,7 @@ const firstCount = given.steps.findIndex((step) => step.kind === "count");
 
 function isDone(index, run, answers) {
   const step = given.steps[index];
-  if (!applies(step, answers) || (run.role === "blank" && ofSample(step))) return true;
+  if (!stepApplies(index, run, answers)) return true;
   if (step.kind === "count") return run.state.endpoint !== null || (isStaged && run.pair?.first.endpoint !== null && index === firstCount);
   if (step.kind === "read") return run.state.stopped || partsOf(index).every((part) => run.state.readings[part]);
   if (step.kind === "ask") return answers[step.ask.key] !== undefined;
