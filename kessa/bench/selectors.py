@@ -1,9 +1,12 @@
 """Reads about the bench worth a name."""
 
+import uuid
+from collections import defaultdict
 from datetime import datetime, timedelta
 
 from kessa.bench.models import Determination
-from kessa.core.runs.events import ANSWERED
+from kessa.bench.state import answered, event_of
+from kessa.core.runs.events import Event
 from kessa.log.models import Result
 from kessa.people.models import Team
 from kessa.taps.models import Tap
@@ -31,11 +34,15 @@ def known_of(sample: Sample, at: datetime) -> dict[str, float]:
     known = {}
     if sample.water_temperature_c is not None and at - sample.drawn_at <= _AS_DRAWN:
         known["temperature"] = float(sample.water_temperature_c)
+    by_test: dict[uuid.UUID, list[Event]] = defaultdict(list)
     tests = Determination.objects.for_team(sample.team_id).filter(sample=sample).values("pk")
-    answers = Tap.objects.for_team(sample.team_id).filter(stream__in=tests, kind=ANSWERED, late=False)
-    for tap in answers.filter(data__key__in=["ph", "temperature"]).order_by("at"):
-        if isinstance(tap.data["value"], int | float) and (tap.data["key"] == "ph" or at - tap.at <= _AS_DRAWN):
-            known[tap.data["key"]] = tap.data["value"]
+    for tap in Tap.objects.for_team(sample.team_id).filter(stream__in=tests, run="", late=False):
+        by_test[tap.stream].append(event_of(tap))
+    said = [event for events in by_test.values() for event in answered(events).values()]
+    for event in sorted(said, key=lambda event: event.at):
+        key, value = event.data["key"], event.data["value"]
+        if isinstance(value, int | float) and (key == "ph" or (key == "temperature" and at - event.at <= _AS_DRAWN)):
+            known[key] = value
     measured = Result.objects.for_team(sample.team_id).standing().filter(determination__sample=sample, parameter="pH")
     found = measured.filter(censor="").newest_first().values_list("value", flat=True).first()
     return known if found is None else known | {"ph": found}

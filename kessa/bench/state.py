@@ -85,6 +85,11 @@ class Bench(NamedTuple):
         return any(outcome.quantity for outcome in self.outcomes.values())
 
 
+def event_of(tap: Tap) -> Event:
+    """Return a tap as the core knows it."""
+    return Event(str(tap.pk), tap.kind, tap.seq, tap.at, tap.data)
+
+
 def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     """Derive where a determination stands from its taps that count."""
     method = determination.method
@@ -92,7 +97,7 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     whole: list[Event] = []
     persons = {str(tap.pk): tap.person_id for tap in taps}
     for tap in taps:
-        event = Event(str(tap.pk), tap.kind, tap.seq, tap.at, tap.data)
+        event = event_of(tap)
         (by_run[tap.run] if tap.run else whole).append(event)
     states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "first": {}, "blank": {}}
     read = () if method.counted else tuple(part.key for part in method.parts)
@@ -109,7 +114,8 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     samples = states["sample"]
     blank = _blank(determination, method, states["blank"])
     people = {number: _people(state, persons) for number, state in samples.items()}
-    bench = Bench(samples, states["supply"] | states["first"], states["blank"], blank, _answers(whole), {}, people)
+    answers = {key: event.data["value"] for key, event in answered(whole).items()}
+    bench = Bench(samples, states["supply"] | states["first"], states["blank"], blank, answers, {}, people)
     for part in method.parts:
         bench.outcomes[part.key] = _concluded(determination, part, bench)
     for computed in method.computes:
@@ -117,13 +123,10 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     return bench
 
 
-def _answers(whole: list[Event]) -> dict[str, Any]:
-    """The last answer to each question, and what a correction made of it."""
-    answers: dict[str, Any] = {}
-    for event in live(whole):
-        if event.kind in (ANSWERED, CORRECTED) and "key" in event.data:
-            answers[event.data["key"]] = event.data["value"]
-    return answers
+def answered(whole: list[Event]) -> dict[str, Event]:
+    """Return the event that last answered each question of a test, or put its answer right."""
+    events = (event for event in live(whole) if event.kind in (ANSWERED, CORRECTED) and "key" in event.data)
+    return {event.data["key"]: event for event in events}
 
 
 def _people(state: RunState, persons: dict[str, int]) -> list[int]:

@@ -6,16 +6,19 @@ import re
 from pathlib import Path
 
 from django.conf import settings
+from django.core.exceptions import ValidationError
 from django.urls import reverse
 
+from kessa.bench.services import begin_test
 from kessa.log.models import Mark, Result
+from kessa.log.services import put_answer_right, put_reading_right
 from kessa.people.access import Who
 from kessa.people.acts import ACTS
 from kessa.people.models import Act
 from kessa.people.permissions import addresses, permissions_page
 from kessa.visits.models import Observation
 from tests.app.pages import PageTest
-from tests.world import led, measured, member, note, read, standing, team_of, visited
+from tests.world import Taps, begin, led, measured, member, note, read, send, standing, team_of, visited
 
 
 class PutRight(PageTest):
@@ -94,6 +97,76 @@ class PutRight(PageTest):
         self.assertContains(self.client.post(back, {"why": "It was the brook"}, follow=True), "It stands again")
         self.assertEqual(len(self.rows()), 1)
         self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "It was the brook")
+
+    def test_a_ph_is_asked_once_a_sample_and_anew_where_it_was_put_right(self):
+        first = measured(self.place, self.ines, 8, 8).determination
+
+        def asked():
+            said = {"sample": str(first.sample_id), "method": "chloride-drops-25"}
+            return "ph" in begin_test(self.ines, said).method.asks
+
+        self.assertFalse(asked())
+        put_answer_right(self.ines, first, "ph", 12.0, why="the strip said 12")
+        self.assertTrue(asked())
+        put_answer_right(self.ines, first, "ph", 7.0, why="it was 7 after all")
+        self.assertFalse(asked())
+
+    def stages(self, *counts, endpoint=True):
+        """Count P and total alkalinity in one vessel, a pair of counts a run."""
+        begun = begin(self.place, self.ines, "alkalinity-stages-drops-5")
+        taps = Taps()
+        for number, (first, further) in enumerate(counts, 1):
+            taps.run(f"first-{number}", first).run(f"sample-{number}", further, endpoint=endpoint)
+        send(self.ines, begun, taps.close())
+        return begun
+
+    def came_to(self, begun):
+        rows = Result.objects.for_team(self.place.team).standing().filter(determination=begun)
+        return {each.parameter: (each.censor, each.value) for each in rows}
+
+    def test_two_stages_are_put_right_each_by_itself(self):
+        begun = self.stages((20, 8), (20, 8))
+        before = {"P alkalinity": ("", 400), "alkalinity": ("", 560), "hydroxide alkalinity": ("", 240)}
+        self.assertEqual(self.came_to(begun), before)
+
+        def right(part, count):
+            for run in (1, 2):
+                put_reading_right(self.ines, begun, run, {"count": count}, part=part, why="misread")
+            return self.came_to(begun)
+
+        self.assertEqual(right("total", 30)["alkalinity"], ("", 600))
+        self.assertEqual(self.came_to(begun)["P alkalinity"], ("", 400))
+        # What came on top stands: with one drop less in the first stage there is one less in all.
+        self.assertEqual(
+            right("p", 19), {"P alkalinity": ("", 380), "alkalinity": ("", 580), "hydroxide alkalinity": ("", 180)}
+        )
+        with self.assertRaisesMessage(ValidationError, "The first stage alone took 19"):
+            right("total", 12)
+
+    def test_two_stages_at_the_ends_of_their_ranges(self):
+        none = self.came_to(self.stages((0, 9), (0, 9)))
+        self.assertEqual(
+            (none["P alkalinity"][0], none["alkalinity"], none["hydroxide alkalinity"][1]), ("<", ("", 180), 0)
+        )
+        over = self.came_to(self.stages((20, 25), (20, 25), endpoint=False))
+        self.assertEqual((over["P alkalinity"], over["alkalinity"]), (("", 400), (">", 900)))
+        self.assertNotIn("hydroxide alkalinity", over)
+        begun = begin(self.place, self.ines, "alkalinity-stages-drops-5")
+        send(self.ines, begun, Taps().run("first-1", 30, endpoint=False).close())
+        beyond = self.came_to(begun)
+        self.assertEqual((beyond["P alkalinity"], beyond["alkalinity"]), ((">", 600), (">", 600)))
+
+    def test_a_run_of_two_stages_is_void_as_a_whole_and_books_both(self):
+        begun = begin(self.place, self.ines, "alkalinity-stages-drops-5")
+        taps = Taps().run("first-1", 20)
+        taps.add("sample-1", "voided")
+        taps.run("first-2", 20).run("sample-2", 8).run("first-3", 21).run("sample-3", 8)
+        send(self.ines, begun, taps.close())
+        self.assertEqual(self.came_to(begun)["P alkalinity"], ("", 410))
+        result = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="total")
+        self.assertEqual((result.raw, result.readings["void"], result.readings["used"]), ("28, 29 drops", [1], [2, 3]))
+        computed = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="hydroxide")
+        self.assertContains(self.client.get(reverse("log:result", args=[computed.pk])), "2 × 410 − 570 = 250")
 
     def test_a_result_is_never_changed(self):
         result = measured(self.place, self.olek, 8, 8)
