@@ -123,7 +123,7 @@ class NumbersForm(forms.Form):
                 raise forms.ValidationError(f"Line {number}: mL of sample, a comma, what one unit is worth.") from None
             if min(checked) <= 0:
                 raise forms.ValidationError(f"Line {number}: both numbers are above 0.")
-            ranges.append({"vessel": f"{plain(ml)} mL", "numbers": {"per": per}})
+            ranges.append({"vessel": f"{plain(ml)} mL", "numbers": {"per": per}, "titrant": {"sample_ml": ml}})
         if len({each["vessel"] for each in ranges}) != len(ranges):
             raise forms.ValidationError("Two ranges have the same volume.")
         return ranges
@@ -154,7 +154,9 @@ class NumbersForm(forms.Form):
         whole["interferences"] = [line.strip() for line in said.get("interferences", "").splitlines() if line.strip()]
         whole.pop("ranges", None)
         if said.get("ranges"):
-            whole["ranges"] = said["ranges"]
+            # The chemistry follows the volume, where it is told.
+            told = {"vessel", "numbers", *({"titrant"} & part.keys())}
+            whole["ranges"] = [{name: each[name] for name in each if name in told} for each in said["ranges"]]
             whole["vessel"] = said["ranges"][0]["vessel"]
         if "agree_within" in said:
             whole["agreement"] = {"rule": "relative", "within": said["agree_within"]}

@@ -6,6 +6,7 @@ from kessa.core.methods import house_methods
 from kessa.log.services import go_on
 from kessa.methods.models import OwnMethod
 from kessa.methods.selectors import families_of, methods_of
+from kessa.methods.services import keep_draft
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, send, team_of
 
@@ -151,6 +152,19 @@ class OwnMethods(PageTest):
         self.assertEqual([each.version for each in families_of(self.team.pk)[draft.key]], [7, 7])
         self.client.post(reverse("methods:retire", args=[high.key]))
         self.assertEqual(self.client.get(reverse("methods:method", args=[high.key])).status_code, 200)
+
+    def test_the_chemistry_of_a_house_method_follows_the_ranges_it_is_given(self):
+        self.client.post(reverse("methods:change", args=["chloride-drops-25"]))
+        draft = OwnMethod.objects.for_team(self.team).get()
+        form = self.client.get(reverse("methods:numbers", args=[draft.pk])).context["form"]
+        said = {name: value for name, value in form.initial.items() if name in form.fields and value not in (None, "")}
+        self.post("numbers", draft, said | {"ranges": "25, 4\n10, 10"})
+        draft.refresh_from_db()
+        steps = [step | {"text": step["text"].replace("25 mL", "{vessel}")} for step in draft.definition["steps"]]
+        keep_draft(self.membership, draft, draft.definition | {"steps": steps})
+        self.post("publish", draft)
+        volumes = [each.main.titrant.sample_ml for each in families_of(self.team.pk)[draft.key]]
+        self.assertEqual(volumes, [25, 10])
 
     def test_a_kits_own_waits_factors_and_card_hold_from_the_next_test_on(self):
         address = reverse("methods:kit_numbers", args=["nitrate-ampoule"])
