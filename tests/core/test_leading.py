@@ -90,6 +90,9 @@ class Leading(TestCase):
         self.assertIn("Hot water under pressure", boiler.steps[0].caution)
         self.assertIsNone(brook.steps[0].caution)
         self.assertEqual(boiler.condition(next(step for step in boiler.steps if "ph" in step.when)), "pH above 10")
+        peroxide = next(step for step in boiler.steps if step.text.startswith("Peroxide"))
+        question = "Does it hold sulfite or another oxygen scavenger?"
+        self.assertEqual(boiler.condition(peroxide), f"“Yes, or nobody knows” to “{question}”")
 
     def test_a_condition_that_nothing_asks_is_refused(self):
         for field, each in (

@@ -236,8 +236,12 @@ class Method(Checked):
 
     def condition(self, step: Step) -> str:
         """Say under which answers a step is done; empty where it always is."""
-        asks = self._may_ask()
-        return ", ".join(asks[key].in_words(wanted) for key, wanted in step.when.items())
+        asks, texts = self._may_ask(), {each.ask.key: each.text for each in self.steps if each.ask}
+        said = []
+        for key, wanted in step.when.items():
+            words = asks[key].in_words(wanted)
+            said.append(f"“{words}” to “{texts[key]}”" if asks[key].answers else words)
+        return ", ".join(said)
 
     def used_under(self, answers: Mapping[str, Any]) -> list[Use]:
         """Return what is used up under the answers given."""
