@@ -66,14 +66,15 @@ def faults(error: ValidationError, name: str) -> list[tuple[tuple[str | int, ...
     """
     found = error.errors(include_url=False)
     places = [_where(fault["loc"]) for fault in found]
+    every = frozenset(places)
     return [
         (where, sentence(fault, field_of(fault, name)))
         for fault, where in zip(found, places, strict=True)
-        if not _follows(fault["type"], where, places)
+        if not _follows(fault["type"], where, every)
     ]
 
 
-def _follows(kind: str, where: tuple[str | int, ...], places: list[tuple[str | int, ...]]) -> bool:
+def _follows(kind: str, where: tuple[str | int, ...], places: frozenset[tuple[str | int, ...]]) -> bool:
     """Whether a fault only follows from another: a list short of its faulty items, a unit missing inside too."""
     inside = (*where[:-2], *where[-1:]) if where[-2:-1] == (_TAGGED,) else None
     return inside in places or (kind == "too_short" and any(p[: len(where)] == where != p for p in places))

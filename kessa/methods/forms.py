@@ -11,7 +11,7 @@ from pydantic.fields import FieldInfo
 from kessa.core.checked import faults
 from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.job.supplies import supplies
-from kessa.core.methods.drafts import TEXTS, kinds_in_words, place_in_words
+from kessa.core.methods.drafts import MOST_BYTES, TEXTS, kinds_in_words, place_in_words
 from kessa.core.methods.kit_numbers import KitNumbers as Numbers
 from kessa.core.methods.kit_numbers import fills_to, with_kit_numbers
 from kessa.core.methods.schema import Method
@@ -42,8 +42,8 @@ class ImportForm(forms.Form):
         """Take the text from whichever was given; raises where there is none, or too much."""
         cleaned: dict[str, Any] = super().clean()
         if given := cleaned.get("file"):
-            if given.size > 200_000:
-                raise forms.ValidationError("A method file is not that long.")
+            if given.size > MOST_BYTES:
+                raise forms.ValidationError(f"A method file holds at most {MOST_BYTES // 1000} kB.")
             try:
                 cleaned["text"] = given.read().decode("utf-8")
             except UnicodeDecodeError:

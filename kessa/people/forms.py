@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from kessa.people.models import Role, Team, User
+from kessa.people.models import Invitation, Role, Team, User
 
 
 class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
@@ -57,6 +57,16 @@ class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]
             "temperature_unit": "Temperatures",
             "hardness_unit": "Hardness and alkalinity",
         }
+
+
+class InvitationForm(forms.ModelForm):  # type: ignore[type-arg]
+    """As what somebody is invited, and how many."""
+
+    most = forms.IntegerField(label="For how many people", min_value=1, max_value=50, initial=1)
+
+    class Meta:
+        model = Invitation
+        fields = ["role", "most"]
 
 
 class RoleForm(forms.Form):

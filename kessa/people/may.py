@@ -60,6 +60,7 @@ def own(words: str, whose: Callable[[Any], Any]) -> Case:
 
 
 invite = COORDINATORS
+revoke_invitation = COORDINATORS
 change_role = COORDINATORS
 name_authority = COORDINATORS
 remove_member = COORDINATORS

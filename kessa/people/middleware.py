@@ -25,9 +25,13 @@ class TeamMiddleware:
         """Answer the request with its membership known."""
         request.membership = SimpleLazyObject(lambda: _membership_with_zone(request))  # type: ignore[attr-defined]
         try:
-            return self.get_response(request)
+            answer = self.get_response(request)
         finally:
             timezone.deactivate()
+        # What a page shows stays in no browser: the next who holds the phone finds nothing by going back.
+        if not answer.has_header("Cache-Control"):
+            answer["Cache-Control"] = "private, no-store"
+        return answer
 
     def process_view(self, request: HttpRequest, view: Any, args: Any, kwargs: Any) -> HttpResponse | None:
         """Turn away whom the view is not open to; a view that says nothing is open to nobody."""

@@ -5,6 +5,7 @@ import zoneinfo
 from django.contrib.auth.models import AbstractUser
 from django.core.exceptions import ValidationError
 from django.db import models
+from django.db.models import F, Q
 from simple_history.models import HistoricalRecords
 
 from kessa.people.managers import TeamManager
@@ -89,6 +90,25 @@ class TeamOwned(models.Model):
     class Meta:
         abstract = True
         default_manager_name = "across_teams"
+
+
+class Invitation(TeamOwned):
+    """A secret address by which so many people may join the team in a role; only a digest of the secret is kept."""
+
+    role = models.CharField(max_length=12, choices=Role.choices)
+    digest = models.CharField(max_length=64, unique=True)
+    most = models.PositiveSmallIntegerField(default=1)
+    joined = models.PositiveSmallIntegerField(default=0)
+    made_by = models.ForeignKey(User, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    ends_at = models.DateTimeField()
+    revoked_at = models.DateTimeField(null=True)
+
+    class Meta(TeamOwned.Meta):
+        constraints = [models.CheckConstraint(condition=Q(joined__lte=F("most")), name="joined_as_often_as_invited")]
+
+    def __str__(self) -> str:
+        return f"invitation as {self.get_role_display()}"
 
 
 class Act(TeamOwned):

@@ -6,11 +6,12 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
-from django.db.models import Q
+from django.db.models import F, Q
 from django.http import HttpRequest
+from django.utils import timezone
 from django.utils.crypto import constant_time_compare
 
-from kessa.people.models import Act, Membership, Team, User
+from kessa.people.models import Act, Invitation, Membership, Team, User
 
 _ACTS_SHOWN = 20
 
@@ -41,6 +42,12 @@ def _holds(kept: str, user: User) -> bool:
 def members(team: Team | int) -> Any:
     """Return the people of a team by name."""
     return User.objects.filter(memberships__team=team).order_by("first_name", "username")
+
+
+def open_invitations(team: Team | int) -> Any:
+    """Return the invitations by which somebody can still join a team, newest first."""
+    rows = Invitation.objects.for_team(team).filter(revoked_at=None, ends_at__gt=timezone.now(), joined__lt=F("most"))
+    return rows.select_related("made_by").order_by("-pk")
 
 
 def acts_of(team: Team) -> Any:

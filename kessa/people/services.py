@@ -1,15 +1,20 @@
 """Everything that changes who belongs where."""
 
-from django.core import signing
+from datetime import timedelta
+
 from django.core.exceptions import ValidationError
 from django.db import transaction
+from django.db.models import F
+from django.utils import timezone
 
 from kessa.people import may
 from kessa.people.acts import act
-from kessa.people.models import Membership, Role, Team, User
+from kessa.people.models import Invitation, Membership, Role, Team, User
+from kessa.people.secrets import digest_of
+from kessa.people.selectors import open_invitations
 
-_INVITATION_SALT = "kessa.people.invitation"
-_INVITATION_SECONDS = 14 * 24 * 3600
+_INVITED_FOR = timedelta(days=14)
+_NOT_VALID = "This invitation is not valid any more. Ask your coordinator for a new one."
 
 
 @transaction.atomic
@@ -20,24 +25,46 @@ def start_team(user: User, name: str, time_zone: str) -> Membership:
 
 
 @act("someone invited", may.invite)
-def invite(by: Membership, role: str) -> str:
-    """Return a token by which anyone who holds it can join the team in this role for 14 days."""
-    return signing.dumps({"team": by.team_id, "role": role}, salt=_INVITATION_SALT)
+def invite(by: Membership, invitation: Invitation, secret: str) -> Invitation:
+    """Let so many people who hold the secret join the team in a role, for 14 days."""
+    now = timezone.now()
+    invitation.team_id, invitation.made_by_id = by.team_id, by.user_id
+    invitation.digest, invitation.made_at, invitation.ends_at = digest_of(secret), now, now + _INVITED_FOR
+    invitation.save()
+    return invitation
 
 
-def read_invitation(token: str) -> tuple[Team, str]:
-    """Return the team and role of an invitation; raises ValidationError when it is false or too old."""
-    try:
-        invitation = signing.loads(token, salt=_INVITATION_SALT, max_age=_INVITATION_SECONDS)
-        return Team.objects.get(pk=invitation["team"]), invitation["role"]
-    except (signing.BadSignature, Team.DoesNotExist):
-        raise ValidationError("This invitation is not valid any more. Ask your coordinator for a new one.") from None
+@act("invitation revoked", may.revoke_invitation)
+def revoke_invitation(by: Membership, invitation: Invitation) -> Invitation:
+    """Let an invitation lead nowhere from now on; who joined by it stays."""
+    invitation.revoked_at = timezone.now()
+    invitation.save(update_fields=["revoked_at"])
+    return invitation
 
 
-def join_team(user: User, token: str) -> Membership:
-    """Join the team of an invitation; joining again changes nothing."""
-    team, role = read_invitation(token)
-    return Membership.objects.get_or_create(team=team, user=user, defaults={"role": role})[0]
+def read_invitation(secret: str, user: User | None = None) -> Invitation:
+    """Return an invitation that holds; raises ValidationError where it is false, used up, revoked or too old.
+
+    Whom it brought into the team already it still leads there, though it is used up.
+    """
+    rows = Invitation.across_teams.select_related("team").filter(digest=digest_of(secret), ends_at__gt=timezone.now())
+    found: Invitation | None = rows.filter(revoked_at=None).first()
+    if found is None or (found.joined >= found.most and not found.team.memberships.filter(user=user).exists()):
+        raise ValidationError(_NOT_VALID)
+    return found
+
+
+@transaction.atomic
+def join_team(user: User, secret: str) -> Membership:
+    """Join the team of an invitation; joining again changes nothing, and is counted once."""
+    # Two who come at the same moment come one after the other, and the last place is taken once.
+    Invitation.across_teams.select_for_update().filter(digest=digest_of(secret)).first()
+    invitation = read_invitation(secret, user)
+    how = {"role": invitation.role}
+    membership, new = Membership.objects.get_or_create(team=invitation.team, user=user, defaults=how)
+    if new:
+        Invitation.across_teams.filter(pk=invitation.pk).update(joined=F("joined") + 1)
+    return membership
 
 
 @act("authority named", may.name_authority)
@@ -59,8 +86,12 @@ def change_role(by: Membership, membership: Membership, role: str) -> Membership
 
 @act("member taken out", may.remove_member)
 def remove_member(by: Membership, membership: Membership) -> None:
-    """Take someone out of the team; what they measured stays. Raises ValidationError for the last coordinator."""
+    """Take someone out of the team; what they measured stays. Raises ValidationError for the last coordinator.
+
+    The team's open invitations end with it: whoever is taken out may hold one.
+    """
     _check_coordinator_left(membership, stays=False)
+    open_invitations(membership.team_id).update(revoked_at=timezone.now())
     membership.delete()
 
 

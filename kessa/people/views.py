@@ -2,21 +2,25 @@
 
 from typing import Any
 
+from allauth.account.adapter import get_adapter
 from allauth.account.views import LoginView
+from allauth.usersessions.models import UserSession
 from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.urls import reverse
 from django.utils.decorators import method_decorator
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people import services
 from kessa.people.access import anyone, coordinator, member, signed_in
-from kessa.people.forms import AuthorityForm, RoleForm, TeamForm, UnitsForm
+from kessa.people.forms import AuthorityForm, InvitationForm, RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
-from kessa.people.selectors import acts_of
+from kessa.people.secrets import new_secret
+from kessa.people.selectors import acts_of, open_invitations
 
 _ACTS = 60
 
@@ -33,21 +37,47 @@ def no_team(request: HttpRequest) -> HttpResponse:
 
 
 @member
+@require_GET
 def team(request: HttpRequest) -> HttpResponse:
     """Show who is in the team; coordinators invite and give roles here."""
-    invitation = None
-    if request.method == "POST":
-        form = RoleForm(request.POST)
-        if form.is_valid():
-            token = services.invite(request.membership, form.cleaned_data["role"])
-            role = Role(form.cleaned_data["role"]).label
-            invitation = {"address": request.build_absolute_uri(f"/team/join/{token}/"), "role": role}
-    memberships = request.membership.team.memberships.select_related("user").order_by("user__first_name", "id")
-    others = Membership.objects.filter(user=request.user).exclude(pk=request.membership.pk).select_related("team")
-    context = {"memberships": memberships, "invitation": invitation, "roles": Role.choices, "others": others}
-    context["units_form"] = UnitsForm(instance=request.user)
-    context["authority_form"] = AuthorityForm(instance=request.membership.team)
-    return render(request, "people/team.html", context)
+    return _team_page(request, InvitationForm())
+
+
+def _team_page(request: HttpRequest, form: InvitationForm, address: str = "") -> HttpResponse:
+    found = request.membership.team
+    context = {
+        "memberships": found.memberships.select_related("user").order_by("user__first_name", "id"),
+        "roles": Role.choices,
+        "others": Membership.objects.filter(user=request.user).exclude(pk=request.membership.pk).select_related("team"),
+        "units_form": UnitsForm(instance=request.user),
+        "authority_form": AuthorityForm(instance=found),
+        "invitation_form": form,
+        "address": address,
+        "invitations": open_invitations(found),
+    }
+    return render(request, "people/team.html", context, status=422 if form.errors else 200)
+
+
+@coordinator
+@require_POST
+def invite(request: HttpRequest) -> HttpResponse:
+    """Make an invitation, whose address is shown this once."""
+    form = InvitationForm(request.POST)
+    address = ""
+    if form.is_valid():
+        secret = new_secret()
+        services.invite(request.membership, form.save(commit=False), secret)
+        address = request.build_absolute_uri(reverse("people:join", args=[secret]))
+    return _team_page(request, form, address)
+
+
+@coordinator
+@require_POST
+def revoke_invitation(request: HttpRequest, pk: int) -> HttpResponse:
+    """Let an invitation lead nowhere."""
+    services.revoke_invitation(request.membership, get_object_or_404(open_invitations(request.membership.team), pk=pk))
+    messages.success(request, "The invitation leads nowhere now. Who joined by it stays.")
+    return redirect("people:team")
 
 
 @coordinator
@@ -59,7 +89,8 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         if "remove" in request.POST:
             services.remove_member(request.membership, membership)
-            messages.success(request, f"{membership.user} is no longer in the team. What they measured stays.")
+            said = f"{membership.user} is no longer in the team. What they measured stays. Open invitations have ended."
+            messages.success(request, said)
         elif form.is_valid():
             services.change_role(request.membership, membership, form.cleaned_data["role"])
             messages.success(request, f"{membership.user} is now a {membership.get_role_display()}.")
@@ -119,13 +150,13 @@ def acts(request: HttpRequest) -> HttpResponse:
 def join(request: HttpRequest, token: str) -> HttpResponse:
     """Accept an invitation."""
     try:
-        invited_to, role = services.read_invitation(token)
+        invitation = services.read_invitation(token, request.user)
         if request.method == "POST":
             request.session["team"] = services.join_team(request.user, token).team_id
             return redirect("rounds:today")
     except ValidationError as error:
         return render(request, "error.html", {"title": "Invitation", "message": error.message}, status=410)
-    return render(request, "people/join.html", {"invited_to": invited_to, "role": role})
+    return render(request, "people/join.html", {"invitation": invitation})
 
 
 @method_decorator(anyone, name="dispatch")
@@ -133,8 +164,9 @@ class SignIn(LoginView):
     """Sign in; the demo offers its people besides."""
 
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
-        """Add the demo's people, in the demo only."""
+        """Add whether an account can be made, and in the demo its people."""
         context: dict[str, Any] = super().get_context_data(**kwargs)
+        context["sign_up_open"] = get_adapter(self.request).is_open_for_signup(self.request)
         if settings.DEMO:
             people = Membership.objects.filter(team__name=settings.DEMO_TEAM)
             context["demo_people"] = people.select_related("user").order_by("pk")
@@ -147,4 +179,5 @@ def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's made-up people."""
     user = get_object_or_404(User, username=username, memberships__team__name=settings.DEMO_TEAM)
     login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
+    UserSession.objects.create_from_request(request)
     return redirect("rounds:today")

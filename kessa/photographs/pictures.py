@@ -1,6 +1,7 @@
 """Reading a picture that comes in: what is none is refused, and only its pixels and its time go on."""
 
 import io
+import threading
 from datetime import datetime, timedelta
 from typing import BinaryIO
 
@@ -8,27 +9,29 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
-_MOST_PIXELS = 60_000_000
+# A JPEG is read at half or a quarter of its size where that is enough; others are read whole.
+_MOST_PIXELS = {"JPEG": 120_000_000, "PNG": 25_000_000, "WEBP": 25_000_000}
 _LONGEST_EDGE = 2000
-_FORMATS = ("JPEG", "PNG", "WEBP")
 _TAKEN_TAGS = (0x9003, 0x0132)  # Exif 2.3: DateTimeOriginal, DateTime
 _EXIF = 0x8769
 _FIRST_CAMERAS = 1990
+# A large picture takes much memory while it is read.
+_one_at_a_time = threading.Lock()
 
 
 def read_picture(file: BinaryIO) -> tuple[Image.Image, datetime | None]:
     """Return a picture made anew from its pixels, and when it was taken; raises ValidationError for what is none."""
     try:
-        picture = Image.open(file, formats=_FORMATS)
-        if picture.width * picture.height > _MOST_PIXELS:
+        picture = Image.open(file, formats=tuple(_MOST_PIXELS))
+        if picture.width * picture.height > _MOST_PIXELS[str(picture.format)]:
             raise ValidationError("This picture has too many pixels: make it smaller first.")
         taken_at = _taken_at(picture.getexif())
-        upright = ImageOps.exif_transpose(picture)
-        plain = _in_srgb(upright)
-        plain.thumbnail((_LONGEST_EDGE, _LONGEST_EDGE))
-        # Only the pixels go on: no metadata, no colour profile, nothing appended.
-        clean = Image.new("RGB", plain.size)
-        clean.paste(plain)
+        with _one_at_a_time:
+            picture.thumbnail((_LONGEST_EDGE, _LONGEST_EDGE))
+            plain = _in_srgb(ImageOps.exif_transpose(picture))
+            # Only the pixels go on: no metadata, no colour profile, nothing appended.
+            clean = Image.new("RGB", plain.size)
+            clean.paste(plain)
         return clean, taken_at
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError, EOFError):
         raise ValidationError("This is no photograph Kessa can read: JPEG, PNG or WebP.") from None

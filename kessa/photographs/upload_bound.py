@@ -1,17 +1,31 @@
-"""Taking in files without letting a huge one fill the disk."""
+"""Taking in files without letting anybody fill the disk."""
 
 from typing import Any
 
+from django.conf import settings
+from django.core.exceptions import RequestDataTooBig
 from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
 
 MOST_BYTES = 15_000_000
+# What is larger is read past, so that the page can say how large it is; not without end.
+_MOST_READ = 4 * MOST_BYTES
+_TAKE_FILES = ("photographs:add", "methods:take_in")
 
 
 class BoundedUpload(TemporaryFileUploadHandler):
-    """Keeps an incoming file up to the most a photograph may have; the rest of a larger one is read past, not kept."""
+    """Keeps an incoming file where a member sends one to a page that takes it, up to the most a photograph may have."""
+
+    def handle_raw_input(self, input_data: Any, META: Any, content_length: int, *args: Any, **kwargs: Any) -> None:  # noqa: N803
+        """Refuse a body, before it is read, that is larger than its page takes."""
+        match = self.request.resolver_match
+        self._taken = bool(match and match.view_name in _TAKE_FILES and self.request.membership)
+        if content_length > (_MOST_READ if self._taken else settings.DATA_UPLOAD_MAX_MEMORY_SIZE):
+            raise RequestDataTooBig
 
     def new_file(self, *args: Any, **kwargs: Any) -> None:
-        """Begin a file."""
+        """Begin a file, where one is taken."""
+        if not self._taken:
+            raise SkipFile
         super().new_file(*args, **kwargs)
         self._received = 0
 

@@ -1,6 +1,5 @@
 """What is due: where, since when, for whom."""
 
-import hashlib
 from collections.abc import Iterable
 from datetime import date, timedelta
 from typing import Any, NamedTuple
@@ -15,6 +14,7 @@ from kessa.core.planning.packing import used_by
 from kessa.core.planning.rhythm import around, between
 from kessa.methods.selectors import families_of
 from kessa.people.models import Team, User
+from kessa.people.secrets import digest_of
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
 from kessa.visits.models import Visit
@@ -165,11 +165,6 @@ def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, f
 def feed_of(token: str) -> CalendarFeed | None:
     """Return the calendar feed of a secret address: the token alone says whose it is."""
     return CalendarFeed.across_teams.filter(digest=digest_of(token)).select_related("team", "membership__user").first()
-
-
-def digest_of(token: str) -> str:
-    """Return what is kept of a calendar token."""
-    return hashlib.sha256(token.encode()).hexdigest()
 
 
 def _by_rhythm(each: Round, today: date) -> list[Due]:

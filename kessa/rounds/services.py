@@ -1,6 +1,5 @@
 """Everything that changes plans: rounds, occasions, what is settled, packing lists, calendar addresses."""
 
-import secrets
 from datetime import date
 
 from django.core.exceptions import ValidationError
@@ -12,10 +11,11 @@ from kessa.methods.selectors import families_of
 from kessa.methods.services import retire
 from kessa.people.acts import act
 from kessa.people.models import Membership, User
+from kessa.people.secrets import digest_of, new_secret
 from kessa.places.models import Place
 from kessa.rounds import may
 from kessa.rounds.models import CalendarFeed, KitCheck, Occasion, PlannedTest, Round, Settled, Stop
-from kessa.rounds.selectors import Due, digest_of, dues_at
+from kessa.rounds.selectors import Due, dues_at
 from kessa.visits.models import Visit
 
 
@@ -99,7 +99,7 @@ def answer_without_visit(by: Membership, place: Place, *, why: str) -> int:
 @act("calendar address made", may.keep_feed)
 def new_feed(by: Membership) -> str:
     """Make a secret calendar address for a person, in place of the one before; return its token, kept nowhere."""
-    token = secrets.token_urlsafe(24)
+    token = new_secret()
     CalendarFeed.objects.for_team(by.team_id).update_or_create(
         membership=by, defaults={"team_id": by.team_id, "digest": digest_of(token), "made_at": timezone.now()}
     )

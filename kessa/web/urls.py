@@ -1,6 +1,10 @@
 """Every address of Kessa."""
 
 from allauth.account import views as account
+from allauth.mfa.base import views as second
+from allauth.mfa.recovery_codes.views import generate_recovery_codes, view_recovery_codes
+from allauth.mfa.totp.views import activate_totp, deactivate_totp
+from allauth.usersessions.views import list_usersessions
 from django.conf import settings
 from django.urls import include, path
 
@@ -16,6 +20,14 @@ urlpatterns = [
     path("account/new/", anyone(account.signup), name="account_signup"),
     path("account/password/", signed_in(account.password_change), name="account_change_password"),
     path("account/confirm/", signed_in(account.reauthenticate), name="account_reauthenticate"),
+    path("account/second/", signed_in(second.index), name="mfa_index"),
+    path("account/second/code/", anyone(second.authenticate), name="mfa_authenticate"),
+    path("account/second/confirm/", signed_in(second.reauthenticate), name="mfa_reauthenticate"),
+    path("account/second/on/", signed_in(activate_totp), name="mfa_activate_totp"),
+    path("account/second/off/", signed_in(deactivate_totp), name="mfa_deactivate_totp"),
+    path("account/second/recovery/", signed_in(view_recovery_codes), name="mfa_view_recovery_codes"),
+    path("account/second/recovery/new/", signed_in(generate_recovery_codes), name="mfa_generate_recovery_codes"),
+    path("account/where/", signed_in(list_usersessions), name="usersessions_list"),
     path("bench/", include("kessa.bench.urls")),
     path("log/", include("kessa.log.urls")),
     path("places/", include("kessa.places.urls")),

@@ -44,11 +44,12 @@ def _wants_json(request: HttpRequest) -> bool:
     return request.path.startswith("/taps/")
 
 
-def _error(request: HttpRequest, status: int, title: str, message: str) -> HttpResponse:
+def _error(request: HttpRequest, status: int, title: str, message: str, *, again: bool = False) -> HttpResponse:
     """Answer without touching the database, which may be what is missing."""
     if _wants_json(request):
         return JsonResponse({"error": message}, status=status)
-    return HttpResponse(render_to_string("error.html", {"title": title, "message": message}), status=status)
+    context = {"title": title, "message": message, "again": again}
+    return HttpResponse(render_to_string("error.html", context), status=status)
 
 
 def bad_request(request: HttpRequest, exception: Any = None) -> HttpResponse:
@@ -70,10 +71,14 @@ def not_found(request: HttpRequest, exception: Any = None) -> HttpResponse:
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
-    """Say what failed; a lost database is told apart, since waiting helps there."""
+    """Say what failed; a database that is lost, or a row that is held too long, is told apart: waiting helps there."""
     if isinstance(sys.exc_info()[1], OperationalError | InterfaceError):
-        message = "Kessa cannot reach its database just now. Taps are kept in your browser. Try again in a minute."
-        return _error(request, 503, "Not reachable", message)
+        again = request.method == "GET"
+        following = "This page tries again by itself." if again else "Go back and send it again in a moment."
+        message = f"Kessa cannot get at its records just now. Taps are kept in your browser. {following}"
+        answer = _error(request, 503, "Not reachable just now", message, again=again)
+        answer["Retry-After"] = "5"
+        return answer
     message = "Something went wrong in Kessa; it has been noted. Taps are kept in your browser."
     return _error(request, 500, "Our mistake", message)
 

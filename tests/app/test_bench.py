@@ -344,7 +344,7 @@ class Addresses(PageTest):
         self.assertEqual(response.status_code, 503)
         self.assertIn("kept in your browser", response.json()["error"])
         with patch("kessa.bench.views.log_of", side_effect=OperationalError("gone")):
-            self.assertContains(self.client.get("/bench/"), "cannot reach its database", status_code=503)
+            self.assertContains(self.client.get("/bench/"), "tries again by itself", status_code=503)
 
     def test_every_post_needs_its_token(self):
         strict = Client(enforce_csrf_checks=True)

@@ -47,8 +47,10 @@ class Scripts(TestCase):
         self.assertEqual(self.database("start"), url)
         with psycopg.connect(url) as connection:
             connection.execute("CREATE TABLE kept (n int)")
+            mine = connection.execute("SELECT rolsuper, rolcreaterole FROM pg_roles WHERE rolname = current_user")
+            self.assertEqual(mine.fetchone(), (False, False))
         with self.assertRaises(psycopg.OperationalError):
-            psycopg.connect(url.replace("kessa:", "kessa:not-"))
+            psycopg.connect(url.replace("kessa_web:", "kessa_web:not-"))
         process = Path(f"/proc/{self.postmaster()}")
         if os.geteuid() == 0:
             self.assertNotEqual(process.stat().st_uid, 0)

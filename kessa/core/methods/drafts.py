@@ -23,6 +23,10 @@ _COLOURS = [
     {"role": "too far", "name": "past the end", "value": "#a4452c"},
 ]
 _MOST_FAULTS = 20
+# The longest of the house's has some 6 kB.
+MOST_BYTES = 40_000
+# Names within names are read at a cost that grows with the square of how many there are.
+_DEEP_NAME = re.compile(r"""(?<![\w"'-])(?:["'\w-]+\s*\.\s*){30,}""")
 # How the things are called of which there are several.
 _COUNTED = {"steps": "Step", "parts": "Part", "uses": "Supply", "ranges": "Range", "computes": "Computed"}
 TEXTS = {
@@ -142,9 +146,13 @@ def place_in_words(where: tuple[str | int, ...]) -> str:
 
 def read_file(text: str) -> tuple[dict[str, Any], list[str]]:
     """Read a method file: its definition, and its faults, each with its line and field where they can be told."""
+    if len(text.encode()) > MOST_BYTES:
+        return {}, [f"A method file holds at most {MOST_BYTES // 1000} kB."]
+    if _DEEP_NAME.search(text):
+        return {}, ["This is no method file: a name in it has dozens of dots."]
     try:
         definition = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
         return {}, [f"This is not TOML: {error}."]
     said = []
     for where, what in faults_of(definition):

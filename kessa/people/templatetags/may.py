@@ -1,4 +1,4 @@
-"""Asking in a template who may what, by the same rules as the acts."""
+"""Asking in a template who may what, by the same rules as the acts, and saying what people did and where."""
 
 from typing import Any
 
@@ -9,6 +9,16 @@ from kessa.people.selectors import acts_on as acts_on_rows
 
 register = template.Library()
 _LINE = 80
+# Browsers name those that they are like, too: the telling mark comes first.
+_BROWSERS = (("Firefox/", "Firefox"), ("Edg/", "Edge"), ("Chrome/", "Chrome"), ("Safari/", "Safari"))
+_DEVICES = (
+    ("iPhone", "an iPhone"),
+    ("iPad", "an iPad"),
+    ("Android", "Android"),
+    ("Windows", "Windows"),
+    ("Mac OS", "a Mac"),
+    ("Linux", "Linux"),
+)
 
 
 @register.filter
@@ -44,3 +54,11 @@ def said_short(value: Any) -> str:
         return "yes" if value else "no"
     words = str(value)
     return words if len(words) <= _LINE else f"{words[:_LINE]}…"
+
+
+@register.filter
+def browser(user_agent: str) -> str:
+    """Say what browser on what device signed in, as far as it says so itself."""
+    name = next((words for mark, words in _BROWSERS if mark in user_agent), "A browser")
+    device = next((words for mark, words in _DEVICES if mark in user_agent), "a device of another kind")
+    return f"{name} on {device}"

@@ -22,7 +22,8 @@ INSTALLED_APPS = [
     "django.contrib.staticfiles",
     "allauth",
     "allauth.account",
-    "axes",
+    "allauth.mfa",
+    "allauth.usersessions",
     "csp",
     "django_filters",
     "django_htmx",
@@ -56,7 +57,7 @@ MIDDLEWARE = [
     "allauth.account.middleware.AccountMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "kessa.people.middleware.TeamMiddleware",
-    "axes.middleware.AxesMiddleware",
+    "kessa.web.deadline.DeadlineMiddleware",
 ]
 ROOT_URLCONF = "kessa.web.urls"
 WSGI_APPLICATION = "kessa.web.wsgi.application"
@@ -78,16 +79,32 @@ TEMPLATES = [
 DATABASES = {
     "default": dj_database_url.config(default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True)
 }
-DATABASES["default"].setdefault("OPTIONS", {})["connect_timeout"] = 3
-# Pages ask for few rows by an index: starting parallel workers or a compiler costs more than it brings.
-DATABASES["default"]["OPTIONS"].setdefault("options", "-c max_parallel_workers_per_gather=0 -c jit=off")
+# Nothing waits for good: a statement, a row that another holds, a transaction left open, a server that vanished.
+# KESSA_STATEMENT_TIMEOUT=0 is for migrations, which may take their time.
+_TIMEOUTS = {
+    "statement_timeout": os.environ.get("KESSA_STATEMENT_TIMEOUT", "3s"),
+    "lock_timeout": "2s",
+    "idle_in_transaction_session_timeout": "10s",
+    "tcp_user_timeout": "10s",
+    "tcp_keepalives_idle": "30",
+    # Pages ask for few rows by an index: starting parallel workers or a compiler costs more than it brings.
+    "max_parallel_workers_per_gather": "0",
+    "jit": "off",
+}
+DATABASES["default"].setdefault("OPTIONS", {}).update(
+    connect_timeout=3,
+    tcp_user_timeout=10_000,
+    keepalives_idle=30,
+    keepalives_interval=5,
+    keepalives_count=3,
+    options=" ".join(f"-c {name}={value}" for name, value in _TIMEOUTS.items()),
+)
+# What is counted for every worker alike: how often somebody tried.
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "kessa_cache"}}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.User"
-AUTHENTICATION_BACKENDS = [
-    "axes.backends.AxesStandaloneBackend",
-    "allauth.account.auth_backends.AuthenticationBackend",
-]
+AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]
 PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"django.contrib.auth.password_validation.{name}"}
@@ -100,15 +117,14 @@ ACCOUNT_SESSION_REMEMBER = True
 ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")
 LOGIN_URL = "account_login"
 LOGIN_REDIRECT_URL = "rounds:today"
-# django-axes slows guessing, for every worker alike; allauth's own limit would count per worker.
-ACCOUNT_RATE_LIMITS = {"login_failed": None}
-AXES_FAILURE_LIMIT = 5
-AXES_COOLOFF_TIME = 0.25
-AXES_RESET_ON_SUCCESS = True
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
-AXES_USERNAME_CALLABLE = "kessa.people.guessing.name_tried"
-AXES_LOCKOUT_TEMPLATE = "locked_out.html"
-AXES_VERBOSE = False
+ACCOUNT_ADAPTER = "kessa.people.accounts.AccountAdapter"
+# After five wrong passwords for a name from one address, or five wrong second factors of a person, a wait.
+ACCOUNT_RATE_LIMITS = {"login_failed": "5/15m/key"}
+# Whether anybody may make an account; where not, an invitation still lets its holder make one.
+SIGN_UP_OPEN = True
+MFA_ADAPTER = "kessa.people.accounts.SecondFactorAdapter"
+MFA_SUPPORTED_TYPES = ["totp", "recovery_codes"]
+MFA_TOTP_ISSUER = "Kessa"
 
 LANGUAGE_CODE = "en"
 USE_I18N = False
@@ -126,7 +142,10 @@ CRISPY_TEMPLATE_PACK = "bulma"
 
 # Photographs: served by a view, to the team only.
 MEDIA_ROOT = STATE / "files"
+FILE_UPLOAD_PERMISSIONS = 0o600
+FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o700
 FILE_UPLOAD_HANDLERS = ["kessa.photographs.upload_bound.BoundedUpload"]
+DATA_UPLOAD_MAX_NUMBER_FILES = 1
 
 # A batch of 500 taps is about 100 kB; nothing else is larger.
 DATA_UPLOAD_MAX_MEMORY_SIZE = 1_000_000
@@ -158,7 +177,8 @@ CSRF_FAILURE_VIEW = "kessa.web.views.csrf_failure"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "filters": {"discreet": {"()": "kessa.web.logs.Discreet"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["discreet"]}},
     "loggers": {
         "django.template": {"handlers": [], "propagate": False},
         "django": {"handlers": ["console"], "level": "WARNING", "propagate": False},

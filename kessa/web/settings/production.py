@@ -15,7 +15,7 @@ def _required(name: str) -> str:
 
 
 SECRET_KEY = _required("KESSA_SECRET_KEY")
-ALLOWED_HOSTS = _required("KESSA_HOSTS").split(",")
+ALLOWED_HOSTS = [host.strip() for host in _required("KESSA_HOSTS").split(",") if host.strip()]
 CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 SECURE_SSL_REDIRECT = True
@@ -25,5 +25,5 @@ SECURE_HSTS_PRELOAD = True
 SESSION_COOKIE_SECURE = True
 CSRF_COOKIE_SECURE = True
 # Behind one proxy the last address in the header is the one that the proxy itself saw.
-AXES_IPWARE_PROXY_COUNT = 1
-AXES_IPWARE_META_PRECEDENCE_ORDER = ["HTTP_X_FORWARDED_FOR", "REMOTE_ADDR"]
+ALLAUTH_TRUSTED_PROXY_COUNT = 1
+SIGN_UP_OPEN = os.environ.get("KESSA_SIGN_UP", "open") == "open"

@@ -13,4 +13,3 @@ WHITENOISE_AUTOREFRESH = True
 # Tests provoke refusals on purpose; only what is not expected is worth a line.
 LOGGING["loggers"]["django.request"] = {"level": "CRITICAL"}  # noqa: F405
 LOGGING["loggers"]["django.security"] = {"level": "CRITICAL"}  # noqa: F405
-LOGGING["loggers"]["axes"] = {"level": "CRITICAL"}  # noqa: F405

@@ -24,6 +24,18 @@ document.addEventListener("submit", (event) => {
 });
 window.addEventListener("pageshow", () => sent.clear());
 
+// What a page asked for in place and did not get is told: what it shows may not be what is kept.
+for (const failed of ["htmx:responseError", "htmx:sendError"])
+  document.addEventListener(failed, () => {
+    const told = document.querySelector("[data-not-got]") ?? document.getElementById("main").insertAdjacentElement("afterbegin", document.createElement("p"));
+    Object.assign(told, { className: "notice error", textContent: "This did not reach Kessa. Try it once more." }).setAttribute("role", "alert");
+    told.dataset.notGot = "";
+  });
+
+// A page that could not be shown just now is asked for again.
+const again = document.querySelector("meta[name=kessa-again]")?.content;
+if (again) window.setTimeout(() => window.location.reload(), Number(again) * 1000);
+
 if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js");
 
 // On the sign-in page the pages kept for the person before are forgotten; taps that still wait are not.
