@@ -4,6 +4,8 @@ import uuid
 from collections import defaultdict
 from datetime import datetime, timedelta
 
+from django.db.models.fields.json import KT
+
 from kessa.bench.models import Determination
 from kessa.bench.state import answered, event_of
 from kessa.core.runs.events import Event
@@ -17,10 +19,16 @@ _AS_DRAWN = timedelta(minutes=30)
 
 
 def open_determinations(team: Team) -> list[Determination]:
-    """Return what was begun and not closed, newest first."""
+    """Return what was begun and not closed, newest first, each with its `test_name` and `method_name`.
+
+    The methods are not read for it: one that this release cannot read keeps nobody from the others.
+    """
+    names = {"test_name": KT("method_definition__test_name"), "method_name": KT("method_definition__name")}
     return list(
         Determination.objects.for_team(team)
         .filter(closed_at=None)
+        .annotate(**names)
+        .defer("method_definition")
         .select_related("sample__visit__place", "started_by")
         .order_by("-started_at")[:20]
     )

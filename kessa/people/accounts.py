@@ -7,11 +7,17 @@ import segno
 from allauth.account.adapter import DefaultAccountAdapter
 from allauth.mfa.adapter import DefaultMFAAdapter
 from django.conf import settings
+from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from django.urls import Resolver404, resolve
+from django.utils import timezone
 
+from kessa.people.models import User
 from kessa.people.services import read_invitation
+
+# How many sessions that ended one sign-in sweeps up.
+_SWEPT = 1000
 
 
 class AccountAdapter(DefaultAccountAdapter):
@@ -25,6 +31,12 @@ class AccountAdapter(DefaultAccountAdapter):
     def is_open_for_signup(self, request: HttpRequest) -> bool:
         """Whether whoever asks may make an account: where sign-up is closed, with an invitation only."""
         return settings.SIGN_UP_OPEN or _is_invited(request.GET.get("next") or request.POST.get("next") or "")
+
+    def post_login(self, request: HttpRequest, user: User, **how: Any) -> HttpResponse:
+        """Lead on; on the way sessions that ended are swept up, so that their table does not only grow."""
+        ended = Session.objects.filter(expire_date__lt=timezone.now()).values("pk")[:_SWEPT]
+        Session.objects.filter(pk__in=ended).delete()
+        return super().post_login(request, user, **how)
 
     def _get_login_attempts_cache_key(self, request: HttpRequest, **credentials: Any) -> str:
         return f"{self.get_client_ip(request)} {super()._get_login_attempts_cache_key(request, **credentials)}"

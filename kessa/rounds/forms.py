@@ -28,6 +28,7 @@ _SHAPES = {
     "monthly": r"FREQ=MONTHLY;BYDAY=(?P<which>-?\d)(?P<weekday>[A-Z]{2})",
     "by_date": r"FREQ=MONTHLY;BYMONTHDAY=(?P<month_day>\d+)",
 }
+_FIRST_DAY, _MOST_AHEAD = date(2000, 1, 1), timedelta(days=3653)
 _LONGEST_AHEAD, _LONGEST_BACK = timedelta(days=7), timedelta(days=30)
 
 
@@ -76,6 +77,13 @@ class RoundForm(TeamModelForm):
         elif not cleaned.get("occasions"):
             self.add_error("shape", "Choose a rhythm, or at least one occasion: a round needs a reason to fall due.")
         return cleaned
+
+    def clean_starts_on(self) -> date:
+        """Refuse a day from which nobody plans: a rhythm is walked from its first day on."""
+        starts_on: date = self.cleaned_data["starts_on"]
+        if not _FIRST_DAY <= starts_on <= timezone.localdate() + _MOST_AHEAD:
+            raise forms.ValidationError("A day from 2000 to ten years ahead.")
+        return starts_on
 
     def _check_rhythm(self, cleaned: dict[str, Any]) -> None:
         if "starts_on" not in cleaned:

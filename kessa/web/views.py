@@ -10,6 +10,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET
+from pydantic import ValidationError
 
 from kessa.people.access import anyone
 
@@ -79,6 +80,9 @@ def server_error(request: HttpRequest) -> HttpResponse:
         answer = _error(request, 503, "Not reachable just now", message, again=again)
         answer["Retry-After"] = "5"
         return answer
+    if isinstance(sys.exc_info()[1], ValidationError):
+        message = "What is kept here cannot be read by this release of Kessa. Nothing of it is lost: tell who runs it."
+        return _error(request, 500, "Cannot be shown", message)
     message = "Something went wrong in Kessa; it has been noted. Taps are kept in your browser."
     return _error(request, 500, "Our mistake", message)
 

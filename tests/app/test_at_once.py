@@ -2,6 +2,7 @@
 
 import uuid
 from concurrent.futures import ThreadPoolExecutor
+from urllib.parse import urljoin, urlsplit
 
 from django.core.exceptions import ValidationError
 from django.db import connection
@@ -26,6 +27,8 @@ from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.taps.services import record
 from kessa.visits.models import Visit
+from tests.app.everything import named, one_of_each
+from tests.app.test_hostile import SPARED, Forms
 from tests.world import Taps, begin, drawn, led, measured, send, stocked_kit, team_of, visited
 
 
@@ -74,11 +77,35 @@ class AtOnce(TransactionTestCase):
         """Post a form four times at the same moment; return what was answered."""
 
         def post(by, _):
-            client = Client()
+            client = Client(raise_request_exception=False)
             client.force_login(by.user)
             return client.post(address, form).status_code
 
         return self.at_once(post, range(4))
+
+    def test_every_form_sent_four_times_at_once_is_answered_in_words(self):
+        """Nothing is an error page, whoever else sends the same; what is unique is there once: the tables see to it."""
+        client = Client()
+        client.force_login(self.membership.user)
+        addresses = [address for _, address in named(one_of_each(self.membership, self.place))]
+        for page in (
+            "/today/",
+            "/rules/house/",
+            "/kits/new/",
+            "/instruments/new/",
+            "/team/",
+            "/visits/labels/",
+            *addresses,
+        ):
+            answer = client.get(page)
+            if not answer.get("Content-Type", "").startswith("text/html"):
+                continue
+            for form in Forms(answer.content.decode()).found:
+                action = urlsplit(urljoin(f"http://testserver{page}", form["action"])).path
+                if form["method"] == "post" and not action.startswith(SPARED):
+                    said = {name: offered[0] for name, offered in form["fields"].items() if offered}
+                    for status in self.post_at_once(action, said):
+                        self.assertLess(status, 500, (action, said))
 
     def test_what_two_add_under_one_name_stands_once_and_the_others_are_told(self):
         kit = stocked_kit(self.membership)
@@ -86,7 +113,7 @@ class AtOnce(TransactionTestCase):
         place = {"name": "Weir", "sampling_depth_cm": 20, "usual_way": "wade"}
         probe = {"name": "Probe", "measures": "conductivity", "resolution": "1", "check_every_days": "30"}
         monthly = {"name": "Monthly", "starts_on": "2026-01-01", "shape": "monthly", "which": "-1", "weekday": "SU"}
-        for model, named, address, form in (
+        for model, under, address, form in (
             (Lot, {"number": "B"}, reverse("kits:add_lot", args=[kit.pk]), lot),
             (Kit, {"name": "Case"}, "/kits/new/", {"name": "Case"}),
             (Place, {"name": "Weir"}, "/places/new/stream/", place),
@@ -95,7 +122,7 @@ class AtOnce(TransactionTestCase):
         ):
             with self.subTest(address):
                 self.assertEqual(sorted(self.post_at_once(address, form)), [302, 422, 422, 422])
-                self.assertEqual(model.objects.for_team(self.place.team).filter(**named).count(), 1)
+                self.assertEqual(model.objects.for_team(self.place.team).filter(**under).count(), 1)
 
     def test_what_is_begun_or_noted_at_once_is_one(self):
         kit, team = stocked_kit(self.membership), self.place.team

@@ -1,6 +1,5 @@
 """Who may see and do what."""
 
-import io
 import json
 import logging
 import re
@@ -8,33 +7,20 @@ from pathlib import Path
 
 from allauth.mfa.totp.internal import auth as totp
 from django.conf import settings
-from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, override_settings
 from django.urls import reverse
-from django.utils import timezone
-from PIL import Image
 
-from kessa.bench.services import begin_test
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete
-from kessa.core.methods import house_methods
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.instruments.services import keep_instrument
 from kessa.log.models import Result
-from kessa.methods.services import begin_draft, publish
 from kessa.people.models import Act, Invitation, Membership, Role, Team
-from kessa.people.permissions import addresses
 from kessa.people.services import invite
-from kessa.photographs.services import add_photograph
 from kessa.places.models import Pair, Place
-from kessa.places.services import keep_pair, keep_place
-from kessa.rounds.packing_list import packing_list
 from kessa.rounds.selectors import dues_at
-from kessa.rounds.services import keep_packing_list
-from kessa.visits.services import label_bottle
 from kessa.web.logs import Discreet
+from tests.app.everything import named, one_of_each
 from tests.app.pages import PageTest
-from tests.world import Taps, begin, measured, member, note, planned, read, send, stocked_kit, team_of, visited
+from tests.world import begin, measured, member, planned, stocked_kit, team_of
 
 
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
@@ -44,72 +30,10 @@ class OtherTeams(PageTest):
         self.theirs, self.place = team_of("Ulf")
         self.team = self.theirs.team
 
-    def rows(self):
-        """One row of theirs for each address that names one: by how the address begins and what it names."""
-        by, place, team = self.theirs, self.place, self.team
-        result, begun = read(place, by, "nitrate-photometer", 2.0, 2.0), begin(place, by)
-        visit = visited(place, by)
-        note(by, visit, ("air_temperature", 8.0))
-        each, kit = planned(by, place), stocked_kit(by)
-        blank = begin_test(by, {"method": "nitrate-photometer", "purpose": "blank", "kit": kit.pk})
-        send(by, blank, Taps().read(0.0, 0.0).close())
-        probe = keep_instrument(
-            by, Instrument(team=team, name="Probe", measures="conductivity", unit="uS/cm", resolution=1)
-        )
-        shown = {"at": timezone.now(), "standard": "84 µS/cm", "reading": 84.0, "expected": 84.0, "allowed": 5.0}
-        checked = InstrumentCheck.objects.for_team(team).create(team=team, instrument=probe, person=by.user, **shown)
-        other = keep_place(by, Place(team=team, name="Weir", latitude=54.5, longitude=-2.5))
-        pair = keep_pair(by, Pair(team=team, kind="stream", first=place, second=other))
-        definition = house_methods()["chloride-drops-25"].snapshot()
-        own = begin_draft(by, definition)
-        publish(by, own)
-        draft = begin_draft(by, definition, own.key)
-        picture = io.BytesIO()
-        Image.new("RGB", (40, 30)).save(picture, "JPEG")
-        photograph = add_photograph(by, place, "place", SimpleUploadedFile("ford.jpg", picture.getvalue()))
-        packed = keep_packing_list(by, packing_list(team, by.user, each.stops.all(), kit))
-        member_ = {"pk": Membership.objects.get(user=by.user).pk}
-        lot, stop = kit.lots.first(), each.stops.get()
-        return {
-            "/bench/check/": {"key": own.key},
-            "/bench/sample/": {"sample_pk": begun.sample_id},
-            "/bench/spike/": {"pk": result.pk},
-            "/bench/": {"pk": begun.pk},
-            "/instruments/checks/": {"pk": checked.pk},
-            "/instruments/": {"pk": probe.pk},
-            "/kits/lots/": {"pk": lot.pk, "act": "use"},
-            "/kits/": {"pk": kit.pk},
-            "/log/of/<uuid:pk>/check": {"pk": blank.pk},
-            "/log/of/": {"pk": result.determination_id},
-            "/log/": {"pk": result.pk, "key": "ph", "run": 1},
-            "/methods/draft/": {"pk": draft.pk},
-            "/methods/": {"key": own.key},
-            "/photographs/<int:pk>": {"pk": photograph.pk},
-            "/photographs/<slug:subject>/<int:pk>": {"subject": "place", "pk": place.pk},
-            "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
-            "/places/pairs/": {"pk": pair.pk},
-            "/places/<int:pk>": {"pk": place.pk},
-            "/taps/": {"of": "bench", "stream": begun.pk},
-            "/team/invitations/": {"pk": invite(by, Invitation(role="volunteer"), "sesame").pk},
-            "/team/members/": member_,
-            "/team/switch/": {"pk": team.pk},
-            "/today/pack/": {"pk": packed.pk},
-            "/today/rounds/": {"pk": each.pk, "stop_pk": stop.pk},
-            "/visits/begin/": {"place_pk": place.pk},
-            "/visits/bottle/": {"code": label_bottle(by, place).code},
-            "/visits/sample/at/": {"place_pk": place.pk},
-            "/visits/sample/": {"pk": begun.sample_id},
-            "/visits/<uuid:pk>": {"pk": visit.pk, "key": "air_temperature"},
-        }
-
     def test_no_address_reaches_another_teams_rows(self):
-        rows = self.rows()
-        names_nothing_of_a_team = ("/places/new/", "/demo/", "/team/join/", "/today/feed/", "/account/")
-        named = [each for each, _ in addresses() if "<" in each and not each.startswith(names_nothing_of_a_team)]
+        rows = one_of_each(self.theirs, self.place)
         acts = Act.objects.for_team(self.team).count()
-        for pattern in named:
-            theirs = next(row for begins, row in rows.items() if pattern.startswith(begins))
-            address = re.sub(r"<\w+:(\w+)>", lambda piece, theirs=theirs: str(theirs[piece[1]]), pattern)
+        for _, address in named(rows):
             with self.subTest(address):
                 self.client.force_login(self.mine.user)
                 batch = json.dumps({"taps": [], "known": 0})

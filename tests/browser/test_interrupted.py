@@ -16,6 +16,19 @@ from kessa.bench.models import Determination
 from kessa.taps.models import Tap
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
+from tests.world import team_of
+
+# Puts a clock on this browser's shelf, as a test does that waits.
+CLOCK = """async () => {
+  const { putOnShelf } = await import("/static/js/shelf.js");
+  const clock = { what: "Colour", key: "1", at: "x", opens: Date.now() + 600000 };
+  await putOnShelf("s", "Below the depot", "/bench/", [clock]);
+}"""
+# What this browser keeps of taps: whether each was sent.
+KEPT = """async () => {
+  const { allKept, openStore } = await import("/static/js/store.js");
+  return (await allKept(await openStore())).map((tap) => Boolean(tap.sent));
+}"""
 
 
 class Interrupted(BrowserTest):
@@ -139,6 +152,53 @@ class Interrupted(BrowserTest):
         self.assert_count(second, 4)
         self.drops(second, 1)
         self.assert_count(first, 5)
+
+    def test_a_phone_that_changes_hands(self):
+        """Ulf of another team finds nothing of Olek's; what Olek had not sent is sent later, as his, by Ines."""
+        ulf, _ = team_of("Ulf")
+        page = self.open()
+        self.begin(page)
+        self.steps(page)
+        self.drops(page, 2)
+        self.assert_saved(page)
+        address = page.url
+        page.evaluate(CLOCK)
+        page.context.route("**/taps/**", lambda route: route.abort())
+        self.drops(page, 3)
+        expect(page.get_by_text("3 taps waiting")).to_be_visible()
+        page.get_by_role("button", name="Sign out").click()
+        expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+        page.go_back()
+        expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
+        page.context.unroute("**/taps/**")
+        page.get_by_label("Username").fill("ulf")
+        page.get_by_label("Password").fill("white tile")
+        page.get_by_role("button", name="Sign in", exact=True).click()
+        # The way back led to Olek's test: it is none of Ulf's.
+        expect(page.get_by_role("heading", name="Not here")).to_be_visible()
+        page.get_by_role("link", name="To today").click()
+        expect(page.get_by_role("link", name="Ulf")).to_be_visible()
+        expect(page.get_by_role("complementary", name="Clocks that run")).to_be_hidden()
+        self.assertEqual(page.evaluate(KEPT), [False] * 3)
+        page.goto(address)
+        expect(page.get_by_role("heading", name="Not here")).to_be_visible()
+        self.assertEqual(
+            page.evaluate("caches.open('kessa-pages').then((c) => c.match(location.href)).then(Boolean)"), False
+        )
+        self.assertEqual(self.taps_on_the_server(), 2)
+        page.goto(f"{self.address}/today/")
+        page.get_by_role("button", name="Sign out").click()
+        page.get_by_role("button", name="Ines").click()
+        for _ in range(60):
+            if self.taps_on_the_server() == 5:
+                break
+            page.wait_for_timeout(250)
+        whose = Tap.objects.for_team(self.team).filter(kind="drop_added").values_list("person", "sent_by")
+        self.assertEqual(
+            sorted(whose, key=str),
+            sorted([(self.olek.user_id, None)] * 2 + [(self.olek.user_id, self.ines.user_id)] * 3, key=str),
+        )
+        self.assertNotEqual(ulf.user_id, self.ines.user_id)
 
     def test_signed_out_in_the_middle(self):
         page = self.open()

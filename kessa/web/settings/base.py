@@ -100,7 +100,13 @@ DATABASES["default"].setdefault("OPTIONS", {}).update(
     options=" ".join(f"-c {name}={value}" for name, value in _TIMEOUTS.items()),
 )
 # What is counted for every worker alike: how often somebody tried.
-CACHES = {"default": {"BACKEND": "django.core.cache.backends.db.DatabaseCache", "LOCATION": "kessa_cache"}}
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.db.DatabaseCache",
+        "LOCATION": "kessa_cache",
+        "OPTIONS": {"MAX_ENTRIES": 100_000},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.User"

@@ -16,6 +16,7 @@ async function fresh(request) {
     const answer = await fetch(request);
     // A redirect means that the page is no longer this one: signed out, or closed.
     if (answer.ok && !answer.redirected) await cache.put(request.url, answer.clone());
+    else if (answer.redirected || answer.status === 404) await cache.delete(request.url);
     if (answer.status >= 500) return (await cache.match(request.url)) || answer;
     return answer;
   } catch (failure) {

@@ -1,6 +1,6 @@
 // What every page does: sun mode, asking before what cannot be undone, and the worker that keeps pages for no signal.
 
-const PAGES = "kessa-pages";
+import "./handover.js";
 
 document.querySelector("[data-sun]")?.addEventListener("click", (event) => {
   const on = document.documentElement.classList.toggle("sun");
@@ -37,6 +37,3 @@ const again = document.querySelector("meta[name=kessa-again]")?.content;
 if (again) window.setTimeout(() => window.location.reload(), Number(again) * 1000);
 
 if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js");
-
-// On the sign-in page the pages kept for the person before are forgotten; taps that still wait are not.
-if (document.querySelector("meta[name=kessa-forget-pages]") && "caches" in window) caches.delete(PAGES);

@@ -1,17 +1,17 @@
 // The shelf: clocks that run, on every page of this browser, from every test. The bench puts them here.
 
-import { openDB } from "../vendor/idb/index.js";
+import { handedOver } from "./handover.js";
 import { ring } from "./sound.js";
+import { openClocks } from "./store.js";
 
-const SHELF = "kessa-clocks";
 const LOOK_AGAIN = 5000;
 // What was not read in its time leaves the shelf after a while; what only rings stays for longer.
 const FORGOTTEN = 6 * 3600 * 1000;
 const LATE_FORGOTTEN = 30 * 60 * 1000;
 const FRESH = 5000;
 
-const opened = openDB(SHELF, 1, { upgrade: (store) => store.createObjectStore("clocks", { keyPath: "stream" }) }).catch(() => null);
-const channel = "BroadcastChannel" in window ? new BroadcastChannel(SHELF) : null;
+const opened = handedOver.then(openClocks).catch(() => null);
+const channel = "BroadcastChannel" in window ? new BroadcastChannel("kessa-clocks") : null;
 let clocks = [];
 const rung = new Set();
 const title = document.title;

@@ -3,6 +3,7 @@
 import { openDB } from "../vendor/idb/index.js";
 
 export const openStore = () => openDB("kessa-kept", 1, { upgrade: (store) => store.createObjectStore("taps", { keyPath: "id" }).createIndex("stream", "stream") });
+export const openClocks = () => openDB("kessa-clocks", 1, { upgrade: (store) => store.createObjectStore("clocks", { keyPath: "stream" }) });
 export const keptOf = (store, stream) => store.getAllFromIndex("taps", "stream", stream);
 export const allKept = (store) => store.getAll("taps");
 

@@ -1,0 +1,29 @@
+// A phone that changes hands shows and keeps nothing of the person before, but for taps that still wait: they stay safe.
+
+import { allKept, forget, openClocks, openStore } from "./store.js";
+
+const PAGES = "kessa-pages";
+const PERSON = "kessa-person";
+
+async function forgetFormer() {
+  if ("caches" in window) await caches.delete(PAGES);
+  await (await openClocks()).clear("clocks");
+  const store = await openStore();
+  await forget(store, (await allKept(store)).filter((tap) => tap.sent).map((tap) => tap.id));
+}
+
+function isAnother(person) {
+  try {
+    const former = localStorage.getItem(PERSON);
+    localStorage.setItem(PERSON, person);
+    return former !== null && former !== person;
+  } catch {
+    return false;
+  }
+}
+
+const said = (name) => document.querySelector(`meta[name=${name}]`)?.content;
+const person = said("kessa-person");
+
+// Settled once nothing of anybody else is left; what draws from this browser's own memory waits for it.
+export const handedOver = said("kessa-sign-in") || (person && isAnother(person)) ? forgetFormer().catch(() => {}) : Promise.resolve();

@@ -1,0 +1,93 @@
+"""A team with one row of everything, and the addresses that lead to them."""
+
+import io
+import re
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.utils import timezone
+from PIL import Image
+
+from kessa.bench.services import begin_test
+from kessa.core.methods import house_methods
+from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.instruments.services import keep_instrument
+from kessa.methods.services import begin_draft, publish
+from kessa.people.models import Invitation, Membership
+from kessa.people.permissions import addresses
+from kessa.people.services import invite
+from kessa.photographs.services import add_photograph
+from kessa.places.models import Pair, Place
+from kessa.places.services import keep_pair, keep_place
+from kessa.rounds.packing_list import packing_list
+from kessa.rounds.services import keep_packing_list
+from kessa.visits.services import label_bottle
+from tests.world import Taps, begin, note, planned, read, send, stocked_kit, visited
+
+NAMES_NOTHING_OF_A_TEAM = ("/places/new/", "/demo/", "/team/join/", "/today/feed/", "/account/")
+
+
+def one_of_each(by, place):
+    """Make a row for each address that names one: by how the address begins and what it names."""
+    team = by.team
+    result, begun = read(place, by, "nitrate-photometer", 2.0, 2.0), begin(place, by)
+    visit = visited(place, by)
+    note(by, visit, ("air_temperature", 8.0))
+    each, kit = planned(by, place), stocked_kit(by)
+    blank = begin_test(by, {"method": "nitrate-photometer", "purpose": "blank", "kit": kit.pk})
+    send(by, blank, Taps().read(0.0, 0.0).close())
+    probe = keep_instrument(
+        by, Instrument(team=team, name="Probe", measures="conductivity", unit="uS/cm", resolution=1)
+    )
+    shown = {"at": timezone.now(), "standard": "84 µS/cm", "reading": 84.0, "expected": 84.0, "allowed": 5.0}
+    checked = InstrumentCheck.objects.for_team(team).create(team=team, instrument=probe, person=by.user, **shown)
+    other = keep_place(by, Place(team=team, name="Weir", latitude=54.5, longitude=-2.5))
+    pair = keep_pair(by, Pair(team=team, kind="stream", first=place, second=other))
+    definition = house_methods()["chloride-drops-25"].snapshot()
+    own = begin_draft(by, definition)
+    publish(by, own)
+    draft = begin_draft(by, definition, own.key)
+    picture = io.BytesIO()
+    Image.new("RGB", (40, 30)).save(picture, "JPEG")
+    photograph = add_photograph(by, place, "place", SimpleUploadedFile("ford.jpg", picture.getvalue()))
+    packed = keep_packing_list(by, packing_list(team, by.user, each.stops.all(), kit))
+    member_ = {"pk": Membership.objects.get(user=by.user).pk}
+    lot, stop = kit.lots.first(), each.stops.get()
+    return {
+        "/bench/check/": {"key": own.key},
+        "/bench/sample/": {"sample_pk": begun.sample_id},
+        "/bench/spike/": {"pk": result.pk},
+        "/bench/": {"pk": begun.pk},
+        "/instruments/checks/": {"pk": checked.pk},
+        "/instruments/": {"pk": probe.pk},
+        "/kits/lots/": {"pk": lot.pk, "act": "use"},
+        "/kits/": {"pk": kit.pk},
+        "/log/of/<uuid:pk>/check": {"pk": blank.pk},
+        "/log/of/": {"pk": result.determination_id},
+        "/log/": {"pk": result.pk, "key": "ph", "run": 1},
+        "/methods/draft/": {"pk": draft.pk},
+        "/methods/": {"key": own.key},
+        "/photographs/<int:pk>": {"pk": photograph.pk},
+        "/photographs/<slug:subject>/<int:pk>": {"subject": "place", "pk": place.pk},
+        "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
+        "/places/pairs/": {"pk": pair.pk},
+        "/places/<int:pk>": {"pk": place.pk},
+        "/taps/": {"of": "bench", "stream": begun.pk},
+        "/team/invitations/": {"pk": invite(by, Invitation(role="volunteer"), f"sesame of {team.pk}").pk},
+        "/team/members/": member_,
+        "/team/switch/": {"pk": team.pk},
+        "/today/pack/": {"pk": packed.pk},
+        "/today/rounds/": {"pk": each.pk, "stop_pk": stop.pk},
+        "/visits/begin/": {"place_pk": place.pk},
+        "/visits/bottle/": {"code": label_bottle(by, place).code},
+        "/visits/sample/at/": {"place_pk": place.pk},
+        "/visits/sample/": {"pk": begun.sample_id},
+        "/visits/<uuid:pk>": {"pk": visit.pk, "key": "air_temperature"},
+    }
+
+
+def named(rows):
+    """Return each address that names a row of these, with its pattern and what it names."""
+    for pattern, _ in addresses():
+        if "<" in pattern and not pattern.startswith(NAMES_NOTHING_OF_A_TEAM):
+            row = next(row for begins, row in rows.items() if pattern.startswith(begins))
+            yield pattern, re.sub(r"<\w+:(\w+)>", lambda piece, row=row: str(row[piece[1]]), pattern)
