@@ -25,11 +25,12 @@ from kessa.core.methods.leading import led_at
 from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
 from kessa.instruments.selectors import instruments_for
-from kessa.kits.selectors import lots_for
+from kessa.kits.selectors import lots_in_use
 from kessa.log import history
+from kessa.log.listed import listed, table_rows
 from kessa.log.models import Result
 from kessa.log.proof import wanting_standard
-from kessa.log.selectors import in_own_form, latest_results, log_of, with_latest_result
+from kessa.log.selectors import in_own_form, latest_results, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
 from kessa.places.selectors import places
@@ -50,7 +51,7 @@ def start(request: HttpRequest) -> HttpResponse:
         "open": open_determinations(team),
         "places": with_latest_result(places(team)[: _PLACES + 1]),
         "most_places": _PLACES,
-        "lately": log_of(team).standing()[:5],
+        "rows": table_rows(team, listed(Result.objects.for_team(team).standing().newest_first())[:5], request.user),
     }
     return render(request, "bench/start.html", context)
 
@@ -86,7 +87,8 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     suggested, why = history.suggested_method(drawn.place, family, history.written_at(drawn.place, lowest.main))
     until = drawn.testable_until(suggested.keeps_hours)
     led = led_at(suggested, drawn.place.kind, known_of(drawn, timezone.now()))
-    kits = [(kit, lots_for(drawn.team_id, kit, led)) for kit in history.kits_for(drawn.place, lowest.family)]
+    serving = history.kits_for(drawn.place, lowest.family)
+    kits = list(zip(serving, lots_in_use(drawn.team_id, serving, led), strict=True))
     named = [lot for _, lots in kits for lot in lots.values() if lot]
     return {
         "kits": [(kit, [each for each in lots.items() if each[1] or each[0] in led.lots_matter]) for kit, lots in kits],

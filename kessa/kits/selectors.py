@@ -51,8 +51,18 @@ def lots_for(team: Team | int, kit: Kit | None, method: Method, seen: Collection
     if kit is None and not kits_serving(team, method.family).exists():
         return {}
     chosen = Q(in_use=True, put_away_at=None) | Q(pk__in=list(seen))
-    lots = Lot.objects.for_team(team).filter(chosen, kit=kit) if kit else ()
-    by_key = {lot.supply_key: lot for lot in sorted(lots, key=lambda lot: lot.pk in seen)}
+    lots = list(Lot.objects.for_team(team).filter(chosen, kit=kit)) if kit else []
+    return _of_each_supply(sorted(lots, key=lambda lot: lot.pk in seen), method)
+
+
+def lots_in_use(team: Team | int, kits: list[Kit], method: Method) -> list[dict[str, Lot | None]]:
+    """Return, kit by kit, the lot in use of each supply of a method."""
+    lots = list(Lot.objects.for_team(team).filter(kit__in=kits, in_use=True, put_away_at=None))
+    return [_of_each_supply([lot for lot in lots if lot.kit_id == kit.pk], method) for kit in kits]
+
+
+def _of_each_supply(lots: list[Lot], method: Method) -> dict[str, Lot | None]:
+    by_key = {lot.supply_key: lot for lot in lots}
     return {use.supply: by_key.get(use.supply) for use in method.uses}
 
 

@@ -15,6 +15,8 @@ from kessa.people.selectors import members
 from kessa.places.selectors import places
 from kessa.web.components.select import PlainSelect
 
+_DAY = {"type": "date", "class": "input"}
+
 
 def _midnight(day: date) -> datetime:
     return timezone.make_aware(datetime.combine(day, time.min))
@@ -23,14 +25,14 @@ def _midnight(day: date) -> datetime:
 class LogFilter(django_filters.FilterSet):
     """By place, test, time, verdict and person; what was superseded is left out unless asked for."""
 
-    place = django_filters.ModelChoiceFilter(queryset=None, empty_label="all places", widget=PlainSelect)
-    parameter = django_filters.ChoiceFilter(label="Test", choices=[], empty_label="all tests")
-    from_day = django_filters.DateFilter(label="From", method="since", widget=forms.DateInput(attrs={"type": "date"}))
-    to_day = django_filters.DateFilter(label="To", method="until", widget=forms.DateInput(attrs={"type": "date"}))
+    place = django_filters.ChoiceFilter(choices=[], empty_label="all places", widget=PlainSelect)
+    parameter = django_filters.ChoiceFilter(label="Test", choices=[], empty_label="all tests", widget=PlainSelect)
+    from_day = django_filters.DateFilter(label="From", method="since", widget=forms.DateInput(attrs=_DAY))
+    to_day = django_filters.DateFilter(label="To", method="until", widget=forms.DateInput(attrs=_DAY))
     verdict = django_filters.ChoiceFilter(
-        choices=[(verdict, verdict) for verdict in VERDICTS], empty_label="any verdict"
+        choices=[(verdict, verdict) for verdict in VERDICTS], empty_label="any verdict", widget=PlainSelect
     )
-    person = django_filters.ModelChoiceFilter(queryset=None, empty_label="anyone")
+    person = django_filters.ChoiceFilter(choices=[], empty_label="anyone", widget=PlainSelect)
     superseded = django_filters.BooleanFilter(
         label="With what stands no more", method="with_superseded", widget=forms.CheckboxInput
     )
@@ -41,10 +43,13 @@ class LogFilter(django_filters.FilterSet):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.filters["place"].queryset = places(team)
+        self.places = list(places(team).values_list("pk", "name"))
+        self.filters["place"].extra["choices"] = self.places
         known = {parameter for method in methods_of(team.pk).values() for parameter in method.parameters}
         self.filters["parameter"].extra["choices"] = [(each, each) for each in sorted(known, key=str.lower)]
-        self.filters["person"].queryset = members(team)
+        people = members(team).only("first_name", "last_name", "username")
+        self.people = [(person.pk, str(person)) for person in people]
+        self.filters["person"].extra["choices"] = self.people
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.
     def since(self, results: Any, name: str, day: date) -> Any:

@@ -1,5 +1,6 @@
 """A place's own past: series of results, what is usual, and with which range, test and kit to begin."""
 
+import uuid
 from collections import Counter, defaultdict
 from statistics import median
 from typing import Any, NamedTuple
@@ -48,6 +49,9 @@ class Lately(NamedTuple):
 
     series: list[Series]
     pressing: Result | None
+    # The visit of the newest of them that was made at one, and what was found out on it.
+    visit: uuid.UUID | None
+    on_visit: list[int]
 
 
 def found_lately(place: Place) -> Lately:
@@ -56,25 +60,27 @@ def found_lately(place: Place) -> Lately:
     Where two tests of a sample speak of the same thing, the more exact one stands for it.
     """
     newest = Result.objects.for_team(place.team_id).standing().filter(place=place).newest_first()
-    columns = ("pk", "verdict", "low", "high", "determination__sample_id", *Series._fields)
-    rows = list(newest.values_list(*columns)[:_HISTORY])
+    columns = ("pk", "verdict", "low", "high", "determination__sample_id", "determination__sample__visit_id")
+    rows = list(newest.values_list(*columns, *Series._fields)[:_HISTORY])
+    visit = next((row[5] for row in rows if row[5]), None)
     speaking: dict[tuple[Any, ...], list[Speaking]] = defaultdict(list)
-    for pk, _, low, high, sample, *written in rows:
+    for pk, _, low, high, sample, _visit, *written in rows:
         series = Series(*written)
         speaking[sample, series.parameter, series.fraction].append(Speaking(pk, series.method_class, low, high))
     standing = {stands_for(each).key for of, each in speaking.items() if of[0] is not None}
     frequent: Counter[Series] = Counter()
     verdicts: dict[Series, tuple[int, str]] = {}
-    for pk, verdict, _, _, sample, *written in rows:
+    for pk, verdict, _, _, sample, _visit, *written in rows:
         series = Series(*written)
         frequent[series] += 1
         if sample is None or pk in standing:
             verdicts.setdefault(series, (pk, verdict))
     if not verdicts:
-        return Lately([], None)
+        return Lately([], None, None, [])
     pressing, _ = max(verdicts.values(), key=lambda each: ("", *VERDICTS).index(each[1]))
     found = newest.prefetch_related("marks").get(pk=pressing)
-    return Lately([series for series, _ in frequent.most_common()], found)
+    on_visit = [row[0] for row in rows if visit and row[5] == visit]
+    return Lately([series for series, _ in frequent.most_common()], found, visit, on_visit)
 
 
 def usual_at(place: Place, series: Series, before: Any = None) -> UsualRange | None:

@@ -115,7 +115,7 @@ class Result(TeamOwned):
     @property
     def raw(self) -> str:
         """The readings as people write them, such as "8, 7 drops"."""
-        return str(self.readings["words"])
+        return str(self.readings.get("words", "cannot be read"))
 
     @property
     def runs(self) -> dict[int, dict[str, Any]]:

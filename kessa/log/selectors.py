@@ -16,17 +16,24 @@ from kessa.core.runs.flags import ASKS_REPEAT, ENDS
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.people.models import Team
 from kessa.places.models import Place
-from kessa.visits.models import Visit
 
 PAGE = 30
 _CHART = 84
+_CHARTED = (
+    "pk", "determination_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
+)  # fmt: skip
+_MOST_WANTING = 1000
+_FOLLOWED = (
+    "pk", "place__name", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
+    "next_steps",
+)  # fmt: skip
 _FOLLOW_UP = timedelta(days=60)
 
 
 class Page(NamedTuple):
     """One page of the log, and the key of the next."""
 
-    results: list[Result]
+    results: list[Any]
     next_key: str | None
 
 
@@ -59,20 +66,21 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
     if len(rows) <= PAGE:
         return Page(rows, None)
     last = rows[PAGE - 1]
-    return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.pk], salt="kessa.log.page"))
+    return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.id], salt="kessa.log.page"))
 
 
-def latest_results(place: Place, most: int = _CHART, **of: str) -> list[Result]:
-    """Return a place's standing results `of` a parameter or series, newest first, by default as many as a chart shows.
+def latest_results(place: Place, most: int = _CHART, **of: str) -> list[Any]:
+    """Return a place's standing results `of` a parameter or series as a chart needs them, newest first.
+
+    They are plain values, by default as many as a chart shows.
 
     A floor that was repeated in a higher range is left out: the repeat says more.
     """
     rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **of)
-    shown = rows.prefetch_related(active_marks()).defer("readings", "working", "judgements", "usual", "next_steps")
-    newest = list(shown.newest_first()[:most])
+    newest = list(rows.newest_first().values_list(*_CHARTED, named=True)[:most])
     floors = [result.determination_id for result in newest if result.censor == ">"]
     repeated = Determination.objects.for_team(place.team_id).filter(continues__in=floors)
-    left_out = set(repeated.values_list("continues_id", flat=True))
+    left_out = set(repeated.values_list("continues_id", flat=True)) if floors else set()
     return [result for result in newest if result.determination_id not in left_out]
 
 
@@ -87,19 +95,11 @@ def with_latest_result(places: Any) -> list[Place]:
     return found
 
 
-def latest_visit(place: Place) -> tuple[Visit, list[Result]] | None:
-    """Return a place's latest visit that has results, with them; None before the first."""
-    newest = log_of(place.team_id).standing().filter(place=place).select_related("determination__sample__visit").first()
-    if newest is None:
-        return None
-    visit = newest.determination.sample.visit
-    # In two steps and without a limit, so that the index by determination serves it: a visit has a few dozen at most.
-    made = list(Determination.objects.for_team(place.team_id).filter(sample__visit=visit).values_list("pk", flat=True))
-    return visit, list(log_of(place.team_id).standing().filter(determination__in=made))
+def follow_ups(team: Team) -> list[Any]:
+    """Return what waits for a repeat or a follow-up: results of 60 days that nothing at the place came after.
 
-
-def follow_ups(team: Team) -> list[Result]:
-    """Return what waits for a repeat or a follow-up: results of 60 days that nothing at the place came after."""
+    They are plain values, as Today names them.
+    """
     since = timezone.now() - _FOLLOW_UP
     later = Result.across_teams.filter(
         ~Mark.on_result(ENDS),
@@ -108,9 +108,14 @@ def follow_ups(team: Team) -> list[Result]:
         taken_at__gt=OuterRef("taken_at"),
     )
     continued = Determination.across_teams.filter(continues=OuterRef("determination"))
-    wanting = Q(verdict__in=["outside", "not settled"]) | Q(Mark.on_result(ASKS_REPEAT))
-    rows = log_of(team).standing().filter(wanting, taken_at__gte=since).filter(~Exists(later), ~Exists(continued))
-    return list(rows.defer(None).defer("determination__method_definition", "working")[:20])
+    # Each by its own index: what is wanting is rare among what was found in two months.
+    recent = Result.objects.for_team(team).filter(taken_at__gte=since, verdict__in=["outside", "not settled"])
+    marks = Mark.objects.for_team(team).filter(lifted_at=None, flag__in=ASKS_REPEAT, result__taken_at__gte=since)
+    wanting = {*recent.newest_first().values_list("pk", flat=True)[:_MOST_WANTING]}
+    wanting.update(marks.order_by("-result_id").values_list("result_id", flat=True)[:_MOST_WANTING])
+    rows = Result.objects.for_team(team).standing().filter(pk__in=wanting)
+    waiting = rows.filter(~Exists(later), ~Exists(continued)).newest_first()
+    return list(waiting.values_list(*_FOLLOWED, named=True)[:20])
 
 
 def checks_bearing_on(result: Result) -> list[QualityCheck]:

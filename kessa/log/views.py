@@ -4,6 +4,7 @@ import uuid
 from contextlib import suppress
 from typing import Any
 
+from django.db.models import Q
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -24,6 +25,7 @@ from kessa.kits.models import Lot
 from kessa.log import may
 from kessa.log.export import csv_lines
 from kessa.log.filters import LogFilter
+from kessa.log.listed import Names, listed, table_rows
 from kessa.log.models import QualityCheck, Result
 from kessa.log.selectors import active_marks, checks_bearing_on, in_own_form, log_of, page_after, steps_of
 from kessa.log.told import told_taps
@@ -39,14 +41,14 @@ _EXPORT_CHUNK = 1000
 def index(request: HttpRequest) -> HttpResponse:
     """The log, newest first; htmx asks for the rows alone."""
     team = request.membership.team
-    log_filter = LogFilter(team, request.GET, queryset=log_of(team))
-    page = page_after(log_filter.qs, request.GET.get("after"))
+    log_filter = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first())
+    page = page_after(listed(log_filter.qs), request.GET.get("after"))
     narrowed = request.GET.copy()
     narrowed.pop("after", None)
     context = {
         "filter": log_filter,
         "page": page,
-        "results": page.results,
+        "rows": table_rows(team, page.results, request.user, Names(dict(log_filter.places), dict(log_filter.people))),
         "narrowed": narrowed.urlencode(),
         "any": bool(narrowed),
     }
@@ -126,6 +128,9 @@ def _of_determination(found: Result) -> dict[str, Any]:
     own = in_own_form(found)
     answers = found.readings.get("answers", {})
     rows = Result.objects.for_team(found.team_id).filter(determination=determination).order_by("-pk")
+    after = Q(continues=determination) | Q(supersedes=determination)
+    tests_after = Determination.objects.for_team(found.team_id).filter(after)
+    following = list(tests_after.values("pk", "continues", "supersedes"))
     others = [each for each in rows.prefetch_related(active_marks())[:40] if each.pk != found.pk]
     return {
         "determination": determination,
@@ -148,8 +153,8 @@ def _of_determination(found: Result) -> dict[str, Any]:
         "runs": [(number, part.said(read)) for number, read in found.runs.items()],
         "taps": told_taps(determination),
         "next_method": methods_of(found.team_id).get(part.next_range or ""),
-        "continued": Determination.objects.for_team(found.team_id).filter(continues=determination).first(),
-        "replacement": Determination.objects.for_team(found.team_id).filter(supersedes=determination).first(),
+        "continued": next((each for each in following if each["continues"] == determination.pk), None),
+        "replacement": next((each for each in following if each["supersedes"] == determination.pk), None),
         "schools": [
             (question.ask, question.name_of(complete(determination.house_rules)[key]))
             for key, question in questions().items()

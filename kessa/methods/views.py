@@ -9,8 +9,8 @@ from kessa.core.job.waste import waste_streams
 from kessa.core.methods import house_methods
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
-from kessa.log.models import QualityCheck
-from kessa.log.selectors import log_of
+from kessa.log.listed import listed, table_rows
+from kessa.log.models import QualityCheck, Result
 from kessa.methods.models import KitNumbers, OwnMethod
 from kessa.methods.selectors import families_of, methods_of, out_of_use
 from kessa.people.access import member
@@ -40,7 +40,7 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
     team = request.membership.team
     found = _method(team, key)
     supplies = {use.supply for use in found.uses}
-    results = log_of(team).standing().filter(determination__method_key=key)[:_LATELY]
+    results = Result.objects.for_team(team).standing().filter(determination__method_key=key).newest_first()
     context = {
         "method": found,
         "steps": [(step, found.condition(step)) for step in found.steps],
@@ -51,7 +51,7 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
         "hazards": hazards_of(supplies),
         "jar_label": waste_streams()[found.waste_to].label if found.waste_to else "",
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
-        "results": results,
+        "rows": table_rows(team, listed(results)[:_LATELY], request.user),
         "versions": list(
             OwnMethod.objects.for_team(team)
             .filter(key=found.family)

@@ -3,15 +3,16 @@
 from typing import Any
 
 from django import forms
+from django.utils.functional import cached_property
 
 from kessa.core.job.place_kinds import Fact
 from kessa.core.job.ways import ways_for
 from kessa.core.judging.limits import rule_sets
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
+from kessa.places.fields import PlaceField
 from kessa.places.models import Pair, PairKind, Place
 from kessa.places.selectors import places
-from kessa.web.components.select import PlainSelect
 
 
 def _asked_for(fact: Fact) -> forms.Field:
@@ -93,12 +94,19 @@ class PairForm(forms.Form):
         label="This place is the",
         choices=[(f"{kind.value} {end}", name) for kind in PairKind for end, name in enumerate(kind.ends)],
     )
-    other = forms.ModelChoiceField(label="the other end is", queryset=None, empty_label=None, widget=PlainSelect)
+    other = PlaceField(label="the other end is", queryset=None, empty_label=None)
 
     def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.place = place
-        self.fields["other"].queryset = places(place.team).exclude(pk=place.pk)
+        self.fields["other"].queryset = places(place.team_id).exclude(pk=place.pk)
+
+    @cached_property
+    def others(self) -> list[tuple[int, str]]:
+        """The places there are to compare with, by name, which the page offers."""
+        found = list(self.fields["other"].choices)
+        self.fields["other"].choices = found
+        return found
 
     def clean(self) -> dict[str, Any]:
         """Put the two places in the pair's order."""

@@ -9,7 +9,7 @@ from kessa.people.models import Team
 from kessa.places.models import Pair, Place
 
 
-def places(team: Team) -> Any:
+def places(team: Team | int) -> Any:
     """Return a team's places by name."""
     return Place.objects.for_team(team).order_by("name")
 

@@ -14,13 +14,17 @@ from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import limits_for
 from kessa.log.history import Lately, found_lately, usual_at
-from kessa.log.selectors import latest_results, latest_visit, steps_of, with_latest_result
+from kessa.log.listed import Names, listed, number_rows, table_rows
+from kessa.log.models import Result
+from kessa.log.selectors import latest_results, steps_of, with_latest_result
 from kessa.people.access import member, technician
+from kessa.people.models import User
 from kessa.places import may, services
 from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.models import Pair, Place
 from kessa.places.selectors import chosen_sets, pairs_of, places
 from kessa.rounds.selectors import dues_at
+from kessa.visits.models import Visit
 from kessa.visits.selectors import seen_lately, series
 from kessa.web.components.trend import Line, trend
 
@@ -60,19 +64,29 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "photographs": found.photographs.select_related("added_by", "sample"),
         "pressing": lately.pressing,
         "pressing_step": steps_of(lately.pressing)[0] if lately.pressing else "",
-        **_found_at(found, lately, reference, request.GET.get("test", "")),
-        "visit": latest_visit(found),
+        **_found_at(found, lately, reference, request.GET.get("test", ""), request.user),
+        **_on_latest_visit(found, lately, request.user),
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
 
 
-def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str) -> dict[str, Any]:
+def _on_latest_visit(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
+    """What was found out on a place's latest visit that has results."""
+    if lately.visit is None:
+        return {}
+    made = Result.objects.for_team(place.team_id).filter(pk__in=lately.on_visit).newest_first()
+    visit = Visit.objects.for_team(place.team_id).prefetch_related("people").get(pk=lately.visit)
+    names = Names({place.pk: place.name}, {person.pk: str(person) for person in visit.people.all()})
+    return {"visit": visit, "rows": table_rows(place.team_id, listed(made), reader, names)}
+
+
+def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str, reader: User) -> dict[str, Any]:
     """What was found out at a place, and the course of one series of results, with that of the place compared."""
     all_series = {slugify("-".join(filter(None, series))): series for series in lately.series}
     chosen = all_series.get(asked) or next(iter(all_series.values()), None)
     if chosen is None:
-        return {"all_series": {}, "chart": None, "results": []}
+        return {"all_series": {}, "chart": None}
     results = latest_results(place, **chosen._asdict())
     compared = latest_results(reference, **chosen._asdict()) if reference else []
     usual = usual_at(place, chosen)
@@ -84,7 +98,7 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str)
     return {
         "all_series": all_series,
         "series": chosen,
-        "results": results,
+        "numbers": number_rows(results, reader),
         "usual": usual,
         "chart": trend(results, compared, lines, usual) if results else None,
     }

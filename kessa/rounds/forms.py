@@ -16,9 +16,9 @@ from kessa.methods.selectors import families_of
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.people.selectors import members
+from kessa.places.fields import PlaceField
 from kessa.places.selectors import places
 from kessa.rounds.models import Round, Stop
-from kessa.web.components.select import PlainSelect
 
 _MONTHS = [(number, date(2000, number, 1).strftime("%B")) for number in range(1, 13)]
 _SHAPES = {
@@ -167,9 +167,7 @@ class OccasionForm(forms.Form):
         label="What happened", choices=lambda: [(each.key, each.name) for each in occasion_kinds().values()]
     )
     happened_on = forms.DateField(label="On", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
-    place = forms.ModelChoiceField(
-        label="Where", queryset=None, required=False, empty_label="everywhere", widget=PlainSelect
-    )
+    place = PlaceField(label="Where", queryset=None, required=False, empty_label="everywhere")
     remark = forms.CharField(label="Remark", max_length=300, required=False)
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:

@@ -2,13 +2,42 @@
 
 from datetime import datetime
 
+from asgiref.local import Local
+from django.core.signals import request_finished, request_started
+from django.db.models.signals import post_save
+from django.dispatch import receiver
+
 from kessa.people.models import Team
 from kessa.rules.models import HouseRules
+
+# What one request has read already, by team: many things on a page follow from the rules. Nothing between requests.
+_read = Local()
+
+
+@receiver(request_started)
+def _begin(**_: object) -> None:
+    _read.rules = {}
+
+
+@receiver(request_finished)
+@receiver(post_save, sender=HouseRules)
+def _forget(**_: object) -> None:
+    _read.rules = None
 
 
 def house_rules(team: Team | int) -> HouseRules:
     """Return the team's house rules, the defaults where it has made no choice."""
     number = team.pk if isinstance(team, Team) else team
+    kept = getattr(_read, "rules", None)
+    if kept is None:
+        return _rules_of(number)
+    if number not in kept:
+        kept[number] = _rules_of(number)
+    found: HouseRules = kept[number]
+    return found
+
+
+def _rules_of(number: int) -> HouseRules:
     return HouseRules.objects.for_team(number).first() or HouseRules(team_id=number)
 
 

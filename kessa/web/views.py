@@ -33,7 +33,7 @@ def worker(request: HttpRequest) -> HttpResponse:
             "css/bench.css",
             "css/reading.css",
             "css/plan.css",
-            "vendor/bulma/bulma-no-dark-mode.min.css",
+            "css/bulma.css",
             "vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
             "vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",
         )

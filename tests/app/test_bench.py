@@ -343,7 +343,7 @@ class Addresses(PageTest):
             response = self.post({"taps": [], "known": 0})
         self.assertEqual(response.status_code, 503)
         self.assertIn("kept in your browser", response.json()["error"])
-        with patch("kessa.bench.views.log_of", side_effect=OperationalError("gone")):
+        with patch("kessa.bench.views.open_determinations", side_effect=OperationalError("gone")):
             self.assertContains(self.client.get("/bench/"), "tries again by itself", status_code=503)
 
     def test_every_post_needs_its_token(self):

@@ -9,9 +9,9 @@ from hypothesis import strategies as st
 
 from kessa.core.judging.usual import UsualRange
 from kessa.web.components.drift import drift
-from kessa.web.components.gauge import gauge
+from kessa.web.components.gauge import WIDTH, gauge
 from kessa.web.components.ladder import FOOT, TOP, ladder
-from kessa.web.components.trend import Line, trend
+from kessa.web.components.trend import HEIGHT, RIGHT, Line, trend
 
 START = datetime(2025, 1, 10, tzinfo=UTC)
 
@@ -32,7 +32,7 @@ class Gauges(TestCase):
 
     def test_a_floor_reaches_to_the_end_of_the_scale(self):
         drawn = gauge(100, 100, None, "mg/L", {"min": None, "max": 120}, None)
-        self.assertEqual(drawn.interval[1], drawn.width - 6)
+        self.assertEqual(drawn.interval[1], WIDTH - 6)
         self.assertTrue(drawn.words.startswith("above 100 mg/L"))
 
     @given(st.floats(0, 1e9), st.floats(0, 1e9), st.none() | st.floats(1e-3, 1e9))
@@ -40,7 +40,7 @@ class Gauges(TestCase):
         low = min(low, value)
         drawn = gauge(value, low, value, "mg/L", {"min": None, "max": most} if most else None, None)
         for x in (drawn.value, *drawn.interval, *drawn.ticks):
-            self.assertTrue(0 <= x <= drawn.width, x)
+            self.assertTrue(0 <= x <= WIDTH, x)
 
 
 def checked(days, off, allowed=2.0):
@@ -78,7 +78,7 @@ class Trends(TestCase):
         chart = trend([result(30, 6, 0), frost], [], [], None)
         cold, warm = chart.here
         zero = next(y for y, label in chart.grid if label == "0")
-        self.assertTrue(warm.y < zero < cold.y <= chart.height)
+        self.assertTrue(warm.y < zero < cold.y <= HEIGHT)
 
     def test_points_run_in_time_and_limits_far_above_are_named_not_drawn(self):
         here = [result(days, value) for days, value in ((90, 64), (60, 30), (0, 28))]
@@ -102,7 +102,7 @@ class Trends(TestCase):
     def test_nothing_leaves_the_sheet(self, readings):
         chart = trend([result(*reading) for reading in sorted(readings, reverse=True)], [], [], None)
         for point in chart.here:
-            self.assertTrue(0 <= point.x <= chart.width and 0 <= point.y_high <= point.y_low <= chart.height)
+            self.assertTrue(0 <= point.x <= RIGHT and 0 <= point.y_high <= point.y_low <= HEIGHT)
         self.assertLessEqual(len(chart.grid), 8)
 
 

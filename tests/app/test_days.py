@@ -58,7 +58,7 @@ class OtherDays(PageTest):
             self.assertNotIn("sample-too-old", result.flags)
             for address in ("/today/", "/log/", f"/log/{result.pk}/", f"/places/{place.pk}/", f"/kits/{kit.pk}/"):
                 self.assertEqual(self.client.get(address).status_code, 200)
-            self.assertEqual(len(self.client.get("/log/?from_day=2020-01-01").context["results"]), 1)
+            self.assertEqual(len(self.client.get("/log/?from_day=2020-01-01").context["page"].results), 1)
 
         self.on_each(DAYS, living)
 

@@ -111,7 +111,7 @@ class LongLists(PageTest):
             page, f'<option value="{place.pk}" selected>Under &lt;b&gt;the &quot;bridge&quot;&lt;/b&gt;'
         )
         self.assertNotContains(page, "<b>the")
-        self.assertEqual(len(page.context["results"]), 1)
+        self.assertEqual(len(page.context["page"].results), 1)
 
     def test_many_places_come_a_page_at_a_time_and_are_found_by_name(self):
         membership, place = team_of("Ines")

@@ -42,7 +42,7 @@ class Log(PageTest):
             with self.subTest(query):
                 self.assertEqual([float(row["result"]) for row in self.rows(query)], [each.value for each in found])
                 page = self.client.get(f"/log/?{query}")
-                self.assertEqual([each.pk for each in page.context["results"]], [each.pk for each in found])
+                self.assertEqual([each.id for each in page.context["page"].results], [each.pk for each in found])
         self.assertContains(self.client.get("/log/?verdict=outside"), "Nothing in the log fits")
         for nonsense in ("place=x", "from_day=31-31-31", "verdict=maybe", "person=-1", "after=forged"):
             self.assertEqual(self.client.get(f"/log/?{nonsense}").status_code, 200)
@@ -128,7 +128,7 @@ class Costs(PageTest):
         seen, address = [], "/log/?superseded=on"
         while address:
             page = self.client.get(address).context["page"]
-            seen += [result.pk for result in page.results]
+            seen += [result.id for result in page.results]
             address = page.next_key and f"/log/?superseded=on&after={page.next_key}"
         self.assertEqual(len(seen), len(set(seen)))
         self.assertEqual(len(seen), Result.objects.for_team(self.place.team).count())

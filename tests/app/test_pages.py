@@ -1,12 +1,18 @@
 """What the pages of places and the log say, in the team's own time."""
 
+import re
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
 
+from django.contrib.staticfiles.finders import get_finders
 from django.utils import timezone
 
 from kessa.log.models import Result
 from kessa.people.models import Team
 from kessa.places.models import Pair, Place
+from kessa.web.storage import Storage
+from kessa.web.styles import WRITTEN, used_styles
 from tests.app.pages import PageTest
 from tests.world import SETS, begin, measured, team_of
 
@@ -28,7 +34,8 @@ class Pages(PageTest):
         self.assertContains(page, "Aquatic life, Canada, long term: 120")
         self.assertContains(page, "Beyond the top of this scale")
         self.assertEqual(len(page.context["chart"].there), 1)
-        self.assertEqual([result.raw for result in page.context["visit"][1]], ["8, 8 drops"])
+        latest = page.content.decode().partition("Latest visit")[2]
+        self.assertEqual(latest.count("8, 8 drops"), 1)
 
     def test_a_floor_that_was_repeated_is_not_drawn_but_stays_in_the_log(self):
         over = measured(self.place, self.membership, 26)
@@ -51,7 +58,7 @@ class Pages(PageTest):
         page = self.client.get("/log/")
         self.assertContains(page, "Older results")
         older = self.client.get(f"/log/?after={page.context['page'].next_key}")
-        self.assertLess(older.context["results"][0].taken_at, page.context["results"][-1].taken_at)
+        self.assertLess(older.context["page"].results[0].taken_at, page.context["page"].results[-1].taken_at)
 
     def test_times_are_the_teams_own(self):
         Team.objects.filter(pk=self.membership.team_id).update(time_zone="Pacific/Auckland")
@@ -60,8 +67,23 @@ class Pages(PageTest):
         result.save()
         self.assertContains(self.client.get(f"/log/{result.pk}/"), "1 July 2026, 01:05")
         self.assertIn(b"2026-07-01T01:05+12:00", b"".join(self.client.get("/log/kessa-log.csv")))
-        self.assertEqual(len(self.client.get("/log/?from_day=2026-07-01&to_day=2026-07-01").context["results"]), 1)
-        self.assertEqual(len(self.client.get("/log/?to_day=2026-06-30").context["results"]), 0)
+        self.assertEqual(len(self.client.get("/log/?from_day=2026-07-01&to_day=2026-07-01").context["page"].results), 1)
+        self.assertEqual(len(self.client.get("/log/?to_day=2026-06-30").context["page"].results), 0)
+
+    def test_styles_hold_what_the_pages_use_and_scripts_are_named_by_content(self):
+        self.assertEqual(WRITTEN.read_text(), used_styles(), "run manage.py write_styles")
+        with TemporaryDirectory() as folder:
+            storage = Storage(location=folder, base_url="/static/")
+            found = {path: (finder, path) for finder in get_finders() for path, finder in finder.list([])}
+            for path, (finder, _) in found.items():
+                with finder.open(path) as file:
+                    storage.save(path, file)
+            hashed = {path: name for path, name, _ in storage.post_process({path: (storage, path) for path in found})}
+            for path, name in hashed.items():
+                if name.endswith(".js"):
+                    imported = re.findall(r"""(?:from|import)\s*["'](\.[^"']+)""", (Path(folder) / name).read_text())
+                    for each in imported:
+                        self.assertRegex(each, r"\.[0-9a-f]{12}\.js$", path)
 
     def test_what_is_begun_comes_first_and_the_worker_names_what_it_keeps(self):
         begun = begin(self.place, self.membership)

@@ -18,6 +18,7 @@ from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Bottle, Observation, Sample, Visit
+from kessa.web.components.trend import HEIGHT
 from tests.app.pages import PageTest
 from tests.world import (
     Taps,
@@ -171,7 +172,7 @@ class Visits(PageTest):
         self.assertEqual([point.result.value for point in page.context["seen_chart"].here], [201, 202])
         cold = self.client.get(reverse("places:place", args=[self.place.pk]) + "?seen=air_temperature")
         chart = cold.context["seen_chart"]
-        self.assertTrue(all(0 < point.y <= chart.height for point in chart.here))
+        self.assertTrue(all(0 < point.y <= HEIGHT for point in chart.here))
 
     def test_the_next_step_leads_to_the_end_and_what_is_missing_is_said(self):
         planned(self.membership, self.place)

@@ -1,5 +1,6 @@
 """A select for long lists."""
 
+from functools import lru_cache
 from typing import Any
 
 from django import forms
@@ -14,9 +15,16 @@ class PlainSelect(forms.Select):
     def render(self, name: str, value: Any, attrs: Any = None, renderer: Any = None) -> SafeString:
         """Write the select."""
         chosen = {str(each) for each in (value if isinstance(value, list | tuple) else [value])}
-        options = "".join(
-            f'<option value="{escape(key)}"{" selected" if str(key) in chosen else ""}>{escape(label)}</option>'
-            for key, label in self.choices
-        )
+        options = _options(tuple((str(key), str(label)) for key, label in self.choices), frozenset(chosen))
         given = self.build_attrs(self.attrs, {"name": name, **(attrs or {})})
-        return format_html("<select{}>{}</select>", flatatt(given), mark_safe(options))  # noqa: S308
+        return format_html("<select{}>{}</select>", flatatt(given), options)
+
+
+@lru_cache(maxsize=200)
+def _options(offered: tuple[tuple[str, str], ...], chosen: frozenset[str]) -> SafeString:
+    """Write the options; the same are written once, until something about them is another."""
+    written = (
+        f'<option value="{escape(key)}"{" selected" if key in chosen else ""}>{escape(label)}</option>'
+        for key, label in offered
+    )
+    return mark_safe("".join(written))  # noqa: S308 # each is escaped

@@ -6,6 +6,8 @@ from datetime import datetime
 from typing import Any, NamedTuple
 
 from django.utils import timezone
+from django.utils.html import escape
+from django.utils.safestring import SafeString, mark_safe
 
 WIDTH, HEIGHT = 780, 270
 LEFT, RIGHT, TOP, FOOT = 46, 770, 14, 228
@@ -30,7 +32,7 @@ class Point(NamedTuple):
 
 
 class Chart(NamedTuple):
-    """Everything the template draws; `above` names limits beyond the top of the scale."""
+    """Everything that is drawn; `above` names limits beyond the top of the scale."""
 
     here: list[Point]
     there: list[Point]
@@ -41,10 +43,36 @@ class Chart(NamedTuple):
     limits: list[tuple[float, Line]]
     above: list[Line]
     usual: tuple[float, float] | None
-    width: int = WIDTH
-    height: int = HEIGHT
-    left: int = LEFT
-    right: int = RIGHT
+
+    def svg(self) -> SafeString:
+        """Draw it, in one go: a chart has hundreds of marks."""
+        across = f'x1="{LEFT}" x2="{RIGHT}"'
+        parts = [
+            f'<line class="grid" {across} y1="{y}" y2="{y}"/><text class="n end" x="38" y="{y}" dy="4">{label}</text>'
+            for y, label in self.grid
+        ]
+        if self.usual:
+            top, tall = self.usual
+            parts.append(f'<rect class="usual-band" x="{LEFT}" y="{top}" width="{RIGHT - LEFT}" height="{tall}"/>')
+        parts += [
+            f'<line class="limit" {across} y1="{y}" y2="{y}"/>'
+            f'<text class="limit-words" x="50" y="{y}" dy="-5">{escape(line.words)}</text>'
+            for y, line in self.limits
+        ]
+        parts.append(f'<polyline class="there" points="{self.path_there}"/>')
+        parts.append(f'<polyline class="here" points="{self.path_here}"/>')
+        parts += [f'<circle class="there" cx="{point.x}" cy="{point.y}" r="3.2"/>' for point in self.there]
+        parts += [
+            f'<line class="here" x1="{point.x}" x2="{point.x}" y1="{point.y_high}" y2="{point.y_low}"/>'
+            '<rect class="here" x="-3.2" y="-3.2" width="6.4" height="6.4" '
+            f'transform="translate({point.x} {point.y}) rotate(45)"/>'
+            for point in self.here
+        ]
+        parts += [f'<text x="{x}" y="248">{label}</text>' for x, label in self.months]
+        return mark_safe(  # noqa: S308 # all but the words of limits are numbers and months of ours
+            f'<svg class="trend" viewBox="0 0 {WIDTH} {HEIGHT}" role="img" '
+            f'aria-label="Results over time; the numbers are in the table below">{"".join(parts)}</svg>'
+        )
 
 
 def trend(here: Sequence[Any], there: Sequence[Any], limits: list[Line], usual: Any) -> Chart:

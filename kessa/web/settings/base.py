@@ -26,7 +26,6 @@ INSTALLED_APPS = [
     "allauth.usersessions",
     "csp",
     "django_filters",
-    "django_htmx",
     "crispy_forms",
     "crispy_bulma",
     "kessa.people",
@@ -47,6 +46,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.middleware.gzip.GZipMiddleware",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -107,6 +107,8 @@ CACHES = {
         "OPTIONS": {"MAX_ENTRIES": 100_000},
     }
 }
+# So long a request may begin statements; with the longest that one may take it ends within 5 s.
+REQUEST_SECONDS = 2.0
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.User"
@@ -139,17 +141,21 @@ TIME_ZONE = "UTC"
 
 STATIC_URL = "/static/"
 STATIC_ROOT = STATE / "static"
+# Only our own are served; the libraries' scripts and styles are not used.
+STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
+STATICFILES_DIRS = [ROOT / "kessa/web/static"]
 STORAGES = {
-    "default": {"BACKEND": "django.core.files.storage.FileSystemStorage"},
-    "staticfiles": {"BACKEND": "whitenoise.storage.CompressedManifestStaticFilesStorage"},
+    "default": {
+        "BACKEND": "django.core.files.storage.FileSystemStorage",
+        "OPTIONS": {"file_permissions_mode": 0o600, "directory_permissions_mode": 0o700},
+    },
+    "staticfiles": {"BACKEND": "kessa.web.storage.Storage"},
 }
 CRISPY_ALLOWED_TEMPLATE_PACKS = "bulma"
 CRISPY_TEMPLATE_PACK = "bulma"
 
 # Photographs: served by a view, to the team only.
 MEDIA_ROOT = STATE / "files"
-FILE_UPLOAD_PERMISSIONS = 0o600
-FILE_UPLOAD_DIRECTORY_PERMISSIONS = 0o700
 FILE_UPLOAD_HANDLERS = ["kessa.photographs.upload_bound.BoundedUpload"]
 DATA_UPLOAD_MAX_NUMBER_FILES = 1
 

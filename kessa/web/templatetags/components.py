@@ -12,10 +12,11 @@ from django.utils.timesince import timesince
 from kessa.core.job.circumstances import scales
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.job.supplies import supplies, unit_word
+from kessa.core.judging.limits import overall
 from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
-from kessa.core.quantities.units import sign
+from kessa.core.quantities.units import in_words, sign
 from kessa.core.runs import flags
 from kessa.instruments.measured import measured_by_instruments
 from kessa.people.display import Shown, shown_as
@@ -108,24 +109,28 @@ def verdict(word: str) -> SafeString:
     return render_to_string("components/verdict.html", {"word": word, "glyph": _GLYPHS.get(word, "")})
 
 
-@register.inclusion_tag("components/gauge.html")
-def gauge(result: Any) -> dict[str, Any]:
+@register.simple_tag
+def gauge(result: Any) -> str:
     """Draw a result on its scale; what is said in words has none."""
-    if result.quantity.words:
-        return {}
-    limit = result.decisive
+    if _words(result):
+        return ""
+    limit = overall(result.judgements)
     if limit and (limit["unit"], limit["as"] or "") != (result.unit, result.form):
         limit = None
     drawn = lay_out_gauge(result.value, result.low, result.high, result.unit, limit, result.usual)
-    return {"gauge": drawn, "glyph": _GLYPHS.get(result.verdict, "unsettled")}
+    return drawn.svg(_GLYPHS.get(result.verdict, "unsettled"))
 
 
 @register.simple_tag(takes_context=True)
 def measured(context: Any, result: Any, css: str = "num") -> str:
     """Write a result in the reader's own unit, or in words."""
+    return measured_in(_shown(context, result), result, css)
+
+
+def measured_in(shown: Shown, result: Any, css: str = "num") -> str:
+    """Write a result in a unit, or in words."""
     if words := _words(result):
         return format_html('<b class="{}">{}</b>', css, words)
-    shown = _shown(context, result)
     value, *_ = _written(shown, result)
     return format_html('<b class="{}">{}{}</b> {}', css, result.censor or "", value, shown.sign)
 
@@ -133,9 +138,14 @@ def measured(context: Any, result: Any, css: str = "num") -> str:
 @register.simple_tag(takes_context=True)
 def interval(context: Any, result: Any) -> str:
     """Say in which interval the truth lies, in the reader's own unit; of what is said in words, how much is open."""
+    return interval_in(_shown(context, result), result)
+
+
+def interval_in(shown: Shown, result: Any) -> str:
+    """Say in which interval the truth lies, in a unit."""
     if _words(result):
         return "not counted"
-    _, low, high = _written(_shown(context, result), result)
+    _, low, high = _written(shown, result)
     if result.censor == ">":
         return format_html('above <span class="num">{}</span>', low)
     if result.censor == "<":
@@ -152,8 +162,12 @@ def unit_shown(context: Any, result: Any) -> str:
 @register.simple_tag(takes_context=True)
 def form_shown(context: Any, result: Any) -> str:
     """Write the form in which the reader sees a result, such as "as NO3"; nothing where the unit says it."""
-    form = _shown(context, result).form
-    return f"as {form}" if form else ""
+    return form_in(_shown(context, result))
+
+
+def form_in(shown: Shown) -> str:
+    """Write the form of a unit, such as "as NO3"."""
+    return f"as {shown.form}" if shown.form else ""
 
 
 @register.simple_tag(takes_context=True)
@@ -176,8 +190,10 @@ def _written(shown: Shown, result: Any) -> list[str | None]:
 
 
 def _words(result: Any) -> str | None:
-    quantity = getattr(result, "quantity", result)
-    return quantity.words if isinstance(quantity, Quantity) else None
+    if not in_words(result.unit):
+        return None
+    form = getattr(result, "form", None) or None
+    return Quantity(result.value, result.low, result.high, result.censor or None, result.unit, form).words
 
 
 def _shown(context: Any, result: Any) -> Shown:
@@ -186,12 +202,6 @@ def _shown(context: Any, result: Any) -> Shown:
     if parameter is None or "request" not in context:
         return Shown(result.unit, result.form or "")
     return shown_as(result.unit, result.form, parameter, context["request"].user)
-
-
-@register.inclusion_tag("components/trend.html")
-def trend(chart: Any, unit: str) -> dict[str, Any]:
-    """Draw results over time."""
-    return {"chart": chart, "unit": unit}
 
 
 @register.inclusion_tag("components/drift.html")

@@ -1,0 +1,116 @@
+"""Bulma as far as the pages use it: a tenth of it, made from the vendored whole by `manage.py write_styles`."""
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+
+import crispy_bulma
+from django.conf import settings
+
+SOURCE = Path(settings.ROOT) / "kessa/web/sources/bulma/bulma-no-dark-mode.min.css"
+WRITTEN = Path(settings.ROOT) / "kessa/web/static/css/bulma.css"
+_OURS = Path(settings.ROOT) / "kessa"
+# Where a class may be named: in a page, in a script, where Python writes attributes, in what draws the forms.
+_PLACES = (("*.html", _OURS), ("*.js", _OURS / "web/static/js"), ("*.py", _OURS))
+_ATTRIBUTE = {
+    "*.html": r'class="([^"]*)"',
+    "*.js": r"[\"'`]([^\"'`]*)[\"'`]",
+    "*.py": r'"?class(?:_\w+)?"?\]?\s*[=:]+\s*"([^"]*)"',
+}
+_COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
+_WORD = re.compile(r"[A-Za-z][\w-]*")
+_CLASS = re.compile(r"\.((?:[\w-]|\\.)+)")
+_VARIABLE = re.compile(r"var\((--[\w-]+)")
+
+
+def used_styles() -> str:
+    """Return the rules whose classes are all named somewhere, with the variables that these and our own styles use."""
+    words = _words()
+    rules = [
+        (around, *_kept(selectors, words), said)
+        for around, selectors, said in _rules(_COMMENT.sub("", SOURCE.read_text()))
+    ]
+    rules = [(around, selectors, said) for around, selectors, said in rules if selectors]
+    needed = _needed([said for _, _, said in rules])
+    written: list[str] = []
+    inside = ""
+    for around, selectors, said in rules:
+        left = (
+            said
+            if selectors.startswith("@")
+            else ";".join(
+                each for each in _declarations(said) if not each.startswith("--") or each.split(":")[0] in needed
+            )
+        )
+        if not left:
+            continue
+        if around != inside:
+            written.append(("}" if inside else "") + (f"{around}{{" if around else ""))
+            inside = around
+        written.append(f"{selectors}{{{left}}}")
+    licence = "/* bulma 1.0.4, MIT, the rules that are used: see kessa/web/sources/bulma */\n"
+    return f"{licence}{''.join(written)}{'}' if inside else ''}\n"
+
+
+def _words() -> set[str]:
+    words: set[str] = set()
+    for pattern, root in _PLACES:
+        for path in root.rglob(pattern):
+            for said in re.findall(_ATTRIBUTE[pattern], path.read_text()):
+                words.update(_WORD.findall(said))
+    for path in Path(crispy_bulma.__file__).parent.rglob("*"):
+        if path.suffix in (".html", ".py"):
+            words.update(_WORD.findall(path.read_text()))
+    return words
+
+
+def _rules(text: str, around: str = "") -> Iterator[tuple[str, str, str]]:
+    """Return each rule: what it stands in (a media query), its selectors, and what it says."""
+    at = 0
+    while (opens := text.find("{", at)) >= 0:
+        depth, closes = 1, opens + 1
+        while depth:
+            depth += {"{": 1, "}": -1}.get(text[closes], 0)
+            closes += 1
+        head, body = text[at:opens].rpartition(";")[2].strip(), text[opens + 1 : closes - 1]
+        if head.startswith(("@media", "@supports")):
+            yield from _rules(body, head)
+        else:
+            yield around, head, body
+        at = closes
+
+
+def _kept(selectors: str, words: set[str]) -> tuple[str]:
+    """Return those selectors whose classes are all used; of what is no rule of a class, all."""
+    if selectors.startswith("@"):
+        return (selectors,)
+    alternatives = re.split(r",(?![^(]*\))", selectors)
+    return (
+        ",".join(each for each in alternatives if set(_CLASS.findall(re.sub(r":not\([^)]*\)", "", each))) <= words),
+    )
+
+
+def _declarations(said: str) -> list[str]:
+    return [each for each in re.split(r";(?![^(]*\))", said) if each.strip()]
+
+
+def _needed(said: list[str]) -> set[str]:
+    """Return the variables that are used, by the rules that are kept, by our own styles, and by variables of these."""
+    valued: dict[str, set[str]] = {}
+    needed: set[str] = set()
+    for each in (declaration for rule in said for declaration in _declarations(rule)):
+        name, _, value = each.partition(":")
+        uses = set(_VARIABLE.findall(value))
+        if name.startswith("--"):
+            valued.setdefault(name, set()).update(uses)
+        else:
+            needed |= uses
+    for path in WRITTEN.parent.glob("*.css"):
+        if path != WRITTEN:
+            needed |= set(_VARIABLE.findall(path.read_text()))
+    open_names = list(needed)
+    while open_names:
+        fresh = valued.get(open_names.pop(), set()) - needed
+        needed |= fresh
+        open_names += fresh
+    return needed

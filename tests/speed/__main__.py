@@ -1,0 +1,181 @@
+"""How quick Kessa is: each page and post measured in turn with a bare view, and held to its goal. See bin/speed."""
+
+import os
+import re
+import statistics
+import sys
+import time
+import uuid
+from functools import partial
+
+import django
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kessa.web.settings.demo")
+django.setup()
+
+from django.conf import settings  # noqa: E402
+from django.test import Client  # noqa: E402
+from django.test.utils import override_settings  # noqa: E402
+
+settings.ROOT_URLCONF = "tests.speed.bare"
+settings.ALLOWED_HOSTS = ["testserver"]
+
+from kessa.bench.models import Determination  # noqa: E402
+from kessa.log.models import Result  # noqa: E402
+from kessa.people.models import Membership  # noqa: E402
+from kessa.places.models import Place  # noqa: E402
+from tests.speed import bare, world  # noqa: E402
+from tests.world import Taps, begin  # noqa: E402
+
+ROUNDS = int(os.environ.get("ROUNDS", "31"))
+
+
+def client_of(user, first):
+    """Return a client that is signed in, whose handler has the middleware of now."""
+    client = Client()
+    client.force_login(user)
+    session = client.session
+    session["team"] = Membership.objects.get(user=user).team_id
+    session.save()
+    assert client.get(first).status_code == 200
+    return client
+
+
+class Measured:
+    """Two things done in turn."""
+
+    def __init__(self, what, goal, ours, bare_one):
+        self.what, self.goal = what, goal
+        both = [(self._took(ours), self._took(bare_one)) for _ in range(ROUNDS)][2:]
+        self.ours, self.bare = (statistics.median(each) * 1000 for each in zip(*both, strict=True))
+        self.ratio = self.ours / self.bare
+
+    @staticmethod
+    def _took(act):
+        began = time.perf_counter()
+        act()
+        return time.perf_counter() - began
+
+    def __str__(self):
+        missed = "" if self.ratio <= self.goal else "  MISSED"
+        return f"{self.what:44} {self.ratio:6.2f} {self.goal:5.1f} {self.ours:8.1f} {self.bare:7.1f} ms{missed}"
+
+
+class Measure:
+    """Measures pages and posts of a team's coordinator, each in turn with the bare view."""
+
+    def __init__(self, team):
+        self.team = team
+        self.ines = Membership.objects.get(team=team, user__username="ines")
+        self.kessa = client_of(self.ines.user, "/today/")
+        with override_settings(MIDDLEWARE=bare.MIDDLEWARE):
+            self.plain = client_of(self.ines.user, "/bare/rows/")
+        self.place = Place.objects.for_team(team).get(name="Reach 0007")
+        self.tests = [begin(self.place, self.ines) for _ in range(3)]
+        self.sent = 1
+        self.missed = 0
+
+    def measured(self, what, goal, ours, bare_one):
+        """Measure, and print what it came to."""
+        one = Measured(what, goal, ours, bare_one)
+        self.missed += one.ratio > one.goal
+        print(one, flush=True)
+
+    def page(self, address):
+        """Return what asks for a page."""
+
+        def ask():
+            answer = self.kessa.get(address)
+            body = b"".join(answer) if answer.streaming else answer.content
+            assert answer.status_code == 200, (address, answer.status_code, body[:300])
+
+        return ask
+
+    def bare_rows(self):
+        """Ask for the bare page."""
+        assert self.plain.get("/bare/rows/").status_code == 200
+
+    def pages(self):
+        """Measure the pages."""
+        results = Result.objects.for_team(self.team)
+        here = results.filter(place=self.place)
+        middle = here.newest_first()[here.count() // 2]
+        own = results.filter(readings__has_key="runs", family="chloride-drops").newest_first()[0]
+        until = f"/log/?to_day={middle.taken_at:%Y-%m-%d}"
+        deep = re.search(r"after=([^&\"]+)\"", self.kessa.get(until).content.decode())[1]
+        sample = f"/bench/sample/{self.tests[0].sample_id}/"
+        for what, goal, address in (
+            ("log, first page", 3, "/log/"),
+            ("log, by place", 3, f"/log/?place={self.place.pk}"),
+            ("log, by verdict", 3, "/log/?verdict=outside"),
+            ("log, by person", 3, f"/log/?person={self.ines.user_id}"),
+            ("log, by dates", 3, "/log/?from_day=2024-01-01&to_day=2024-06-01"),
+            ("log, a test given up long ago", 3, f"/log/?parameter={world.RARE}"),
+            ("log, deep", 3, f"{until}&after={deep}"),
+            ("place with its trend", 3, f"/places/{self.place.pk}/"),
+            ("result with its working", 2.5, f"/log/{own.pk}/"),
+            ("Today", 2.5, "/today/"),
+            ("kit check", 2.5, "/today/pack/"),
+            ("bench, choosing the test", 2.5, sample),
+            ("bench, choosing the range", 2.5, f"{sample}?family=chloride-drops"),
+            ("bench of a test", 2.5, f"/bench/{self.tests[0].pk}/"),
+        ):
+            self.measured(what, goal, self.page(address), self.bare_rows)
+
+    def drops(self, count):
+        """Return so many taps that were not sent yet."""
+        made = Taps(seq=self.sent)
+        for _ in range(count):
+            made.add("sample-1", "drop_added")
+        return made.made
+
+    def post(self, taps):
+        """Post taps to the second test."""
+        batch = {"taps": taps, "known": self.sent}
+        return self.kessa.post(f"/taps/bench/{self.tests[1].pk}/", batch, content_type="application/json").json()
+
+    def taps(self):
+        """Measure posts of taps, and the look-around of a page where nothing happened."""
+        other = str(uuid.uuid4())
+
+        def post_many(count):
+            assert len(self.post(self.drops(count))["kept"]) == count
+            self.sent += count
+
+        def bare_insert(count):
+            made = [tap | {"stream": other} for tap in self.drops(count)]
+            answer = self.plain.post("/bare/insert/", {"taps": made}, content_type="application/json")
+            assert answer.status_code == 200
+
+        for count in (1, 20):
+            self.measured(f"post of {count} taps", 2, partial(post_many, count), partial(bare_insert, count))
+
+        def look():
+            assert self.post([]) == {"kept": [], "late": [], "refused": []}
+
+        def bare_look():
+            self.plain.post("/bare/poll/", {"stream": other}, content_type="application/json")
+
+        self.measured("empty look-around", 1.5, look, bare_look)
+
+    def leave(self):
+        """Leave nothing begun behind."""
+        for test in self.tests:
+            Determination.across_teams.filter(pk=test.pk).update(closed_at=test.started_at)
+
+
+def main():
+    """Fill the tables, measure, and say what misses its goal."""
+    results = int(sys.argv[1]) if len(sys.argv) > 1 else 1_000_000
+    team = world.fill(results)
+    count = Result.objects.for_team(team).count()
+    print(f"{count} results in one team; medians of {ROUNDS - 2}, in turn with the bare view")
+    print(f"{'':44} {'ratio':>6} {'goal':>5} {'Kessa':>8} {'bare':>7}")
+    measure = Measure(team)
+    measure.pages()
+    measure.taps()
+    measure.leave()
+    return measure.missed
+
+
+sys.exit(1 if main() else 0)
