@@ -1,12 +1,14 @@
 """Two people, two tabs or one impatient finger at the same moment: no error page, nothing twice, nothing lost."""
 
+import threading
+import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
 from urllib.parse import urljoin, urlsplit
 
 from django.core.exceptions import ValidationError
-from django.db import connection
-from django.test import Client, TransactionTestCase
+from django.db import OperationalError, connection, transaction
+from django.test import Client, TransactionTestCase, override_settings
 from django.urls import reverse
 from django.utils import timezone
 
@@ -198,3 +200,52 @@ class AtOnce(TransactionTestCase):
             send(self.membership, each, Taps().run("blank-1", 1).run("sample-1", 25, endpoint=False).close())
         begun = self.at_once(lambda by, each: go_on(by, Determination.across_teams.get(pk=each.pk), None), over)
         self.assertEqual({each.continues_id for each in begun}, {each.pk for each in over})
+
+
+class Stuck(TransactionTestCase):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client = Client(raise_request_exception=False)
+        self.client.force_login(self.membership.user)
+
+    def taps_to(self, determination):
+        """Send three drops."""
+        batch = {"taps": Taps().run("sample-1", 3).made, "known": 0}
+        address = f"/taps/bench/{determination.pk}/"
+        return self.client.post(address, batch, content_type="application/json").status_code
+
+    def test_a_row_that_is_held_costs_one_test_and_not_the_site(self):
+        held, free = (begin(self.place, self.membership) for _ in range(2))
+        holding, let_go = threading.Event(), threading.Event()
+
+        def hold():
+            with transaction.atomic():
+                Determination.across_teams.select_for_update().get(pk=held.pk)
+                holding.set()
+                let_go.wait(20)
+            connection.close()
+
+        holder = threading.Thread(target=hold)
+        holder.start()
+        holding.wait(10)
+        began = time.monotonic()
+        self.assertEqual(self.taps_to(held), 503)
+        self.assertLess(time.monotonic() - began, 5)
+        self.assertEqual(self.taps_to(free), 200)
+        self.assertEqual(self.client.get("/today/").status_code, 200)
+        let_go.set()
+        holder.join()
+        self.assertEqual(self.taps_to(held), 200)
+
+    def test_what_takes_too_long_is_ended_and_tried_again(self):
+        with override_settings(REQUEST_SECONDS=0):
+            page = self.client.get("/today/")
+        self.assertContains(page, "tries again by itself", status_code=503)
+        self.assertEqual(page["Retry-After"], "5")
+        with connection.cursor() as cursor:
+            cursor.execute("SHOW statement_timeout")
+            self.assertNotEqual(cursor.fetchone(), ("0",))
+            cursor.execute("SET statement_timeout = 50")
+            with self.assertRaises(OperationalError):
+                cursor.execute("SELECT pg_sleep(5)")
+        connection.close()

@@ -1,17 +1,23 @@
 """Who may see and do what."""
 
+import io
 import json
 import logging
 import re
+import time
 from pathlib import Path
+from unittest.mock import patch
 
 from allauth.mfa.totp.internal import auth as totp
 from django.conf import settings
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, override_settings
 from django.urls import reverse
+from PIL import Image
 
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete
+from kessa.core.methods.drafts import read_file
 from kessa.log.models import Result
 from kessa.people.models import Act, Invitation, Membership, Role, Team
 from kessa.people.services import invite
@@ -312,6 +318,37 @@ class SigningIn(PageTest):
         self.assertNotIn("unsafe", policy)
         self.assertEqual((response["X-Frame-Options"], response["X-Content-Type-Options"]), ("DENY", "nosniff"))
         self.assertContains(self.client.get("/nowhere/"), "no such page", status_code=404)
+
+    def test_nobody_fills_the_disk(self):
+        """What is no file for a page that takes one is not kept, and what is larger than its page takes is not read."""
+        strange = SimpleUploadedFile("x.bin", b"x" * 900_000)
+        with patch("kessa.photographs.upload_bound.TemporaryFileUploadHandler.new_file", side_effect=AssertionError):
+            self.assertEqual(self.client.post("/account/in/", {"login": "x", "file": strange}).status_code, 200)
+        large = {"file": SimpleUploadedFile("x.bin", b"x" * 1_500_000)}
+        self.assertEqual(self.client.post("/account/in/", large).status_code, 413)
+        membership, place = team_of("Ines")
+        self.client.force_login(membership.user)
+        self.assertEqual(self.client.post("/rules/house/", large).status_code, 413)
+        picture = io.BytesIO()
+        Image.new("1", (6000, 6000)).save(picture, "PNG")
+        wide = {"image": SimpleUploadedFile("wide.png", picture.getvalue())}
+        said = self.client.post(f"/photographs/place/{place.pk}/add/", wide, follow=True)
+        self.assertContains(said, "too many pixels")
+        two = {f"file{n}": SimpleUploadedFile("x", b"x") for n in range(3)}
+        self.assertEqual(self.client.post("/methods/file/", two).status_code, 400)
+
+    def test_a_method_file_is_read_in_a_moment_whatever_it_holds(self):
+        for text in (
+            "[[parts]]\n" * 3900,
+            ".".join("a" * 19_000) + "=1",
+            '"a".' * 9000,
+            "k=" + "[" * 30_000,
+            "x" * 41_000,
+        ):
+            began = time.monotonic()
+            _, wrong = read_file(text)
+            self.assertTrue(wrong)
+            self.assertLess(time.monotonic() - began, 4, text[:20])
 
     def test_no_script_or_style_stands_in_a_template(self):
         inline = re.compile(r"<script(?![^>]*\ssrc=)|<style|\sstyle=|\son[a-z]+=", re.IGNORECASE)
