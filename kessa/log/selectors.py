@@ -1,6 +1,6 @@
 """Reads of the log worth a name."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
@@ -42,15 +42,9 @@ def active_marks() -> Any:
     return Prefetch("marks", Mark.active().select_related("by"))
 
 
-def log_of(team: Team | int) -> Any:
-    """Return a team's results with what a row of the log shows."""
-    return (
-        Result.objects.for_team(team)
-        .select_related("place", "person", "determination__sample")
-        .prefetch_related(active_marks())
-        .defer("determination__method_definition", "working", "next_steps")
-        .newest_first()
-    )
+def older_than(results: Any, taken_at: datetime | None, pk: int) -> Any:
+    """Return those of results that come after one in the order of the log."""
+    return results.filter(Q(taken_at__lt=taken_at) | Q(pk__lt=pk), taken_at__lte=taken_at)
 
 
 def page_after(results: QuerySet[Result], key: str | None) -> Page:
@@ -58,8 +52,7 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
     if key:
         try:
             taken_at, pk = signing.loads(key, salt="kessa.log.page")
-            at = parse_datetime(taken_at)
-            results = results.filter(Q(taken_at__lt=at) | Q(pk__lt=pk), taken_at__lte=at)
+            results = older_than(results, parse_datetime(taken_at), pk)
         except (signing.BadSignature, ValueError):
             pass
     rows = list(results[: PAGE + 1])

@@ -324,11 +324,14 @@ class SigningIn(PageTest):
         strange = SimpleUploadedFile("x.bin", b"x" * 900_000)
         with patch("kessa.photographs.upload_bound.TemporaryFileUploadHandler.new_file", side_effect=AssertionError):
             self.assertEqual(self.client.post("/account/in/", {"login": "x", "file": strange}).status_code, 200)
-        large = {"file": SimpleUploadedFile("x.bin", b"x" * 1_500_000)}
-        self.assertEqual(self.client.post("/account/in/", large).status_code, 413)
+
+        def large():
+            return {"file": SimpleUploadedFile("x.bin", b"x" * 1_500_000)}
+
+        self.assertEqual(self.client.post("/account/in/", large()).status_code, 413)
         membership, place = team_of("Ines")
         self.client.force_login(membership.user)
-        self.assertEqual(self.client.post("/rules/house/", large).status_code, 413)
+        self.assertEqual(self.client.post("/rules/house/", large()).status_code, 413)
         picture = io.BytesIO()
         Image.new("1", (6000, 6000)).save(picture, "PNG")
         wide = {"image": SimpleUploadedFile("wide.png", picture.getvalue())}

@@ -6,6 +6,7 @@ import statistics
 import sys
 import time
 import uuid
+from datetime import timedelta
 from functools import partial
 
 import django
@@ -14,8 +15,10 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "kessa.web.settings.demo")
 django.setup()
 
 from django.conf import settings  # noqa: E402
+from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
 from django.test.utils import override_settings  # noqa: E402
+from django.utils import timezone  # noqa: E402
 
 settings.ROOT_URLCONF = "tests.speed.bare"
 settings.ALLOWED_HOSTS = ["testserver"]
@@ -44,9 +47,9 @@ def client_of(user, first):
 class Measured:
     """Two things done in turn."""
 
-    def __init__(self, what, goal, ours, bare_one):
+    def __init__(self, what, goal, ours, bare_one, rounds):
         self.what, self.goal = what, goal
-        both = [(self._took(ours), self._took(bare_one)) for _ in range(ROUNDS)][2:]
+        both = [(self._took(ours), self._took(bare_one)) for _ in range(rounds)][2:]
         self.ours, self.bare = (statistics.median(each) * 1000 for each in zip(*both, strict=True))
         self.ratio = self.ours / self.bare
 
@@ -75,9 +78,9 @@ class Measure:
         self.sent = 1
         self.missed = 0
 
-    def measured(self, what, goal, ours, bare_one):
+    def measured(self, what, goal, ours, bare_one, rounds=ROUNDS):
         """Measure, and print what it came to."""
-        one = Measured(what, goal, ours, bare_one)
+        one = Measured(what, goal, ours, bare_one, rounds)
         self.missed += one.ratio > one.goal
         print(one, flush=True)
 
@@ -158,6 +161,20 @@ class Measure:
 
         self.measured("empty look-around", 1.5, look, bare_look)
 
+    def file(self):
+        """Measure the log as a file, of a tenth of all, against PostgreSQL's own copy of the same rows."""
+        until = timezone.now() - timedelta(days=365)
+        address = f"/log/kessa-log.csv?from_day={until:%Y-%m-%d}&superseded=on"
+        copy = f"COPY (SELECT * FROM log_result WHERE taken_at >= '{until:%Y-%m-%d}') TO STDOUT"
+
+        def copied():
+            connection.ensure_connection()
+            with connection.connection.cursor() as cursor, cursor.copy(copy) as rows:
+                for _ in rows:
+                    pass
+
+        self.measured("log as a file, of a year", 10, self.page(address), copied, rounds=5)
+
     def leave(self):
         """Leave nothing begun behind."""
         for test in self.tests:
@@ -174,6 +191,7 @@ def main():
     measure = Measure(team)
     measure.pages()
     measure.taps()
+    measure.file()
     measure.leave()
     return measure.missed
 
