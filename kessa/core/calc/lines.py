@@ -6,7 +6,8 @@ import json
 import math
 import sys
 from collections.abc import Iterable, Iterator
-from typing import Any
+from io import BufferedReader
+from typing import Any, cast
 
 from kessa.core.calc.arguments import Arguments
 from kessa.core.calc.ops import OPS
@@ -26,7 +27,7 @@ def answer(request: dict[str, Any]) -> dict[str, Any]:
 def answer_line(line: str | bytes) -> str:
     """Answer one line of JSON with one line of JSON; never raises on any input."""
     try:
-        request = json.loads(line, parse_int=_integer)
+        request = _DECODER.decode(line if isinstance(line, str) else line.decode(json.detect_encoding(line)))
     except (ValueError, RecursionError):
         return _written({"ok": False, "error": "This line is not JSON.", "field": None})
     reply: dict[str, Any] = {}
@@ -46,6 +47,10 @@ def _integer(digits: str) -> int | float:
     return int(digits) if len(digits) < 400 else math.inf
 
 
+_DECODER = json.JSONDecoder(parse_int=_integer)
+_ENCODER = json.JSONEncoder(allow_nan=False)
+
+
 def _echoed(identity: Any) -> Any:
     try:
         _written({"id": identity})
@@ -55,7 +60,7 @@ def _echoed(identity: Any) -> Any:
 
 
 def _written(reply: dict[str, Any]) -> str:
-    return json.dumps(reply, allow_nan=False)
+    return _ENCODER.encode(reply)
 
 
 def answer_stream(lines: Iterable[bytes]) -> Iterator[str]:
@@ -66,10 +71,24 @@ def answer_stream(lines: Iterable[bytes]) -> Iterator[str]:
 
 
 def main() -> None:
-    """Answer standard input on standard output."""
+    """Answer standard input on standard output; what came in together is answered together."""
     try:
-        for reply in answer_stream(sys.stdin.buffer):
-            sys.stdout.write(reply + "\n")
+        for lines in _whole_lines():
+            for reply in answer_stream(lines):
+                sys.stdout.write(reply + "\n")
             sys.stdout.flush()
     except BrokenPipeError:
         sys.stderr.close()
+
+
+def _whole_lines() -> Iterator[list[bytes]]:
+    """Return the lines of standard input as they come in; of a line that is not whole yet nothing."""
+    begun: list[bytes] = []
+    came_in = cast("BufferedReader", sys.stdin.buffer)
+    while piece := came_in.read1(1 << 16):
+        first, *following = piece.split(b"\n")
+        begun.append(first)
+        if following:
+            yield [b"".join(begun), *following[:-1]]
+            begun = following[-1:]
+    yield [b"".join(begun)]

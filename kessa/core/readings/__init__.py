@@ -28,8 +28,28 @@ else:
 _adapter: TypeAdapter[Kind] = TypeAdapter(AnyKind)
 
 
+# Kinds that were checked, by what was said: whoever computes many readings says the same method over and over.
+_checked: dict[str, Kind] = {}
+_MOST_CHECKED, _LONGEST = 500, 5000
+
+
 def read_kind(method: Any) -> Kind:
     """Return the kind of test that a mapping of its numbers describes; raises CannotCompute."""
+    try:
+        said = repr(method)
+    except RecursionError:
+        said = ""
+    found = _checked.get(said)
+    if found is None:
+        found = _read(method)
+        if len(_checked) >= _MOST_CHECKED:
+            _checked.clear()
+        if 0 < len(said) <= _LONGEST:
+            _checked[said] = found
+    return found
+
+
+def _read(method: Any) -> Kind:
     if isinstance(method, dict):
         method = {key: value for key, value in method.items() if value is not None}
         if method and "kind" not in method:
