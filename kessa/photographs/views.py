@@ -59,6 +59,8 @@ def image(request: HttpRequest, pk: int) -> FileResponse:
     except FileNotFoundError:
         raise Http404 from None
     response["Cache-Control"] = "private, max-age=86400"
+    # It is compressed already.
+    response["Content-Encoding"] = "identity"
     return response
 
 

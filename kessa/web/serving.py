@@ -11,6 +11,8 @@ max_requests, max_requests_jitter = 5000, 500
 # A worker whose process no longer answers at all is started anew; a single request ends by itself long before.
 timeout = 30
 accesslog = "-"
+# Nobody manages it while it runs: systemd starts and stops it.
+control_socket_disable = True
 logconfig_dict = {
     "version": 1,
     "disable_existing_loggers": False,

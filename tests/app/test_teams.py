@@ -5,14 +5,17 @@ import json
 import logging
 import re
 import time
+from datetime import timedelta
 from pathlib import Path
 from unittest.mock import patch
 
 from allauth.mfa.totp.internal import auth as totp
 from django.conf import settings
+from django.contrib.sessions.models import Session
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, override_settings
 from django.urls import reverse
+from django.utils import timezone
 from PIL import Image
 
 from kessa.core.job.place_kinds import place_kinds
@@ -286,6 +289,10 @@ class SigningIn(PageTest):
         desk.post("/account/where/")
         self.assertEqual(desk.get("/today/").status_code, 200)
         self.assertRedirects(phone.get("/today/"), "/account/in/?next=/today/")
+        # Sessions that ended are swept up by whoever signs in.
+        Session.objects.create(session_key="old", session_data="", expire_date=timezone.now() - timedelta(days=1))
+        phone.post("/account/in/", {"login": "ines", "password": "white tile"})
+        self.assertFalse(Session.objects.filter(session_key="old").exists())
 
     def test_no_page_of_a_team_stays_in_the_browser_and_no_secret_in_a_log(self):
         ines, _ = team_of("Ines")

@@ -67,7 +67,8 @@ class BrowserTest(StaticLiveServerTestCase):
         expect(page.get_by_role("status").first).to_have_text("all readings saved")
 
     def steps(self, page, count=4):
-        """Do the steps before, or after, the count."""
+        """Do the steps before, or after, the count, once the page has read where the test stands."""
+        page.locator("[data-bench]:not([inert])").wait_for()
         for _ in range(count):
             self.answer(page)
             page.get_by_role("button", name="Done, next").click()

@@ -168,7 +168,8 @@ class Measure:
         copy = f"COPY (SELECT * FROM log_result WHERE taken_at >= '{until:%Y-%m-%d}') TO STDOUT"
 
         def copied():
-            connection.ensure_connection()
+            with connection.cursor() as cursor:
+                cursor.execute("SET statement_timeout = 0")
             with connection.connection.cursor() as cursor, cursor.copy(copy) as rows:
                 for _ in rows:
                     pass

@@ -61,8 +61,15 @@ class Command(BaseCommand):
         # What is open here is not for the workers.
         connections.close_all()
         hello = _HELLO.format(port=port)
-        settings = {"bind": f"127.0.0.1:{port}", "workers": 2, "threads": 4, "loglevel": "warning", "umask": 0o077}
-        settings |= {"preload_app": True, "when_ready": lambda _: print(hello, flush=True)}
+        settings: dict[str, Any] = {
+            "bind": f"127.0.0.1:{port}",
+            "workers": 2,
+            "threads": 4,
+            "loglevel": "warning",
+            "umask": 0o077,
+        }
+        settings |= {"preload_app": True, "control_socket_disable": True}
+        settings["when_ready"] = lambda _: print(hello, flush=True)
         _Server(get_wsgi_application(), settings).run()
 
     def say(self, step: str) -> None:
