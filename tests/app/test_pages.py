@@ -89,6 +89,10 @@ class Pages(PageTest):
         begun = begin(self.place, self.membership)
         page = self.client.get("/bench/").content.decode()
         self.assertLess(page.index(f"/bench/{begun.pk}/"), page.index(f"/visits/sample/at/{self.place.pk}/"))
+        self.assertNotIn("Lately", page)
+        measured(self.place, self.membership, 8, 8)
+        for address in ("/bench/", "/methods/chloride-drops-25/"):
+            self.assertContains(self.client.get(address), "8, 8 drops")
         worker = self.client.get("/worker.js")
         self.assertEqual(worker["Content-Type"], "text/javascript")
         self.assertContains(worker, "css/bench.css")
