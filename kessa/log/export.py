@@ -16,7 +16,7 @@ from kessa.core.judging.limits import overall
 from kessa.core.runs.flags import ENDS, words
 from kessa.log.models import Mark
 from kessa.log.selectors import older_than
-from kessa.people.models import User
+from kessa.people.selectors import names_of
 
 COLUMNS = (
     "place",
@@ -84,8 +84,7 @@ def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
     piece = list(rows[:_AT_ONCE])
     while piece:
         marks = _marks_of(piece)
-        strangers = {row.person_id for row in piece if not row.people} - names.keys()
-        names.update({person.pk: str(person) for person in User.objects.filter(pk__in=strangers)} if strangers else {})
+        names |= names_of({row.person_id for row in piece if not row.people} - names.keys())
         yield "".join(
             writer.writerow([_harmless(cell) for cell in _row(row, marks[row.pk], names, zone)]) for row in piece
         )

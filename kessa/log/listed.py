@@ -16,6 +16,7 @@ from kessa.core.runs.flags import ENDS, words
 from kessa.log.models import Mark
 from kessa.people.display import shown_as
 from kessa.people.models import Team, User
+from kessa.people.selectors import names_of
 from kessa.places.models import Place
 from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, plain, verdict
 
@@ -87,10 +88,7 @@ def _known(team: Team | int, rows: list[Row], names: Names) -> Names:
     if places:
         found = Place.objects.for_team(team).filter(pk__in=places)
         names = names._replace(places=names.places | dict(found.values_list("pk", "name")))
-    if people:
-        strangers = {person.pk: str(person) for person in User.objects.filter(pk__in=people)}
-        names = names._replace(people=names.people | strangers)
-    return names
+    return names._replace(people=names.people | names_of(people))
 
 
 def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str) -> str:

@@ -8,7 +8,6 @@ from django.db import models
 from django.db.models import Exists, F, OuterRef, Q
 
 from kessa.bench.models import Determination
-from kessa.core.judging.limits import overall
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, NOT_TEACHING
 from kessa.instruments.models import InstrumentCheck
@@ -113,20 +112,10 @@ class Result(TeamOwned):
         return Quantity(self.value, self.low, self.high, self.censor or None, self.unit, self.form or None)
 
     @property
-    def raw(self) -> str:
-        """The readings as people write them, such as "8, 7 drops"."""
-        return str(self.readings.get("words", "cannot be read"))
-
-    @property
     def runs(self) -> dict[int, dict[str, Any]]:
         """What was read, by number of run."""
         kept = self.readings.get("runs", [])
         return {run["number"]: {key: run[key] for key in run if key != "number"} for run in kept}
-
-    @property
-    def decisive(self) -> dict[str, Any] | None:
-        """The judgement that gave the verdict."""
-        return overall(self.judgements)
 
     @property
     def active_marks(self) -> list["Mark"]:

@@ -1,5 +1,6 @@
 """Who is who, and who did what."""
 
+from collections.abc import Collection
 from functools import reduce
 from operator import or_
 from typing import Any
@@ -42,6 +43,11 @@ def _holds(kept: str, user: User) -> bool:
 def members(team: Team | int) -> Any:
     """Return the people of a team by name."""
     return User.objects.filter(memberships__team=team).order_by("first_name", "username")
+
+
+def names_of(people: Collection[int]) -> dict[int, str]:
+    """Return the names of people by their numbers, in no statement where there are none."""
+    return {person.pk: str(person) for person in User.objects.filter(pk__in=people)} if people else {}
 
 
 def open_invitations(team: Team | int) -> Any:

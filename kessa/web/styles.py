@@ -10,11 +10,10 @@ from django.conf import settings
 SOURCE = Path(settings.ROOT) / "kessa/web/sources/bulma/bulma-no-dark-mode.min.css"
 WRITTEN = Path(settings.ROOT) / "kessa/web/static/css/bulma.css"
 _OURS = Path(settings.ROOT) / "kessa"
-# Where a class may be named: in a page, in a script, where Python writes attributes, in what draws the forms.
-_PLACES = (("*.html", _OURS), ("*.js", _OURS / "web/static/js"), ("*.py", _OURS))
-_ATTRIBUTE = {
+# Where a class may be named, and how: in a page, in a script, where Python writes attributes.
+_PLACES = {
     "*.html": r'class="([^"]*)"',
-    "*.js": r"[\"'`]([^\"'`]*)[\"'`]",
+    "static/js/*.js": r"[\"'`]([^\"'`]*)[\"'`]",
     "*.py": r'"?class(?:_\w+)?"?\]?\s*[=:]+\s*"([^"]*)"',
 }
 _COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
@@ -27,21 +26,15 @@ def used_styles() -> str:
     """Return the rules whose classes are all named somewhere, with the variables that these and our own styles use."""
     words = _words()
     rules = [
-        (around, *_kept(selectors, words), said)
+        (around, kept, said)
         for around, selectors, said in _rules(_COMMENT.sub("", SOURCE.read_text()))
+        if (kept := _kept(selectors, words))
     ]
-    rules = [(around, selectors, said) for around, selectors, said in rules if selectors]
     needed = _needed([said for _, _, said in rules])
     written: list[str] = []
     inside = ""
     for around, selectors, said in rules:
-        left = (
-            said
-            if selectors.startswith("@")
-            else ";".join(
-                each for each in _declarations(said) if not each.startswith("--") or each.split(":")[0] in needed
-            )
-        )
+        left = _left(selectors, said, needed)
         if not left:
             continue
         if around != inside:
@@ -54,10 +47,11 @@ def used_styles() -> str:
 
 def _words() -> set[str]:
     words: set[str] = set()
-    for pattern, root in _PLACES:
-        for path in root.rglob(pattern):
-            for said in re.findall(_ATTRIBUTE[pattern], path.read_text()):
+    for pattern, named in _PLACES.items():
+        for path in _OURS.rglob(pattern):
+            for said in re.findall(named, path.read_text()):
                 words.update(_WORD.findall(said))
+    # What draws the forms names its classes in many ways.
     for path in Path(crispy_bulma.__file__).parent.rglob("*"):
         if path.suffix in (".html", ".py"):
             words.update(_WORD.findall(path.read_text()))
@@ -80,14 +74,20 @@ def _rules(text: str, around: str = "") -> Iterator[tuple[str, str, str]]:
         at = closes
 
 
-def _kept(selectors: str, words: set[str]) -> tuple[str]:
+def _kept(selectors: str, words: set[str]) -> str:
     """Return those selectors whose classes are all used; of what is no rule of a class, all."""
     if selectors.startswith("@"):
-        return (selectors,)
+        return selectors
     alternatives = re.split(r",(?![^(]*\))", selectors)
-    return (
-        ",".join(each for each in alternatives if set(_CLASS.findall(re.sub(r":not\([^)]*\)", "", each))) <= words),
-    )
+    return ",".join(each for each in alternatives if set(_CLASS.findall(re.sub(r":not\([^)]*\)", "", each))) <= words)
+
+
+def _left(selectors: str, said: str, needed: set[str]) -> str:
+    """Return what a rule says without the variables that nobody needs."""
+    if selectors.startswith("@"):
+        return said
+    declared = _declarations(said)
+    return ";".join(each for each in declared if not each.startswith("--") or each.partition(":")[0] in needed)
 
 
 def _declarations(said: str) -> list[str]:

@@ -25,6 +25,7 @@ from django.utils import timezone
 from kessa.bench.models import Determination
 from kessa.people.models import Act, TeamOwned
 from kessa.people.permissions import addresses
+from kessa.taps.models import Tap
 from tests.app.everything import named, one_of_each
 from tests.world import Taps, begin, measured, member, team_of, visited
 
@@ -300,8 +301,6 @@ class Hostile(TestCase):
 
     def visits_taps(self, visit):
         """Return the taps with which the visit was led."""
-        from kessa.taps.models import Tap  # noqa: PLC0415
-
         sent = [tap.as_sent() for tap in Tap.objects.for_team(self.ines.team).filter(stream=visit.pk)]
         return [{**tap, "whose": ""} for tap in sent]
 

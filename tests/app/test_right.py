@@ -41,7 +41,7 @@ class PutRight(PageTest):
         self.assertContains(self.put_right(before, count=99, endpoint="on", why="x"), "25", status_code=422)
         page = self.put_right(before, count=8, endpoint="on", why="Wrote 18 for 8")
         after = standing(before.determination)
-        self.assertEqual((after.value, after.raw, "corrected" in after.flags), (32, "8, 8 drops", True))
+        self.assertEqual((after.value, after.readings["words"], "corrected" in after.flags), (32, "8, 8 drops", True))
         for words in ("put right", "18 drops became 8 drops", "Wrote 18 for 8", "Earlier result"):
             self.assertContains(page, words)
         self.assertContains(self.client.get(reverse("log:result", args=[before.pk])), "To the result that stands")
@@ -164,7 +164,9 @@ class PutRight(PageTest):
         send(self.ines, begun, taps.close())
         self.assertEqual(self.came_to(begun)["P alkalinity"], ("", 410))
         result = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="total")
-        self.assertEqual((result.raw, result.readings["void"], result.readings["used"]), ("28, 29 drops", [1], [2, 3]))
+        self.assertEqual(
+            (result.readings["words"], result.readings["void"], result.readings["used"]), ("28, 29 drops", [1], [2, 3])
+        )
         computed = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="hydroxide")
         self.assertContains(self.client.get(reverse("log:result", args=[computed.pk])), "2 × 410 − 570 = 250")
 

@@ -71,7 +71,6 @@ def _copy(model, pk, times: int, **instead: str) -> None:
     columns = [field.column for field in model._meta.concrete_fields]
     chosen = ", ".join(f"({instead[column]})" if column in instead else f"row.{column}" for column in columns)
     table = model._meta.db_table
-    # One array of places and people a statement, not a row.
     statement = (
         f"INSERT INTO {table} ({', '.join(columns)}) "
         f"SELECT {chosen} FROM {table} row, generate_series(1, {times}) n WHERE row.id = %s"
