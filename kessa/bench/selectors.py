@@ -3,6 +3,7 @@
 import uuid
 from collections import defaultdict
 from datetime import datetime, timedelta
+from typing import Any
 
 from django.db.models.fields.json import KT
 
@@ -13,6 +14,7 @@ from kessa.log.models import Result
 from kessa.people.models import Team
 from kessa.taps.models import Tap
 from kessa.visits.models import Sample
+from kessa.web.compiled import compiled
 
 # So long what was drawn is as warm as it was in the water, as far as a test minds.
 _AS_DRAWN = timedelta(minutes=30)
@@ -23,15 +25,14 @@ def open_determinations(team: Team) -> list[Determination]:
 
     The methods are not read for it: one that this release cannot read keeps nobody from the others.
     """
+    return _open(team=team.pk)
+
+
+@compiled
+def _open(team: int) -> Any:
     names = {"test_name": KT("method_definition__test_name"), "method_name": KT("method_definition__name")}
-    return list(
-        Determination.objects.for_team(team)
-        .filter(closed_at=None)
-        .annotate(**names)
-        .defer("method_definition")
-        .select_related("sample__visit__place", "started_by")
-        .order_by("-started_at")[:20]
-    )
+    rows = Determination.objects.for_team(team).filter(closed_at=None).annotate(**names).defer("method_definition")
+    return rows.select_related("sample__visit__place", "started_by").order_by("-started_at")[:20]
 
 
 def known_of(sample: Sample, at: datetime) -> dict[str, float]:

@@ -27,10 +27,10 @@ from kessa.core.quantities.quantity import plain
 from kessa.instruments.selectors import instruments_for
 from kessa.kits.selectors import lots_in_use
 from kessa.log import history
-from kessa.log.listed import listed, table_rows
+from kessa.log.listed import latest_rows
 from kessa.log.models import Result
 from kessa.log.proof import wanting_standard
-from kessa.log.selectors import in_own_form, latest_results, with_latest_result
+from kessa.log.selectors import earlier_results, in_own_form, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
 from kessa.places.selectors import places
@@ -51,7 +51,7 @@ def start(request: HttpRequest) -> HttpResponse:
         "open": open_determinations(team),
         "places": with_latest_result(places(team)[: _PLACES + 1]),
         "most_places": _PLACES,
-        "rows": table_rows(team, listed(Result.objects.for_team(team).standing().newest_first())[:5], request.user),
+        "rows": latest_rows(team.pk, request.user),
     }
     return render(request, "bench/start.html", context)
 
@@ -127,9 +127,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     context = {
         "determination": found,
         "method": found.method,
-        "earlier": [(part, usual[part.key], latest_results(place, most=5, parameter=part.parameter)) for part in parts]
-        if place
-        else [],
+        "earlier": [(part, usual[part.key], earlier_results(place, part.parameter)) for part in parts] if place else [],
         "inputs": inputs_of(found, complete(found.house_rules)["between_colours"]),
         "payload": bench_payload(found, taps, bench, usual) | {"whose": whose(request.membership)},
         **outcome_context(found, bench),

@@ -22,7 +22,7 @@ from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.rounds import services as rounds
 from kessa.rounds.models import Round, Settled
-from kessa.rounds.selectors import due_now, whole_rounds
+from kessa.rounds.selectors import due_now
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
 from kessa.visits.models import Visit
@@ -199,7 +199,7 @@ def _plan(team: Team, people: dict[str, Membership], places: dict[str, Place], l
         tests = {family: {"runs": 2, "blanks": 1, "standards": 0} for family in each["tests"]}
         for name in each["places"]:
             rounds.plan_stop(people["ines"], planned, places[name], tests, each["in_place"])
-        for due in due_now(team, list(whole_rounds(team).filter(pk=planned.pk)), timezone.localdate()):
+        for due in due_now(team.pk, list(planned.stops.select_related("place")), timezone.localdate()):
             if due.stop.place.name not in each["left_open"]:
                 visit = latest.get(due.stop.place_id)
                 reason = "" if visit else "Before the plan was kept here."

@@ -11,8 +11,8 @@ from kessa.core.judging.judge import VERDICTS
 from kessa.log.models import Result
 from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
-from kessa.people.selectors import members
-from kessa.places.selectors import places
+from kessa.people.selectors import member_names
+from kessa.places.selectors import place_names
 from kessa.web.components.select import PlainSelect
 
 _DAY = {"type": "date", "class": "input"}
@@ -43,12 +43,11 @@ class LogFilter(django_filters.FilterSet):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.places = list(places(team).values_list("pk", "name"))
+        self.places = place_names(team=team.pk)
         self.filters["place"].extra["choices"] = self.places
         known = {parameter for method in methods_of(team.pk).values() for parameter in method.parameters}
         self.filters["parameter"].extra["choices"] = [(each, each) for each in sorted(known, key=str.lower)]
-        people = members(team).only("first_name", "last_name", "username")
-        self.people = [(person.pk, str(person)) for person in people]
+        self.people = [(person.pk, str(person)) for person in member_names(team=team.pk)]
         self.filters["person"].extra["choices"] = self.people
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.

@@ -2,9 +2,13 @@
 
 import uuid
 from collections import Counter, defaultdict
+from datetime import UTC, datetime
 from statistics import median
 from typing import Any, NamedTuple
 
+from django.db.models import F
+
+from kessa.core.judging.advice import with_flags
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.core.judging.written import written_form
@@ -15,11 +19,15 @@ from kessa.core.quantities.units import convert, in_words
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
 from kessa.log.models import Result
+from kessa.log.selectors import flags_on
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.rules.selectors import house_rules
+from kessa.web.compiled import compiled
 
 _HISTORY = 200
+_EVER = datetime.max.replace(tzinfo=UTC)
+_OF_RESULT = 7
 _LATELY = 40
 _COUNTED = 300
 
@@ -44,14 +52,23 @@ def series_of(method: Method, part: Part, form: str | None, fraction: str = "") 
     return Series(part.parameter, part.unit, form or "", fraction, class_of(method, part))
 
 
+class Visited(NamedTuple):
+    """A visit, when it began, and the results that were found out on it."""
+
+    pk: uuid.UUID
+    started_at: datetime
+    results: list[int]
+
+
 class Lately(NamedTuple):
     """What was found out at a place lately: its series, the most frequent first, and the result that presses most."""
 
     series: list[Series]
     pressing: Result | None
-    # The visit of the newest of them that was made at one, and what was found out on it.
-    visit: uuid.UUID | None
-    on_visit: list[int]
+    # What to do about it first.
+    step: str
+    # The newest visit on which something was found out.
+    visit: Visited | None
 
 
 def found_lately(place: Place) -> Lately:
@@ -59,38 +76,58 @@ def found_lately(place: Place) -> Lately:
 
     Where two tests of a sample speak of the same thing, the more exact one stands for it.
     """
-    newest = Result.objects.for_team(place.team_id).standing().filter(place=place).newest_first()
-    columns = ("pk", "verdict", "low", "high", "determination__sample_id", "determination__sample__visit_id")
-    rows = list(newest.values_list(*columns, *Series._fields)[:_HISTORY])
-    visit = next((row[5] for row in rows if row[5]), None)
-    speaking: dict[tuple[Any, ...], list[Speaking]] = defaultdict(list)
-    for pk, _, low, high, sample, _visit, *written in rows:
-        series = Series(*written)
-        speaking[sample, series.parameter, series.fraction].append(Speaking(pk, series.method_class, low, high))
-    standing = {stands_for(each).key for of, each in speaking.items() if of[0] is not None}
+    rows = _newest_at(team=place.team_id, place=place.pk)
     frequent: Counter[Series] = Counter()
-    verdicts: dict[Series, tuple[int, str]] = {}
-    for pk, verdict, _, _, sample, _visit, *written in rows:
-        series = Series(*written)
+    speaking: dict[tuple[Any, ...], list[Speaking]] = defaultdict(list)
+    for row in rows:
+        series = Series(*row[_OF_RESULT:])
         frequent[series] += 1
-        if sample is None or pk in standing:
-            verdicts.setdefault(series, (pk, verdict))
+        if row.sample:
+            of = (row.sample, series.parameter, series.fraction)
+            speaking[of].append(Speaking(row.pk, series.method_class, row.low, row.high))
+    standing = {stands_for(each).key for each in speaking.values()}
+    verdicts: dict[Series, tuple[int, str]] = {}
+    for row in rows:
+        if not row.sample or row.pk in standing:
+            verdicts.setdefault(Series(*row[_OF_RESULT:]), (row.pk, row.verdict))
     if not verdicts:
-        return Lately([], None, None, [])
+        return Lately([], None, "", None)
     pressing, _ = max(verdicts.values(), key=lambda each: ("", *VERDICTS).index(each[1]))
-    found = newest.prefetch_related("marks").get(pk=pressing)
-    on_visit = [row[0] for row in rows if visit and row[5] == visit]
-    return Lately([series for series, _ in frequent.most_common()], found, visit, on_visit)
+    at = next(((row.visit, row.begun) for row in rows if row.visit), None)
+    visit = Visited(*at, [row.pk for row in rows if row.visit == at[0]]) if at else None
+    found = _one(team=place.team_id, pk=pressing)[0]
+    flags = [flag for _, flag in flags_on(team=place.team_id, results=[pressing])]
+    step = with_flags(found.next_steps, flags)[0]
+    return Lately([series for series, _ in frequent.most_common()], found, step, visit)
+
+
+@compiled
+def _newest_at(team: int, place: int) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
+    sample = F("determination__sample")
+    visit, begun = F("determination__sample__visit"), F("determination__sample__visit__started_at")
+    of_result = rows.annotate(sample=sample, visit=visit, begun=begun).values_list(
+        "pk", "verdict", "low", "high", "sample", "visit", "begun", *Series._fields, named=True
+    )
+    return of_result[:_HISTORY]
+
+
+@compiled
+def _one(team: int, pk: int) -> Any:
+    return Result.objects.for_team(team).filter(pk=pk)
 
 
 def usual_at(place: Place, series: Series, before: Any = None) -> UsualRange | None:
     """Learn what is usual at a place from its latest trustworthy results of a series, drawn before a moment."""
     if in_words(series.unit):
         return None
-    past = Result.objects.for_team(place.team_id).trustworthy().filter(place=place, **series._asdict())
-    if before is not None:
-        past = past.filter(taken_at__lt=before)
-    return usual_range(list(past.newest_first().values_list("value", flat=True)[:_HISTORY]))
+    return usual_range(_past(team=place.team_id, place=place.pk, before=before or _EVER, **series._asdict()))
+
+
+@compiled
+def _past(team: int, place: int, before: datetime, **series: str) -> Any:
+    past = Result.objects.for_team(team).trustworthy().filter(place=place, taken_at__lt=before, **series)
+    return past.newest_first().values_list("value", flat=True)[:_HISTORY]
 
 
 def suggested_method(place: Place, family: list[Method], form: str | None) -> tuple[Method, str]:
@@ -123,9 +160,13 @@ def _usual_words(place: Place, method: Method, form: str | None) -> str:
 
 
 def _last_value(place: Place, series: Series) -> float | None:
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **series._asdict())
-    value: float | None = rows.newest_first().values_list("value", flat=True).first()
-    return value
+    return next(iter(_last(team=place.team_id, place=place.pk, **series._asdict())), None)
+
+
+@compiled
+def _last(team: int, place: int, **series: str) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(place=place, **series)
+    return rows.newest_first().values_list("value", flat=True)[:1]
 
 
 def written_at(place: Place, part: Part) -> str | None:
@@ -135,12 +176,17 @@ def written_at(place: Place, part: Part) -> str | None:
 
 def tests_to_choose(place: Place, known: dict[str, list[Method]]) -> dict[str, Any]:
     """Return the tests to choose from at a place: those run here lately first, then all by what they find out."""
-    newest = Result.objects.for_team(place.team_id).filter(place=place).newest_first()
-    here = dict.fromkeys(family for family in newest.values_list("family", flat=True)[:_LATELY] if family in known)
+    tested = _families_at(team=place.team_id, place=place.pk)
+    here = dict.fromkeys(family for family in tested if family in known)
     by_parameter: dict[str, list[Method]] = {}
     for methods in known.values():
         by_parameter.setdefault(_subject(methods[0]), []).append(methods[0])
     return {"here": [known[family][0] for family in here], "all": sorted(by_parameter.items())}
+
+
+@compiled
+def _families_at(team: int, place: int) -> Any:
+    return Result.objects.for_team(team).filter(place=place).newest_first().values_list("family", flat=True)[:_LATELY]
 
 
 def _subject(method: Method) -> str:
@@ -155,9 +201,14 @@ def kits_for(place: Place, family: str) -> list[Kit]:
 
 def last_kit_at(place: Place) -> int | None:
     """Return the number of the kit used at a place last, by its newest results."""
-    newest = Result.objects.for_team(place.team_id).filter(place=place).newest_first()
-    used = newest.values_list("determination__kit_id", flat=True)[:_HISTORY]
+    used = _kits_at(team=place.team_id, place=place.pk)
     return next((number for number in used if number is not None), None)
+
+
+@compiled
+def _kits_at(team: int, place: int) -> Any:
+    newest = Result.objects.for_team(team).filter(place=place).newest_first()
+    return newest.values_list("determination__kit_id", flat=True)[:_HISTORY]
 
 
 def usual_units(team: Team) -> dict[str, float]:

@@ -11,19 +11,22 @@ from django.utils import timezone
 from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
 
-from kessa.bench.models import Determination
 from kessa.core.runs.flags import ENDS, words
-from kessa.log.models import Mark
+from kessa.log.models import Result
+from kessa.log.selectors import flags_on
 from kessa.people.display import shown_as
-from kessa.people.models import Team, User
+from kessa.people.models import User
 from kessa.people.selectors import names_of
 from kessa.places.models import Place
+from kessa.web.compiled import compiled
 from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, plain, verdict
 
 _COLUMNS = (
     "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "judgements", "usual", "person_id", "determination_id",
+    "judgements", "usual", "person_id",
 )  # fmt: skip
+
+_LATEST = 5
 
 
 class Names(NamedTuple):
@@ -34,20 +37,20 @@ class Names(NamedTuple):
 
 
 class Row(NamedTuple):
-    """A result as it is listed, the flags of its marks, and whether taps came after its test was closed."""
+    """A result as it is listed, and the flags of its marks."""
 
     result: Any
     flags: list[str]
-    late: bool
 
 
 def listed(results: Any) -> Any:
     """Return the plain values of results that a list prints."""
-    said = results.annotate(words=KT("readings__words"), people=F("readings__people"))
-    return said.values_list(*_COLUMNS, "words", "people", named=True)
+    late = F("determination__late_taps")
+    said = results.annotate(words=KT("readings__words"), people=F("readings__people"), late=late)
+    return said.values_list(*_COLUMNS, "words", "people", "late", named=True)
 
 
-def table_rows(team: Team | int, found: Iterable[Any], reader: User, names: Names | None = None) -> SafeString:
+def table_rows(team: int, found: Iterable[Any], reader: User, names: Names | None = None) -> SafeString:
     """Write listed results as rows of the log, in the reader's own units; `names` are those that are known already."""
     rows = _with_flags(team, list(found))
     known = _known(team, rows, names or Names({}, {}))
@@ -55,13 +58,36 @@ def table_rows(team: Team | int, found: Iterable[Any], reader: User, names: Name
     return mark_safe("".join(_written(row, known, reader, *at) for row in rows))  # noqa: S308 # it is escaped below
 
 
-def number_rows(results: Iterable[Any], reader: User) -> SafeString:
-    """Write the numbers of a chart as rows: when, what, in which interval the truth lies, the verdict."""
+def latest_rows(team: int, reader: User) -> SafeString:
+    """Write a team's latest results as rows of the log."""
+    return table_rows(team, _latest(team=team), reader)
+
+
+def visit_rows(place: Place, results: list[int], reader: User, people: dict[int, str]) -> SafeString:
+    """Write what was found out on a visit as rows of the log; `people` are those who were there."""
+    found = _numbered(team=place.team_id, results=results)
+    return table_rows(place.team_id, found, reader, Names({place.pk: place.name}, people))
+
+
+@compiled
+def _latest(team: int) -> Any:
+    return listed(Result.objects.for_team(team).standing().newest_first())[:_LATEST]
+
+
+@compiled
+def _numbered(team: int, results: list[int]) -> Any:
+    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first())
+
+
+def number_rows(results: list[Any], reader: User) -> SafeString:
+    """Write the numbers of one series as rows: when, what, in which interval the truth lies, the verdict."""
+    if not results:
+        return mark_safe("")
+    shown = shown_as(results[0].unit, results[0].form, results[0].parameter, reader)
     result_at = reverse("log:result", args=[0]).removesuffix("0/")
     written = []
     for result in results:
         at = timezone.localtime(result.taken_at)
-        shown = shown_as(result.unit, result.form, result.parameter, reader)
         written.append(
             f'<tr><td class="r"><a href="{result_at}{result.pk}/">{at.day} {at:%b %Y, %H:%M}</a></td>'
             f'<td class="num">{escape(result.censor)}{plain(result.value)}</td><td>{interval_in(shown, result)}</td>'
@@ -70,35 +96,36 @@ def number_rows(results: Iterable[Any], reader: User) -> SafeString:
     return mark_safe("".join(written))  # noqa: S308 # it is escaped above
 
 
-def _with_flags(team: Team | int, rows: list[Any]) -> list[Row]:
+def _with_flags(team: int, rows: list[Any]) -> list[Row]:
     """Return results with the flags of their marks, in the order in which they came."""
-    tests = {row.determination_id for row in rows}
-    late = Determination.objects.for_team(team).filter(pk__in=tests, late_taps__gt=0).values_list("pk", flat=True)
-    marks = Mark.objects.for_team(team).filter(result__in=[row.id for row in rows], lifted_at=None).order_by("pk")
-    late_tests, flags = set(late), defaultdict(dict)
-    for pk, flag in marks.values_list("result_id", "flag"):
+    flags: dict[int, dict[str, bool]] = defaultdict(dict)
+    for pk, flag in flags_on(team=team, results=[row.id for row in rows]):
         flags[pk][flag] = True
-    return [Row(row, list(flags[row.id]), row.determination_id in late_tests) for row in rows]
+    return [Row(row, list(flags[row.id])) for row in rows]
 
 
-def _known(team: Team | int, rows: list[Row], names: Names) -> Names:
+def _known(team: int, rows: list[Row], names: Names) -> Names:
     """Return the names with those that lack: who left the team keeps the name under what they read."""
     places = {row.result.place_id for row in rows} - names.places.keys()
     people = {row.result.person_id for row in rows} - names.people.keys()
     if places:
-        found = Place.objects.for_team(team).filter(pk__in=places)
-        names = names._replace(places=names.places | dict(found.values_list("pk", "name")))
+        names = names._replace(places=names.places | dict(_place_names(team=team, places=list(places))))
     return names._replace(people=names.people | names_of(people))
 
 
+@compiled
+def _place_names(team: int, places: list[int]) -> Any:
+    return Place.objects.for_team(team).filter(pk__any=places).values_list("pk", "name")
+
+
 def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str) -> str:
-    result, flags, late = row
+    result, flags = row
     at = timezone.localtime(result.taken_at)
     shown = shown_as(result.unit, result.form, result.parameter, reader)
     who = " and ".join(result.people or [names.people[result.person_id]])
     fraction = f", {escape(result.fraction)}" if result.fraction else ""
     pills = "".join(f'<span class="pill flag">{escape(words(flag))}</span> ' for flag in flags)
-    if late:
+    if result.late:
         pills += '<span class="pill flag">taps after closing</span>'
     ended = ' class="superseded"' if any(flag in ENDS for flag in flags) else ""
     return (

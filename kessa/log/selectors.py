@@ -16,9 +16,11 @@ from kessa.core.runs.flags import ASKS_REPEAT, ENDS
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.people.models import Team
 from kessa.places.models import Place
+from kessa.web.compiled import compiled
 
 PAGE = 30
 _CHART = 84
+_EARLIER = 5
 _CHARTED = (
     "pk", "determination_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
 )  # fmt: skip
@@ -35,6 +37,13 @@ class Page(NamedTuple):
 
     results: list[Any]
     next_key: str | None
+
+
+@compiled
+def flags_on(team: int, results: list[int]) -> Any:
+    """Return the flags of the marks that stand on results, each with the number of its result, in their order."""
+    marks = Mark.objects.for_team(team).filter(result__any=results, lifted_at=None)
+    return marks.order_by("pk").values_list("result_id", "flag")
 
 
 def active_marks() -> Any:
@@ -62,19 +71,37 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
     return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.id], salt="kessa.log.page"))
 
 
-def latest_results(place: Place, most: int = _CHART, **of: str) -> list[Any]:
-    """Return a place's standing results `of` a parameter or series as a chart needs them, newest first.
+def latest_results(place: Place, **of: str) -> list[Any]:
+    """Return a place's standing results `of` a parameter or series, as many as a chart shows, newest first.
 
-    They are plain values, by default as many as a chart shows.
-
-    A floor that was repeated in a higher range is left out: the repeat says more.
+    They are plain values. A floor that was repeated in a higher range is left out: the repeat says more.
     """
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **of)
-    newest = list(rows.newest_first().values_list(*_CHARTED, named=True)[:most])
+    return _without_repeated(place, _charted(team=place.team_id, place=place.pk, **of))
+
+
+def earlier_results(place: Place, parameter: str) -> list[Any]:
+    """Return the last few results of a parameter at a place, as `latest_results` does."""
+    return _without_repeated(place, _earlier(team=place.team_id, place=place.pk, parameter=parameter))
+
+
+def _without_repeated(place: Place, newest: list[Any]) -> list[Any]:
     floors = [result.determination_id for result in newest if result.censor == ">"]
-    repeated = Determination.objects.for_team(place.team_id).filter(continues__in=floors)
-    left_out = set(repeated.values_list("continues_id", flat=True)) if floors else set()
+    left_out = set(_repeated(team=place.team_id, floors=floors)) if floors else set()
     return [result for result in newest if result.determination_id not in left_out]
+
+
+def _newest(team: int, place: int, **of: str) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(place=place, **of)
+    return rows.newest_first().values_list(*_CHARTED, named=True)
+
+
+_charted = compiled(lambda **of: _newest(**of)[:_CHART])
+_earlier = compiled(lambda **of: _newest(**of)[:_EARLIER])
+
+
+@compiled
+def _repeated(team: int, floors: list[Any]) -> Any:
+    return Determination.objects.for_team(team).filter(continues__any=floors).values_list("continues_id", flat=True)
 
 
 def with_latest_result(places: Any) -> list[Place]:
@@ -94,6 +121,25 @@ def follow_ups(team: Team) -> list[Any]:
     They are plain values, as Today names them.
     """
     since = timezone.now() - _FOLLOW_UP
+    # Each by its own index: what is wanting is rare among what was found in two months.
+    wanting = {*_wanting_by_verdict(team=team.pk, since=since), *_wanting_by_mark(team=team.pk, since=since)}
+    return _nothing_after(team=team.pk, wanting=list(wanting)) if wanting else []
+
+
+@compiled
+def _wanting_by_verdict(team: int, since: datetime) -> Any:
+    recent = Result.objects.for_team(team).filter(taken_at__gte=since, verdict__in=["outside", "not settled"])
+    return recent.newest_first().values_list("pk", flat=True)[:_MOST_WANTING]
+
+
+@compiled
+def _wanting_by_mark(team: int, since: datetime) -> Any:
+    marks = Mark.objects.for_team(team).filter(lifted_at=None, flag__in=ASKS_REPEAT, result__taken_at__gte=since)
+    return marks.order_by("-result_id").values_list("result_id", flat=True)[:_MOST_WANTING]
+
+
+@compiled
+def _nothing_after(team: int, wanting: list[int]) -> Any:
     later = Result.across_teams.filter(
         ~Mark.on_result(ENDS),
         place=OuterRef("place"),
@@ -101,14 +147,9 @@ def follow_ups(team: Team) -> list[Any]:
         taken_at__gt=OuterRef("taken_at"),
     )
     continued = Determination.across_teams.filter(continues=OuterRef("determination"))
-    # Each by its own index: what is wanting is rare among what was found in two months.
-    recent = Result.objects.for_team(team).filter(taken_at__gte=since, verdict__in=["outside", "not settled"])
-    marks = Mark.objects.for_team(team).filter(lifted_at=None, flag__in=ASKS_REPEAT, result__taken_at__gte=since)
-    wanting = {*recent.newest_first().values_list("pk", flat=True)[:_MOST_WANTING]}
-    wanting.update(marks.order_by("-result_id").values_list("result_id", flat=True)[:_MOST_WANTING])
-    rows = Result.objects.for_team(team).standing().filter(pk__in=wanting)
+    rows = Result.objects.for_team(team).standing().filter(pk__any=wanting)
     waiting = rows.filter(~Exists(later), ~Exists(continued)).newest_first()
-    return list(waiting.values_list(*_FOLLOWED, named=True)[:20])
+    return waiting.values_list(*_FOLLOWED, named=True)[:20]
 
 
 def checks_bearing_on(result: Result) -> list[QualityCheck]:

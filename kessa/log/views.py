@@ -41,12 +41,13 @@ def index(request: HttpRequest) -> HttpResponse:
     team = request.membership.team
     log_filter = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first())
     page = page_after(listed(log_filter.qs), request.GET.get("after"))
+    names = Names(dict(log_filter.places), dict(log_filter.people))
     narrowed = request.GET.copy()
     narrowed.pop("after", None)
     context = {
         "filter": log_filter,
         "page": page,
-        "rows": table_rows(team, page.results, request.user, Names(dict(log_filter.places), dict(log_filter.people))),
+        "rows": table_rows(team.pk, page.results, request.user, names),
         "narrowed": narrowed.urlencode(),
         "any": bool(narrowed),
     }

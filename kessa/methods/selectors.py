@@ -3,6 +3,7 @@
 import json
 import logging
 from functools import lru_cache
+from typing import Any
 
 from asgiref.local import Local
 from django.core.signals import request_started
@@ -15,6 +16,7 @@ from kessa.core.methods.kit_numbers import KitNumbers as Numbers
 from kessa.core.methods.kit_numbers import with_kit_numbers
 from kessa.core.methods.schema import Method
 from kessa.methods.models import KitNumbers, OwnMethod
+from kessa.web.compiled import compiled
 
 logger = logging.getLogger("kessa")
 # What one request has read already, by team: a page names the methods of many rows.
@@ -57,13 +59,22 @@ def methods_of(team_id: int) -> dict[str, Method]:
     if not hasattr(_read, "methods"):
         forget_what_was_read()
     if team_id not in _read.methods:
-        own = OwnMethod.objects.for_team(team_id).filter(retired_at=None).exclude(published_at=None)
-        newest = own.order_by("key", "-version").distinct("key").values_list("definition", flat=True)
-        of_team = (method for definition in newest for method in _usable(json.dumps(definition)))
-        rows = KitNumbers.objects.for_team(team_id).values_list("key", "numbers")
+        of_team = (method for definition in _own(team=team_id) for method in _usable(json.dumps(definition)))
+        rows = _kit_numbers(team=team_id)
         changed = {key: _with_numbers(key, json.dumps(numbers)) for key, numbers in rows if key in house_methods()}
         _read.methods[team_id] = house_methods() | changed | {method.key: method for method in of_team}
     return _read.methods[team_id]
+
+
+@compiled
+def _own(team: int) -> Any:
+    own = OwnMethod.objects.for_team(team).filter(retired_at=None).exclude(published_at=None)
+    return own.order_by("key", "-version").distinct("key").values_list("definition", flat=True)
+
+
+@compiled
+def _kit_numbers(team: int) -> Any:
+    return KitNumbers.objects.for_team(team).values_list("key", "numbers")
 
 
 def families_of(team_id: int) -> dict[str, list[Method]]:

@@ -51,7 +51,7 @@ def method(request: HttpRequest, key: str) -> HttpResponse:
         "hazards": hazards_of(supplies),
         "jar_label": waste_streams()[found.waste_to].label if found.waste_to else "",
         "lots": Lot.objects.for_team(team).filter(supply_key__in=supplies, put_away_at=None).select_related("kit"),
-        "rows": table_rows(team, listed(results)[:_LATELY], request.user),
+        "rows": table_rows(team.pk, listed(results)[:_LATELY], request.user),
         "versions": list(
             OwnMethod.objects.for_team(team)
             .filter(key=found.family)

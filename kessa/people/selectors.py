@@ -1,18 +1,17 @@
 """Who is who, and who did what."""
 
 from collections.abc import Collection
-from functools import reduce
-from operator import or_
 from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
-from django.db.models import F, Q
+from django.db.models import F
 from django.http import HttpRequest
 from django.utils import timezone
 from django.utils.crypto import constant_time_compare
 
 from kessa.people.models import Act, Invitation, Membership, Team, User
+from kessa.web.compiled import compiled
 
 _ACTS_SHOWN = 20
 
@@ -26,14 +25,18 @@ def membership_of_session(request: HttpRequest) -> Membership | None:
     user_id = session.get(SESSION_KEY)
     if user_id is None or session.get(BACKEND_SESSION_KEY) not in settings.AUTHENTICATION_BACKENDS:
         return None
-    rows = Membership.objects.filter(user=user_id, user__is_active=True).select_related("team", "user").order_by("id")
-    memberships = list(rows)
+    memberships = _memberships(user=int(user_id))
     chosen = [membership for membership in memberships if membership.team_id == session.get("team")]
     found = next(iter(chosen or memberships), None)
     if found is None or not _holds(session.get(HASH_SESSION_KEY, ""), found.user):
         return None
     request._cached_user = found.user  # type: ignore[attr-defined]
     return found
+
+
+@compiled
+def _memberships(user: int) -> Any:
+    return Membership.objects.filter(user=user, user__is_active=True).select_related("team", "user").order_by("id")
 
 
 def _holds(kept: str, user: User) -> bool:
@@ -45,9 +48,20 @@ def members(team: Team | int) -> Any:
     return User.objects.filter(memberships__team=team).order_by("first_name", "username")
 
 
+@compiled
+def member_names(team: int) -> Any:
+    """Return the people of a team by name, of whom only the names are read."""
+    return members(team).only("first_name", "last_name", "username")
+
+
 def names_of(people: Collection[int]) -> dict[int, str]:
     """Return the names of people by their numbers, in no statement where there are none."""
-    return {person.pk: str(person) for person in User.objects.filter(pk__in=people)} if people else {}
+    return {person.pk: str(person) for person in _named(people=list(people))} if people else {}
+
+
+@compiled
+def _named(people: list[int]) -> Any:
+    return User.objects.filter(pk__any=people).only("first_name", "last_name", "username")
 
 
 def open_invitations(team: Team | int) -> Any:
@@ -63,8 +77,15 @@ def acts_of(team: Team) -> Any:
 
 def acts_on(rows: list[Any]) -> list[Act]:
     """Return the latest of what was done to a team's rows."""
-    these = [Q(on_kind=str(row._meta.verbose_name), on_id=str(row.pk)) for row in rows if row.pk]
+    these = [(str(row._meta.verbose_name), str(row.pk)) for row in rows if row.pk]
     if not these:
         return []
-    acts = Act.objects.for_team(rows[0].team_id).filter(reduce(or_, these))
-    return list(acts.select_related("person").order_by("-id")[:_ACTS_SHOWN])
+    kinds, numbers = (list(dict.fromkeys(each)) for each in zip(*these, strict=True))
+    acts = _acts_on(team=rows[0].team_id, kinds=kinds, numbers=numbers)
+    return [act for act in acts if (act.on_kind, act.on_id) in these]
+
+
+@compiled
+def _acts_on(team: int, kinds: list[str], numbers: list[str]) -> Any:
+    acts = Act.objects.for_team(team).filter(on_kind__any=kinds, on_id__any=numbers)
+    return acts.select_related("person").order_by("-id")[:_ACTS_SHOWN]

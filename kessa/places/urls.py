@@ -10,7 +10,7 @@ urlpatterns = [
     path("new/", views.create, name="create"),
     path("new/<slug:kind>/", views.edit, name="create_kind"),
     path("<int:pk>/", views.place, name="place"),
-    path("<int:pk>/pairs/", views.add_pair, name="add_pair"),
+    path("<int:pk>/pairs/", views.pairs, name="pairs"),
     path("pairs/<int:pk>/part/", views.part_pair, name="part_pair"),
     path("<int:pk>/edit/", views.edit, name="edit"),
 ]

@@ -8,24 +8,23 @@ from django.db import IntegrityError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
 from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import limits_for
-from kessa.log.history import Lately, found_lately, usual_at
-from kessa.log.listed import Names, listed, number_rows, table_rows
-from kessa.log.models import Result
-from kessa.log.selectors import latest_results, steps_of, with_latest_result
+from kessa.log.history import Lately, Visited, found_lately, usual_at
+from kessa.log.listed import number_rows, visit_rows
+from kessa.log.selectors import latest_results, with_latest_result
 from kessa.people.access import member, technician
 from kessa.people.models import User
+from kessa.photographs.selectors import photographs_at
 from kessa.places import may, services
 from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.models import Pair, Place
 from kessa.places.selectors import chosen_sets, pairs_of, places
 from kessa.rounds.selectors import dues_at
-from kessa.visits.models import Visit
-from kessa.visits.selectors import seen_lately, series
+from kessa.visits.selectors import people_of, seen_lately, series
 from kessa.web.components.trend import Line, trend
 
 _PAGE = 40
@@ -51,34 +50,32 @@ def index(request: HttpRequest) -> HttpResponse:
 @require_GET
 def place(request: HttpRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
-    found = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=pk)
+    found = get_object_or_404(Place.objects.for_team(request.membership.team), pk=pk)
     lately, pairs = found_lately(found), pairs_of(found)
+    photographs, earlier = photographs_at(found, request.GET.get("photographs_before", ""))
     reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
     context = {
         "place": found,
         "pairs": pairs,
         "reference": reference,
-        "pair_form": PairForm(found),
         "dues": dues_at(found),
         **_seen_at(found, request.GET.get("seen", "")),
-        "photographs": found.photographs.select_related("added_by", "sample"),
+        "photographs": photographs,
+        "photographs_before": earlier,
         "pressing": lately.pressing,
-        "pressing_step": steps_of(lately.pressing)[0] if lately.pressing else "",
+        "pressing_step": lately.step,
         **_found_at(found, lately, reference, request.GET.get("test", ""), request.user),
-        **_on_latest_visit(found, lately, request.user),
+        **(_on_visit(found, lately.visit, request.user) if lately.visit else {}),
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
 
 
-def _on_latest_visit(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
-    """What was found out on a place's latest visit that has results."""
-    if lately.visit is None:
-        return {}
-    made = Result.objects.for_team(place.team_id).filter(pk__in=lately.on_visit).newest_first()
-    visit = Visit.objects.for_team(place.team_id).prefetch_related("people").get(pk=lately.visit)
-    names = Names({place.pk: place.name}, {person.pk: str(person) for person in visit.people.all()})
-    return {"visit": visit, "rows": table_rows(place.team_id, listed(made), reader, names)}
+def _on_visit(place: Place, visit: Visited, reader: User) -> dict[str, Any]:
+    """What was found out on a visit, and by whom."""
+    people = {person.pk: str(person) for person in people_of(team=place.team_id, visit=visit.pk)}
+    rows = visit_rows(place, visit.results, reader, people)
+    return {"visit": visit, "there": " and ".join(people.values()), "rows": rows}
 
 
 def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str, reader: User) -> dict[str, Any]:
@@ -157,19 +154,23 @@ def edit(request: HttpRequest, pk: int | None = None, kind: str = "") -> HttpRes
 
 
 @technician
-@require_POST
-def add_pair(request: HttpRequest, pk: int) -> HttpResponse:
-    """Compare a place with another."""
+@require_http_methods(["GET", "POST"])
+def pairs(request: HttpRequest, pk: int) -> HttpResponse:
+    """The places with which a place is compared; another is added, or one taken off."""
     found = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=pk)
-    form = PairForm(found, request.POST)
-    try:
-        if not form.is_valid():
-            raise ValidationError("Choose the other place of the pair.")
-        services.keep_pair(request.membership, form.pair)
-        messages.success(request, f"{form.pair.second} is compared with {form.pair.first}.")
-    except ValidationError as error:
-        messages.error(request, error.message)
-    return redirect("places:place", pk)
+    if not may.keep_pair(request.membership, found):
+        raise PermissionDenied(may.keep_pair.refusal)
+    form = PairForm(found, request.POST or None)
+    if request.method == "POST":
+        try:
+            if not form.is_valid():
+                raise ValidationError("Choose the other place of the pair.")
+            services.keep_pair(request.membership, form.pair)
+            messages.success(request, f"{form.pair.second} is compared with {form.pair.first}.")
+        except ValidationError as error:
+            messages.error(request, error.message)
+        return redirect("places:place", pk)
+    return render(request, "places/pairs.html", {"place": found, "pairs": pairs_of(found), "form": form})
 
 
 @technician

@@ -25,7 +25,7 @@ def calendar_file(team: Team, user: User) -> bytes:
         event = _rhythm_event(each)
         if event:
             calendar.add_component(event)
-    for due in due_now(team, rounds, timezone.localdate()):
+    for due in due_now(team.pk, [stop for each in rounds for stop in each.stops.all()], timezone.localdate()):
         if due.occasion:
             event = Event()
             event.add("uid", f"occasion-{due.occasion.pk}-stop-{due.stop.pk}@kessa")

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from datetime import date, timedelta
 from typing import Any, NamedTuple
 
-from django.db.models import Count, Prefetch
+from django.db.models import Count
 from django.utils import timezone
 
 from kessa.core.job.occasions import occasion_kinds
@@ -18,6 +18,7 @@ from kessa.people.secrets import digest_of
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
 from kessa.visits.models import Visit
+from kessa.web.compiled import compiled
 
 # An occasion that nobody answered for a month is over.
 _OCCASION_DAYS = 30
@@ -43,6 +44,14 @@ class Call(NamedTuple):
     mine: bool
 
 
+class Plan(NamedTuple):
+    """A team's rounds that go on by name; by number of round its stops in order, and whose it is."""
+
+    rounds: list[Round]
+    stops: dict[int, list[Stop]]
+    people: dict[int, set[int]]
+
+
 class Calls(NamedTuple):
     """Where to go: a person's own places and the others, the longest late first, and how many more of each."""
 
@@ -53,59 +62,99 @@ class Calls(NamedTuple):
 
 
 def active_rounds(team: Team) -> Any:
-    """Return a team's rounds that go on, with their people and stops."""
-    stops = Prefetch("stops", Stop.objects.for_team(team).order_by("position", "pk"))
-    return Round.objects.for_team(team).filter(retired_at=None).prefetch_related(stops, "people")
+    """Return a team's rounds that go on."""
+    return Round.objects.for_team(team).filter(retired_at=None)
 
 
 def whole_rounds(team: Team) -> Any:
-    """Return a team's rounds that go on, with the places and tests of their stops besides."""
-    return active_rounds(team).prefetch_related("stops__place", "stops__tests")
+    """Return a team's rounds that go on, with their people, and the places and tests of their stops."""
+    return active_rounds(team).prefetch_related("people", "stops__place", "stops__tests")
 
 
-def calls(team: Team, person: User, rounds: list[Round], most: int = 30) -> Calls:
-    """Return where to go today, up to `most` of a person's own places and of the others."""
+def plan_of(team: Team) -> Plan:
+    """Return a team's plan."""
+    rounds = {each.pk: each for each in _rounds(team=team.pk)}
+    stops: dict[int, list[Stop]] = {pk: [] for pk in rounds}
+    for stop in _stops(team=team.pk) if rounds else []:
+        stop.round = rounds[stop.round_id]
+        stops[stop.round_id].append(stop)
+    people: dict[int, set[int]] = {pk: set() for pk in rounds}
+    for pk, person in _people(team=team.pk) if rounds else []:
+        people[pk].add(person)
+    return Plan(list(rounds.values()), stops, people)
+
+
+_rounds = compiled(active_rounds)
+
+
+@compiled
+def _stops(team: int) -> Any:
+    rows = Stop.objects.for_team(team).filter(round__retired_at=None).select_related("place")
+    return rows.only("team", "round", "position", "place__team", "place__name")
+
+
+@compiled
+def _people(team: int) -> Any:
+    whose = Round.people.through.objects.filter(round__team=team, round__retired_at=None)
+    return whose.values_list("round_id", "user_id")
+
+
+def calls(team: Team, person: User, plan: Plan, most: int = 30) -> Calls:
+    """Return where to go today, up to `most` of a person's own places and of the others; of places the names."""
     dues: dict[int, list[Due]] = {}
     mine: set[int] = set()
-    for due in due_now(team, rounds, timezone.localdate()):
+    for due in due_now(team.pk, [stop for each in plan.stops.values() for stop in each], timezone.localdate()):
         dues.setdefault(due.stop.place_id, []).append(due)
-        people = {each.pk for each in due.round.people.all()}
-        if not people or person.pk in people:
+        if not plan.people[due.round.pk] or person.pk in plan.people[due.round.pk]:
             mine.add(due.stop.place_id)
     order = sorted(dues, key=lambda pk: (-max(due.late_days for due in dues[pk]), dues[pk][0].stop.position))
     own, others = [pk for pk in order if pk in mine], [pk for pk in order if pk not in mine]
-    places = Place.objects.for_team(team).in_bulk([*own[:most], *others[:most]])
     return Calls(
-        [Call(places[pk], dues[pk], True) for pk in own[:most]],
-        [Call(places[pk], dues[pk], False) for pk in others[:most]],
+        [Call(dues[pk][0].stop.place, dues[pk], True) for pk in own[:most]],
+        [Call(dues[pk][0].stop.place, dues[pk], False) for pk in others[:most]],
         max(len(own) - most, 0),
         max(len(others) - most, 0),
     )
 
 
-def due_now(team: Team, rounds: list[Round], today: date) -> list[Due]:
-    """Return every stop that is due and not settled."""
-    open_dues = [due for each in rounds for due in _by_rhythm(each, today)]
-    since = today - timedelta(days=_OCCASION_DAYS)
-    noted = list(Occasion.objects.for_team(team).filter(happened_on__gte=since).order_by("happened_on", "pk"))
-    open_dues += [due for each in rounds for occasion in noted for due in _on_occasion(each, occasion, today)]
+def due_now(team: int, stops: list[Stop], today: date) -> list[Due]:
+    """Return every due of stops that is not settled, those by rhythm first."""
+    of_round: dict[int, list[Stop]] = {}
+    for stop in stops:
+        of_round.setdefault(stop.round_id, []).append(stop)
+    open_dues = [due for each in of_round.values() for due in _by_rhythm(each, today)]
+    if any(each[0].round.occasions for each in of_round.values()):
+        noted = _noted(team=team, since=today - timedelta(days=_OCCASION_DAYS))
+        every = [(each, occasion) for each in of_round.values() for occasion in noted]
+        open_dues += [due for each, occasion in every for due in _on_occasion(each, occasion, today)]
     if not open_dues:
         return []
-    first = min(due.due_on for due in open_dues)
-    settled = set(
-        Settled.objects.for_team(team).filter(due_on__gte=first).values_list("stop_id", "due_on", "occasion_id")
-    )
+    settled = set(_settled(team=team, since=min(due.due_on for due in open_dues)))
     return [
         due for due in open_dues if (due.stop.pk, due.due_on, due.occasion.pk if due.occasion else None) not in settled
     ]
 
 
+@compiled
+def _noted(team: int, since: date) -> Any:
+    return Occasion.objects.for_team(team).filter(happened_on__gte=since).order_by("happened_on", "pk")
+
+
+@compiled
+def _settled(team: int, since: date) -> Any:
+    rows = Settled.objects.for_team(team).filter(due_on__gte=since)
+    return rows.values_list("stop_id", "due_on", "occasion_id")
+
+
 def dues_at(place: Place, day: date | None = None) -> list[Due]:
     """Return what is due at one place, on a day or today."""
-    stops = Stop.objects.for_team(place.team_id).filter(place=place).select_related("place")
-    rows = Round.objects.for_team(place.team_id).filter(retired_at=None, stops__place=place)
-    rounds = list(rows.prefetch_related(Prefetch("stops", stops), "stops__tests", "people"))
-    return due_now(place.team, rounds, day or timezone.localdate())
+    return due_now(place.team_id, _stops_at(team=place.team_id, place=place.pk), day or timezone.localdate())
+
+
+@compiled
+def _stops_at(team: int, place: int) -> Any:
+    rows = Stop.objects.for_team(team).filter(place=place, round__retired_at=None)
+    return rows.select_related("round", "place").order_by("round__name", "position", "pk")
 
 
 def coming_days(rounds: Iterable[Round], first: date, last: date) -> dict[date, list[Round]]:
@@ -167,20 +216,21 @@ def feed_of(token: str) -> CalendarFeed | None:
     return CalendarFeed.across_teams.filter(digest=digest_of(token)).select_related("team", "membership__user").first()
 
 
-def _by_rhythm(each: Round, today: date) -> list[Due]:
-    latest = around(each.rhythm, today)[0] if each.rhythm else None
+def _by_rhythm(stops: list[Stop], today: date) -> list[Due]:
+    rhythm = stops[0].round.rhythm
+    latest = around(rhythm, today)[0] if rhythm else None
     if latest is None:
         return []
-    return [Due(stop, each, latest, latest, None, (today - latest).days) for stop in each.stops.all()]
+    return [Due(stop, stop.round, latest, latest, None, (today - latest).days) for stop in stops]
 
 
-def _on_occasion(each: Round, occasion: Occasion, today: date) -> list[Due]:
-    if occasion.kind not in each.occasions:
+def _on_occasion(stops: list[Stop], occasion: Occasion, today: date) -> list[Due]:
+    if occasion.kind not in stops[0].round.occasions:
         return []
     by = occasion.happened_on + timedelta(days=occasion_kinds()[occasion.kind].within_days)
     late = max((today - by).days, 0)
     return [
-        Due(stop, each, occasion.happened_on, by, occasion, late)
-        for stop in each.stops.all()
+        Due(stop, stop.round, occasion.happened_on, by, occasion, late)
+        for stop in stops
         if occasion.place_id in (None, stop.place_id)
     ]

@@ -26,7 +26,7 @@ from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, PackForm, RoundForm, StopsForm, WhyNotForm
 from kessa.rounds.models import CalendarFeed, KitCheck, Round, Stop
 from kessa.rounds.packing_list import packing_list
-from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, whole_rounds
+from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, plan_of, whole_rounds
 from kessa.visits.selectors import open_visits
 
 _AHEAD = timedelta(days=14)
@@ -38,11 +38,11 @@ _YEARS_SHOWN = 10
 def today(request: HttpRequest) -> HttpResponse:
     """What is due, late or waiting; the next visit is the largest thing."""
     team = request.membership.team
-    rounds = list(active_rounds(team))
-    found = calls(team, request.user, rounds)
+    plan = plan_of(team)
+    found = calls(team, request.user, plan)
     visits = open_visits(team)
     day = timezone.localdate()
-    ahead = next_days(rounds, day, day + _AHEAD)
+    ahead = next_days(plan.rounds, day, day + _AHEAD)
     context = {
         "day": day,
         "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
@@ -53,7 +53,7 @@ def today(request: HttpRequest) -> HttpResponse:
         "follow_ups": follow_ups(team),
         "ahead": ahead,
         "occasion_form": OccasionForm(team),
-        "has_rounds": bool(rounds),
+        "has_rounds": bool(plan.rounds),
     }
     return render(request, "rounds/today.html", context)
 
@@ -232,15 +232,15 @@ def pack(request: HttpRequest) -> HttpResponse:
             made = packing_list(team, request.user, stops, form.cleaned_data["kit"])
             return redirect("rounds:packing", services.keep_packing_list(request.membership, made).pk)
         messages.error(request, "Choose a kit, and at least one place to pack for.")
-    rounds = list(whole_rounds(team))
-    found = calls(team, request.user, rounds)
+    plan = plan_of(team)
+    found = calls(team, request.user, plan)
     due = [*found.mine, *found.theirs]
     today = timezone.localdate()
     context = {
         "due": due,
         "kits": Kit.objects.for_team(team),
         "likely": last_kit_at(due[0].place) if due else None,
-        "ahead": next_days(rounds, today, today + _AHEAD),
+        "ahead": [(day, each, plan.stops[each.pk]) for day, each in next_days(plan.rounds, today, today + _AHEAD)],
         "lists": KitCheck.objects.for_team(team).select_related("person").order_by("-made_at")[:5],
     }
     return render(request, "rounds/pack.html", context, status=422 if form.errors else 200)

@@ -1,6 +1,7 @@
 """By which rules a team works."""
 
 from datetime import datetime
+from typing import Any
 
 from asgiref.local import Local
 from django.core.signals import request_finished, request_started
@@ -9,6 +10,7 @@ from django.dispatch import receiver
 
 from kessa.people.models import Team
 from kessa.rules.models import HouseRules
+from kessa.web.compiled import compiled
 
 # What one request has read already, by team: many things on a page follow from the rules. Nothing between requests.
 _read = Local()
@@ -38,7 +40,12 @@ def house_rules(team: Team | int) -> HouseRules:
 
 
 def _rules_of(number: int) -> HouseRules:
-    return HouseRules.objects.for_team(number).first() or HouseRules(team_id=number)
+    return next(iter(_kept(team=number)), None) or HouseRules(team_id=number)
+
+
+@compiled
+def _kept(team: int) -> Any:
+    return HouseRules.objects.for_team(team)
 
 
 def house_rules_at(team: Team | int, at: datetime) -> HouseRules:

@@ -8,10 +8,13 @@ from django.utils import timezone
 
 from kessa.core.job.circumstances import scales_for
 from kessa.core.judging.usual import UsualRange, usual_range
-from kessa.people.models import Team
+from kessa.people.models import Team, User
 from kessa.places.models import Place
 from kessa.taps.selectors import as_sent, counted
 from kessa.visits.models import Observation, Sample, Visit
+from kessa.web.compiled import compiled
+
+_SEEN, _SERIES = 6, 84
 
 
 class Reading(NamedTuple):
@@ -36,8 +39,13 @@ def recent_samples(place: Place) -> Any:
 
 def open_visits(team: Team) -> list[Visit]:
     """Return the visits begun and not closed, newest first."""
+    return _open_visits(team=team.pk)
+
+
+@compiled
+def _open_visits(team: int) -> Any:
     rows = Visit.objects.for_team(team).filter(closed_at=None, leader__isnull=False)
-    return list(rows.select_related("place", "leader").order_by("-started_at")[:50])
+    return rows.select_related("place", "leader").order_by("-started_at")[:50]
 
 
 def open_visit_at(place: Place) -> Visit | None:
@@ -54,7 +62,7 @@ def observations_of(visit: Visit) -> dict[str, Observation]:
 
 def visit_before(visit: Visit) -> Visit | None:
     """Return the visit to the same place before this one on which something was observed."""
-    return _observed_at(visit.place).filter(started_at__lt=visit.started_at).first()
+    return _observed_at(visit.team_id, visit.place_id).filter(started_at__lt=visit.started_at).first()
 
 
 def noted_taps(visit: Visit) -> list[dict[str, Any]]:
@@ -62,38 +70,53 @@ def noted_taps(visit: Visit) -> list[dict[str, Any]]:
     return as_sent([tap for tap in counted(visit.team_id, visit.pk) if tap.kind == "observed"])
 
 
-def seen_lately(place: Place, most: int = 6) -> list[tuple[Visit, dict[str, Observation]]]:
+def seen_lately(place: Place) -> list[tuple[Visit, dict[str, Observation]]]:
     """Return a place's last visits on which something was observed, newest first, with what counts of it."""
-    visits = list(_observed_at(place)[:most])
+    visits = _last_observed(team=place.team_id, place=place.pk)
     seen: dict[Any, dict[str, Observation]] = {visit.pk: {} for visit in visits}
-    for each in _counting(place, visits):
+    for each in _counting(team=place.team_id, visits=list(seen)) if seen else []:
         seen[each.visit_id][each.key] = each
     return [(visit, seen[visit.pk]) for visit in visits]
 
 
-def series(place: Place, key: str, most: int = 84) -> list[Reading]:
-    """Return what was observed on one scale on a place's last visits, newest first, one reading a visit."""
-    visits = list(_observed_at(place)[:most])
-    of_visit = {each.visit_id: each for each in _counting(place, visits, key=key)}
-    found = [of_visit[visit.pk] for visit in visits if visit.pk in of_visit]
-    return [Reading(each.at, each.value or 0.0, each.value or 0.0, each.value, each.flags) for each in found]
+def series(place: Place, key: str) -> list[Reading]:
+    """Return what was last observed on one scale at a place, newest first, one reading a visit."""
+    noted = _on_scale(team=place.team_id, place=place.pk, key=key)
+    return [Reading(each.at, each.value, each.value, each.value, each.flags) for each in noted]
 
 
-def usual_seen(place: Place, most: int = 84) -> dict[str, UsualRange]:
+def usual_seen(place: Place) -> dict[str, UsualRange]:
     """Return what is usual at a place on each scale that is a number, from its last visits."""
     keys = [scale.key for scale in scales_for(place.kind_key) if scale.unit]
-    noted = _counting(place, list(_observed_at(place)[:most]), key__in=keys)
-    usual = {key: usual_range([each.value or 0.0 for each in noted if each.key == key]) for key in keys}
+    visits = [visit.pk for visit in _observed_at(place.team_id, place.pk)[:_SERIES]]
+    noted = _counting(team=place.team_id, visits=visits)
+    usual = {key: usual_range([each.value for each in noted if each.key == key]) for key in keys}
     return {key: found for key, found in usual.items() if found}
 
 
-def _counting(place: Place, visits: list[Visit], **narrowed: Any) -> list[Observation]:
+def _observed_at(team: int, place: int) -> Any:
+    noted = Observation.objects.for_team(team).filter(visit=OuterRef("pk"), value__isnull=False)
+    return Visit.objects.for_team(team).filter(Exists(noted), place=place).order_by("-started_at")
+
+
+_last_observed = compiled(lambda team, place: _observed_at(team, place)[:_SEEN])
+
+
+@compiled
+def _counting(team: int, visits: list[Any]) -> Any:
     """Return what counts on each scale of each visit."""
-    rows = Observation.objects.for_team(place.team_id).filter(visit__in=visits, value__isnull=False, **narrowed)
-    return list(rows.order_by("seq", "at", "pk"))
+    rows = Observation.objects.for_team(team).filter(visit__any=visits, value__isnull=False)
+    return rows.order_by("seq", "at", "pk")
 
 
-def _observed_at(place: Place) -> Any:
-    noted = Observation.objects.for_team(place.team_id).filter(visit=OuterRef("pk"), value__isnull=False)
-    rows = Visit.objects.for_team(place.team_id).filter(Exists(noted), place=place)
-    return rows.order_by("-started_at")
+@compiled
+def _on_scale(team: int, place: int, key: str) -> Any:
+    rows = Observation.objects.for_team(team).filter(visit__place=place, key=key, value__isnull=False)
+    return rows.order_by("-visit__started_at", "-pk")[:_SERIES]
+
+
+@compiled
+def people_of(team: int, visit: Any) -> Any:
+    """Return the people of a visit by name."""
+    there = Visit.people.through.objects.filter(visit=visit, visit__team=team).values("user")
+    return User.objects.filter(pk__in=there).order_by("first_name", "username")

@@ -5,6 +5,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
+from django.db.models import prefetch_related_objects
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
@@ -58,6 +59,7 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
         said = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
         return _tapped(request, once.number, "visit_begun", said) or redirect("visits:visit", once.number)
     dues = dues_at(place)
+    prefetch_related_objects([due.stop for due in dues], "tests")
     methods = {test.family: led_at(test.method, place.kind) for due in dues for test in due.stop.tests.all()}
     context = {
         "place": place,

@@ -10,7 +10,7 @@ from django.db import transaction
 from kessa.demo import world
 from kessa.log.models import Result
 from kessa.people.models import Team
-from kessa.rounds.selectors import active_rounds, calls
+from kessa.rounds.selectors import calls, plan_of
 from tests.app.pages import PageTest
 from tests.app.test_demo import OPEN_PLACES, spilt
 from tests.world import drawn, measured, planned, stocked_kit, team_of, visited
@@ -66,9 +66,9 @@ class OtherDays(PageTest):
         def living():
             world.build()
             team = Team.objects.get(name="Tarrow Vale")
-            rounds = list(active_rounds(team))
+            plan = plan_of(team)
             for name, places in OPEN_PLACES:
-                found = calls(team, team.members.get(username=name), rounds)
+                found = calls(team, team.members.get(username=name), plan)
                 self.assertEqual({call.place.name for call in found.mine}, places, name)
             return Result.objects.for_team(team)
 

@@ -17,7 +17,7 @@ from kessa.log.judgement import judged
 from kessa.log.models import QualityCheck, Result
 from kessa.people.models import Team
 from kessa.places.models import Place
-from kessa.rounds.selectors import active_rounds, calls
+from kessa.rounds.selectors import calls, plan_of
 from kessa.taps.selectors import counted
 from kessa.visits.models import Observation, Visit
 from kessa.web.checks import data_files
@@ -149,9 +149,9 @@ class TarrowVale(PageTest):
         self.assertEqual(visits.values("place").distinct().count(), 14)
 
     def test_each_person_finds_the_places_left_open_on_today(self):
-        rounds = list(active_rounds(self.team))
+        plan = plan_of(self.team)
         for name, open_places in OPEN_PLACES:
-            found = calls(self.team, self.team.members.get(username=name), rounds)
+            found = calls(self.team, self.team.members.get(username=name), plan)
             self.assertEqual({call.place.name for call in found.mine}, open_places, name)
 
 

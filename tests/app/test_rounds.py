@@ -11,7 +11,7 @@ from icalendar import Calendar
 from kessa.people.models import Membership
 from kessa.places.models import Place
 from kessa.rounds.models import CalendarFeed, Round, Settled
-from kessa.rounds.selectors import active_rounds, calls, dues_at, weekly_use
+from kessa.rounds.selectors import calls, dues_at, plan_of, weekly_use
 from tests.app.pages import PageTest
 from tests.world import measured, member, planned, safety, team_of
 
@@ -101,7 +101,7 @@ class Today(PageTest):
         self.assertContains(page, "Start the visit: Ines&#x27;s brook")
         self.assertContains(page, "2 days late")
         self.assertContains(page, "Due for others of the team")
-        found = calls(self.team, olek, list(active_rounds(self.team)))
+        found = calls(self.team, olek, plan_of(self.team))
         self.assertEqual(
             [(call.place, call.mine) for some in found[:2] for call in some], [(other, True), (self.place, False)]
         )

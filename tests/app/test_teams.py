@@ -77,7 +77,7 @@ class OtherTeams(PageTest):
         self.client.post("/places/new/stream/", form)
         mine = Place.objects.for_team(self.mine.team).get(name="Mine")
         paired = {"role": "stream 1", "other": self.place.pk}
-        self.client.post(reverse("places:add_pair", args=[mine.pk]), paired)
+        self.client.post(reverse("places:pairs", args=[mine.pk]), paired)
         self.assertFalse(Pair.objects.for_team(self.mine.team).exists())
 
     def test_the_anonymous_are_asked_to_sign_in_everywhere(self):

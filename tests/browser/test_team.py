@@ -31,6 +31,7 @@ class Coordinator(BrowserTest):
         page.get_by_role("button", name="Save the place").click()
         expect(page.get_by_role("heading", name="Mill pond dam")).to_be_visible()
         expect(page.get_by_text("No results here yet.")).to_be_visible()
+        page.get_by_role("link", name="Compare with another place").click()
         page.get_by_label("This place is the").select_option("foot of the dam")
         page.get_by_label("the other end is").select_option("Below the depot")
         page.get_by_role("button", name="Compare them").click()

@@ -1,0 +1,70 @@
+"""Statements that are compiled once: a page asks the same things each time, only with other values."""
+
+import copy
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+from django.db import connection
+from django.db.models import Expression, Field, Lookup
+from django.db.models.fields.related import ForeignObject
+
+
+class _Given(Expression):
+    """A value that is known when the statement is asked."""
+
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.name = name
+
+    def resolve_expression(self, *_: Any, **__: Any) -> "_Given":
+        return self
+
+    def as_sql(self, *_: Any) -> tuple[str, list["_Given"]]:
+        return "%s", [self]
+
+
+class _AnyOf(Lookup):  # type: ignore[type-arg]
+    """One of several values, however many, in a statement that is compiled once: `pk__any=numbers`."""
+
+    lookup_name = "any"
+
+    def as_sql(self, compiler: Any, connection: Any) -> tuple[str, list[Any]]:  # type: ignore[override]
+        left, left_params = self.process_lhs(compiler, connection)
+        right, right_params = compiler.compile(self.rhs)
+        return f"{left} = ANY({right})", [*left_params, *right_params]
+
+
+Field.register_lookup(_AnyOf)
+ForeignObject.register_lookup(_AnyOf)
+
+
+def compiled(build: Callable[..., Any]) -> Callable[..., list[Any]]:
+    """Make a function that returns a queryset return its rows instead, the statement built and compiled once.
+
+    It is called by keywords, and its arguments may only be values that fields are compared with: numbers, texts, times,
+    for `__any` lists of them.
+    """
+    known: dict[tuple[str, ...], tuple[Any, Any, str, tuple[Any, ...]]] = {}
+
+    def know(names: tuple[str, ...]) -> tuple[Any, Any, str, tuple[Any, ...]]:
+        rows = build(**{name: _Given(name) for name in names})
+        compiler = rows.query.get_compiler(using=rows.db)
+        known[names] = (rows, compiler, *compiler.as_sql())
+        return known[names]
+
+    @wraps(build)
+    def asked(**given: Any) -> list[Any]:
+        if None in given.values():
+            raise TypeError(f"{build.__name__}: nothing equals NULL.")
+        names = tuple(given)
+        built, compiler, sql, params = known.get(names) or know(names)
+        mine = copy.copy(compiler)
+        mine.connection = connection
+        filled = tuple(given[each.name] if isinstance(each, _Given) else each for each in params)
+        mine.as_sql = lambda *_, **__: (sql, filled)
+        rows = built._chain()
+        rows.query.get_compiler = lambda *_, **__: mine
+        return list(rows)
+
+    return asked
