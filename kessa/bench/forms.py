@@ -10,6 +10,7 @@ from kessa.instruments.models import Instrument
 from kessa.kits.models import Kit
 from kessa.people.models import Team
 from kessa.taps.forms import OnceForm
+from kessa.web.components.select import PlainSelect
 
 
 def _dilutions(none: str = "") -> list[tuple[Any, str]]:
@@ -34,6 +35,7 @@ class BeginForm(OnceForm):
         required=False,
         empty_value=1.0,
         choices=_dilutions("not diluted"),
+        widget=PlainSelect,
     )
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:

@@ -87,7 +87,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         raise BadTap("Somebody repeats this test already: open it from its result.")
     dilution = _dilution(said.get("dilution"), method)
     kind = sample.place.kind if sample and purpose == Purpose.SAMPLE else None
-    method = led_at(method, kind, known_of(sample, at) if sample else {})
+    method = led_at(method, kind, known_of(sample, method, at) if sample else {})
     kit = _own(Kit, by, said.get("kit"), "kit")
     instrument = _own(Instrument, by, said.get("instrument"), "instrument")
     read_off = str(said.get("lot") or "")[:300].replace("\0", "")

@@ -16,7 +16,7 @@ from kessa.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.bench.inputs import inputs_of
 from kessa.bench.models import Determination, Purpose
 from kessa.bench.page import bench_payload, outcome_context
-from kessa.bench.selectors import known_of, open_determinations
+from kessa.bench.selectors import known_of, open_determinations, test_at
 from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.hazards import hazards_of
@@ -38,6 +38,8 @@ from kessa.rules.selectors import house_rules
 from kessa.taps.selectors import counted
 from kessa.taps.services import whose
 from kessa.visits.models import Sample
+from kessa.visits.selectors import sample_at
+from kessa.web.compiled import only_or_404
 
 _PLACES = 40
 
@@ -59,10 +61,9 @@ def start(request: HttpRequest) -> HttpResponse:
 @member
 def method(request: HttpRequest, sample_pk: uuid.UUID) -> HttpResponse:
     """Choose the test, then its range; the range that fits the place's history comes first."""
-    rows = Sample.objects.for_team(request.membership.team)
-    drawn = get_object_or_404(rows.select_related("visit__place", "drawn_by", "team"), pk=sample_pk)
+    drawn = only_or_404(sample_at(team=request.membership.team_id, pk=sample_pk))
     known = families_of(drawn.team_id)
-    form = BeginForm(drawn.team, request.POST or None)
+    form = BeginForm(request.membership.team, request.POST or None)
     refused = ""
     if request.method == "POST" and form.is_valid():
         try:
@@ -86,7 +87,7 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     lowest = family[0]
     suggested, why = history.suggested_method(drawn.place, family, history.written_at(drawn.place, lowest.main))
     until = drawn.testable_until(suggested.keeps_hours)
-    led = led_at(suggested, drawn.place.kind, known_of(drawn, timezone.now()))
+    led = led_at(suggested, drawn.place.kind, known_of(drawn, suggested, timezone.now()))
     serving = history.kits_for(drawn.place, lowest.family)
     kits = list(zip(serving, lots_in_use(drawn.team_id, serving, led), strict=True))
     named = [lot for _, lots in kits for lot in lots.values() if lot]
@@ -106,9 +107,8 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
 
 
 def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
-    related = ("team", "sample__visit__place", "sample__drawn_by")
-    rows = Determination.objects.for_team(request.membership.team).select_related(*related)
-    return get_object_or_404(rows, pk=pk)
+    found: Determination = only_or_404(test_at(team=request.membership.team_id, pk=pk))
+    return found
 
 
 @member

@@ -11,6 +11,7 @@ from kessa.core.planning.packing import used_by
 from kessa.core.planning.stock import runs_left, weeks_left
 from kessa.kits.models import Kit, Lot
 from kessa.people.models import Team
+from kessa.web.compiled import compiled
 
 _REORDER_WEEKS = 6
 
@@ -38,27 +39,35 @@ def kits_with_lots(team: Team) -> list[Kit]:
     return list(Kit.objects.for_team(team).prefetch_related(kept))
 
 
-def kits_serving(team: Team | int, family: str) -> Any:
-    """Return the kits that serve a test."""
-    return Kit.objects.for_team(team).filter(families__contains=[family])
+@compiled
+def kits_serving(team: int, families: list[str]) -> Any:
+    """Return the kits that serve all of these tests."""
+    return Kit.objects.for_team(team).filter(families__contains=families)
 
 
-def lots_for(team: Team | int, kit: Kit | None, method: Method, seen: Collection[int] = ()) -> dict[str, Lot | None]:
+def lots_for(team: int, kit: Kit | None, method: Method, seen: Collection[int] = ()) -> dict[str, Lot | None]:
     """Return the lot of each supply of a method: one that the person saw (`seen`, by number), else the one in use.
 
     None where a kit is kept for it and names none. Nothing where the team keeps no kit for this test.
     """
-    if kit is None and not kits_serving(team, method.family).exists():
+    if kit is None and not kits_serving(team=team, families=[method.family]):
         return {}
     chosen = Q(in_use=True, put_away_at=None) | Q(pk__in=list(seen))
     lots = list(Lot.objects.for_team(team).filter(chosen, kit=kit)) if kit else []
     return _of_each_supply(sorted(lots, key=lambda lot: lot.pk in seen), method)
 
 
-def lots_in_use(team: Team | int, kits: list[Kit], method: Method) -> list[dict[str, Lot | None]]:
+def lots_in_use(team: int, kits: list[Kit], method: Method) -> list[dict[str, Lot | None]]:
     """Return, kit by kit, the lot in use of each supply of a method."""
-    lots = list(Lot.objects.for_team(team).filter(kit__in=kits, in_use=True, put_away_at=None))
+    supplies = [use.supply for use in method.uses]
+    lots = _lots_in_use(team=team, kits=[kit.pk for kit in kits], supplies=supplies) if kits else []
     return [_of_each_supply([lot for lot in lots if lot.kit_id == kit.pk], method) for kit in kits]
+
+
+@compiled
+def _lots_in_use(team: int, kits: list[int], supplies: list[str]) -> Any:
+    kept = Lot.objects.for_team(team).filter(in_use=True, put_away_at=None)
+    return kept.filter(kit__any=kits, supply_key__any=supplies)
 
 
 def _of_each_supply(lots: list[Lot], method: Method) -> dict[str, Lot | None]:

@@ -44,11 +44,12 @@ class LogFilter(django_filters.FilterSet):
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.places = place_names(team=team.pk)
-        self.filters["place"].extra["choices"] = self.places
+        # Given as functions, they are not copied with the form.
+        self.filters["place"].extra["choices"] = lambda: self.places
         known = {parameter for method in methods_of(team.pk).values() for parameter in method.parameters}
-        self.filters["parameter"].extra["choices"] = [(each, each) for each in sorted(known, key=str.lower)]
+        self.filters["parameter"].extra["choices"] = lambda: [(each, each) for each in sorted(known, key=str.lower)]
         self.people = [(person.pk, str(person)) for person in member_names(team=team.pk)]
-        self.filters["person"].extra["choices"] = self.people
+        self.filters["person"].extra["choices"] = lambda: self.people
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.
     def since(self, results: Any, name: str, day: date) -> Any:

@@ -8,7 +8,6 @@ from typing import Any, NamedTuple
 
 from django.db.models import F
 
-from kessa.core.judging.advice import with_flags
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.core.judging.written import written_form
@@ -19,15 +18,14 @@ from kessa.core.quantities.units import convert, in_words
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
 from kessa.log.models import Result
-from kessa.log.selectors import flags_on
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.rules.selectors import house_rules
 from kessa.web.compiled import compiled
 
-_HISTORY = 200
+_HISTORY, _LOOKED_OVER = 200, 120
 _EVER = datetime.max.replace(tzinfo=UTC)
-_OF_RESULT = 7
+_OF_RESULT = 6
 _LATELY = 40
 _COUNTED = 300
 
@@ -52,23 +50,15 @@ def series_of(method: Method, part: Part, form: str | None, fraction: str = "") 
     return Series(part.parameter, part.unit, form or "", fraction, class_of(method, part))
 
 
-class Visited(NamedTuple):
-    """A visit, when it began, and the results that were found out on it."""
-
-    pk: uuid.UUID
-    started_at: datetime
-    results: list[int]
-
-
 class Lately(NamedTuple):
     """What was found out at a place lately: its series, the most frequent first, and the result that presses most."""
 
     series: list[Series]
-    pressing: Result | None
-    # What to do about it first.
-    step: str
-    # The newest visit on which something was found out.
-    visit: Visited | None
+    # By number.
+    pressing: int | None
+    # The newest visit on which something was found out, and what, by numbers.
+    visit: uuid.UUID | None
+    on_visit: list[int]
 
 
 def found_lately(place: Place) -> Lately:
@@ -91,30 +81,19 @@ def found_lately(place: Place) -> Lately:
         if not row.sample or row.pk in standing:
             verdicts.setdefault(Series(*row[_OF_RESULT:]), (row.pk, row.verdict))
     if not verdicts:
-        return Lately([], None, "", None)
+        return Lately([], None, None, [])
     pressing, _ = max(verdicts.values(), key=lambda each: ("", *VERDICTS).index(each[1]))
-    at = next(((row.visit, row.begun) for row in rows if row.visit), None)
-    visit = Visited(*at, [row.pk for row in rows if row.visit == at[0]]) if at else None
-    found = _one(team=place.team_id, pk=pressing)[0]
-    flags = [flag for _, flag in flags_on(team=place.team_id, results=[pressing])]
-    step = with_flags(found.next_steps, flags)[0]
-    return Lately([series for series, _ in frequent.most_common()], found, step, visit)
+    visit = next((row.visit for row in rows if row.visit), None)
+    on_visit = [row.pk for row in rows if visit and row.visit == visit]
+    return Lately([series for series, _ in frequent.most_common()], pressing, visit, on_visit)
 
 
 @compiled
 def _newest_at(team: int, place: int) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
-    sample = F("determination__sample")
-    visit, begun = F("determination__sample__visit"), F("determination__sample__visit__started_at")
-    of_result = rows.annotate(sample=sample, visit=visit, begun=begun).values_list(
-        "pk", "verdict", "low", "high", "sample", "visit", "begun", *Series._fields, named=True
-    )
-    return of_result[:_HISTORY]
-
-
-@compiled
-def _one(team: int, pk: int) -> Any:
-    return Result.objects.for_team(team).filter(pk=pk)
+    of_sample = {"sample": F("determination__sample"), "visit": F("determination__sample__visit")}
+    columns = ("pk", "verdict", "low", "high", *of_sample, *Series._fields)
+    return rows.annotate(**of_sample).values_list(*columns, named=True)[:_LOOKED_OVER]
 
 
 def usual_at(place: Place, series: Series, before: Any = None) -> UsualRange | None:
@@ -195,8 +174,9 @@ def _subject(method: Method) -> str:
 
 def kits_for(place: Place, family: str) -> list[Kit]:
     """Return the kits that serve a test, the one used at the place last first."""
-    last = last_kit_at(place)
-    return sorted(kits_serving(place.team_id, family), key=lambda kit: kit.pk != last)
+    serving = kits_serving(team=place.team_id, families=[family])
+    last = last_kit_at(place) if len(serving) > 1 else None
+    return sorted(serving, key=lambda kit: kit.pk != last)
 
 
 def last_kit_at(place: Place) -> int | None:
@@ -208,7 +188,7 @@ def last_kit_at(place: Place) -> int | None:
 @compiled
 def _kits_at(team: int, place: int) -> Any:
     newest = Result.objects.for_team(team).filter(place=place).newest_first()
-    return newest.values_list("determination__kit_id", flat=True)[:_HISTORY]
+    return newest.values_list("determination__kit_id", flat=True)[:_LATELY]
 
 
 def usual_units(team: Team) -> dict[str, float]:

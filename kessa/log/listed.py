@@ -2,15 +2,16 @@
 
 from collections import defaultdict
 from collections.abc import Iterable
+from html import escape
 from typing import Any, NamedTuple
 
 from django.db.models import F
 from django.db.models.fields.json import KT
 from django.urls import reverse
 from django.utils import timezone
-from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
 
+from kessa.core.judging.advice import with_flags
 from kessa.core.runs.flags import ENDS, words
 from kessa.log.models import Result
 from kessa.log.selectors import flags_on
@@ -43,17 +44,20 @@ class Row(NamedTuple):
     flags: list[str]
 
 
-def listed(results: Any) -> Any:
-    """Return the plain values of results that a list prints."""
+def listed(results: Any, *others: str) -> Any:
+    """Return the plain values of results that a list prints, and of `others` what stands in these columns."""
     late = F("determination__late_taps")
     said = results.annotate(words=KT("readings__words"), people=F("readings__people"), late=late)
-    return said.values_list(*_COLUMNS, "words", "people", "late", named=True)
+    return said.values_list(*_COLUMNS, "words", "people", "late", *others, named=True)
 
 
 def table_rows(team: int, found: Iterable[Any], reader: User, names: Names | None = None) -> SafeString:
     """Write listed results as rows of the log, in the reader's own units; `names` are those that are known already."""
-    rows = _with_flags(team, list(found))
-    known = _known(team, rows, names or Names({}, {}))
+    return _table(team, _with_flags(team, list(found)), reader, names or Names({}, {}))
+
+
+def _table(team: int, rows: list[Row], reader: User, names: Names) -> SafeString:
+    known = _known(team, rows, names)
     at = [reverse(name, args=[0]).removesuffix("0/") for name in ("log:result", "places:place")]
     return mark_safe("".join(_written(row, known, reader, *at) for row in rows))  # noqa: S308 # it is escaped below
 
@@ -63,10 +67,21 @@ def latest_rows(team: int, reader: User) -> SafeString:
     return table_rows(team, _latest(team=team), reader)
 
 
-def visit_rows(place: Place, results: list[int], reader: User, people: dict[int, str]) -> SafeString:
-    """Write what was found out on a visit as rows of the log; `people` are those who were there."""
-    found = _numbered(team=place.team_id, results=results)
-    return table_rows(place.team_id, found, reader, Names({place.pk: place.name}, people))
+class AtPlace(NamedTuple):
+    """The result that presses most at a place, what to do about it first, and the rows of the latest visit."""
+
+    pressing: Any
+    step: str
+    visit_rows: SafeString
+
+
+def found_at_place(place: Place, pressing: int, on_visit: list[int], reader: User, people: dict[int, str]) -> AtPlace:
+    """Write what was found out at a place; `people` were on its latest visit."""
+    rows = _with_flags(place.team_id, _numbered(team=place.team_id, results=list({pressing, *on_visit})))
+    pressed = next(row for row in rows if row.result.id == pressing)
+    of_visit = [row for row in rows if row.result.id in on_visit]
+    table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))
+    return AtPlace(pressed.result, with_flags(pressed.result.next_steps, pressed.flags)[0], table)
 
 
 @compiled
@@ -76,7 +91,7 @@ def _latest(team: int) -> Any:
 
 @compiled
 def _numbered(team: int, results: list[int]) -> Any:
-    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first())
+    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first(), "next_steps")
 
 
 def number_rows(results: list[Any], reader: User) -> SafeString:
@@ -85,9 +100,9 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
         return mark_safe("")
     shown = shown_as(results[0].unit, results[0].form, results[0].parameter, reader)
     result_at = reverse("log:result", args=[0]).removesuffix("0/")
-    written = []
+    zone, written = timezone.get_current_timezone(), []
     for result in results:
-        at = timezone.localtime(result.taken_at)
+        at = result.taken_at.astimezone(zone)
         written.append(
             f'<tr><td class="r"><a href="{result_at}{result.pk}/">{at.day} {at:%b %Y, %H:%M}</a></td>'
             f'<td class="num">{escape(result.censor)}{plain(result.value)}</td><td>{interval_in(shown, result)}</td>'

@@ -14,6 +14,7 @@ from kessa.core.runs.flags import FLAGS
 from kessa.kits.models import Lot
 from kessa.log.models import Mark, Result
 from kessa.rules.selectors import house_rules
+from kessa.web.compiled import compiled
 
 UNPROVEN = "lot-unproven"
 assert UNPROVEN in FLAGS
@@ -36,12 +37,17 @@ def unproven(team_id: int, lots: Iterable[Lot], day: date) -> set[int]:
 
 def _standards(team_id: int, lots: Collection[int]) -> dict[int, list[date]]:
     """The days on which a good standard was run with each lot."""
-    of_standard = {"determination__purpose": Purpose.STANDARD, "determination__quality_check__withdrawn_at": None}
-    rows = LotUse.objects.for_team(team_id).filter(lot__in=lots, determination__quality_check__good=True, **of_standard)
     found: dict[int, list[date]] = defaultdict(list)
-    for lot, at in rows.values_list("lot_id", "determination__quality_check__at"):
+    for lot, at in _good_standards(team=team_id, lots=list(lots)) if lots else []:
         found[lot].append(timezone.localdate(at))
     return found
+
+
+@compiled
+def _good_standards(team: int, lots: list[int]) -> Any:
+    of_standard = {"determination__purpose": Purpose.STANDARD, "determination__quality_check__withdrawn_at": None}
+    rows = LotUse.objects.for_team(team).filter(lot__any=lots, determination__quality_check__good=True, **of_standard)
+    return rows.values_list("lot_id", "determination__quality_check__at")
 
 
 def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:

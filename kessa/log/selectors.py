@@ -16,17 +16,18 @@ from kessa.core.runs.flags import ASKS_REPEAT, ENDS
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.people.models import Team
 from kessa.places.models import Place
-from kessa.web.compiled import compiled
+from kessa.web.compiled import compiled, prefetched
 
 PAGE = 30
 _CHART = 84
 _EARLIER = 5
+_OF_TEST = 40
 _CHARTED = (
     "pk", "determination_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
 )  # fmt: skip
 _MOST_WANTING = 1000
 _FOLLOWED = (
-    "pk", "place__name", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
+    "pk", "place_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
     "next_steps",
 )  # fmt: skip
 _FOLLOW_UP = timedelta(days=60)
@@ -120,26 +121,16 @@ def follow_ups(team: Team) -> list[Any]:
 
     They are plain values, as Today names them.
     """
-    since = timezone.now() - _FOLLOW_UP
+    return _nothing_after(team=team.pk, since=timezone.now() - _FOLLOW_UP)
+
+
+@compiled
+def _nothing_after(team: int, since: datetime) -> Any:
     # Each by its own index: what is wanting is rare among what was found in two months.
-    wanting = {*_wanting_by_verdict(team=team.pk, since=since), *_wanting_by_mark(team=team.pk, since=since)}
-    return _nothing_after(team=team.pk, wanting=list(wanting)) if wanting else []
-
-
-@compiled
-def _wanting_by_verdict(team: int, since: datetime) -> Any:
     recent = Result.objects.for_team(team).filter(taken_at__gte=since, verdict__in=["outside", "not settled"])
-    return recent.newest_first().values_list("pk", flat=True)[:_MOST_WANTING]
-
-
-@compiled
-def _wanting_by_mark(team: int, since: datetime) -> Any:
     marks = Mark.objects.for_team(team).filter(lifted_at=None, flag__in=ASKS_REPEAT, result__taken_at__gte=since)
-    return marks.order_by("-result_id").values_list("result_id", flat=True)[:_MOST_WANTING]
-
-
-@compiled
-def _nothing_after(team: int, wanting: list[int]) -> Any:
+    by_verdict = recent.newest_first().values_list("pk", flat=True)[:_MOST_WANTING]
+    by_mark = marks.order_by("-result_id").values_list("result_id", flat=True)[:_MOST_WANTING]
     later = Result.across_teams.filter(
         ~Mark.on_result(ENDS),
         place=OuterRef("place"),
@@ -147,19 +138,69 @@ def _nothing_after(team: int, wanting: list[int]) -> Any:
         taken_at__gt=OuterRef("taken_at"),
     )
     continued = Determination.across_teams.filter(continues=OuterRef("determination"))
-    rows = Result.objects.for_team(team).standing().filter(pk__any=wanting)
+    rows = Result.objects.for_team(team).standing().filter(pk__in=by_verdict.union(by_mark))
     waiting = rows.filter(~Exists(later), ~Exists(continued)).newest_first()
     return waiting.values_list(*_FOLLOWED, named=True)[:20]
+
+
+def result_with_test(team: Team, pk: int) -> list[tuple[Result, list[Result]]]:
+    """Return a result with its place, test and sample, and the others of its test, newest first, with their marks."""
+    found = next(iter(_with_test(team=team.pk, pk=pk)), None)
+    if found is None:
+        return []
+    others = _of_test(team=team.pk, test=found.determination_id, pk=pk) if found.determination_id else []
+    numbers = [pk, *(each.pk for each in others)]
+    # Most results have no mark: what marks speak of is asked for where there are some.
+    marked = bool(_marked(team=team.pk, results=numbers))
+    prefetched([found, *others], "marks", "result_id", _marks(team=team.pk, results=numbers) if marked else [])
+    return [(found, others)]
+
+
+@compiled
+def _with_test(team: int, pk: int) -> Any:
+    of_test = ("determination__sample__visit", "determination__sample__drawn_by")
+    rows = Result.objects.for_team(team).filter(pk=pk).select_related("place", "person", *of_test)
+    return rows.defer("determination__sample__visit__safety", "determination__sample__visit__closing_remark")
+
+
+@compiled
+def _of_test(team: int, test: Any, pk: int) -> Any:
+    rows = Result.objects.for_team(team).filter(determination=test).exclude(pk=pk)
+    return rows.order_by("-pk")[:_OF_TEST]
+
+
+@compiled
+def _marked(team: int, results: list[int]) -> Any:
+    return Mark.objects.for_team(team).filter(result__any=results).values_list("pk", flat=True)[:1]
+
+
+@compiled
+def _marks(team: int, results: list[int]) -> Any:
+    marks = Mark.objects.for_team(team).filter(result__any=results)
+    return marks.select_related("by", "lifted_by", "quality_check", "instrument_check", "beside")
+
+
+@compiled
+def tests_after(team: int, test: Any) -> Any:
+    """Return which tests go on with a test, or replace it."""
+    rows = Determination.objects.for_team(team).filter(Q(continues=test) | Q(supersedes=test))
+    return rows.values("pk", "continues", "supersedes")
 
 
 def checks_bearing_on(result: Result) -> list[QualityCheck]:
     """Return the checks of a result's method of its day, and those that mark it, the latest first."""
     at = timezone.localtime(result.tested_at)
     begins = at.replace(hour=0, minute=0, second=0, microsecond=0)
-    rows = QualityCheck.objects.for_team(result.team_id).filter(family=result.family)
-    of_day = Q(at__gte=begins, at__lt=begins + timedelta(days=1))
     marking = [mark.quality_check_id for mark in result.active_marks if mark.quality_check_id]
-    return list(rows.filter(of_day | Q(pk__in=marking)).select_related("determination", "person", "withdrawn_by"))
+    between = {"begins": begins, "ends": begins + timedelta(days=1)}
+    return _checks(team=result.team_id, family=result.family, marking=marking, **between)
+
+
+@compiled
+def _checks(team: int, family: str, marking: list[int], begins: datetime, ends: datetime) -> Any:
+    rows = QualityCheck.objects.for_team(team).filter(family=family)
+    found = rows.filter(Q(at__gte=begins, at__lt=ends) | Q(pk__any=marking)).select_related("determination")
+    return found.defer("working", "determination__method_definition", "determination__house_rules")
 
 
 def steps_of(result: Result) -> tuple[str, ...]:

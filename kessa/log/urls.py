@@ -14,6 +14,7 @@ urlpatterns = [
     path("<int:pk>/run/<int:run>/right/", views_right.put_reading_right, name="put_reading_right"),
     path("<int:pk>/answer/<slug:key>/right/", views_right.put_answer_right, name="put_answer_right"),
     path("of/<uuid:pk>/", views.determination, name="determination"),
+    path("of/<uuid:pk>/taps/", views.taps, name="taps"),
     path("of/<uuid:pk>/on/", views_right.go_on, name="go_on"),
     path("of/<uuid:pk>/further/", views_right.further_run, name="further_run"),
     path("of/<uuid:pk>/repeat/", views_right.repeat, name="repeat"),

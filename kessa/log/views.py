@@ -4,7 +4,6 @@ import uuid
 from contextlib import suppress
 from typing import Any
 
-from django.db.models import Q
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -27,11 +26,20 @@ from kessa.log.export import csv_pieces
 from kessa.log.filters import LogFilter
 from kessa.log.listed import Names, listed, table_rows
 from kessa.log.models import QualityCheck, Result
-from kessa.log.selectors import active_marks, checks_bearing_on, in_own_form, page_after, steps_of
+from kessa.log.selectors import (
+    checks_bearing_on,
+    in_own_form,
+    page_after,
+    result_with_test,
+    steps_of,
+    tests_after,
+)
 from kessa.log.told import told_taps
 from kessa.methods.selectors import methods_of
 from kessa.people.access import member
+from kessa.photographs.selectors import photographs_of_test
 from kessa.places.selectors import reference_of
+from kessa.web.compiled import only_or_404
 
 
 @member
@@ -77,15 +85,7 @@ def export(request: HttpRequest) -> StreamingHttpResponse:
 def result(request: HttpRequest, pk: int) -> HttpResponse:
     """One result with its working."""
     team = request.membership.team
-    related = ("place", "person", "determination__sample__visit", "determination__sample__drawn_by")
-    rows = (
-        Result.objects.for_team(team)
-        .select_related(*related)
-        .prefetch_related(
-            "marks__by", "marks__lifted_by", "marks__quality_check", "marks__instrument_check", "marks__beside"
-        )
-    )
-    found = get_object_or_404(rows, pk=pk)
+    found, others = only_or_404(result_with_test(team, pk))
     context = {
         "result": found,
         "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
@@ -97,7 +97,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "reference": reference_of(found.place),
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),
         "may_set_aside": may.set_aside(request.membership, found),
-        **(_of_determination(found) if found.determination else {}),
+        **(_of_determination(found, others) if found.determination else {}),
     }
     return render(request, "log/result.html", context)
 
@@ -118,7 +118,7 @@ def _lots_at_fault(found: Result, flag: str) -> list[Lot]:
     return [use.lot for use in found.determination.lots.select_related("lot") if flag in use.faults]
 
 
-def _of_determination(found: Result) -> dict[str, Any]:
+def _of_determination(found: Result, others: list[Result]) -> dict[str, Any]:
     """What the test of a result says besides: its method, checks, taps, the results beside and before."""
     determination = found.determination
     assert determination is not None
@@ -126,11 +126,7 @@ def _of_determination(found: Result) -> dict[str, Any]:
     part = method.part(found.part)
     own = in_own_form(found)
     answers = found.readings.get("answers", {})
-    rows = Result.objects.for_team(found.team_id).filter(determination=determination).order_by("-pk")
-    after = Q(continues=determination) | Q(supersedes=determination)
-    tests_after = Determination.objects.for_team(found.team_id).filter(after)
-    following = list(tests_after.values("pk", "continues", "supersedes"))
-    others = [each for each in rows.prefetch_related(active_marks())[:40] if each.pk != found.pk]
+    following = tests_after(team=found.team_id, test=determination.pk)
     return {
         "determination": determination,
         "method": method,
@@ -150,8 +146,7 @@ def _of_determination(found: Result) -> dict[str, Any]:
         and not (method.screening or found.ended)
         and parameter(part.parameter).differences == "proportion",
         "runs": [(number, part.said(read)) for number, read in found.runs.items()],
-        "taps": told_taps(determination),
-        "next_method": methods_of(found.team_id).get(part.next_range or ""),
+        "next_method": methods_of(found.team_id).get(part.next_range) if found.censor and part.next_range else None,
         "continued": next((each for each in following if each["continues"] == determination.pk), None),
         "replacement": next((each for each in following if each["supersedes"] == determination.pk), None),
         "schools": [
@@ -159,7 +154,7 @@ def _of_determination(found: Result) -> dict[str, Any]:
             for key, question in questions().items()
             if key in bearing_on(method, part)
         ],
-        "photographs": determination.photographs.select_related("added_by", "sample"),
+        "photographs": photographs_of_test(team=found.team_id, test=determination.pk),
         "dilutions": DilutionForm.base_fields["dilution"].choices,
         "once": uuid.uuid4(),
         **_estimated(found),
@@ -214,6 +209,13 @@ def check(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         "determination": found.determination,
         "marked": marked.select_related("place").newest_first().distinct()[:40],
         "may_withdraw": may.withdraw_check(request.membership, found),
-        "taps": told_taps(found.determination),
     }
     return render(request, "log/check.html", context)
+
+
+@member
+@require_GET
+def taps(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """Every tap of a test, where a page asks for them."""
+    found = get_object_or_404(Determination.objects.for_team(request.membership.team), pk=pk)
+    return render(request, "log/told.html", {"taps": told_taps(found)})

@@ -29,3 +29,9 @@ def photographs_at(place: Place, before: str = "") -> tuple[list[Photograph], in
 def _at(team: int, place: int, before: int) -> Any:
     rows = Photograph.objects.for_team(team).filter(place=place, pk__lt=before)
     return rows.select_related("added_by", "sample").order_by("-pk")[: _SHOWN + 1]
+
+
+@compiled
+def photographs_of_test(team: int, test: Any) -> Any:
+    """Return the photographs of a test."""
+    return Photograph.objects.for_team(team).filter(determination=test).select_related("added_by", "sample")

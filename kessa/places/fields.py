@@ -6,6 +6,7 @@ from typing import Any
 from django import forms
 from django.forms.models import ModelChoiceIterator
 
+from kessa.places.selectors import place_names, places
 from kessa.web.components.select import PlainSelect
 
 
@@ -15,7 +16,7 @@ class _ByName(ModelChoiceIterator):  # type: ignore[type-arg]
     def __iter__(self) -> Iterator[Any]:
         if self.field.empty_label is not None:
             yield "", self.field.empty_label
-        yield from self.queryset.values_list("pk", "name")
+        yield from self.field.names
 
 
 class PlaceField(forms.ModelChoiceField):  # type: ignore[type-arg]
@@ -23,3 +24,8 @@ class PlaceField(forms.ModelChoiceField):  # type: ignore[type-arg]
 
     iterator = _ByName
     widget = PlainSelect
+
+    def choose_from(self, team: int, *, but: int | None = None) -> None:
+        """Offer a team's places, all but one."""
+        self.queryset = places(team).exclude(pk=but)
+        self.names = [each for each in place_names(team=team) if each[0] != but]

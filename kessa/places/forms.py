@@ -12,7 +12,6 @@ from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.fields import PlaceField
 from kessa.places.models import Pair, PairKind, Place
-from kessa.places.selectors import places
 
 
 def _asked_for(fact: Fact) -> forms.Field:
@@ -99,7 +98,7 @@ class PairForm(forms.Form):
     def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.place = place
-        self.fields["other"].queryset = places(place.team_id).exclude(pk=place.pk)
+        self.fields["other"].choose_from(place.team_id, but=place.pk)
 
     @cached_property
     def others(self) -> list[tuple[int, str]]:

@@ -16,6 +16,12 @@ def places(team: Team | int) -> Any:
 
 
 @compiled
+def place_at(team: int, pk: int) -> Any:
+    """Return a place."""
+    return Place.objects.for_team(team).filter(pk=pk)
+
+
+@compiled
 def place_names(team: int) -> Any:
     """Return the numbers and names of a team's places, by name."""
     return places(team).values_list("pk", "name")

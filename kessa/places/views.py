@@ -13,8 +13,8 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import limits_for
-from kessa.log.history import Lately, Visited, found_lately, usual_at
-from kessa.log.listed import number_rows, visit_rows
+from kessa.log.history import Lately, found_lately, usual_at
+from kessa.log.listed import found_at_place, number_rows
 from kessa.log.selectors import latest_results, with_latest_result
 from kessa.people.access import member, technician
 from kessa.people.models import User
@@ -22,9 +22,10 @@ from kessa.photographs.selectors import photographs_at
 from kessa.places import may, services
 from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.models import Pair, Place
-from kessa.places.selectors import chosen_sets, pairs_of, places
+from kessa.places.selectors import chosen_sets, pairs_of, place_at, places
 from kessa.rounds.selectors import dues_at
-from kessa.visits.selectors import people_of, seen_lately, series
+from kessa.visits.selectors import seen_lately, series, visit_with_people
+from kessa.web.compiled import only_or_404
 from kessa.web.components.trend import Line, trend
 
 _PAGE = 40
@@ -50,7 +51,7 @@ def index(request: HttpRequest) -> HttpResponse:
 @require_GET
 def place(request: HttpRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
-    found = get_object_or_404(Place.objects.for_team(request.membership.team), pk=pk)
+    found = only_or_404(place_at(team=request.membership.team_id, pk=pk))
     lately, pairs = found_lately(found), pairs_of(found)
     photographs, earlier = photographs_at(found, request.GET.get("photographs_before", ""))
     reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
@@ -62,20 +63,20 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         **_seen_at(found, request.GET.get("seen", "")),
         "photographs": photographs,
         "photographs_before": earlier,
-        "pressing": lately.pressing,
-        "pressing_step": lately.step,
         **_found_at(found, lately, reference, request.GET.get("test", ""), request.user),
-        **(_on_visit(found, lately.visit, request.user) if lately.visit else {}),
+        **_pressing_at(found, lately, request.user),
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
 
 
-def _on_visit(place: Place, visit: Visited, reader: User) -> dict[str, Any]:
-    """What was found out on a visit, and by whom."""
-    people = {person.pk: str(person) for person in people_of(team=place.team_id, visit=visit.pk)}
-    rows = visit_rows(place, visit.results, reader, people)
-    return {"visit": visit, "there": " and ".join(people.values()), "rows": rows}
+def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
+    """What presses most at a place, and what was found out on its latest visit, by whom."""
+    if lately.pressing is None:
+        return {}
+    visited = visit_with_people(place.team_id, lately.visit) if lately.visit else None
+    found = found_at_place(place, lately.pressing, lately.on_visit, reader, visited.people if visited else {})
+    return {"pressing": found.pressing, "step": found.step, "visited": visited, "rows": found.visit_rows}
 
 
 def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str, reader: User) -> dict[str, Any]:

@@ -19,6 +19,7 @@ from kessa.people.selectors import members
 from kessa.places.fields import PlaceField
 from kessa.places.selectors import places
 from kessa.rounds.models import Round, Stop
+from kessa.web.components.select import PlainSelect
 
 _MONTHS = [(number, date(2000, number, 1).strftime("%B")) for number in range(1, 13)]
 _SHAPES = {
@@ -164,7 +165,9 @@ class OccasionForm(forms.Form):
     """What happened, when and where."""
 
     kind = forms.ChoiceField(
-        label="What happened", choices=lambda: [(each.key, each.name) for each in occasion_kinds().values()]
+        label="What happened",
+        choices=lambda: [(each.key, each.name) for each in occasion_kinds().values()],
+        widget=PlainSelect,
     )
     happened_on = forms.DateField(label="On", widget=forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d"))
     place = PlaceField(label="Where", queryset=None, required=False, empty_label="everywhere")
@@ -172,7 +175,7 @@ class OccasionForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["place"].queryset = places(team)
+        self.fields["place"].choose_from(team.pk)
         self.fields["happened_on"].initial = timezone.localdate()
 
     def clean_happened_on(self) -> date:

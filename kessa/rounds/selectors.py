@@ -4,7 +4,8 @@ from collections.abc import Iterable
 from datetime import date, timedelta
 from typing import Any, NamedTuple
 
-from django.db.models import Count
+from django.contrib.postgres.expressions import ArraySubquery
+from django.db.models import Count, OuterRef
 from django.utils import timezone
 
 from kessa.core.job.occasions import occasion_kinds
@@ -61,7 +62,7 @@ class Calls(NamedTuple):
     theirs_more: int
 
 
-def active_rounds(team: Team) -> Any:
+def active_rounds(team: Team | int) -> Any:
     """Return a team's rounds that go on."""
     return Round.objects.for_team(team).filter(retired_at=None)
 
@@ -78,25 +79,19 @@ def plan_of(team: Team) -> Plan:
     for stop in _stops(team=team.pk) if rounds else []:
         stop.round = rounds[stop.round_id]
         stops[stop.round_id].append(stop)
-    people: dict[int, set[int]] = {pk: set() for pk in rounds}
-    for pk, person in _people(team=team.pk) if rounds else []:
-        people[pk].add(person)
-    return Plan(list(rounds.values()), stops, people)
+    return Plan(list(rounds.values()), stops, {pk: set(each.whose) for pk, each in rounds.items()})
 
 
-_rounds = compiled(active_rounds)
+@compiled
+def _rounds(team: int) -> Any:
+    whose = Round.people.through.objects.filter(round=OuterRef("pk")).values("user_id")
+    return active_rounds(team).annotate(whose=ArraySubquery(whose))
 
 
 @compiled
 def _stops(team: int) -> Any:
     rows = Stop.objects.for_team(team).filter(round__retired_at=None).select_related("place")
     return rows.only("team", "round", "position", "place__team", "place__name")
-
-
-@compiled
-def _people(team: int) -> Any:
-    whose = Round.people.through.objects.filter(round__team=team, round__retired_at=None)
-    return whose.values_list("round_id", "user_id")
 
 
 def calls(team: Team, person: User, plan: Plan, most: int = 30) -> Calls:

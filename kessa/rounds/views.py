@@ -24,6 +24,7 @@ from kessa.people.access import anyone, coordinator, member
 from kessa.rounds import services
 from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, PackForm, RoundForm, StopsForm, WhyNotForm
+from kessa.rounds.listed import call_rows, waiting_rows, why
 from kessa.rounds.models import CalendarFeed, KitCheck, Round, Stop
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, plan_of, whole_rounds
@@ -40,6 +41,9 @@ def today(request: HttpRequest) -> HttpResponse:
     team = request.membership.team
     plan = plan_of(team)
     found = calls(team, request.user, plan)
+    first = next(iter(found.mine or found.theirs), None)
+    form = OccasionForm(team)
+    names = dict(form.fields["place"].names)
     visits = open_visits(team)
     day = timezone.localdate()
     ahead = next_days(plan.rounds, day, day + _AHEAD)
@@ -47,12 +51,14 @@ def today(request: HttpRequest) -> HttpResponse:
         "day": day,
         "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
         "visits": visits,
-        "first": next(iter(found.mine or found.theirs), None),
+        "first": first,
+        "first_why": why(first) if first else "",
         "calls": found,
-        "begun": open_determinations(team),
-        "follow_ups": follow_ups(team),
+        "mine": call_rows(found.mine),
+        "theirs": call_rows(found.theirs),
+        "waiting": waiting_rows(open_determinations(team), follow_ups(team), names, request.user),
         "ahead": ahead,
-        "occasion_form": OccasionForm(team),
+        "occasion_form": form,
         "has_rounds": bool(plan.rounds),
     }
     return render(request, "rounds/today.html", context)

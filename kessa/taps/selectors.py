@@ -5,11 +5,17 @@ from typing import Any
 
 from kessa.people.models import Team
 from kessa.taps.models import Tap
+from kessa.web.compiled import compiled
 
 
 def counted(team: Team | int, stream: uuid.UUID) -> list[Tap]:
     """Return the taps of a stream that count, in order: those that came after closing are left out."""
-    return list(Tap.objects.for_team(team).filter(stream=stream, late=False).order_by("seq", "at", "id"))
+    return _counted(team=team.pk if isinstance(team, Team) else team, stream=stream)
+
+
+@compiled
+def _counted(team: int, stream: uuid.UUID) -> Any:
+    return Tap.objects.for_team(team).filter(stream=stream, late=False).order_by("seq", "at", "id")
 
 
 def as_sent(taps: list[Tap]) -> list[dict[str, Any]]:

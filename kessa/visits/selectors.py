@@ -1,9 +1,10 @@
 """Reads about visits and samples worth a name."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
-from django.db.models import Exists, OuterRef
+from django.db.models import Exists, F, OuterRef
+from django.db.models.functions import JSONObject
 from django.utils import timezone
 
 from kessa.core.job.circumstances import scales_for
@@ -25,6 +26,13 @@ class Reading(NamedTuple):
     low: float
     high: float | None
     flags: list[str]
+
+
+class Visited(NamedTuple):
+    """When a visit began, and the names of who was there by their numbers."""
+
+    started_at: datetime
+    people: dict[int, str]
 
 
 def recent_samples(place: Place) -> Any:
@@ -116,7 +124,19 @@ def _on_scale(team: int, place: int, key: str) -> Any:
 
 
 @compiled
-def people_of(team: int, visit: Any) -> Any:
-    """Return the people of a visit by name."""
-    there = Visit.people.through.objects.filter(visit=visit, visit__team=team).values("user")
-    return User.objects.filter(pk__in=there).order_by("first_name", "username")
+def sample_at(team: int, pk: Any) -> Any:
+    """Return a sample with its place and who drew it."""
+    return Sample.objects.for_team(team).filter(pk=pk).select_related("visit__place", "drawn_by")
+
+
+def visit_with_people(team: int, pk: Any) -> Visited:
+    """Return when a visit began, and who was there."""
+    rows = _people_on(team=team, pk=pk)
+    return Visited(rows[0][0], {number: str(User(**named)) for _, number, named in rows if number is not None})
+
+
+@compiled
+def _people_on(team: int, pk: Any) -> Any:
+    rows = Visit.objects.for_team(team).filter(pk=pk).order_by("people__first_name", "people__username")
+    names = {name: F(f"people__{name}") for name in ("username", "first_name", "last_name")}
+    return rows.values_list("started_at", "people", JSONObject(**names))

@@ -6,8 +6,9 @@ from functools import wraps
 from typing import Any
 
 from django.db import connection
-from django.db.models import Expression, Field, Lookup
+from django.db.models import Expression, Field, Lookup, QuerySet
 from django.db.models.fields.related import ForeignObject
+from django.http import Http404
 
 
 class _Given(Expression):
@@ -45,12 +46,13 @@ def compiled(build: Callable[..., Any]) -> Callable[..., list[Any]]:
     It is called by keywords, and its arguments may only be values that fields are compared with: numbers, texts, times,
     for `__any` lists of them.
     """
-    known: dict[tuple[str, ...], tuple[Any, Any, str, tuple[Any, ...]]] = {}
+    known: dict[tuple[str, ...], tuple[Any, Any, Any, str, tuple[Any, ...]]] = {}
 
-    def know(names: tuple[str, ...]) -> tuple[Any, Any, str, tuple[Any, ...]]:
+    def know(names: tuple[str, ...]) -> tuple[Any, Any, Any, str, tuple[Any, ...]]:
         rows = build(**{name: _Given(name) for name in names})
         compiler = rows.query.get_compiler(using=rows.db)
-        known[names] = (rows, compiler, *compiler.as_sql())
+        sql, params = compiler.as_sql()
+        known[names] = (rows, compiler, compiler.get_converters([each[0] for each in compiler.select]), sql, params)
         return known[names]
 
     @wraps(build)
@@ -58,13 +60,33 @@ def compiled(build: Callable[..., Any]) -> Callable[..., list[Any]]:
         if None in given.values():
             raise TypeError(f"{build.__name__}: nothing equals NULL.")
         names = tuple(given)
-        built, compiler, sql, params = known.get(names) or know(names)
+        built, compiler, converters, sql, params = known.get(names) or know(names)
         mine = copy.copy(compiler)
         mine.connection = connection
         filled = tuple(given[each.name] if isinstance(each, _Given) else each for each in params)
+        mine.get_converters = lambda *_: converters
         mine.as_sql = lambda *_, **__: (sql, filled)
         rows = built._chain()
         rows.query.get_compiler = lambda *_, **__: mine
         return list(rows)
 
     return asked
+
+
+def prefetched(found: list[Any], name: str, key: str, related: list[Any]) -> None:
+    """Lay related rows, which name theirs by `key`, beside the rows found, as prefetch_related does."""
+    of_each: dict[Any, list[Any]] = {row.pk: [] for row in found}
+    for each in related:
+        of_each[getattr(each, key)].append(each)
+    for row in found:
+        rows = QuerySet(model=row._meta.get_field(name).related_model)
+        rows._result_cache = of_each[row.pk]
+        rows._prefetch_done = True
+        row._prefetched_objects_cache = {**getattr(row, "_prefetched_objects_cache", {}), name: rows}
+
+
+def only_or_404(found: list[Any]) -> Any:
+    """Return the one row found; raises Http404 where there is none."""
+    if not found:
+        raise Http404
+    return found[0]

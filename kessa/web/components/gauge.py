@@ -1,8 +1,8 @@
 """A result on its scale: what is allowed, the limits, the interval, the place's usual range."""
 
+from html import escape
 from typing import Any, NamedTuple
 
-from django.utils.html import escape
 from django.utils.safestring import SafeString, mark_safe
 
 WIDTH, HEIGHT, _EDGE = 210, 26, 6

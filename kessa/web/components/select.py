@@ -1,4 +1,4 @@
-"""A select for long lists."""
+"""A select that is written quickly."""
 
 from functools import lru_cache
 from typing import Any
@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 
 class PlainSelect(forms.Select):
-    """A select written in one go: Django's own renders a template for every option, which shows with hundreds."""
+    """A select written in one go: Django's own renders a template for every option, which shows."""
 
     def render(self, name: str, value: Any, attrs: Any = None, renderer: Any = None) -> SafeString:
         """Write the select."""

