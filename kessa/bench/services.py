@@ -10,7 +10,7 @@ from django.utils import timezone
 from kessa.bench import may
 from kessa.bench.models import Determination, LotUse, Purpose
 from kessa.bench.selectors import known_of
-from kessa.bench.state import Bench, bench_of
+from kessa.bench.state import Bench, bench_of, lots_of
 from kessa.core.checked import Checked, Number
 from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.methods.leading import led_at
@@ -33,6 +33,8 @@ from kessa.taps.incoming import BadTap, read_id
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.visits.models import Sample
+from kessa.visits.selectors import sample_at
+from kessa.web.compiled import compiled
 
 BEGUN = "test_begun"
 
@@ -136,10 +138,10 @@ def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
     if number is None and not needed:
         return None
     wanted = read_id(number, "A sample has a UUID of its own.")
-    found: Sample | None = Sample.objects.for_team(by.team_id).select_related("visit__place").filter(pk=wanted).first()
-    if found is None:
+    found = sample_at(team=by.team_id, pk=wanted)
+    if not found:
         raise BadTap("Your team has no such sample.")
-    return found
+    return found[0]
 
 
 def _before(by: Membership, number: Any, sample: Sample | None) -> Determination | None:
@@ -205,14 +207,17 @@ def _blank_of(before: Determination | None) -> int | None:
     return blank.units if blank else None
 
 
-def held(team_id: int, number: uuid.UUID, only: tuple[str, ...] = ()) -> Determination | None:
-    """Return a determination with its row locked, of which `only` these are read; None where the team has none."""
-    rows = Determination.objects.for_team(team_id).select_for_update()
-    try:
-        found: Determination = (rows.only(*only) if only else rows).get(pk=number)
-    except Determination.DoesNotExist:
-        return None
+def held(team_id: int, number: uuid.UUID) -> Determination | None:
+    """Return a determination with its row locked; None where the team has none of this number."""
+    found: Determination | None = Determination.objects.for_team(team_id).select_for_update().filter(pk=number).first()
     return found
+
+
+@compiled
+def held_for_taps(team: int, pk: uuid.UUID) -> Any:
+    """Return a determination with its row locked, and only what a drop needs of it; none where the team has none."""
+    rows = Determination.objects.for_team(team).filter(pk=pk).select_for_update()
+    return rows.only("team_id", "started_at", "closed_at", "late_taps")
 
 
 def book(determination: Determination, bench: Bench) -> None:
@@ -223,7 +228,7 @@ def book(determination: Determination, bench: Bench) -> None:
     samples = 0 if determination.continues_id or determination.place is None else 1
     units, parts = sum(state.count for state in ran), sum(len(state.readings) for state in ran)
     used = used_by(determination.method, len(ran), units, samples, parts, bench.answers)
-    for use in determination.lots.select_related("lot"):
+    for use in lots_of(team=determination.team_id, test=determination.pk):
         units_used = used.get(use.lot.supply_key, 0.0)
         take_from(use.lot, units_used - use.units)
         use.units = units_used

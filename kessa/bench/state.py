@@ -1,9 +1,10 @@
 """Where a determination stands: derived from its taps, never stored as truth."""
 
+import uuid
 from collections import defaultdict
 from typing import Any, NamedTuple
 
-from kessa.bench.models import Determination
+from kessa.bench.models import Determination, LotUse
 from kessa.core.errors import CannotCompute
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -13,6 +14,7 @@ from kessa.core.runs.events import ANSWERED, CORRECTED, Event, live
 from kessa.core.runs.state import RunState, derive
 from kessa.core.runs.timing import run_flags
 from kessa.taps.models import Tap
+from kessa.web.compiled import compiled
 
 
 class Bench(NamedTuple):
@@ -174,8 +176,14 @@ def _faults(determination: Determination, bench: Bench) -> list[str]:
     until = sample.testable_until(determination.method.keeps_hours) if sample else None
     too_old = ["sample-too-old"] if until and determination.started_at > until else []
     used = {use.supply for use in determination.method.used_under(bench.answers)}
-    lots = determination.lots.select_related("lot")
+    lots = lots_of(team=determination.team_id, test=determination.pk)
     of_lots = {fault for use in lots if use.lot.supply_key in used for fault in use.faults}
     if used.intersection(determination.missing_lots):
         of_lots.add(MISSING)
     return [*too_old, *sorted(of_lots), *determination.instrument_faults]
+
+
+@compiled
+def lots_of(team: int, test: uuid.UUID) -> Any:
+    """Return what a test uses of which lots."""
+    return LotUse.objects.for_team(team).filter(determination=test).select_related("lot")

@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Self
 
 from kessa.bench import may, services
 from kessa.bench.models import Determination
+from kessa.bench.selectors import test_at
 from kessa.bench.state import Bench, bench_of
 from kessa.bench.tapped import carried
 from kessa.core.runs.events import BACK, CLOSED, REOPENED
@@ -31,9 +32,8 @@ class BenchStream(Stream):
     @classmethod
     def held(cls, by: Membership, stream: uuid.UUID) -> Self | None:
         """Return the test with its row locked."""
-        # A drop needs no more of it.
-        found = services.held(by.team_id, stream, ("team_id", "started_at", "closed_at", "late_taps"))
-        return cls(by, found) if found else None
+        found = services.held_for_taps(team=by.team_id, pk=stream)
+        return cls(by, found[0]) if found else None
 
     @classmethod
     def begun(cls, by: Membership, stream: uuid.UUID, tap: Incoming, at: datetime) -> Self:
@@ -68,7 +68,7 @@ class BenchStream(Stream):
         closing = [tap for tap in taps if tap.kind == CLOSED]
         if not closing:
             return
-        self.row = Determination.objects.for_team(self.by.team_id).get(pk=self.row.pk)
+        self.row = test_at(team=self.by.team_id, pk=self.row.pk)[0]
         bench = bench_of(self.row, counted(self.by.team_id, self.row.pk))
         if not bench.concluded:
             # Nothing is written yet: the closing is kept, and the test goes on.

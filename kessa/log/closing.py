@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from django.db.models import prefetch_related_objects
 from django.urls import reverse
 from django.utils import timezone
 
@@ -21,8 +22,10 @@ from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.judgement import fraction_of, judged
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.log.proof import weigh_lots, weigh_lots_of
-from kessa.people.models import Membership, User
+from kessa.people.models import Membership
+from kessa.people.selectors import names_of
 from kessa.taps.models import Tap
+from kessa.web.compiled import compiled
 
 
 class Reason(NamedTuple):
@@ -97,8 +100,14 @@ def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> 
 
 
 def _standing(determination: Determination) -> Iterable[Result]:
-    rows = Result.objects.for_team(determination.team_id).standing().filter(determination=determination)
-    return list(rows.prefetch_related("marks"))
+    found = _standing_of(team=determination.team_id, test=determination.pk)
+    prefetch_related_objects(found, "marks")
+    return found
+
+
+@compiled
+def _standing_of(team: int, test: Any) -> Any:
+    return Result.objects.for_team(team).standing().filter(determination=test)
 
 
 def _alike(before: Result, after: Result, flags: list[str]) -> bool:
@@ -144,7 +153,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
 
 def _readings(determination: Determination, bench: Bench, part: Part, people: list[int]) -> dict[str, Any]:
     readings = bench.readings(part)
-    names = {user.pk: str(user) for user in User.objects.filter(pk__in=set(people))}
+    names = names_of(set(people))
     return {
         # Of what was computed, the sum is what there is to see.
         "words": part.said_together(list(readings.values())) or bench.outcomes[part.key].working[0],
@@ -179,11 +188,16 @@ def _mark(result: Result, flags: list[str], reason: Reason | None) -> None:
 
 def _reopened(determination: Determination) -> str | None:
     """Why a determination was opened again after something was written; None where it was not."""
-    if not determination.results.exists():
+    if not _written_of(team=determination.team_id, test=determination.pk):
         return None
     rows = Tap.objects.for_team(determination.team_id).filter(stream=determination.pk, kind=REOPENED)
     last = rows.order_by("-seq").first()
     return str(last.data.get("why", "")) if last else None
+
+
+@compiled
+def _written_of(team: int, test: Any) -> Any:
+    return Result.objects.for_team(team).filter(determination=test).values_list("pk", flat=True)[:1]
 
 
 def _write_check(determination: Determination, bench: Bench, at: datetime) -> None:

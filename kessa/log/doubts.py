@@ -10,16 +10,18 @@ from collections import defaultdict
 from datetime import datetime
 from typing import Any, NamedTuple
 
+from django.db.models import F
 from django.utils import timezone
 
 from kessa.bench.models import Determination, LotUse
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import Quantity
-from kessa.core.runs.flags import FLAGS
+from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.instruments.models import InstrumentCheck
 from kessa.instruments.selectors import CHECK_FAILED
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.visits.models import Observation
+from kessa.web.compiled import compiled
 
 QUALITY_BAD, CONTRADICTS = "quality-bad", "contradicts"
 assert {QUALITY_BAD, CHECK_FAILED, CONTRADICTS} <= set(FLAGS)
@@ -104,13 +106,19 @@ def weigh_sample(determination: Determination | None) -> None:
     sample = determination and determination.sample
     if sample is None:
         return
-    of_sample = Result.objects.for_team(sample.team_id).filter(determination__sample=sample)
-    rows, standing = list(of_sample), set(of_sample.standing().values_list("pk", flat=True))
+    rows = _of_sample(team=sample.team_id, sample=sample.pk)
     wanted = {
-        row.pk: {other.pk for other in rows if {row.pk, other.pk} <= standing and _contradict(row, other)}
-        for row in rows
+        row.pk: {other.pk for other in rows if row.stands and other.stands and _contradict(row, other)} for row in rows
     }
     _settle(sample.team_id, CONTRADICTS, "beside_id", wanted)
+
+
+@compiled
+def _of_sample(team: int, sample: Any) -> Any:
+    rows = Result.objects.for_team(team).filter(determination__sample=sample)
+    return rows.annotate(stands=~Mark.on_result(ENDS)).defer(
+        "readings", "working", "judgements", "next_steps", "made_from"
+    )
 
 
 def _contradict(one: Result, other: Result) -> bool:
@@ -130,18 +138,23 @@ def _ends_below(one: Quantity, other: Quantity) -> bool:
 
 
 def _checks(team_id: int, family: str) -> list[Spoken]:
-    rows = QualityCheck.objects.for_team(team_id).filter(family=family, withdrawn_at=None).order_by("at", "pk")
-    checks = list(rows.select_related("determination"))
-    lots = _lots([check.determination_id for check in checks])
+    checks = _standing_checks(team=team_id, family=family)
+    lots = _lots([check.determination_id for check in checks]) if checks else {}
     return [
         Spoken(
             check.pk,
             check.at,
             check.good,
-            Tie(lots[check.determination_id], check.determination.instrument_id, check.kit_id),
+            Tie(lots[check.determination_id], check.instrument, check.kit_id),
         )
         for check in checks
     ]
+
+
+@compiled
+def _standing_checks(team: int, family: str) -> Any:
+    rows = QualityCheck.objects.for_team(team).filter(family=family, withdrawn_at=None).order_by("at", "pk")
+    return rows.annotate(instrument=F("determination__instrument")).only("at", "good", "determination", "kit")
 
 
 def _within_reach(check: QualityCheck) -> list[Result]:
@@ -178,11 +191,17 @@ def _lots(determinations: list[Any]) -> dict[Any, frozenset[int]]:
 
 def _settle(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> None:
     """Add the marks that are wanted and are not there, and lift those that are there and not wanted."""
-    active = Mark.objects.for_team(team_id).filter(flag=flag, lifted_at=None, result__in=wanted)
+    active = _active(team=team_id, flag=flag, results=list(wanted))
     there = {(mark.result_id, getattr(mark, by)): mark for mark in active if getattr(mark, by) is not None}
     now = timezone.now()
     gone = [mark.pk for key, mark in there.items() if key[1] not in wanted[key[0]]]
-    Mark.objects.for_team(team_id).filter(pk__in=gone).update(lifted_at=now)
+    if gone:
+        Mark.objects.for_team(team_id).filter(pk__in=gone).update(lifted_at=now)
     new = [(result, check) for result, checks in wanted.items() for check in checks if (result, check) not in there]
     rows = (Mark(team_id=team_id, result_id=result, flag=flag, at=now, **{by: check}) for result, check in new)
     Mark.objects.bulk_create(rows, ignore_conflicts=True)
+
+
+@compiled
+def _active(team: int, flag: str, results: list[int]) -> Any:
+    return Mark.objects.for_team(team).filter(flag=flag, lifted_at=None, result__any=results)

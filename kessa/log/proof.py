@@ -54,23 +54,41 @@ def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
     """Mark, and free of marks, the standing results of tests whose lots no standard has proven."""
     of_tests = {each.pk: each for each in determinations if each.purpose == Purpose.SAMPLE}
     uses: dict[Any, list[Lot]] = defaultdict(list)
-    for use in LotUse.objects.for_team(team_id).filter(determination__in=of_tests).select_related("lot"):
+    for use in _lots_of(team=team_id, tests=list(of_tests)):
         supplies = {each.supply for each in of_tests[use.determination_id].method.uses if not each.when}
         if use.lot.supply_key in supplies and use.lot.supply.kind != "water":
             uses[use.determination_id].append(use.lot)
     standards = _standards(team_id, {lot.pk for lots in uses.values() for lot in lots})
-    results = Result.objects.for_team(team_id).standing().filter(determination__in=of_tests).prefetch_related("marks")
+    marked = defaultdict(list)
+    for mark in _unproven_marks(team=team_id, tests=list(of_tests)):
+        marked[mark.result_id].append(mark)
     new, gone, now = [], [], timezone.now()
-    for result in results:
-        there = [mark for mark in result.active_marks if mark.flag == UNPROVEN]
+    for result in _standing_of(team=team_id, tests=list(of_tests)):
+        there = marked[result.pk]
         day = timezone.localdate(result.tested_at)
         lots = uses[result.determination_id] if _asks(of_tests[result.determination_id]) else []
         wanted = any(not lot.stock.proven(day, standards[lot.pk]) for lot in lots)
         gone += [] if wanted else there
         if wanted and not there:
             new.append(Mark(team_id=team_id, result=result, flag=UNPROVEN, at=now))
-    Mark.objects.for_team(team_id).filter(pk__in=[mark.pk for mark in gone]).update(lifted_at=now)
+    if gone:
+        Mark.objects.for_team(team_id).filter(pk__in=[mark.pk for mark in gone]).update(lifted_at=now)
     Mark.objects.bulk_create(new, ignore_conflicts=True)
+
+
+@compiled
+def _lots_of(team: int, tests: list[Any]) -> Any:
+    return LotUse.objects.for_team(team).filter(determination__any=tests).select_related("lot")
+
+
+@compiled
+def _standing_of(team: int, tests: list[Any]) -> Any:
+    return Result.objects.for_team(team).standing().filter(determination__any=tests).only("determination", "tested_at")
+
+
+@compiled
+def _unproven_marks(team: int, tests: list[Any]) -> Any:
+    return Mark.objects.for_team(team).filter(flag=UNPROVEN, lifted_at=None, result__determination__any=tests)
 
 
 def _asks(determination: Determination) -> bool:

@@ -14,6 +14,7 @@ from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.models import Observation, Sample, Visit
 from kessa.visits.selectors import observations_of, visit_before
+from kessa.web.compiled import compiled
 
 
 class Line(NamedTuple):
@@ -109,14 +110,8 @@ def field_sheet(visit: Visit) -> Sheet:
         )
         for scale in scales_for(visit.place.kind_key)
     ]
-    rows = Sample.objects.for_team(visit.team_id).filter(visit=visit).select_related("drawn_by")
-    samples = list(rows.order_by("number"))
-    begun = list(
-        Determination.objects.for_team(visit.team_id)
-        .filter(sample__visit=visit, purpose=Purpose.SAMPLE, superseded_by=None, continued_by=None)
-        .select_related("sample", "started_by")
-        .order_by("started_at", "pk")
-    )
+    samples = _samples(team=visit.team_id, visit=visit.pk)
+    begun = _begun(team=visit.team_id, visit=visit.pk)
     tests = [_test(plan, samples, begun) for plan in plans]
     planned = {test.determination.pk for test in tests if test.determination}
     others = [each for each in begun if each.pk not in planned]
@@ -124,6 +119,18 @@ def field_sheet(visit: Visit) -> Sheet:
     in_place = [line for line in lines if line.scale.group == IN_PLACE]
     missing = _missing(circumstances, in_place, samples, tests, others)
     return Sheet(circumstances, in_place, samples, tests, others, missing)
+
+
+@compiled
+def _samples(team: int, visit: Any) -> Any:
+    return Sample.objects.for_team(team).filter(visit=visit).select_related("drawn_by").order_by("number")
+
+
+@compiled
+def _begun(team: int, visit: Any) -> Any:
+    rows = Determination.objects.for_team(team).filter(sample__visit=visit, purpose=Purpose.SAMPLE)
+    standing = rows.filter(superseded_by=None, continued_by=None)
+    return standing.select_related("sample", "started_by").order_by("started_at", "pk")
 
 
 def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | None) -> list[Instrument]:

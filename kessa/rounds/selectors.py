@@ -169,13 +169,7 @@ def next_days(rounds: Iterable[Round], after: date, last: date) -> list[tuple[da
 
 def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
     """Return the tests and in-place readings that a visit is for, the fullest plan of each test."""
-    stops = [
-        settled.stop
-        for settled in Settled.objects.for_team(visit.team_id)
-        .filter(visit=visit)
-        .select_related("stop")
-        .prefetch_related("stop__tests")
-    ]
+    stops = [settled.stop for settled in _settled_by(team=visit.team_id, visit=visit.pk)]
     tests: dict[str, PlannedTest] = {}
     for test in (test for stop in stops for test in stop.tests.all()):
         known = tests.get(test.family)
@@ -183,6 +177,11 @@ def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
             tests[test.family] = test
     in_place = list(dict.fromkeys(key for stop in stops for key in stop.in_place))
     return list(tests.values()), in_place
+
+
+@compiled
+def _settled_by(team: int, visit: Any) -> Any:
+    return Settled.objects.for_team(team).filter(visit=visit).select_related("stop").prefetch_related("stop__tests")
 
 
 def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, float]:

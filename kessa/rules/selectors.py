@@ -53,5 +53,10 @@ def house_rules_at(team: Team | int, at: datetime) -> HouseRules:
     rules = house_rules(team)
     if rules.pk is None:
         return rules
-    past = rules.history.filter(history_date__lte=at).order_by("-history_date").first()
-    return past.instance if past else rules
+    past = _kept_at(rules=rules.pk, at=at)
+    return past[0].instance if past else rules
+
+
+@compiled
+def _kept_at(rules: int, at: datetime) -> Any:
+    return HouseRules.history.filter(id=rules, history_date__lte=at).order_by("-history_date")[:1]

@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 
 from django.core import signing
 from django.db import IntegrityError, transaction
+from django.db.models import Count
 from django.utils import timezone
 
 from kessa.people import acts
@@ -15,6 +16,7 @@ from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
 from kessa.taps.selectors import next_seq
 from kessa.taps.streams import STREAMS, Stream
+from kessa.web.compiled import compiled
 
 _WHOSE = "kessa.taps.whose"
 # A phone's clock may be off by so much without being put right; nothing happened before there was Kessa.
@@ -87,9 +89,9 @@ def _record(
     now = timezone.now()
     skew = now - sent_at if sent_at and abs(now - sent_at) > _CLOCK_SLACK else timedelta(0)
     stream = STREAMS[of].held(by, number) or _begun(by, of, number, read, refused, skew, now)
-    late, rows = stream.closed, Tap.across_teams.filter(stream=number)
+    late = stream.closed
     # Where all is counted that came late too, there is an end to that as well.
-    total = (rows if late else rows.filter(late=False)).count()
+    total = sum(each for came_late, each in _counts(stream=number) if late or not came_late)
     stand = _standing(read) if look_back else {}
     already = {pk: came_late for pk, (where, came_late) in stand.items() if where == number}
     fresh: list[Tap] = []
@@ -115,6 +117,11 @@ def _record(
     added = 0 if late else len(fresh)
     late_ids = [str(pk) for pk, came_late in kept.items() if came_late]
     return Stored([*map(str, kept)], late_ids, refused, stream, total + added, added)
+
+
+@compiled
+def _counts(stream: uuid.UUID) -> Any:
+    return Tap.across_teams.filter(stream=stream).values("late").annotate(each=Count("pk")).values_list("late", "each")
 
 
 def _standing(read: list[Incoming]) -> dict[uuid.UUID, tuple[uuid.UUID, bool]]:

@@ -64,8 +64,13 @@ def open_visit_at(place: Place) -> Visit | None:
 
 def observations_of(visit: Visit) -> dict[str, Observation]:
     """Return what counts of a visit's observations, by scale: the last of each, without those taken back."""
-    rows = Observation.objects.for_team(visit.team_id).filter(visit=visit, value__isnull=False)
-    return {each.key: each for each in rows.select_related("instrument", "person")}
+    return {each.key: each for each in _observations(team=visit.team_id, visit=visit.pk)}
+
+
+@compiled
+def _observations(team: int, visit: Any) -> Any:
+    rows = Observation.objects.for_team(team).filter(visit=visit, value__isnull=False)
+    return rows.select_related("instrument", "person")
 
 
 def visit_before(visit: Visit) -> Visit | None:

@@ -21,6 +21,7 @@ from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
 from kessa.visits.models import Bottle, Handover, Observation, Sample, Visit
 from kessa.visits.noted import observed
+from kessa.web.compiled import compiled
 
 _ONE_STOP = timedelta(hours=3)
 
@@ -173,11 +174,11 @@ def close_visit(visit: Visit, tap: Tap, at: datetime, left_out: list[str]) -> No
     visit.save(update_fields=["closed_at", "closed_by", "paused_at", "left_out", "closing_remark"])
 
 
-def held_visit(team_id: int, number: uuid.UUID) -> Visit | None:
-    """Return a visit with its row locked; None where the team has none of this number."""
-    rows = Visit.objects.for_team(team_id).select_for_update(of=("self",))
-    found: Visit | None = rows.select_related("place", "closed_by", "leader").filter(pk=number).first()
-    return found
+@compiled
+def held_visit(team: int, pk: uuid.UUID) -> Any:
+    """Return a visit with its row locked; none where the team has none of this number."""
+    rows = Visit.objects.for_team(team).filter(pk=pk).select_for_update(of=("self",))
+    return rows.select_related("place", "closed_by", "leader", "team")
 
 
 def change_sample(sample: Sample, changed: dict[str, Any], why: str) -> None:

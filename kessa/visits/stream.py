@@ -35,8 +35,8 @@ class VisitStream(Stream):
     @classmethod
     def held(cls, by: Membership, stream: uuid.UUID) -> Self | None:
         """Return the visit with its row locked."""
-        found = services.held_visit(by.team_id, stream)
-        return cls(by, found) if found else None
+        found = services.held_visit(team=by.team_id, pk=stream)
+        return cls(by, found[0]) if found else None
 
     @classmethod
     def begun(cls, by: Membership, stream: uuid.UUID, tap: Incoming, at: datetime) -> Self:

@@ -1,0 +1,60 @@
+"""Statements that are compiled once say what Django's own say, whatever they are asked."""
+
+from datetime import timedelta
+
+from django.db import connection
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
+
+from kessa.log.models import Mark, Result
+from kessa.places.selectors import place_at
+from kessa.web.compiled import compiled, prefetched
+from tests.world import measured, team_of
+
+
+@compiled
+def since(team, moment, numbers, **of):
+    return Result.objects.for_team(team).filter(taken_at__gte=moment, pk__any=numbers, **of).newest_first()
+
+
+class CompiledTest(TestCase):
+    def setUp(self):
+        self.ines, self.place = team_of("Ines")
+        self.ulf, self.other = team_of("Ulf")
+        self.mine = [measured(self.place, self.ines, 8, 8, days_ago=days) for days in (0, 3)]
+        self.theirs = measured(self.other, self.ulf, 8, 8)
+
+    def test_other_values_give_other_rows_as_the_queryset_does(self):
+        every = [each.pk for each in [*self.mine, self.theirs]]
+        for team, days, numbers, of in (
+            (self.ines.team_id, 9, every, {}),
+            (self.ines.team_id, 1, every, {}),
+            (self.ines.team_id, 9, every[1:], {}),
+            (self.ines.team_id, 9, [], {}),
+            (self.ulf.team_id, 9, every, {"place": self.other.pk}),
+            (self.ulf.team_id, 9, every, {"place": self.place.pk}),
+            (self.ines.team_id, 9, every, {"parameter": "chloride", "unit": "mg/L"}),
+        ):
+            moment = timezone.now() - timedelta(days=days)
+            rows = Result.objects.for_team(team).filter(taken_at__gte=moment, pk__in=numbers, **of).newest_first()
+            with self.subTest(team=team, days=days, numbers=numbers, of=of):
+                self.assertEqual(since(team=team, moment=moment, numbers=numbers, **of), list(rows))
+        self.assertEqual(place_at(team=self.ulf.team_id, pk=self.place.pk), [])
+
+    def test_nothing_is_asked_for_by_null(self):
+        with self.assertRaisesMessage(TypeError, "nothing equals NULL"):
+            place_at(team=self.ines.team_id, pk=None)
+
+    def test_what_is_typed_stays_a_value(self):
+        typed = "chloride' OR 'a' = 'a"
+        found = since(team=self.ines.team_id, moment=self.mine[1].taken_at, numbers=[self.mine[0].pk], parameter=typed)
+        self.assertEqual(found, [])
+
+    def test_rows_laid_beside_are_not_asked_for_again(self):
+        Mark.objects.create(team=self.ines.team, result=self.mine[0], flag="one-run", at=timezone.now())
+        found = list(Result.objects.for_team(self.ines.team).order_by("-taken_at"))
+        prefetched(found, "marks", "result_id", list(Mark.objects.for_team(self.ines.team)))
+        with CaptureQueriesContext(connection) as asked:
+            self.assertEqual([each.flags for each in found], [["one-run"], []])
+        self.assertEqual(len(asked), 0)
