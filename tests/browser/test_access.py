@@ -112,7 +112,9 @@ class Access(BrowserTest):
                     page.goto(self.address + address)
                     wide = page.evaluate("document.documentElement.scrollWidth - window.innerWidth")
                     self.assertLessEqual(wide, 0)
-                    self.assert_accessible(page)
+                    # The narrowest has the phone's styles: what is left to see there is that nothing is cut off.
+                    if viewport in (DESK, PHONE):
+                        self.assert_accessible(page)
             if viewport is PHONE:
                 page.goto(self.address + next(view for view in views if re.fullmatch(r"/bench/[0-9a-f-]{36}/", view)))
                 self.steps(page)
