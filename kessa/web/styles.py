@@ -47,14 +47,12 @@ def used_styles() -> str:
 
 def _words() -> set[str]:
     words: set[str] = set()
-    for pattern, named in _PLACES.items():
-        for path in _OURS.rglob(pattern):
-            for said in re.findall(named, path.read_text()):
-                words.update(_WORD.findall(said))
-    # What draws the forms names its classes in many ways.
-    for path in Path(crispy_bulma.__file__).parent.rglob("*"):
-        if path.suffix in (".html", ".py"):
-            words.update(_WORD.findall(path.read_text()))
+    # What draws the forms is a library of its own.
+    for root in (_OURS, Path(crispy_bulma.__file__).parent):
+        for pattern, named in _PLACES.items():
+            for path in root.rglob(pattern):
+                for said in re.findall(named, path.read_text()):
+                    words.update(_WORD.findall(said))
     return words
 
 
@@ -67,7 +65,7 @@ def _rules(text: str, around: str = "") -> Iterator[tuple[str, str, str]]:
             depth += {"{": 1, "}": -1}.get(text[closes], 0)
             closes += 1
         head, body = text[at:opens].rpartition(";")[2].strip(), text[opens + 1 : closes - 1]
-        if head.startswith(("@media", "@supports")):
+        if head.startswith(("@media", "@supports", "@container")):
             yield from _rules(body, head)
         else:
             yield around, head, body

@@ -1,13 +1,16 @@
 """How quick Kessa is: each page and post measured in turn with a bare view, and held to its goal. See bin/speed."""
 
+import json
 import os
 import re
 import statistics
+import subprocess
 import sys
 import time
 import uuid
 from datetime import timedelta
 from functools import partial
+from itertools import cycle, islice
 
 import django
 
@@ -28,6 +31,7 @@ from kessa.log.models import Result  # noqa: E402
 from kessa.people.models import Membership  # noqa: E402
 from kessa.places.models import Place  # noqa: E402
 from tests.speed import bare, world  # noqa: E402
+from tests.speed.browser import first_load, opened, tap_shown  # noqa: E402
 from tests.world import Taps, begin  # noqa: E402
 
 ROUNDS = int(os.environ.get("ROUNDS", "31"))
@@ -83,6 +87,11 @@ class Measure:
         one = Measured(what, goal, ours, bare_one, rounds)
         self.missed += one.ratio > one.goal
         print(one, flush=True)
+
+    def held(self, what, goal, found, unit):
+        """Print what was found, of what has nothing to be measured against."""
+        self.missed += found > goal
+        print(f"{what:44} {found:6.1f} {goal:5.0f} {unit}{'' if found <= goal else '  MISSED'}", flush=True)
 
     def page(self, address):
         """Return what asks for a page."""
@@ -176,6 +185,49 @@ class Measure:
 
         self.measured("log as a file, of a year", 10, self.page(address), copied, rounds=5)
 
+    def calc(self):
+        """Measure the core in JSON lines, and one answer from a cold start."""
+        known = (settings.ROOT / "tests/known/determine.jsonl").read_text(encoding="utf-8").splitlines()
+        requests = [json.dumps(json.loads(line)["request"]) for line in known]
+        many = list(islice(cycle(requests), 10_000))
+        # Each of its own dilution, none is asked twice.
+        unlike = [json.dumps({**json.loads(each), "dilution": 1 + nth / 1000}) for nth, each in enumerate(many)]
+        one = b'{"op": "convert", "value": 1, "unit": "mg/L", "as": "N", "to_unit": "mg/L", "to_as": "NO3"}\n'
+        calc, python = [str(settings.ROOT / "bin/calc")], [sys.executable, "-S", "-c"]
+
+        def ran(command, given=b""):
+            subprocess.run(command, input=given, stdout=subprocess.DEVNULL, check=True)
+
+        through = "import json, sys\nfor line in sys.stdin: print(json.dumps(json.loads(line)))"
+        for what, lines in (
+            ("10,000 determinations, 52 kinds of", many),
+            ("10,000 determinations, no two alike", unlike),
+        ):
+            given = "\n".join(lines).encode()
+            self.measured(what, 2.5, partial(ran, calc, given), partial(ran, [*python, through], given), 9)
+        self.measured("one conversion", 2, partial(ran, calc, one), partial(ran, [*python, ""]), 15)
+
+    def browser(self):
+        """Measure first visits, and how soon a tap is shown."""
+        with opened(self.ines) as new_page:
+            for path in (
+                "/today/",
+                "/log/",
+                "/places/",
+                f"/places/{self.place.pk}/",
+                "/bench/",
+                "/kits/",
+                "/methods/",
+                "/rules/",
+            ):
+                self.held(f"first visit to {path}", 100, first_load(new_page(), path), "kB")
+            self.held(
+                "first visit to the bench of a test", 120, first_load(new_page(), f"/bench/{self.tests[0].pk}/"), "kB"
+            )
+            for slowed, most in ((1, 16.7), (4, 33)):
+                shown = tap_shown(new_page(), self.place, self.ines, slowed)
+                self.held(f"19 of 20 taps, 500 behind, slowed {slowed}-fold", most, shown, "ms")
+
     def leave(self):
         """Leave nothing begun behind."""
         for test in self.tests:
@@ -193,6 +245,8 @@ def main():
     measure.pages()
     measure.taps()
     measure.file()
+    measure.calc()
+    measure.browser()
     measure.leave()
     return measure.missed
 

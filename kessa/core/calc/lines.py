@@ -6,6 +6,7 @@ import json
 import math
 import sys
 from collections.abc import Iterable, Iterator
+from functools import lru_cache
 from io import BufferedReader
 from typing import Any, cast
 
@@ -67,7 +68,12 @@ def answer_stream(lines: Iterable[bytes]) -> Iterator[str]:
     """Answer every line that is not blank."""
     for line in lines:
         if line.strip():
-            yield answer_line(line)
+            yield _again(line) if len(line) <= _SHORT else answer_line(line)
+
+
+# The same is often asked again, such as eight drops by one kit; an answer follows from its line alone.
+_SHORT, _MOST = 1000, 4096
+_again = lru_cache(maxsize=_MOST)(answer_line)
 
 
 def main() -> None:

@@ -1,0 +1,96 @@
+"""What a browser loads at a first visit, and how soon it shows a tap: see bin/speed."""
+
+import socket
+import statistics
+import subprocess
+import sys
+import time
+from contextlib import contextmanager
+
+from django.conf import settings
+from django.test import Client
+from playwright.sync_api import sync_playwright
+
+from tests.browser.chromium import CHROMIUM, PHONE, QUIET
+from tests.world import Taps, begin, send
+
+_TAPS_BEHIND, _TAPS_SHOWN = 500, 40
+# The click is answered within the page: what counts is that all is drawn by the end of it.
+_TAP = """name => {
+    const button = [...document.querySelectorAll(`[data-act=${name}]`)].find((each) => each.checkVisibility());
+    const began = performance.now();
+    button.click();
+    document.body.getBoundingClientRect();
+    return performance.now() - began;
+}"""
+
+
+@contextmanager
+def _served():
+    """Serve Kessa by one worker of its own."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    gunicorn = [sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--threads", "4", "kessa.web.wsgi"]
+    server = subprocess.Popen(gunicorn, cwd=settings.ROOT, stderr=subprocess.DEVNULL)
+    try:
+        for _ in range(100):
+            with socket.socket() as tried:
+                if tried.connect_ex(("127.0.0.1", port)) == 0:
+                    break
+            time.sleep(0.2)
+        yield f"http://127.0.0.1:{port}"
+    finally:
+        server.terminate()
+        server.wait()
+
+
+@contextmanager
+def opened(by):
+    """Open a browser in which a member is signed in; yields it, and what makes a page that was never visited."""
+    client = Client()
+    client.force_login(by.user)
+    session = {"name": "sessionid", "value": client.cookies["sessionid"].value}
+    with _served() as address, sync_playwright() as played:
+        browser = played.chromium.launch(executable_path=CHROMIUM, args=QUIET)
+
+        def new_page():
+            context = browser.new_context(viewport=PHONE, base_url=address, service_workers="block")
+            context.add_cookies([{**session, "url": address}])
+            return context.new_page()
+
+        new_page().goto("/today/")
+        yield new_page
+        browser.close()
+
+
+def first_load(page, path):
+    """Return how many kB a page's first visit loads, with all that it asks for."""
+    loaded = []
+    network = page.context.new_cdp_session(page)
+    network.send("Network.enable")
+    network.on("Network.loadingFinished", lambda event: loaded.append(event["encodedDataLength"]))
+    page.goto(path)
+    page.wait_for_load_state("networkidle")
+    page.context.close()
+    return sum(loaded) / 1000
+
+
+def tap_shown(page, place, by, slowed):
+    """Return within how many ms 19 of 20 taps are shown, with many behind them, on a processor slowed so many times."""
+    test, taps = begin(place, by), Taps()
+    for step in range(4):
+        taps.add("sample-1", "step_done", step=step)
+    for _ in range(_TAPS_BEHIND // 2):
+        taken = taps.add("sample-1", "drop_added")
+        taps.add("sample-1", "taken_back", of=taken["id"])
+    assert not send(by, test, taps).refused
+    page.goto(f"/bench/{test.pk}/")
+    page.locator("[data-bench]:not([inert])").wait_for()
+    page.context.new_cdp_session(page).send("Emulation.setCPUThrottlingRate", {"rate": slowed})
+    took = []
+    for _ in range(_TAPS_SHOWN // 2):
+        took += [page.evaluate(_TAP, "drop"), page.evaluate(_TAP, "back")]
+    page.context.close()
+    type(test).across_teams.filter(pk=test.pk).update(closed_at=test.started_at)
+    return statistics.quantiles(took, n=20)[-1]
