@@ -31,10 +31,12 @@ from kessa.log.models import Result  # noqa: E402
 from kessa.people.models import Membership  # noqa: E402
 from kessa.places.models import Place  # noqa: E402
 from tests.speed import bare, world  # noqa: E402
-from tests.speed.browser import first_load, opened, tap_shown  # noqa: E402
+from tests.speed.browser import first_load, opened, tap_shown, tapped_before  # noqa: E402
+from tests.speed.people import waited  # noqa: E402
 from tests.world import Taps, begin  # noqa: E402
 
 ROUNDS = int(os.environ.get("ROUNDS", "31"))
+_PEOPLE = 80
 
 
 def client_of(user, first):
@@ -205,10 +207,17 @@ class Measure:
         ):
             given = "\n".join(lines).encode()
             self.measured(what, 2.5, partial(ran, calc, given), partial(ran, [*python, through], given), 9)
-        self.measured("one conversion", 2, partial(ran, calc, one), partial(ran, [*python, ""]), 15)
+        self.measured("one conversion", 2, partial(ran, calc, one), partial(ran, [sys.executable, "-c", ""]), 15)
+
+    def people(self):
+        """Measure how long taps wait where as many people tap as a worker should carry."""
+        tests = [begin(self.place, self.ines) for _ in range(_PEOPLE)]
+        self.tests += tests
+        self.held(f"{_PEOPLE} people tap once a second: 19 of 20 wait", 1000, waited(self.ines, tests), "ms")
 
     def browser(self):
         """Measure first visits, and how soon a tap is shown."""
+        self.tests += [tapped_before(self.place, self.ines) for _ in range(2)]
         with opened(self.ines) as new_page:
             for path in (
                 "/today/",
@@ -224,8 +233,8 @@ class Measure:
             self.held(
                 "first visit to the bench of a test", 120, first_load(new_page(), f"/bench/{self.tests[0].pk}/"), "kB"
             )
-            for slowed, most in ((1, 16.7), (4, 33)):
-                shown = tap_shown(new_page(), self.place, self.ines, slowed)
+            for test, slowed, most in zip(self.tests[-2:], (1, 4), (16.7, 33), strict=True):
+                shown = tap_shown(new_page(), test, slowed)
                 self.held(f"19 of 20 taps, 500 behind, slowed {slowed}-fold", most, shown, "ms")
 
     def leave(self):
@@ -246,6 +255,7 @@ def main():
     measure.taps()
     measure.file()
     measure.calc()
+    measure.people()
     measure.browser()
     measure.leave()
     return measure.missed

@@ -103,14 +103,17 @@ export class Keeper {
   }
 
   add(run, kind, data = {}) {
-    const seq = Math.max(0, ...[...this.taps.values()].map((tap) => tap.seq)) + 1;
+    const seq = [...this.taps.values()].reduce((most, tap) => Math.max(most, tap.seq), 0) + 1;
     const made = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, whose: this.whose };
     const tap = { ...made, stream: this.stream, address: this.address };
     this.take(tap);
-    this.channel?.postMessage({ tap });
     this.write([tap], { durability: "strict" });
     this.onChange();
-    this.send();
+    // It is kept and shown; then the others hear of it.
+    window.setTimeout(() => {
+      this.channel?.postMessage({ tap });
+      this.send();
+    }, 0);
     return tap;
   }
 

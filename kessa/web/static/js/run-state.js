@@ -13,9 +13,12 @@ export function liveEvents(events) {
   return inOrder(events).filter((event) => event.kind !== "taken_back" && !takenBack.has(event.id));
 }
 
-export function deriveRun(events, most, parts = []) {
+export const deriveRun = (events, most, parts) => deriveLive(liveEvents(events), most, parts);
+
+// The same of events that are in order, without those taken back.
+export function deriveLive(live, most, parts = []) {
   const state = { count: 0, first_change: null, endpoint: null, voided: false, skipped: false, stopped: false, steps: new Set(), clock: null, clocks: {}, readings: {}, missing: [...parts], late: 0 };
-  for (const event of liveEvents(events)) apply(state, event, most);
+  for (const event of live) apply(state, event, most);
   return state;
 }
 

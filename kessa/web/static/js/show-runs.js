@@ -9,7 +9,14 @@ export const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "bla
 export function showRuns(now) {
   const rows = [...now.blanks, ...now.samples];
   if (now.run && !rows.some((run) => run.name === now.run.name)) rows.push(now.run);
-  one("[data-runs]").replaceChildren(...rows.map((run) => runRow(run, now)));
+  const drawn = rows.map((run) => runRow(run, now));
+  const place = one("[data-runs]");
+  // What is as it was is not laid out anew: a tap is shown the sooner.
+  for (const [index, row] of drawn.entries()) {
+    if (!place.rows[index]) place.append(row);
+    else if (!place.rows[index].isEqualNode(row)) place.rows[index].replaceWith(row);
+  }
+  while (place.rows.length > drawn.length) place.rows[place.rows.length - 1].remove();
 }
 
 function runRow(run, now) {

@@ -1,6 +1,6 @@
 // Where a determination stands by its events, and what may be done next. Rules come with the page; results do not.
 
-import { deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js";
+import { deriveLive, deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js";
 
 export const given = JSON.parse(document.getElementById("bench-payload").textContent);
 export const units = (count) => `${count} ${given.unit_of_count}${count === 1 ? "" : "s"}`;
@@ -14,24 +14,31 @@ const inputStep = counted ? "count" : "read";
 export const partsOf = (step) => given.steps[step].parts?.length ? given.steps[step].parts : parts;
 
 export function stand(events, opened) {
-  const byRun = new Map();
+  const live = liveEvents(events);
   const answers = {};
-  for (const event of liveEvents(events)) if (event.kind === "answered") answers[event.data.key] = event.data.value;
+  for (const event of live) if (event.kind === "answered") answers[event.data.key] = event.data.value;
+  const byRun = inRuns(events);
+  const liveIn = inRuns(live);
+  const runs = (role, most) =>
+    [...byRun.keys()]
+      .filter((name) => name.startsWith(role))
+      .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
+      .map((run) => ({ ...run, state: deriveLive(liveIn.get(run.name) ?? [], run.most, role === "blank" ? [] : parts) }))
+      .sort((a, b) => a.number - b.number);
+  const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
+  const samples = isPair ? pairs(runs(firstRole, given.stop_at), runs("sample", given.stop_at)) : runs("sample", given.stop_at);
+  const results = samples.filter((run) => givesReading(run.state));
+  return { blanks, samples, counted: results, answers, run: presentRun(blanks, samples, opened, answers), closing: isClosing(live) };
+}
+
+function inRuns(events) {
+  const byRun = new Map();
   for (const event of events) {
     if (!event.run) continue;
     if (!byRun.has(event.run)) byRun.set(event.run, []);
     byRun.get(event.run).push(event);
   }
-  const runs = (role, most) =>
-    [...byRun.keys()]
-      .filter((name) => name.startsWith(role))
-      .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
-      .map((run) => ({ ...run, state: deriveRun(run.events, run.most, role === "blank" ? [] : parts) }))
-      .sort((a, b) => a.number - b.number);
-  const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
-  const samples = isPair ? pairs(runs(firstRole, given.stop_at), runs("sample", given.stop_at)) : runs("sample", given.stop_at);
-  const results = samples.filter((run) => givesReading(run.state));
-  return { blanks, samples, counted: results, answers, run: presentRun(blanks, samples, opened, answers), closing: isClosing(events) };
+  return byRun;
 }
 
 // A run of two counts: taps go to the one that is being counted.
@@ -60,10 +67,7 @@ function goingOn(run, first) {
   return { ...run, most, state: deriveRun(run.events, most) };
 }
 
-function isClosing(events) {
-  const whole = liveEvents(events.filter((event) => !event.run && event.kind !== "answered"));
-  return whole.at(-1)?.kind === "closed";
-}
+const isClosing = (live) => live.findLast((event) => !event.run && event.kind !== "answered")?.kind === "closed";
 
 function emptyRun(role, number) {
   if (isPair && role === "sample") return pair(number);
