@@ -1,8 +1,11 @@
 """Bring the demo up: tables, world, styles, server, all in one process, so that it starts in a moment."""
 
 import socket
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
+from django.contrib.staticfiles.finders import get_finders
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 from django.core.wsgi import get_wsgi_application
@@ -54,28 +57,38 @@ class Command(BaseCommand):
         self.say("loading the demo world")
         call_command("load_demo")
         self.say("collecting styles and scripts")
-        call_command("collectstatic", interactive=False, verbosity=0)
+        _collect()
         port = _free_port(options["port"])
         if port != options["port"]:
             self.say(f"port {options['port']} is in use, taking {port}")
         # What is open here is not for the workers.
         connections.close_all()
         hello = _HELLO.format(port=port)
-        settings: dict[str, Any] = {
+        served: dict[str, Any] = {
             "bind": f"127.0.0.1:{port}",
             "workers": 2,
             "threads": 4,
             "loglevel": "warning",
             "umask": 0o077,
         }
-        settings |= {"preload_app": True, "control_socket_disable": True}
-        settings["when_ready"] = lambda _: print(hello, flush=True)
-        _Server(get_wsgi_application(), settings).run()
+        served |= {"preload_app": True, "control_socket_disable": True}
+        served["when_ready"] = lambda _: print(hello, flush=True)
+        _Server(get_wsgi_application(), served).run()
 
     def say(self, step: str) -> None:
         """Say what is being done."""
         self.stdout.write(f"kessa: {step}")
         self.stdout.flush()
+
+
+def _collect() -> None:
+    """Collect styles and scripts, unless they are those that were collected last."""
+    files = [Path(storage.path(path)) for finder in get_finders() for path, storage in finder.list([])]
+    said = repr(sorted((str(path), path.stat().st_mtime_ns, path.stat().st_size) for path in files))
+    last = Path(settings.STATIC_ROOT) / "collected"
+    if not last.exists() or last.read_text() != said:
+        call_command("collectstatic", interactive=False, verbosity=0)
+        last.write_text(said)
 
 
 def _free_port(wanted: int) -> int:
