@@ -58,7 +58,7 @@ def waiting_rows(begun: list[Any], follow_ups: list[Any], places: dict[int, str]
 
 
 def _day(day: Any) -> str:
-    return f"{day:%B} {day.day}"
+    return f"{day.day} {day:%B}"
 
 
 def _after(due: Due) -> str:
