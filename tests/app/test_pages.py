@@ -6,6 +6,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 
 from django.contrib.staticfiles.finders import get_finders
+from django.urls import reverse
 from django.utils import timezone
 
 from kessa.log.models import Result
@@ -36,6 +37,15 @@ class Pages(PageTest):
         self.assertEqual(len(page.context["chart"].there), 1)
         latest = page.content.decode().partition("Latest visit")[2]
         self.assertEqual(latest.count("8, 8 drops"), 1)
+        compared = self.client.get(f"/places/{self.place.pk}/pairs/")
+        self.assertContains(compared, "<b>The spring</b>, upstream")
+        self.assertContains(compared, '<option value="%d">The spring</option>' % above.pk, html=True)
+
+    def test_every_tap_is_told_where_the_page_asks(self):
+        result = measured(self.place, self.membership, 8, 8)
+        told = reverse("log:taps", args=[result.determination_id])
+        self.assertContains(self.client.get(f"/log/{result.pk}/"), f'hx-get="{told}"')
+        self.assertContains(self.client.get(told), "it stays: end")
 
     def test_a_floor_that_was_repeated_is_not_drawn_but_stays_in_the_log(self):
         over = measured(self.place, self.membership, 26)
