@@ -39,7 +39,7 @@ class Pages(PageTest):
         self.assertEqual(latest.count("8, 8 drops"), 1)
         compared = self.client.get(f"/places/{self.place.pk}/pairs/")
         self.assertContains(compared, "<b>The spring</b>, upstream")
-        self.assertContains(compared, '<option value="%d">The spring</option>' % above.pk, html=True)
+        self.assertContains(compared, f'<option value="{above.pk}">The spring</option>', html=True)
 
     def test_every_tap_is_told_where_the_page_asks(self):
         result = measured(self.place, self.membership, 8, 8)

@@ -41,7 +41,7 @@ test("another phone's taps come with the next reply and take nothing of one's ow
   server.at(ADDRESS).set("theirs", elsewhere("theirs", 7));
   server.refuses.set("voided", "Only who ran it voids it.");
   const mine = keeper.add("sample-1", "drop_added");
-  await pass(1);
+  await settled();
   assert.deepEqual([...keeper.taps.keys()].sort(), [mine.id, "theirs"].sort());
   server.down = true;
   const later = keeper.add("sample-1", "drop_added");

@@ -11,21 +11,18 @@ import { showClocks } from "./show-clocks.js";
 import { readySound, setting, tick } from "./sound.js";
 import { choices, clockSeconds, given, lastLive, present, stand, units, upToNext } from "./standing.js";
 
-const MOST_WAIT = 3000; // ms for what the runs come to; then one may go on without
-
 let keeper;
 let now; // where the determination stands: see stand()
 let opened = null; // the run the person chose to begin, until its first event
 let states = given.states; // by part, what the server says the runs amount to
 let outcomeOf = given.taps.length; // of how many taps the outcome shown is
-let asking = false; // whether the server is being asked for it
 
 // ---- acts ---------------------------------------------------------------------------------------------------------
 
 const hint = (words) => hintOf(now.run, words);
 
 function draw() {
-  now = { ...stand([...keeper.taps.values()], opened), states, asking, waiting: keeper.waiting.size };
+  now = { ...stand([...keeper.taps.values()], opened), states, waiting: keeper.waiting.size };
   show(now);
   if (!now.run && now.counted.length) askOutcome();
 }
@@ -149,20 +146,15 @@ async function askOutcome() {
   const known = keeper.server.size;
   if (known === outcomeOf || keeper.waiting.size) return;
   outcomeOf = known;
-  asking = true;
-  draw();
   try {
-    const answer = await fetch(given.outcome, { credentials: "same-origin", signal: AbortSignal.timeout(MOST_WAIT) });
+    const answer = await fetch(given.outcome, { credentials: "same-origin" });
     if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
     one("[data-outcome]").innerHTML = await answer.text();
     const said = one("[data-states]").dataset.states.trim();
     states = Object.fromEntries(said ? said.split(";").map((each) => each.trim().split("=")) : []);
-    asking = false;
     draw();
   } catch {
     outcomeOf = null;
-    asking = false;
-    show({ ...now, asking });
   }
 }
 

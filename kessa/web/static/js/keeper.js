@@ -110,10 +110,8 @@ export class Keeper {
     this.write([tap], { durability: "strict" });
     this.onChange();
     // It is kept and shown; then the others hear of it.
-    window.setTimeout(() => {
-      this.channel?.postMessage({ tap });
-      this.send();
-    }, 0);
+    this.channel?.postMessage({ tap });
+    this.send();
     return tap;
   }
 

@@ -51,8 +51,6 @@ function showBetween(now) {
   act("other").hidden = !chosen.other;
   if (chosen.other) one("[data-other-words]").textContent = chosen.other[0];
   act("undo").hidden = now.closing;
-  // While the server says what the runs come to, no finger lands on what is about to move, or to mean something else.
-  for (const name of ["go", "other", "undo"]) act(name).disabled = now.asking;
 }
 
 function showSaved(waiting) {
