@@ -8,7 +8,7 @@ from django.db import models
 from django.db.models import Q
 from simple_history.models import HistoricalRecords
 
-from kessa.core.job.place_kinds import Fact, PlaceKind, place_kinds
+from kessa.core.job.place_kinds import Fact, PlaceKind, place_kind
 from kessa.people.models import TeamOwned
 
 
@@ -60,7 +60,7 @@ class Place(TeamOwned):
     @property
     def kind(self) -> PlaceKind:
         """What kind of place it is."""
-        return place_kinds()[self.kind_key]
+        return place_kind(self.kind_key)
 
     @property
     def known_facts(self) -> list[tuple[Fact, Any]]:

@@ -9,7 +9,7 @@ from django.db.models import Count, OuterRef
 from django.utils import timezone
 
 from kessa.core.job.occasions import occasion_kinds
-from kessa.core.job.place_kinds import place_kinds
+from kessa.core.job.place_kinds import place_kind
 from kessa.core.methods.leading import led_at
 from kessa.core.planning.packing import used_by
 from kessa.core.planning.rhythm import around, between
@@ -197,7 +197,7 @@ def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, f
     for plan in plans.order_by().values(*alike).annotate(stops=Count("pk")):
         rhythm = rhythms[plan["stop__round"]]
         times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
-        method = led_at(families_of(team.pk)[plan["family"]][0], place_kinds()[plan["stop__place__kind_key"]])
+        method = led_at(families_of(team.pk)[plan["family"]][0], place_kind(plan["stop__place__kind_key"]))
         runs = plan["runs"] + plan["blanks"] + plan["standards"]
         usual = (units or {}).get(method.family)
         for key, amount in used_by(method, runs, None if usual is None else usual * runs).items():

@@ -25,6 +25,7 @@ from django.utils import timezone
 from kessa.bench.models import Determination
 from kessa.people.models import Act, TeamOwned
 from kessa.people.permissions import addresses
+from kessa.places.models import Place
 from kessa.taps.models import Tap
 from tests.app.everything import named, one_of_each
 from tests.world import Taps, begin, measured, member, team_of, visited
@@ -255,6 +256,13 @@ class Hostile(TestCase):
             except (IntegrityError, DataError):
                 continue
             self.look_around([(type(row).__name__, field.name, value)], others=0)
+
+    def test_a_place_of_a_kind_that_this_release_does_not_know_says_so(self):
+        Place.across_teams.filter(pk=self.place.pk).update(kind_key="of a later release")
+        for page in ("/places/", f"/places/{self.place.pk}/", f"/visits/begin/{self.place.pk}/"):
+            self.assertContains(self.clients[0].get(page), "does not know")
+        for page in ("/today/", f"/bench/{begin(self.place, self.ines).pk}/", "/kits/"):
+            self.assertEqual(self.clients[0].get(page).status_code, 200)
 
     def test_a_test_that_this_release_cannot_read_says_so_and_stands_in_nobodys_way(self):
         begun = begin(self.place, self.ines)

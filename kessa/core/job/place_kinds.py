@@ -50,3 +50,19 @@ class _Kinds(Checked):
 def place_kinds() -> dict[str, PlaceKind]:
     """Return the kinds of place by key; raises BadDataFile on a faulty file."""
     return {kind.key: kind for kind in read_toml(Path(__file__).with_suffix(".toml"), _Kinds).kinds}
+
+
+def place_kind(key: str) -> PlaceKind:
+    """Return a kind of place by its key; of one that is not known here, one that says so and takes nothing for safe."""
+    return place_kinds().get(key, _UNKNOWN)
+
+
+_UNKNOWN = PlaceKind(
+    key="",
+    name="a kind of place that this release of Kessa does not know",
+    about="What it asks for is not known here.",
+    caution="Kessa does not know what can hurt here: ask who knows the place, and go by the local rules.",
+    sampling="As who knows the place draws it.",
+    water="drinking",
+    facts=(),
+)
