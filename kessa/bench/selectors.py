@@ -12,7 +12,6 @@ from kessa.bench.state import answered, event_of
 from kessa.core.methods.schema import Method
 from kessa.core.runs.events import Event
 from kessa.log.models import Result
-from kessa.people.models import Team
 from kessa.taps.models import Tap
 from kessa.visits.models import Sample
 from kessa.web.compiled import compiled
@@ -21,16 +20,12 @@ from kessa.web.compiled import compiled
 _AS_DRAWN = timedelta(minutes=30)
 
 
-def open_determinations(team: Team) -> list[Determination]:
+@compiled
+def open_determinations(team: int) -> Any:
     """Return what was begun and not closed, newest first, each with its `test_name` and `method_name`.
 
     The methods are not read for it: one that this release cannot read keeps nobody from the others.
     """
-    return _open(team=team.pk)
-
-
-@compiled
-def _open(team: int) -> Any:
     names = {"test_name": KT("method_definition__test_name"), "method_name": KT("method_definition__name")}
     rows = Determination.objects.for_team(team).filter(closed_at=None).annotate(**names)
     said = rows.select_related("sample__visit__place", "started_by").only(

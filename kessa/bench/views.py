@@ -50,7 +50,7 @@ def start(request: HttpRequest) -> HttpResponse:
     """Ask where the person is; what was begun and not finished comes first."""
     team = request.membership.team
     context = {
-        "open": open_determinations(team),
+        "open": open_determinations(team=team.pk),
         "places": with_latest_result(places(team)[: _PLACES + 1]),
         "most_places": _PLACES,
         "rows": latest_rows(team.pk, request.user),

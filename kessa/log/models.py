@@ -119,7 +119,7 @@ class Result(TeamOwned):
 
     @property
     def active_marks(self) -> list["Mark"]:
-        """The marks that stand, in the order in which they came; fetched with many results at once by `with_marks`."""
+        """The marks that stand, in the order in which they came."""
         return [mark for mark in self.marks.all() if mark.lifted_at is None]
 
     @property

@@ -47,11 +47,6 @@ def flags_on(team: int, results: list[int]) -> Any:
     return marks.order_by("pk").values_list("result_id", "flag")
 
 
-def active_marks() -> Any:
-    """Return how the marks that stand come with many results at once."""
-    return Prefetch("marks", Mark.active().select_related("by"))
-
-
 def older_than(results: Any, taken_at: datetime | None, pk: int) -> Any:
     """Return those of results that come after one in the order of the log."""
     return results.filter(Q(taken_at__lt=taken_at) | Q(pk__lt=pk), taken_at__lte=taken_at)
@@ -109,7 +104,7 @@ def with_latest_result(places: Any) -> list[Place]:
     """Return places, each with its newest standing result as `latest` (None where there is none)."""
     newest = Result.across_teams.filter(place=OuterRef("pk")).filter(~Mark.on_result(ENDS)).order_by("-taken_at", "-id")
     found = list(places.annotate(latest_pk=Subquery(newest.values("pk")[:1])))
-    latest = Result.across_teams.prefetch_related(active_marks())
+    latest = Result.across_teams.prefetch_related(Prefetch("marks", Mark.active().select_related("by")))
     results = latest.in_bulk([place.latest_pk for place in found if place.latest_pk])
     for place in found:
         place.latest = results.get(place.latest_pk)
@@ -143,24 +138,23 @@ def _nothing_after(team: int, since: datetime) -> Any:
     return waiting.values_list(*_FOLLOWED, named=True)[:20]
 
 
-def result_with_test(team: Team, pk: int) -> list[tuple[Result, list[Result]]]:
-    """Return a result with its place, test and sample, and the others of its test, newest first, with their marks."""
-    found = next(iter(_with_test(team=team.pk, pk=pk)), None)
-    if found is None:
-        return []
-    others = _of_test(team=team.pk, test=found.determination_id, pk=pk) if found.determination_id else []
-    numbers = [pk, *(each.pk for each in others)]
-    # Most results have no mark: what marks speak of is asked for where there are some.
-    marked = bool(_marked(team=team.pk, results=numbers))
-    prefetched([found, *others], "marks", "result_id", _marks(team=team.pk, results=numbers) if marked else [])
-    return [(found, others)]
-
-
 @compiled
-def _with_test(team: int, pk: int) -> Any:
+def result_at(team: int, pk: int) -> Any:
+    """Return a result with its place, test and sample."""
     of_test = ("determination__sample__visit", "determination__sample__drawn_by")
     rows = Result.objects.for_team(team).filter(pk=pk).select_related("place", "person", *of_test)
     return rows.defer("determination__sample__visit__safety", "determination__sample__visit__closing_remark")
+
+
+def with_others(found: Result) -> list[Result]:
+    """Return the other results of a result's test, newest first; they and it come by their marks."""
+    of_test = {"team": found.team_id, "test": found.determination_id, "pk": found.pk}
+    others = _of_test(**of_test) if found.determination_id else []
+    numbers = [found.pk, *(each.pk for each in others)]
+    # Most results have no mark: what marks speak of is asked for where there are some.
+    marked = bool(_marked(team=found.team_id, results=numbers))
+    prefetched([found, *others], "marks", "result_id", _marks(team=found.team_id, results=numbers) if marked else [])
+    return others
 
 
 @compiled

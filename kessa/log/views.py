@@ -11,6 +11,7 @@ from django.views.decorators.http import require_GET
 
 from kessa.bench.forms import DilutionForm
 from kessa.bench.models import Determination
+from kessa.bench.state import lots_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.limits import not_judged
@@ -30,9 +31,10 @@ from kessa.log.selectors import (
     checks_bearing_on,
     in_own_form,
     page_after,
-    result_with_test,
+    result_at,
     steps_of,
     tests_after,
+    with_others,
 )
 from kessa.log.told import told_taps
 from kessa.methods.selectors import methods_of
@@ -85,7 +87,8 @@ def export(request: HttpRequest) -> StreamingHttpResponse:
 def result(request: HttpRequest, pk: int) -> HttpResponse:
     """One result with its working."""
     team = request.membership.team
-    found, others = only_or_404(result_with_test(team, pk))
+    found = only_or_404(result_at(team=team.pk, pk=pk))
+    others = with_others(found)
     context = {
         "result": found,
         "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
@@ -115,7 +118,8 @@ def _lots_at_fault(found: Result, flag: str) -> list[Lot]:
     """The lots of which a flag speaks, where it is about lots."""
     if not flag.startswith("lot-") or found.determination is None:
         return []
-    return [use.lot for use in found.determination.lots.select_related("lot") if flag in use.faults]
+    lots = lots_of(team=found.team_id, test=found.determination_id)
+    return [use.lot for use in lots if flag in use.faults]
 
 
 def _of_determination(found: Result, others: list[Result]) -> dict[str, Any]:

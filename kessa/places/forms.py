@@ -3,7 +3,6 @@
 from typing import Any
 
 from django import forms
-from django.utils.functional import cached_property
 
 from kessa.core.job.place_kinds import Fact
 from kessa.core.job.ways import ways_for
@@ -99,13 +98,6 @@ class PairForm(forms.Form):
         super().__init__(*args, **kwargs)
         self.place = place
         self.fields["other"].choose_from(place.team_id, but=place.pk)
-
-    @cached_property
-    def others(self) -> list[tuple[int, str]]:
-        """The places there are to compare with, by name, which the page offers."""
-        found = list(self.fields["other"].choices)
-        self.fields["other"].choices = found
-        return found
 
     def clean(self) -> dict[str, Any]:
         """Put the two places in the pair's order."""

@@ -1,6 +1,5 @@
 """The rows of Today, written in one go: there may be dozens."""
 
-import uuid
 from collections.abc import Iterable
 from html import escape
 from typing import Any
@@ -14,8 +13,6 @@ from kessa.people.models import User
 from kessa.rounds.selectors import Call, Due
 from kessa.web.templatetags.components import measured_in, occasion_words, since, verdict
 
-_NO_TEST = uuid.UUID(int=0)
-
 
 def why(call: Call) -> SafeString:
     """Say by which rounds and occasions a place is due, and how late it is."""
@@ -25,12 +22,12 @@ def why(call: Call) -> SafeString:
 
 def call_rows(calls: Iterable[Call]) -> SafeString:
     """Write where to go, and why."""
-    place_at, begin_at = reverse("places:place", args=[0]), reverse("visits:begin", args=[0])
+    place_at, begin_at = (reverse(name, args=[0]).removesuffix("0/") for name in ("places:place", "visits:begin"))
     rows = []
     for call in calls:
-        name, begin = escape(str(call.place)), begin_at.replace("0", str(call.place.pk))
+        name, begin = escape(str(call.place)), f"{begin_at}{call.place.pk}/"
         rows.append(
-            f'<li><div><a href="{place_at.replace("0", str(call.place.pk))}"><b>{name}</b></a><br>'
+            f'<li><div><a href="{place_at}{call.place.pk}/"><b>{name}</b></a><br>'
             f'<span class="soft">{why(call)}</span></div>'
             f'<div class="inline"><a class="button" href="{begin}" aria-label="Start the visit: {name}">Start</a> '
             f'<a href="{begin}#not-going" aria-label="Not going to {name}">Not going</a></div></li>'
@@ -40,9 +37,9 @@ def call_rows(calls: Iterable[Call]) -> SafeString:
 
 def waiting_rows(begun: list[Any], follow_ups: list[Any], places: dict[int, str], reader: User) -> SafeString:
     """Write the tests that were begun and not closed, and the results that wait for a repeat or a follow-up."""
-    test_at, result_at = reverse("bench:determination", args=[_NO_TEST]), reverse("log:result", args=[0])
+    result_at = reverse("log:result", args=[0]).removesuffix("0/")
     rows = [
-        f'<li><a href="{test_at.replace(str(_NO_TEST), str(test.pk))}"><b>{escape(str(test.subject))}</b></a>'
+        f'<li><a href="{reverse("bench:determination", args=[test.pk])}"><b>{escape(str(test.subject))}</b></a>'
         f'<span class="soft">{escape(test.test_name or test.method_key)} begun {since(test.started_at)} ago, not closed'
         "</span></li>"
         for test in begun
@@ -50,7 +47,7 @@ def waiting_rows(begun: list[Any], follow_ups: list[Any], places: dict[int, str]
     for result in follow_ups:
         shown = shown_as(result.unit, result.form, result.parameter, reader)
         rows.append(
-            f'<li><a href="{result_at.replace("0", str(result.pk))}"><b>{escape(places[result.place_id])}</b></a> '
+            f'<li><a href="{result_at}{result.pk}/"><b>{escape(places[result.place_id])}</b></a> '
             f'{verdict(result.verdict)}<span class="soft">{escape(result.parameter)} {measured_in(shown, result)}, '
             f"{_day(timezone.localtime(result.taken_at))}. {escape(result.next_steps[0])}</span></li>"
         )

@@ -44,7 +44,7 @@ def today(request: HttpRequest) -> HttpResponse:
     first = next(iter(found.mine or found.theirs), None)
     form = OccasionForm(team)
     names = dict(form.fields["place"].names)
-    visits = open_visits(team)
+    visits = open_visits(team=team.pk)
     day = timezone.localdate()
     ahead = next_days(plan.rounds, day, day + _AHEAD)
     context = {
@@ -56,7 +56,7 @@ def today(request: HttpRequest) -> HttpResponse:
         "calls": found,
         "mine": call_rows(found.mine),
         "theirs": call_rows(found.theirs),
-        "waiting": waiting_rows(open_determinations(team), follow_ups(team), names, request.user),
+        "waiting": waiting_rows(open_determinations(team=team.pk), follow_ups(team), names, request.user),
         "ahead": ahead,
         "occasion_form": form,
         "has_rounds": bool(plan.rounds),

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from kessa.core.job.circumstances import scales_for
 from kessa.core.judging.usual import UsualRange, usual_range
-from kessa.people.models import Team, User
+from kessa.people.models import User
 from kessa.places.models import Place
 from kessa.taps.selectors import as_sent, counted
 from kessa.visits.models import Observation, Sample, Visit
@@ -45,13 +45,9 @@ def recent_samples(place: Place) -> Any:
     )
 
 
-def open_visits(team: Team) -> list[Visit]:
-    """Return the visits begun and not closed, newest first."""
-    return _open_visits(team=team.pk)
-
-
 @compiled
-def _open_visits(team: int) -> Any:
+def open_visits(team: int) -> Any:
+    """Return the visits begun and not closed, newest first."""
     rows = Visit.objects.for_team(team).filter(closed_at=None, leader__isnull=False)
     return rows.select_related("place", "leader").order_by("-started_at")[:50]
 
@@ -102,7 +98,7 @@ def usual_seen(place: Place) -> dict[str, UsualRange]:
     """Return what is usual at a place on each scale that is a number, from its last visits."""
     keys = [scale.key for scale in scales_for(place.kind_key) if scale.unit]
     visits = [visit.pk for visit in _observed_at(place.team_id, place.pk)[:_SERIES]]
-    noted = _counting(team=place.team_id, visits=visits)
+    noted = _counting(team=place.team_id, visits=visits, key__any=keys)
     usual = {key: usual_range([each.value for each in noted if each.key == key]) for key in keys}
     return {key: found for key, found in usual.items() if found}
 
@@ -118,9 +114,9 @@ _last_observed = compiled(lambda team, place: _observed_at(team, place)[:_SEEN])
 
 
 @compiled
-def _counting(team: int, visits: list[Any]) -> Any:
+def _counting(team: int, visits: list[Any], **narrowed: Any) -> Any:
     """Return what counts on each scale of each visit."""
-    rows = Observation.objects.for_team(team).filter(visit__any=visits, value__isnull=False)
+    rows = Observation.objects.for_team(team).filter(visit__any=visits, value__isnull=False, **narrowed)
     return rows.order_by("seq", "at", "pk")
 
 
