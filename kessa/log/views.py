@@ -23,7 +23,7 @@ from kessa.core.quantities.units import sign
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.kits.models import Lot
 from kessa.log import may
-from kessa.log.export import csv_pieces
+from kessa.log.export import CsvFile
 from kessa.log.filters import LogFilter
 from kessa.log.listed import Names, listed, table_rows
 from kessa.log.models import QualityCheck, Result
@@ -68,13 +68,19 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def export(request: HttpRequest) -> StreamingHttpResponse:
-    """What is filtered, as CSV."""
+def export(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """What is filtered, as CSV; only so many such files are written at a time, the page asks again for the next."""
+    if not CsvFile.may_begin():
+        title, message = "One moment", "Other files are being written just now. This one comes by itself."
+        context = {"title": title, "message": message, "again": True}
+        answer = render(request, "error.html", context, status=503)
+        answer["Retry-After"] = "5"
+        return answer
     team = request.membership.team
     results = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()).qs
     response = StreamingHttpResponse(
         # The zone is handed over: the rows are written after this request has left the team's zone.
-        csv_pieces(results, timezone.get_current_timezone()),
+        CsvFile(results, timezone.get_current_timezone()),
         content_type="text/csv; charset=utf-8",
     )
     today = timezone.localdate().isoformat()

@@ -47,6 +47,17 @@ class Log(PageTest):
         for nonsense in ("place=x", "from_day=31-31-31", "verdict=maybe", "person=-1", "after=forged"):
             self.assertEqual(self.client.get(f"/log/?{nonsense}").status_code, 200)
 
+    def test_files_that_are_being_written_leave_threads_for_the_taps(self):
+        measured(self.place, self.membership, 8, 8)
+        one, two = (iter(self.client.get("/log/kessa-log.csv")) for _ in "12")
+        next(one)
+        waiting = self.client.get("/log/kessa-log.csv")
+        self.assertContains(waiting, "This one comes by itself", status_code=503)
+        self.assertIn(b"kessa-again", waiting.content)
+        list(one)
+        self.assertEqual(len(self.rows()), 1)
+        list(two)
+
     def test_the_file_reads_back_and_holds_no_formula(self):
         self.place.name = "=HYPERLINK(1)"
         self.place.save()
