@@ -34,7 +34,18 @@ def agrees(got, wanted, tolerance):
 class KnownAnswers(TestCase):
     def test_every_known_answer_of_the_ops_there_are(self):
         checked = 0
-        ops = ("convert", "replicates", "judge", "determine", "dilute", "standard", "recovery", "spike", "unknown")
+        ops = (
+            "convert",
+            "replicates",
+            "judge",
+            "determine",
+            "dilute",
+            "standard",
+            "recovery",
+            "spike",
+            "plan",
+            "unknown",
+        )
         for name in ops:
             for line in (KNOWN / f"{name}.jsonl").read_text().splitlines():
                 case = json.loads(line)

@@ -110,12 +110,23 @@ class Arguments:
             raise CannotCompute(f"{name} holds pairs of two numbers each.", name)
         return [(checked_number(first, name), checked_number(second, name)) for first, second in value]
 
-    def sections(self, name: str, known: Collection[str], *, most: int) -> list[dict[str, Any]]:
-        """Return a list of 1 to `most` objects, each with fields of `known` alone."""
+    def texts(self, name: str) -> list[str]:
+        """Return a list of strings."""
+        value = self._get(name, _MISSING)
+        if not isinstance(value, list) or any(not isinstance(each, str) for each in value):
+            raise CannotCompute(f"{name} must be a list of names.", name)
+        return value
+
+    def sections(self, name: str, known: Collection[str], *, most: int) -> list[Arguments]:
+        """Return a list of 1 to `most` objects as arguments of their own, each with fields of `known` alone."""
         value = self._get(name, _MISSING)
         if not isinstance(value, list) or not 1 <= len(value) <= most:
             raise CannotCompute(f"{name} must be a list of 1 to {most} objects.", name)
-        return [dict(Arguments(each, name, known)._given) for each in value]
+        return [Arguments(each, name, known) for each in value]
+
+    def as_given(self) -> dict[str, Any]:
+        """Return them as they were given, unchecked."""
+        return dict(self._given)
 
     def has(self, name: str) -> bool:
         """Whether an argument was given."""

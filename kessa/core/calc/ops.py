@@ -11,6 +11,8 @@ from kessa.core.errors import CannotCompute
 Answer = dict[str, Any]
 _MOST_VALUES = 1000
 _MOST_RUNS = 50
+# How long a shortest plan is searched for before the best found is given, with its gap.
+_SEARCH_SECONDS = 30.0
 
 
 def convert(arguments: Arguments) -> Answer:
@@ -90,6 +92,34 @@ def dilute(arguments: Arguments) -> Answer:
     if min(factors) < 1:
         raise CannotCompute("A dilution factor is 1 or more.", "factors")
     return dilute(estimate, low, high, arguments.number("make_ml", above=0.0), factors)._asdict()
+
+
+def plan(arguments: Arguments) -> Answer:
+    """In which order one person does several tests soonest."""
+    from kessa.core.planning.several_tests import MOST_STEPS, MOST_TESTS, PlannedStep, PlannedTest, plan_tests
+
+    def test(given: Arguments) -> PlannedTest:
+        steps = [
+            PlannedStep(each.number("hands"), each.number("wait", 0.0), each.number("slack", None))
+            for each in given.sections("steps", ("hands", "wait", "slack"), most=MOST_STEPS)
+        ]
+        uses = frozenset(given.texts("uses")) if given.has("uses") else frozenset()
+        return PlannedTest(given.text("id"), tuple(steps), given.number("start_by", None), uses)
+
+    try:
+        tests = [
+            test(each) for each in arguments.sections("tests", ("id", "start_by", "uses", "steps"), most=MOST_TESTS)
+        ]
+    except CannotCompute as fault:
+        # Whatever is malformed in a list of tests is an error on it.
+        raise CannotCompute(fault.message, "tests") from None
+    found = plan_tests(tests, seconds=_SEARCH_SECONDS)
+    return {
+        "total": found.total,
+        "starts": {name: list(starts) for name, starts in found.starts.items()},
+        "one_by_one": found.one_by_one,
+        "gap": found.gap,
+    }
 
 
 def standard(arguments: Arguments) -> Answer:
@@ -189,7 +219,8 @@ def conclude(arguments: Arguments) -> Answer:
     part = parts.get(arguments.text("part", method.main.key))
     if part is None:
         raise CannotCompute(f"This method has no such part; it has {', '.join(parts)}.", "part")
-    readings = arguments.sections("readings", part.numbers.reading_keys(), most=_MOST_RUNS)
+    given = arguments.sections("readings", part.numbers.reading_keys(), most=_MOST_RUNS)
+    readings = [each.as_given() for each in given]
     if part.table_of and getattr(part.numbers, "pairs", ()) is None:
         raise CannotCompute("This strip is read by its lot's own table.", "method")
     took = arguments.whole("blank", None)
@@ -219,6 +250,7 @@ OPS = {
     "replicates": Op(replicates, ("values", "within", "rule", "per", "most", "floor", "steps")),
     "judge": Op(judge, ("result", "limit", "rule", "near")),
     "dilute": Op(dilute, ("estimate", "range", "factors", "make_ml")),
+    "plan": Op(plan, ("tests",)),
     "standard": Op(standard, ("stock", "want", "make_ml", "smallest_ml")),
     "recovery": Op(recovery, ("found", "expected", "low", "high")),
     "spike": Op(spike, ("sample", "spiked", "sample_ml", "added_ml", "added_strength")),
