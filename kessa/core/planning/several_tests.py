@@ -107,7 +107,7 @@ def _parts_of_a_minute(tests: Sequence[PlannedTest]) -> int:
 
 
 def one_after_another(tests: Sequence[PlannedTest]) -> float | None:
-    """Return how many minutes they take if each is finished before the next begins; None where one would begin too late.
+    """Return how many minutes they take if each is finished before the next begins; None where one begins too late.
 
     Where any order meets all times, that of (time by which it begins + its length) does: Jackson's rule (1955).
     """
