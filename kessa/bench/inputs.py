@@ -19,8 +19,12 @@ class Choice(NamedTuple):
 
 
 class Input(NamedTuple):
-    """How a part is read: the options of a scale, and whether the part of the way between two steps is judged."""
+    """How a part is read: the options of a scale, and whether the part of the way between two steps is judged.
 
+    `id` is its own among all fields of a page, on which several tests may stand.
+    """
+
+    id: str
     part: Part
     options: list[Choice]
     judged: bool
@@ -55,6 +59,7 @@ def inputs_of(determination: Determination, between_school: str) -> list[Input]:
     # Where a method says by itself which mark counts, no part of the way is judged.
     return [
         Input(
+            f"{determination.pk}-{part.key}",
             part,
             _options(part, nearest_only=between_school == "nearest" and part.more_is_clearer is None),
             between_school == "judged" and part.numbers.has_gaps and part.more_is_clearer is None,

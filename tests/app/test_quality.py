@@ -37,7 +37,7 @@ class Checks(PageTest):
         determination = Determination.objects.for_team(self.membership.team).latest("started_at")
         if not displays:
             return page
-        self.assertContains(page, "bench-payload")
+        self.assertContains(page, "data-stream")
         self.read(determination, *displays)
         return QualityCheck.objects.for_team(self.membership.team).get(determination=determination)
 

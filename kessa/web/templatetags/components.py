@@ -228,15 +228,15 @@ def vessel(method: Any) -> dict[str, Any]:
 
 
 @register.inclusion_tag("components/drawn_scale.html")
-def drawn_scale(part: Any, field: str = "") -> dict[str, Any]:
+def drawn_scale(given: Any, field: str = "") -> dict[str, Any]:
     """Draw the scale on which a part is read, to be set by dragging, by arrow keys or by typing."""
-    scale, marks, length = lay_out(part, field)
+    scale, marks, length = lay_out(given.part, field)
     edge = 20
     upward = scale.vertical and not scale.down
     ticks = [(edge + (length - at if upward else at), label) for at, label in marks]
     tall = length + 2 * edge
     drawing = {"edge": edge, "tall": tall, "middle": tall / 2, "radius": length / 2 + 8, "length": length}
-    return {"scale": scale, "ticks": ticks, "drawn_as": part.drawn_as, "part_key": part.key, **drawing}
+    return {"scale": scale, "ticks": ticks, "drawn_as": given.part.drawn_as, "id": given.id, **drawing}
 
 
 @register.filter

@@ -17,11 +17,10 @@ async function sendStream(store, taps) {
 export async function sendWaiting() {
   const store = await openStore();
   const waiting = (await allKept(store)).filter((tap) => !tap.sent).sort((a, b) => a.seq - b.seq);
-  const here = document.getElementById("bench-payload") ?? document.getElementById("visit-payload");
-  const shown = here && JSON.parse(here.textContent).stream;
+  const shown = [...document.querySelectorAll("[data-stream]")].map((each) => each.dataset.stream);
   for (const stream of new Set(waiting.map((tap) => tap.stream))) {
     // The page of a stream sends its own.
-    if (stream === shown) continue;
+    if (shown.includes(stream)) continue;
     // Without a signal, or signed in to another team, they go on waiting; their page says so when it is opened.
     await sendStream(store, waiting.filter((tap) => tap.stream === stream)).catch(() => {});
   }

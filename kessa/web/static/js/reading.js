@@ -1,16 +1,14 @@
 // What is read, not counted: from the page's fields to a reading, part by part. Drawn scales follow their numbers.
 
 import { showHint } from "./hint.js";
-import { given, readingWindow } from "./standing.js";
 import { clockWords } from "./shelf.js";
 
-const fieldsets = [...document.querySelectorAll("[data-part]")];
-const fieldsetOf = (key) => fieldsets.find((each) => each.dataset.part === key);
+const fieldsetsOf = (bench) => bench.all("[data-part]");
 const seen = (field) => field.checkVisibility();
 
 // What the fields of a part say; null with a word to the person where something lacks.
-export function takeReading(key) {
-  const fieldset = fieldsetOf(key);
+export function takeReading(bench, key) {
+  const fieldset = fieldsetsOf(bench).find((each) => each.dataset.part === key);
   const reading = {};
   if (fieldset.querySelector("[data-choice]")) {
     const chosen = fieldset.querySelector("[data-choice]:checked");
@@ -40,8 +38,9 @@ function refuse(fieldset, words) {
 }
 
 // Show which parts are to be read now, what was read, and when each may be.
-export function showReadings(run, answers, present) {
-  for (const fieldset of fieldsets) {
+export function showReadings(bench, present) {
+  const { run } = bench.now;
+  for (const fieldset of fieldsetsOf(bench)) {
     const key = fieldset.dataset.part;
     const read = run?.state.readings[key];
     fieldset.hidden = !present.includes(key);
@@ -49,15 +48,16 @@ export function showReadings(run, answers, present) {
     const choice = read && [...fieldset.querySelectorAll("[data-choice]")].find((each) => sameStep(JSON.parse(each.value), read.raw));
     if (choice && !choice.checked) choice.checked = true;
     if (!read && "atOnce" in fieldset.dataset) for (const each of fieldset.querySelectorAll("[data-choice]:checked")) each.checked = false;
-    showWindow(fieldset, run, answers, read);
+    showWindow(bench, fieldset, read);
   }
 }
 
 const sameStep = (option, raw) => Object.entries(option).every(([key, value]) => String(value) === String(raw[key]));
 
-function showWindow(fieldset, run, answers, read) {
+function showWindow(bench, fieldset, read) {
+  const { run, answers } = bench.now;
   const place = fieldset.querySelector("[data-window]");
-  const window = run && readingWindow(fieldset.dataset.part, run, answers);
+  const window = run && bench.standing.readingWindow(fieldset.dataset.part, run, answers);
   let [words, state] = ["", ""];
   if (read) [words, state] = late(window, Date.parse(read.at)) ?? ["read", "read"];
   else if (window) {
@@ -78,8 +78,8 @@ function late(window, at) {
 
 // ---- the fields ---------------------------------------------------------------------------------------------------
 
-function hint(fieldset) {
-  const of = given.displays[fieldset.dataset.part];
+function hint(bench, fieldset) {
+  const of = bench.given.displays[fieldset.dataset.part];
   const said = fieldset.querySelector("[data-hint]");
   if (!of || !said) return;
   const { value } = fieldset.querySelector("[data-field=display]");
@@ -105,42 +105,45 @@ function drawScale(drawn, value) {
   }
 }
 
-for (const drawn of document.querySelectorAll("[data-drawn]")) {
-  const [slider, typed] = [drawn.querySelector("[data-slider]"), drawn.querySelector("[data-typed]")];
-  slider.addEventListener("input", () => {
-    typed.value = slider.value;
+// What is typed, chosen or slid is shown as it is done.
+export function wireFields(bench) {
+  for (const drawn of bench.all("[data-drawn]")) {
+    const [slider, typed] = [drawn.querySelector("[data-slider]"), drawn.querySelector("[data-typed]")];
+    slider.addEventListener("input", () => {
+      typed.value = slider.value;
+      drawScale(drawn, Number(slider.value));
+    });
+    typed.addEventListener("input", () => {
+      if (typed.value === "") return;
+      slider.value = typed.value;
+      drawScale(drawn, Number(typed.value));
+    });
     drawScale(drawn, Number(slider.value));
-  });
-  typed.addEventListener("input", () => {
-    if (typed.value === "") return;
-    slider.value = typed.value;
-    drawScale(drawn, Number(typed.value));
-  });
-  drawScale(drawn, Number(slider.value));
-}
+  }
 
-for (const fieldset of fieldsets) {
-  fieldset.addEventListener("input", () => {
-    fieldset.querySelector("[data-reading-said]").textContent = "";
-    hint(fieldset);
-    const chosen = fieldset.querySelector("[data-choice]:checked");
-    const judged = fieldset.querySelector("[data-judged]");
-    if (judged) {
-      judged.hidden = !chosen || !JSON.parse(chosen.value).between;
-      judged.querySelector("[data-part-of-way]").textContent = judged.querySelector("[data-fraction]").value;
-    }
-    const view = fieldset.querySelector("[data-view]:checked")?.value;
-    for (const shown of fieldset.querySelectorAll("[data-shows]")) shown.hidden = !shown.dataset.shows.split(" ").includes(view);
-  });
+  for (const fieldset of fieldsetsOf(bench)) {
+    fieldset.addEventListener("input", () => {
+      fieldset.querySelector("[data-reading-said]").textContent = "";
+      hint(bench, fieldset);
+      const chosen = fieldset.querySelector("[data-choice]:checked");
+      const judged = fieldset.querySelector("[data-judged]");
+      if (judged) {
+        judged.hidden = !chosen || !JSON.parse(chosen.value).between;
+        judged.querySelector("[data-part-of-way]").textContent = judged.querySelector("[data-fraction]").value;
+      }
+      const view = fieldset.querySelector("[data-view]:checked")?.value;
+      for (const shown of fieldset.querySelectorAll("[data-shows]")) shown.hidden = !shown.dataset.shows.split(" ").includes(view);
+    });
+  }
 }
 
 // A new run begins with empty fields, but for the unit and the cell, which stay as they were.
-export function emptyFields() {
-  for (const fieldset of fieldsets) {
+export function emptyFields(bench) {
+  for (const fieldset of fieldsetsOf(bench)) {
     for (const field of fieldset.querySelectorAll("input[data-field]")) if (field.type === "checkbox") field.checked = false;
       else field.value = "";
     for (const choice of fieldset.querySelectorAll("[data-choice]")) choice.checked = false;
     fieldset.querySelector("[data-reading-said]").textContent = "";
-    hint(fieldset);
+    hint(bench, fieldset);
   }
 }

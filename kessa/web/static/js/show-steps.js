@@ -1,19 +1,18 @@
 // The steps, the present one in view, and the sheet on which what is read is taken.
 
-import { act, one } from "./dom.js";
 import { showReadings } from "./reading.js";
 import { isFinished } from "./run-state.js";
-import { given, partsOf, present, stepApplies, stepDone } from "./standing.js";
 
-export function showSteps(now) {
+export function showSteps(bench) {
+  const { now } = bench;
   const { run } = now;
-  const current = run ? present(now) : null;
-  for (const item of document.querySelectorAll("li[data-step]")) {
+  const current = run ? bench.standing.present(now) : null;
+  for (const item of bench.all("li[data-step]")) {
     const step = Number(item.dataset.step);
-    item.hidden = !stepApplies(step, run, now.answers);
+    item.hidden = !bench.standing.stepApplies(step, run, now.answers);
     item.classList.toggle("now", step === current);
-    item.classList.toggle("done", !run || stepDone(step, run, now.answers));
-    if (given.steps[step].ask) showAnswer(item, given.steps[step].ask, now.answers);
+    item.classList.toggle("done", !run || bench.standing.stepDone(step, run, now.answers));
+    if (bench.given.steps[step].ask) showAnswer(item, bench.given.steps[step].ask, now.answers);
     if (step === current) {
       // A long list of steps is led along: the present one stays in view.
       if (!item.hasAttribute("aria-current")) item.scrollIntoView({ block: "nearest" });
@@ -34,13 +33,14 @@ function showAnswer(item, ask, answers) {
   line.querySelector("[data-answer]").textContent = outside ? `${said}: outside what the method wants` : said;
 }
 
-export function showReadingSheet(now, reading) {
+export function showReadingSheet(bench, reading) {
+  const { now } = bench;
   const { run } = now;
-  one("[data-not-yet]").hidden = reading;
-  showReadings(run, now.answers, reading ? partsOf(present(now)) : []);
-  one("[data-so-far]")?.replaceChildren(...(one("[data-at-once]") ? [] : given.parts.filter((part) => run.state.readings[part.key]).map((part) => soFar(part, run.state.readings[part.key].raw))));
-  act("stop").hidden = !(Object.keys(run.state.readings).length && run.state.missing.length);
-  act("void").hidden = !run.events.length || isFinished(run.state);
+  bench.one("[data-not-yet]").hidden = reading;
+  showReadings(bench, reading ? bench.standing.partsOf(bench.standing.present(now)) : []);
+  bench.one("[data-so-far]")?.replaceChildren(...(bench.one("[data-at-once]") ? [] : bench.given.parts.filter((part) => run.state.readings[part.key]).map((part) => soFar(part, run.state.readings[part.key].raw))));
+  bench.act("stop").hidden = !(Object.keys(run.state.readings).length && run.state.missing.length);
+  bench.act("void").hidden = !run.events.length || isFinished(run.state);
 }
 
 function soFar(part, raw) {

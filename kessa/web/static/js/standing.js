@@ -2,35 +2,6 @@
 
 import { deriveLive, deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js";
 
-export const given = JSON.parse(document.getElementById("bench-payload").textContent);
-export const units = (count) => `${count} ${given.unit_of_count}${count === 1 ? "" : "s"}`;
-// Two counts make a run: supply then system water, or two stages in one vessel.
-export const isStaged = given.kind === "staged";
-const isPair = isStaged || given.kind === "difference";
-const firstRole = isStaged ? "first" : "supply";
-const counted = given.kind !== "read";
-const parts = counted ? [] : given.parts.map((part) => part.key);
-const inputStep = counted ? "count" : "read";
-export const partsOf = (step) => given.steps[step].parts?.length ? given.steps[step].parts : parts;
-
-export function stand(events, opened) {
-  const live = liveEvents(events);
-  const answers = {};
-  for (const event of live) if (event.kind === "answered") answers[event.data.key] = event.data.value;
-  const byRun = inRuns(events);
-  const liveIn = inRuns(live);
-  const runs = (role, most) =>
-    [...byRun.keys()]
-      .filter((name) => name.startsWith(role))
-      .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
-      .map((run) => ({ ...run, state: deriveLive(liveIn.get(run.name) ?? [], run.most, role === "blank" ? [] : parts) }))
-      .sort((a, b) => a.number - b.number);
-  const blanks = given.blank ? runs("blank", given.blank.stop_at) : [];
-  const samples = isPair ? pairs(runs(firstRole, given.stop_at), runs("sample", given.stop_at)) : runs("sample", given.stop_at);
-  const results = samples.filter((run) => givesReading(run.state));
-  return { blanks, samples, counted: results, answers, run: presentRun(blanks, samples, opened, answers), closing: isClosing(live) };
-}
-
 function inRuns(events) {
   const byRun = new Map();
   for (const event of events) {
@@ -41,171 +12,10 @@ function inRuns(events) {
   return byRun;
 }
 
-// A run of two counts: taps go to the one that is being counted.
-function pairs(firsts, seconds) {
-  const numbers = [...new Set([...firsts, ...seconds].map((run) => run.number))].sort((a, b) => a - b);
-  return numbers.map((number) => pair(number, firsts.find((run) => run.number === number), seconds.find((run) => run.number === number)));
-}
-
-function pair(number, firstRun, secondRun) {
-  const none = (role) => ({ name: `${role}-${number}`, role, number, most: given.stop_at, events: [], state: deriveRun([], given.stop_at) });
-  const first = firstRun ?? none(firstRole);
-  const second = isStaged ? goingOn(secondRun ?? none("sample"), first.state.count) : (secondRun ?? none("sample"));
-  const beyond = isStaged && first.state.endpoint === false;
-  const active = first.state.endpoint === null || beyond ? first : second;
-  const both = first.state.endpoint !== null && second.state.endpoint !== null;
-  const ended = isStaged ? second.state.endpoint : true;
-  const state = { ...active.state, endpoint: beyond ? false : both ? ended : null, voided: first.state.voided || second.state.voided };
-  for (const side of [first, second]) for (const step of side.state.steps) state.steps.add(step);
-  return { ...active, role: "sample", number, state, pair: { first: first.state, second: second.state }, before: second.events.length ? null : first };
-}
-
-// The second stage of a vessel ends where the range of both together does.
-function goingOn(run, first) {
-  const { counts, stop_at } = given.parts[1];
-  const most = counts === "all" ? stop_at - first : stop_at;
-  return { ...run, most, state: deriveRun(run.events, most) };
-}
-
 const isClosing = (live) => live.findLast((event) => !event.run && event.kind !== "answered")?.kind === "closed";
-
-function emptyRun(role, number) {
-  if (isPair && role === "sample") return pair(number);
-  const most = role === "blank" ? given.blank.stop_at : given.stop_at;
-  return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most, role === "blank" ? [] : parts) };
-}
-
-function presentRun(blanks, samples, opened, answers) {
-  const last = [...blanks, ...samples].at(-1);
-  if (last && !opened && (!isFinished(last.state) || stepsLeft(last, answers))) return last;
-  if (opened) {
-    const [role, number] = opened.split("-");
-    return [...blanks, ...samples].find((run) => run.role === role && run.number === Number(number)) ?? emptyRun(role, Number(number));
-  }
-  if (!blanks.length && !samples.length) return emptyRun(given.blank ? "blank" : "sample", 1);
-  return null;
-}
-
-// After the end, the steps that remain (rinsing, waste) are still to be done; a void or skipped run has none.
-function stepsLeft(run, answers) {
-  if (run.state.voided || run.state.skipped) return false;
-  return presentStep(run, answers) !== null;
-}
-
-// Whether an answer is the one a step is for; of a number, whether it lies below, within or above what is wanted.
-function leadsTo(key, answer, wanted) {
-  const { ask } = given.steps.find((step) => step.ask?.key === key);
-  if (typeof answer !== "number") return answer === wanted;
-  return wanted === "measured" || wanted === (answer < ask.least ? "below" : answer > ask.most ? "above" : "within");
-}
-
-const applies = (step, answers) => Object.entries(step.when ?? {}).every(([key, wanted]) => answers[key] !== undefined && leadsTo(key, answers[key], wanted));
+const later = (at, seconds) => Date.parse(at) + seconds * 1000;
 // Nothing is asked of the water of a blank, and nothing done to it that hangs on an answer.
 const ofSample = (step) => Boolean(step.ask) || Object.keys(step.when ?? {}).length > 0;
-
-const firstCount = given.steps.findIndex((step) => step.kind === "count");
-
-function isDone(index, run, answers) {
-  const step = given.steps[index];
-  if (!stepApplies(index, run, answers)) return true;
-  if (step.kind === "count") return run.state.endpoint !== null || (isStaged && run.pair?.first.endpoint !== null && index === firstCount);
-  if (step.kind === "read") return run.state.stopped || partsOf(index).every((part) => run.state.readings[part]);
-  if (step.kind === "ask") return answers[step.ask.key] !== undefined;
-  return run.state.steps.has(index);
-}
-
-// What was counted or read stands, whether or not every step before it was ticked.
-export function presentStep(run, answers = {}) {
-  const lastInput = run.state.stopped ? given.steps.findLastIndex((step) => step.kind === inputStep) : given.steps.findLastIndex((step, index) => step.kind === inputStep && isDone(index, run, answers));
-  for (let step = lastInput + 1; step < given.steps.length; step += 1) if (!isDone(step, run, answers)) return step;
-  return null;
-}
-
-export const stepApplies = (index, run, answers) => applies(given.steps[index], answers) && !(run?.role === "blank" && ofSample(given.steps[index]));
-export const stepDone = (index, run, answers) => stepApplies(index, run, answers) && isDone(index, run, answers);
-export const isCounting = (run, answers) => Boolean(run) && !isFinished(run.state) && given.steps[presentStep(run, answers)]?.kind === "count";
-export const isReading = (run, answers) => Boolean(run) && !run.state.voided && given.steps[presentStep(run, answers)]?.kind === "read";
-
-// How long a step's clock runs: as the method says, or computed from what was read before.
-export function clockSeconds(index, run) {
-  const { seconds, computed } = given.steps[index].wait;
-  if (!computed) return seconds;
-  const shown = run.state.readings[computed.part]?.raw.display;
-  return shown === undefined ? null : Math.max(1, Math.ceil(computed.base_s + computed.per_s * shown));
-}
-
-const later = (at, seconds) => Date.parse(at) + seconds * 1000;
-
-// The step whose clock a part is read by: the last with a clock before it.
-function clockStep(key, answers) {
-  const reads = given.steps.findIndex((step, index) => step.kind === "read" && partsOf(index).includes(key));
-  return given.steps.findLastIndex((step, index) => index < reads && step.wait && applies(step, answers));
-}
-
-// When a part may be read; null where no clock that was started binds it.
-export function readingWindow(key, run, answers) {
-  const step = clockStep(key, answers);
-  const clock = run.state.clocks[step];
-  if (!clock) return null;
-  const { read_s } = given.parts.find((part) => part.key === key);
-  if (read_s) return { opens: later(clock.at, read_s[0]), closes: later(clock.at, read_s[1]) };
-  const opens = later(clock.at, clock.seconds);
-  const { within_s } = given.steps[step].wait;
-  return { opens, closes: within_s ? opens + within_s * 1000 : null };
-}
-
-// The clocks that run in a run, for the page and for the shelf: what for, from when, till when.
-export function clocksOf(run, answers) {
-  if (!run || run.state.voided || run.state.stopped) return [];
-  const present = presentStep(run, answers) ?? given.steps.length;
-  const running = ([at, what, key, window]) => ({ key, what, at: Date.parse(at), ...window });
-  const clocks = Object.entries(run.state.clocks).flatMap(([step, clock]) => {
-    const { what } = given.steps[step].wait;
-    if (present === Number(step)) return [[clock.at, what, step, { opens: later(clock.at, clock.seconds), closes: null }]];
-    if (present < Number(step)) return [];
-    const waiting = given.parts.filter((part) => !run.state.readings[part.key] && clockStep(part.key, answers) === Number(step));
-    // After a wait of "at least" nothing presses once the person has gone on. Parts that share their time share a clock.
-    const together = new Map();
-    for (const part of waiting) together.set(String(part.read_s), [...(together.get(String(part.read_s)) ?? []), part]);
-    return [...together].map(([time, alike]) => [clock.at, given.parts.length > 1 ? `read ${alike.map((part) => part.parameter).join(", ")}` : `read: ${what}`, `${step}-${time}-${alike.length}`, readingWindow(alike[0].key, run, answers)]).filter(([, , , window]) => window.closes);
-  });
-  const { clock } = run.state;
-  if (clock) clocks.push([clock.at, "does the colour stay?", "settle", { opens: later(clock.at, clock.seconds), closes: null }]);
-  return clocks.map(running);
-}
-
-export function blankVerdict(state) {
-  if (!state.endpoint || state.count > given.blank.questionable) return "bad";
-  return state.count <= given.blank.good ? "good" : "questionable";
-}
-
-// What the blank took, by which the truth may be lower; a blank carried over counts as one run here.
-const blankTook = (blanks) => blanks.filter((blank) => blank.state.endpoint !== null && !blank.state.voided).at(-1)?.state.count ?? given.blank_carried ?? 0;
-
-// What a count comes to, by the rungs that came with the page: words for value and both ends of the interval, and the verdict.
-export function rungOf(state, blanks) {
-  const took = given.blank_counts === "checks" ? 0 : blankTook(blanks);
-  const off = given.blank_counts === "off" ? took : 0;
-  const rung = given.rungs[Math.max(state.count - off, 1) - 1];
-  if (state.count <= off) return { ...rung, censor: "<", low: "0", verdict: null };
-  // The last unit that surely was not enough: the one before the colour began to turn, less what the blank took.
-  const enough = Math.max((state.first_change ?? state.count) - 1 - took, 0);
-  const low = given.lows[enough][0] < rung.least[0] ? given.lows[enough] : rung.least;
-  return { ...rung, low: rung.censor ? "0" : low[1], verdict: rung.verdict.find(([upTo]) => enough <= upTo)[1] };
-}
-
-export const agreeing = (run) => given.rungs[Math.max(run.state.count, 1) - 1].agrees;
-const agree = (a, b) => agreeing(a)[0] <= Math.max(b.state.count, 1) && b.state.count <= agreeing(a)[1];
-
-// What the runs amount to: of a count by the rungs that came with the page, else by the server, null until it has said.
-function agreement(results, states) {
-  if (given.most_runs === 1) return "single";
-  if (given.kind !== "count") return byServer(results, states);
-  if (results.some((run) => run.state.endpoint === false)) return "over";
-  for (let first = 0; first < results.length; first += 1)
-    for (let second = first + 1; second < results.length; second += 1) if (agree(results[first], results[second])) return "agreed";
-  return results.length < given.most_runs ? "again" : "not agreed";
-}
 
 function byServer(results, states) {
   const said = Object.values(states ?? {});
@@ -215,56 +25,277 @@ function byServer(results, states) {
   return said.includes("not agreed") ? "not agreed" : "agreed";
 }
 
-export function choices(now, states) {
-  const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
-  const beginWords = now.samples.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
-  const write = ["Write it in the log", "close"];
-  const again = [beginWords, nextSample];
-  if (!now.samples.length && now.blanks.length) return afterBlank(now.blanks.at(-1), again);
-  if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: again };
-  const state = agreement(now.counted, states);
-  if (state === "over") return { title: "Over the range", words: overWords(), go: write };
-  if (state === "single") return { title: "Read", words: "", go: write, other: again };
-  if (state === "agreed") return { title: "The runs agree", words: "", go: write, other: again };
-  if (state === "not agreed") return { title: "The runs do not agree", words: "The result is kept, and marked.", go: write, other: again };
-  if (state === null) return { title: "The runs are kept", words: "Whether they agree is said when there is a signal.", go: write, other: again };
-  const alone = now.counted.length === 1;
-  const words = alone ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
-  const one = counted && !isPair ? `: ${units(now.counted[0].state.count)}` : "";
-  const title = alone ? `Run ${now.counted[0].number}${one}` : "The runs do not agree yet";
-  return { title, words, go: again, other: [alone ? "Write it with one run only" : "Write it as it is", "close"] };
-}
+// One test's method and rules, as they came with the page; what has happened is handed over each time.
+export class Standing {
+  constructor(given) {
+    this.given = given;
+    // Two counts make a run: supply then system water, or two stages in one vessel.
+    this.isStaged = given.kind === "staged";
+    this.isPair = this.isStaged || given.kind === "difference";
+    this.firstRole = this.isStaged ? "first" : "supply";
+    this.counted = given.kind !== "read";
+    this.parts = this.counted ? [] : given.parts.map((part) => part.key);
+    this.inputStep = this.counted ? "count" : "read";
+    this.firstCount = given.steps.findIndex((step) => step.kind === "count");
+  }
 
-function overWords() {
-  if (given.kind === "count") return `No end within ${units(given.stop_at)}: the result is a floor. Write it down, then go on in the next range with the same sample.`;
-  return "The result is a floor. Write it down, then go on with the same sample, diluted.";
-}
+  units(count) {
+    return `${count} ${this.given.unit_of_count}${count === 1 ? "" : "s"}`;
+  }
 
-function afterBlank(last, again) {
-  const [beginWords, nextSample] = again;
-  if (last.state.skipped) return { title: "No blank", words: "The result will say that no blank was run.", go: [beginWords, nextSample] };
-  if (last.state.voided) return { title: "The blank is void", words: "It is kept, and not counted.", go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on without a blank", nextSample] };
-  const verdict = blankVerdict(last.state);
-  const title = `The blank took ${units(last.state.count)}${last.state.endpoint ? "" : " without turning"}: ${verdict}`;
-  if (verdict === "good") return { title, words: "Water, glass and reagents are in order.", go: [beginWords, nextSample] };
-  const words = `${verdict === "bad" ? "Something in water, glass or reagents is not in order." : "It should turn at the first drop."} Check, and repeat the blank. If you go on, the warning stays with the result.`;
-  return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
-}
+  partsOf(step) {
+    return this.given.steps[step].parts?.length ? this.given.steps[step].parts : this.parts;
+  }
 
-export const present = (now) => presentStep(now.run, now.answers);
+  stand(events, opened) {
+    const live = liveEvents(events);
+    const answers = {};
+    for (const event of live) if (event.kind === "answered") answers[event.data.key] = event.data.value;
+    const byRun = inRuns(events);
+    const liveIn = inRuns(live);
+    const runs = (role, most) =>
+      [...byRun.keys()]
+        .filter((name) => name.startsWith(role))
+        .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
+        .map((run) => ({ ...run, state: deriveLive(liveIn.get(run.name) ?? [], run.most, role === "blank" ? [] : this.parts) }))
+        .sort((a, b) => a.number - b.number);
+    const blanks = this.given.blank ? runs("blank", this.given.blank.stop_at) : [];
+    const samples = this.isPair ? this.pairs(runs(this.firstRole, this.given.stop_at), runs("sample", this.given.stop_at)) : runs("sample", this.given.stop_at);
+    const results = samples.filter((run) => givesReading(run.state));
+    return { blanks, samples, counted: results, answers, run: this.presentRun(blanks, samples, opened, answers), closing: isClosing(live) };
+  }
 
-// The last tap that stands, and the last unit, of the run that is being made or was made last.
-export function lastLive(now) {
-  let run = now.run ?? [...now.blanks, ...now.samples].at(-1);
-  // Nothing tapped for the system yet: what is taken back is the supply's.
-  if (run?.before?.events.length) run = run.before;
-  const live = run ? liveEvents(run.events) : [];
-  return { run, event: live.at(-1), drop: live.findLast((event) => event.kind === "drop_added") };
-}
+  // A run of two counts: taps go to the one that is being counted.
+  pairs(firsts, seconds) {
+    const numbers = [...new Set([...firsts, ...seconds].map((run) => run.number))].sort((a, b) => a - b);
+    return numbers.map((number) => this.pair(number, firsts.find((run) => run.number === number), seconds.find((run) => run.number === number)));
+  }
 
-// The steps that are mere doing, from the present one to the next clock, question or reading.
-export function upToNext(now) {
-  const steps = [];
-  for (let step = present(now); given.steps[step]?.kind === "do" && !given.steps[step].wait; step += 1) if (stepApplies(step, now.run, now.answers)) steps.push(step);
-  return steps;
+  pair(number, firstRun, secondRun) {
+    const none = (role) => ({ name: `${role}-${number}`, role, number, most: this.given.stop_at, events: [], state: deriveRun([], this.given.stop_at) });
+    const first = firstRun ?? none(this.firstRole);
+    const second = this.isStaged ? this.goingOn(secondRun ?? none("sample"), first.state.count) : (secondRun ?? none("sample"));
+    const beyond = this.isStaged && first.state.endpoint === false;
+    const active = first.state.endpoint === null || beyond ? first : second;
+    const both = first.state.endpoint !== null && second.state.endpoint !== null;
+    const ended = this.isStaged ? second.state.endpoint : true;
+    const state = { ...active.state, endpoint: beyond ? false : both ? ended : null, voided: first.state.voided || second.state.voided };
+    for (const side of [first, second]) for (const step of side.state.steps) state.steps.add(step);
+    return { ...active, role: "sample", number, state, pair: { first: first.state, second: second.state }, before: second.events.length ? null : first };
+  }
+
+  // The second stage of a vessel ends where the range of both together does.
+  goingOn(run, first) {
+    const { counts, stop_at } = this.given.parts[1];
+    const most = counts === "all" ? stop_at - first : stop_at;
+    return { ...run, most, state: deriveRun(run.events, most) };
+  }
+
+  emptyRun(role, number) {
+    if (this.isPair && role === "sample") return this.pair(number);
+    const most = role === "blank" ? this.given.blank.stop_at : this.given.stop_at;
+    return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most, role === "blank" ? [] : this.parts) };
+  }
+
+  presentRun(blanks, samples, opened, answers) {
+    const last = [...blanks, ...samples].at(-1);
+    if (last && !opened && (!isFinished(last.state) || this.stepsLeft(last, answers))) return last;
+    if (opened) {
+      const [role, number] = opened.split("-");
+      return [...blanks, ...samples].find((run) => run.role === role && run.number === Number(number)) ?? this.emptyRun(role, Number(number));
+    }
+    if (!blanks.length && !samples.length) return this.emptyRun(this.given.blank ? "blank" : "sample", 1);
+    return null;
+  }
+
+  // After the end, the steps that remain (rinsing, waste) are still to be done; a void or skipped run has none.
+  stepsLeft(run, answers) {
+    if (run.state.voided || run.state.skipped) return false;
+    return this.presentStep(run, answers) !== null;
+  }
+
+  // Whether an answer is the one a step is for; of a number, whether it lies below, within or above what is wanted.
+  leadsTo(key, answer, wanted) {
+    const { ask } = this.given.steps.find((step) => step.ask?.key === key);
+    if (typeof answer !== "number") return answer === wanted;
+    return wanted === "measured" || wanted === (answer < ask.least ? "below" : answer > ask.most ? "above" : "within");
+  }
+
+  applies(step, answers) {
+    return Object.entries(step.when ?? {}).every(([key, wanted]) => answers[key] !== undefined && this.leadsTo(key, answers[key], wanted));
+  }
+
+  isDone(index, run, answers) {
+    const step = this.given.steps[index];
+    if (!this.stepApplies(index, run, answers)) return true;
+    if (step.kind === "count") return run.state.endpoint !== null || (this.isStaged && run.pair?.first.endpoint !== null && index === this.firstCount);
+    if (step.kind === "read") return run.state.stopped || this.partsOf(index).every((part) => run.state.readings[part]);
+    if (step.kind === "ask") return answers[step.ask.key] !== undefined;
+    return run.state.steps.has(index);
+  }
+
+  // What was counted or read stands, whether or not every step before it was ticked.
+  presentStep(run, answers = {}) {
+    const lastInput = run.state.stopped ? this.given.steps.findLastIndex((step) => step.kind === this.inputStep) : this.given.steps.findLastIndex((step, index) => step.kind === this.inputStep && this.isDone(index, run, answers));
+    for (let step = lastInput + 1; step < this.given.steps.length; step += 1) if (!this.isDone(step, run, answers)) return step;
+    return null;
+  }
+
+  stepApplies(index, run, answers) {
+    return this.applies(this.given.steps[index], answers) && !(run?.role === "blank" && ofSample(this.given.steps[index]));
+  }
+
+  stepDone(index, run, answers) {
+    return this.stepApplies(index, run, answers) && this.isDone(index, run, answers);
+  }
+
+  isCounting(run, answers) {
+    return Boolean(run) && !isFinished(run.state) && this.given.steps[this.presentStep(run, answers)]?.kind === "count";
+  }
+
+  isReading(run, answers) {
+    return Boolean(run) && !run.state.voided && this.given.steps[this.presentStep(run, answers)]?.kind === "read";
+  }
+
+  // How long a step's clock runs: as the method says, or computed from what was read before.
+  clockSeconds(index, run) {
+    const { seconds, computed } = this.given.steps[index].wait;
+    if (!computed) return seconds;
+    const shown = run.state.readings[computed.part]?.raw.display;
+    return shown === undefined ? null : Math.max(1, Math.ceil(computed.base_s + computed.per_s * shown));
+  }
+
+  // The step whose clock a part is read by: the last with a clock before it.
+  clockStep(key, answers) {
+    const reads = this.given.steps.findIndex((step, index) => step.kind === "read" && this.partsOf(index).includes(key));
+    return this.given.steps.findLastIndex((step, index) => index < reads && step.wait && this.applies(step, answers));
+  }
+
+  // When a part may be read; null where no clock that was started binds it.
+  readingWindow(key, run, answers) {
+    const step = this.clockStep(key, answers);
+    const clock = run.state.clocks[step];
+    if (!clock) return null;
+    const { read_s } = this.given.parts.find((part) => part.key === key);
+    if (read_s) return { opens: later(clock.at, read_s[0]), closes: later(clock.at, read_s[1]) };
+    const opens = later(clock.at, clock.seconds);
+    const { within_s } = this.given.steps[step].wait;
+    return { opens, closes: within_s ? opens + within_s * 1000 : null };
+  }
+
+  // The clocks that run in a run, for the page and for the shelf: what for, from when, till when.
+  clocksOf(run, answers) {
+    if (!run || run.state.voided || run.state.stopped) return [];
+    const present = this.presentStep(run, answers) ?? this.given.steps.length;
+    const running = ([at, what, key, window]) => ({ key, what, at: Date.parse(at), ...window });
+    const clocks = Object.entries(run.state.clocks).flatMap(([step, clock]) => {
+      const { what } = this.given.steps[step].wait;
+      if (present === Number(step)) return [[clock.at, what, step, { opens: later(clock.at, clock.seconds), closes: null }]];
+      if (present < Number(step)) return [];
+      const waiting = this.given.parts.filter((part) => !run.state.readings[part.key] && this.clockStep(part.key, answers) === Number(step));
+      // After a wait of "at least" nothing presses once the person has gone on. Parts that share their time share a clock.
+      const together = new Map();
+      for (const part of waiting) together.set(String(part.read_s), [...(together.get(String(part.read_s)) ?? []), part]);
+      return [...together].map(([time, alike]) => [clock.at, this.given.parts.length > 1 ? `read ${alike.map((part) => part.parameter).join(", ")}` : `read: ${what}`, `${step}-${time}-${alike.length}`, this.readingWindow(alike[0].key, run, answers)]).filter(([, , , window]) => window.closes);
+    });
+    const { clock } = run.state;
+    if (clock) clocks.push([clock.at, "does the colour stay?", "settle", { opens: later(clock.at, clock.seconds), closes: null }]);
+    return clocks.map(running);
+  }
+
+  blankVerdict(state) {
+    if (!state.endpoint || state.count > this.given.blank.questionable) return "bad";
+    return state.count <= this.given.blank.good ? "good" : "questionable";
+  }
+
+  // What the blank took, by which the truth may be lower; a blank carried over counts as one run here.
+  blankTook(blanks) {
+    return blanks.filter((blank) => blank.state.endpoint !== null && !blank.state.voided).at(-1)?.state.count ?? this.given.blank_carried ?? 0;
+  }
+
+  // What a count comes to, by the rungs that came with the page: words for value and both ends of the interval, and the verdict.
+  rungOf(state, blanks) {
+    const took = this.given.blank_counts === "checks" ? 0 : this.blankTook(blanks);
+    const off = this.given.blank_counts === "off" ? took : 0;
+    const rung = this.given.rungs[Math.max(state.count - off, 1) - 1];
+    if (state.count <= off) return { ...rung, censor: "<", low: "0", verdict: null };
+    // The last unit that surely was not enough: the one before the colour began to turn, less what the blank took.
+    const enough = Math.max((state.first_change ?? state.count) - 1 - took, 0);
+    const low = this.given.lows[enough][0] < rung.least[0] ? this.given.lows[enough] : rung.least;
+    return { ...rung, low: rung.censor ? "0" : low[1], verdict: rung.verdict.find(([upTo]) => enough <= upTo)[1] };
+  }
+
+  agreeing(run) {
+    return this.given.rungs[Math.max(run.state.count, 1) - 1].agrees;
+  }
+
+  agree(a, b) {
+    return this.agreeing(a)[0] <= Math.max(b.state.count, 1) && b.state.count <= this.agreeing(a)[1];
+  }
+
+  // What the runs amount to: of a count by the rungs that came with the page, else by the server, null until it has said.
+  agreement(results, states) {
+    if (this.given.most_runs === 1) return "single";
+    if (this.given.kind !== "count") return byServer(results, states);
+    if (results.some((run) => run.state.endpoint === false)) return "over";
+    for (let first = 0; first < results.length; first += 1)
+      for (let second = first + 1; second < results.length; second += 1) if (this.agree(results[first], results[second])) return "agreed";
+    return results.length < this.given.most_runs ? "again" : "not agreed";
+  }
+
+  choices(now, states) {
+    const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
+    const beginWords = now.samples.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
+    const write = ["Write it in the log", "close"];
+    const again = [beginWords, nextSample];
+    if (!now.samples.length && now.blanks.length) return this.afterBlank(now.blanks.at(-1), again);
+    if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: again };
+    const state = this.agreement(now.counted, states);
+    if (state === "over") return { title: "Over the range", words: this.overWords(), go: write };
+    if (state === "single") return { title: "Read", words: "", go: write, other: again };
+    if (state === "agreed") return { title: "The runs agree", words: "", go: write, other: again };
+    if (state === "not agreed") return { title: "The runs do not agree", words: "The result is kept, and marked.", go: write, other: again };
+    if (state === null) return { title: "The runs are kept", words: "Whether they agree is said when there is a signal.", go: write, other: again };
+    const alone = now.counted.length === 1;
+    const words = alone ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
+    const one = this.counted && !this.isPair ? `: ${this.units(now.counted[0].state.count)}` : "";
+    const title = alone ? `Run ${now.counted[0].number}${one}` : "The runs do not agree yet";
+    return { title, words, go: again, other: [alone ? "Write it with one run only" : "Write it as it is", "close"] };
+  }
+
+  overWords() {
+    if (this.given.kind === "count") return `No end within ${this.units(this.given.stop_at)}: the result is a floor. Write it down, then go on in the next range with the same sample.`;
+    return "The result is a floor. Write it down, then go on with the same sample, diluted.";
+  }
+
+  afterBlank(last, again) {
+    const [beginWords, nextSample] = again;
+    if (last.state.skipped) return { title: "No blank", words: "The result will say that no blank was run.", go: [beginWords, nextSample] };
+    if (last.state.voided) return { title: "The blank is void", words: "It is kept, and not counted.", go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on without a blank", nextSample] };
+    const verdict = this.blankVerdict(last.state);
+    const title = `The blank took ${this.units(last.state.count)}${last.state.endpoint ? "" : " without turning"}: ${verdict}`;
+    if (verdict === "good") return { title, words: "Water, glass and reagents are in order.", go: [beginWords, nextSample] };
+    const words = `${verdict === "bad" ? "Something in water, glass or reagents is not in order." : "It should turn at the first drop."} Check, and repeat the blank. If you go on, the warning stays with the result.`;
+    return { title, words, checks: true, go: ["Repeat the blank", `blank-${last.number + 1}`], other: ["Go on with the warning", nextSample] };
+  }
+
+  present(now) {
+    return this.presentStep(now.run, now.answers);
+  }
+
+  // The last tap that stands, and the last unit, of the run that is being made or was made last.
+  lastLive(now) {
+    let run = now.run ?? [...now.blanks, ...now.samples].at(-1);
+    // Nothing tapped for the system yet: what is taken back is the supply's.
+    if (run?.before?.events.length) run = run.before;
+    const live = run ? liveEvents(run.events) : [];
+    return { run, event: live.at(-1), drop: live.findLast((event) => event.kind === "drop_added") };
+  }
+
+  // The steps that are mere doing, from the present one to the next clock, question or reading.
+  upToNext(now) {
+    const steps = [];
+    for (let step = this.present(now); this.given.steps[step]?.kind === "do" && !this.given.steps[step].wait; step += 1) if (this.stepApplies(step, now.run, now.answers)) steps.push(step);
+    return steps;
+  }
 }
