@@ -66,7 +66,8 @@ class Determination(TeamOwned):
 
     class Meta(TeamOwned.Meta):
         indexes = [
-            models.Index(fields=["team", "-started_at"], condition=Q(closed_at=None), name="open_determinations")
+            models.Index(fields=["team", "-started_at"], condition=Q(closed_at=None), name="open_determinations"),
+            models.Index(fields=["team", "method_key", "-started_at"], name="latest_by_method"),
         ]
         constraints = [
             models.CheckConstraint(condition=Q(dilution__gte=1), name="dilution_at_least_1"),

@@ -4,12 +4,16 @@ from typing import Any
 
 from django.urls import reverse
 
+from kessa.bench.inputs import inputs_of
 from kessa.bench.models import Determination
-from kessa.bench.state import Bench
+from kessa.bench.state import Bench, bench_of
+from kessa.core.job.schools import complete
 from kessa.core.judging.usual import UsualRange
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.ladder import ladder
+from kessa.log import history
 from kessa.log.judgement import judged
+from kessa.log.selectors import earlier_results
 from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent
 
@@ -65,6 +69,23 @@ def bench_payload(
         "displays": {part.key: _display(determination, part, usual[part.key]) for part in method.parts},
         "taps": as_sent(taps),
         "states": states_of(bench),
+    }
+
+
+def panel_of(determination: Determination, taps: list[Tap], whose: str) -> dict[str, Any]:
+    """Return what bench/panel.html shows of a test; `whose` is the signed name that its taps are given."""
+    place, method = determination.place, determination.method
+    series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
+    usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
+    past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
+    bench = bench_of(determination, taps)
+    return {
+        "determination": determination,
+        "method": method,
+        "earlier": past,
+        "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"]),
+        "payload": bench_payload(determination, taps, bench, usual) | {"whose": whose},
+        **outcome_context(determination, bench),
     }
 
 

@@ -18,6 +18,7 @@ from kessa.web.compiled import compiled
 
 # So long what was drawn is as warm as it was in the water, as far as a test minds.
 _AS_DRAWN = timedelta(minutes=30)
+_LATELY = 6
 
 
 @compiled
@@ -40,6 +41,16 @@ def test_at(team: int, pk: uuid.UUID) -> Any:
     """Return a test with its sample and place."""
     related = ("team", "sample__visit__place", "sample__drawn_by")
     return Determination.objects.for_team(team).filter(pk=pk).select_related(*related)
+
+
+@compiled
+def latest_taps(team: int, method: str) -> Any:
+    """Return the taps of the latest tests by a method that are written in the log, test by test and in order."""
+    closed = Determination.objects.for_team(team).filter(method_key=method, closed_at__isnull=False)
+    rows = Tap.objects.for_team(team).filter(
+        stream__in=closed.order_by("-started_at").values("pk")[:_LATELY], late=False
+    )
+    return rows.order_by("stream", "seq", "at", "id")
 
 
 def known_of(sample: Sample, method: Method, at: datetime) -> dict[str, float]:

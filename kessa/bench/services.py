@@ -69,11 +69,26 @@ def begin_test(
 
 
 def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime) -> Determination:
-    """Begin a test of this number from what its first tap says; raises BadTap.
+    """Begin a test of this number from what its first tap says (see `drafted`); raises BadTap."""
+    determination, lots = drafted(by, number, said, at)
+    determination.save(force_insert=True)
+    day = timezone.localdate(at)
+    doubtful = unproven(by.team_id, lots, day)
+    uses = (
+        LotUse(team_id=by.team_id, determination=determination, lot=each, faults=_faults(each, day, doubtful))
+        for each in lots
+    )
+    LotUse.objects.bulk_create(uses)
+    return determination
+
+
+def drafted(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime) -> tuple[Determination, list[Lot]]:
+    """Return a test as it would begin at a moment, not kept yet, and the lots it would use; raises BadTap.
 
     `method` is a key; `sample` the number of the sample, none for a blank or a standard; `purpose` and `against` those
     of a check; `dilution`, `kit`, `lots` that were seen, `lot` read off a bottle, `instrument`; `continues` a test that
-    went over its range, `supersedes` one that is repeated. House rules, limits and lots are those of that moment.
+    went over its range, `supersedes` one that is repeated; `known` is what the page knew of the sample when it led the
+    steps. House rules, limits and lots are those of that moment.
     """
     method = methods_of(by.team_id).get(str(said.get("method")))
     if method is None:
@@ -89,13 +104,13 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         raise BadTap("Somebody repeats this test already: open it from its result.")
     dilution = _dilution(said.get("dilution"), method)
     kind = sample.place.kind if sample and purpose == Purpose.SAMPLE else None
-    method = led_at(method, kind, known_of(sample, method, at) if sample else {})
+    method = led_at(method, kind, _known(said.get("known"), sample, method, at))
     kit = _own(Kit, by, said.get("kit"), "kit")
     instrument = _own(Instrument, by, said.get("instrument"), "instrument")
     read_off = str(said.get("lot") or "")[:300].replace("\0", "")
     named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
     lots = [each for each in named.values() if each]
-    determination: Determination = Determination.objects.create(
+    determination = Determination(
         id=number,
         team_id=by.team_id,
         sample=sample,
@@ -119,14 +134,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         continues=before,
         supersedes=repeated,
     )
-    day = timezone.localdate(at)
-    doubtful = unproven(by.team_id, lots, day)
-    uses = (
-        LotUse(team_id=by.team_id, determination=determination, lot=each, faults=_faults(each, day, doubtful))
-        for each in lots
-    )
-    LotUse.objects.bulk_create(uses)
-    return determination
+    return determination, lots
 
 
 def _faults(lot: Lot, day: date, doubtful: set[int]) -> list[str]:
@@ -142,6 +150,18 @@ def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
     if not found:
         raise BadTap("Your team has no such sample.")
     return found[0]
+
+
+def _known(said: Any, sample: Sample | None, method: Method, at: datetime) -> dict[str, float]:
+    """Return what the steps are led by: what the page knew, so that its steps are the ones kept; else what is known."""
+    if sample is None:
+        return {}
+    if not isinstance(said, dict):
+        return known_of(sample, method, at)
+    try:
+        return {key: checked_number(said[key], key) for key in ("ph", "temperature") if key in said}
+    except CannotCompute as fault:
+        raise BadTap(fault.message) from None
 
 
 def _before(by: Membership, number: Any, sample: Sample | None) -> Determination | None:

@@ -7,20 +7,22 @@ from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
+from django.template.loader import render_to_string
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench import services
+from kessa.bench.board import OnBoard, tests_of
 from kessa.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
-from kessa.bench.inputs import inputs_of
+from kessa.bench.lanes import lanes_of
 from kessa.bench.models import Determination, Purpose
-from kessa.bench.page import bench_payload, outcome_context
+from kessa.bench.page import outcome_context, panel_of
 from kessa.bench.selectors import known_of, open_determinations, test_at
 from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.hazards import hazards_of
-from kessa.core.job.schools import complete
 from kessa.core.methods.leading import led_at
 from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
@@ -30,18 +32,22 @@ from kessa.log import history
 from kessa.log.listed import latest_rows
 from kessa.log.models import Result
 from kessa.log.proof import wanting_standard
-from kessa.log.selectors import earlier_results, in_own_form, with_latest_result
+from kessa.log.selectors import in_own_form, with_latest_result
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
 from kessa.places.selectors import places
+from kessa.rounds.field_sheet import field_sheet
 from kessa.rules.selectors import house_rules
 from kessa.taps.selectors import counted
 from kessa.taps.services import whose
-from kessa.visits.models import Sample
+from kessa.visits.models import Sample, Visit
 from kessa.visits.selectors import sample_at
 from kessa.web.compiled import only_or_404
+from kessa.web.components.lanes import draw_lanes
 
 _PLACES = 40
+# How wide the lanes are drawn, in pixels: as the page asks, within bounds.
+_LANES_LEAST, _LANES_WIDE, _LANES_MOST = 280, 1000, 2400
 
 
 @member
@@ -119,20 +125,57 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     found = _determination(request, pk)
     if found.closed_at:
         return redirect("log:determination" if found.place else "log:check", pk)
-    place, parts = found.place, found.method.parts
-    series = {part.key: history.series_of(found.method, part, found.written_form(part)) for part in parts}
-    usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
-    taps = counted(found.team_id, found.pk)
-    bench = bench_of(found, taps)
-    context = {
-        "determination": found,
-        "method": found.method,
-        "earlier": [(part, usual[part.key], earlier_results(place, part.parameter)) for part in parts] if place else [],
-        "inputs": inputs_of(found, complete(found.house_rules)["between_colours"]),
-        "payload": bench_payload(found, taps, bench, usual) | {"whose": whose(request.membership)},
-        **outcome_context(found, bench),
-    }
+    context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership))
     return render(request, "bench/determination.html", context)
+
+
+@member
+@require_GET
+@ensure_csrf_cookie
+def board(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """Every test of a visit on one page; what was not begun begins with the first tap in it."""
+    visit = _open_visit(request, pk)
+    tests = tests_of(request.membership, field_sheet(visit)) if visit else []
+    if not visit or not tests:
+        return redirect("visits:visit", pk)
+    shown = [(test, _panel(request, test, several=len(tests) > 1)) for test in tests]
+    context = {"visit": visit, "tests": shown, "several": len(tests) > 1, "open": any(panel for _, panel in shown)}
+    return render(request, "bench/board.html", context)
+
+
+def _panel(request: HttpRequest, test: OnBoard, *, several: bool) -> str:
+    """Write a test's part of the board; nothing where there is nothing to do in it."""
+    found = test.determination
+    if found is None or found.closed_at:
+        return ""
+    taps = [] if test.begin else counted(found.team_id, found.pk)
+    panel = panel_of(found, taps, whose(request.membership)) | {"test": test, "board": several}
+    here = f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
+    panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
+    return render_to_string("bench/panel.html", panel, request)
+
+
+@member
+@require_GET
+def board_lanes(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """How the tests of a visit lie in time, planned anew; asked for whenever something in them has changed."""
+    visit = _open_visit(request, pk)
+    if not visit:
+        raise Http404
+    tests = tests_of(request.membership, field_sheet(visit))
+    lanes = lanes_of(request.membership.team_id, tests, timezone.now())
+    width = min(max(_whole(request.GET.get("width"), _LANES_WIDE), _LANES_LEAST), _LANES_MOST)
+    return render(request, "bench/lanes.html", {"lanes": lanes, "drawing": draw_lanes(lanes, width)})
+
+
+def _whole(text: str | None, otherwise: int) -> int:
+    return int(text) if text and text.isascii() and text.isdigit() and len(text) < 6 else otherwise
+
+
+def _open_visit(request: HttpRequest, pk: uuid.UUID) -> Visit | None:
+    rows = Visit.objects.for_team(request.membership.team_id).select_related("place__team", "team", "leader")
+    found: Visit = get_object_or_404(rows, pk=pk)
+    return found if found.is_open else None
 
 
 @member

@@ -1,5 +1,6 @@
 """The field sheet: everything a visit holds, and what it still wants."""
 
+import math
 from typing import Any, NamedTuple
 
 from django.utils import timezone
@@ -112,7 +113,7 @@ def field_sheet(visit: Visit) -> Sheet:
     ]
     samples = _samples(team=visit.team_id, visit=visit.pk)
     begun = _begun(team=visit.team_id, visit=visit.pk)
-    tests = [_test(plan, samples, begun) for plan in plans]
+    tests = sorted((_test(plan, samples, begun) for plan in plans), key=_waits_least)
     planned = {test.determination.pk for test in tests if test.determination}
     others = [each for each in begun if each.pk not in planned]
     circumstances = [line for line in lines if line.scale.group != IN_PLACE]
@@ -152,6 +153,11 @@ def _test(plan: PlannedTest, samples: list[Sample], begun: list[Determination]) 
     until = sample.testable_until(plan.method.keeps_hours) if sample else None
     too_old = until is not None and determination is None and timezone.now() > until
     return Test(plan, sample, until, too_old, determination)
+
+
+def _waits_least(test: Test) -> float:
+    """Order tests by how long their sample keeps: what does not keep is tested first."""
+    return test.plan.method.keeps_hours or math.inf
 
 
 def _missing(

@@ -14,6 +14,7 @@ from kessa.web import views
 
 urlpatterns = [
     path("", views.home, name="home"),
+    path("more/", views.more, name="more"),
     path("worker.js", views.worker, name="worker"),
     path("account/in/", SignIn.as_view(), name="account_login"),
     path("account/out/", anyone(account.logout), name="account_logout"),

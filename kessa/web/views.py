@@ -12,7 +12,7 @@ from django.template.loader import render_to_string
 from django.views.decorators.http import require_GET
 from pydantic import ValidationError
 
-from kessa.people.access import anyone
+from kessa.people.access import anyone, member
 
 
 @anyone
@@ -20,6 +20,13 @@ from kessa.people.access import anyone
 def home(request: HttpRequest) -> HttpResponse:
     """Lead to today."""
     return redirect("rounds:today")
+
+
+@member
+@require_GET
+def more(request: HttpRequest) -> HttpResponse:
+    """What the bar at the bottom of a phone has no room for."""
+    return render(request, "more.html")
 
 
 @anyone
@@ -31,6 +38,7 @@ def worker(request: HttpRequest) -> HttpResponse:
         for path in (
             "css/kessa.css",
             "css/bench.css",
+            "css/board.css",
             "css/reading.css",
             "css/plan.css",
             "css/bulma.css",

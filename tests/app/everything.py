@@ -55,6 +55,7 @@ def one_of_each(by, place):
     return {
         "/bench/check/": {"key": own.key},
         "/bench/sample/": {"sample_pk": begun.sample_id},
+        "/bench/visit/": {"pk": visit.pk},
         "/bench/spike/": {"pk": result.pk},
         "/bench/": {"pk": begun.pk},
         "/instruments/checks/": {"pk": checked.pk},

@@ -68,7 +68,7 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def steps(self, page, count=4):
         """Do the steps before, or after, the count, once the page has read where the test stands."""
-        page.locator("[data-bench]:not([inert])").wait_for()
+        page.locator("[data-bench]:not([inert]):visible").wait_for()
         for _ in range(count):
             self.answer(page)
             page.get_by_role("button", name="Done, next").click()

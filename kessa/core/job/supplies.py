@@ -13,7 +13,10 @@ from kessa.core.datafile import read_toml
 
 
 class Supply(Checked):
-    """Something that is packed. What has lots is bought, expires and is used up, counted in `unit`; gear is not."""
+    """Something that is packed. What has lots is bought, expires and is used up, counted in `unit`; gear is not.
+
+    Of gear that is `held`, a test has it to itself from its first step to its last.
+    """
 
     key: str
     name: str
@@ -22,6 +25,7 @@ class Supply(Checked):
     keeps_opened_days: Annotated[int, Field(gt=0)] | None = None
     storage: str = ""
     spoilt_by: Literal["", "damp", "light"] = ""
+    held: bool = False
 
     @property
     def has_lots(self) -> bool:

@@ -28,13 +28,17 @@ class ByReading(Checked):
 
 
 class Wait(Checked):
-    """A clock of a step. "least": longer does no harm; "exact": go on at once, and read within `within_s`."""
+    """A clock of a step. "least": longer does no harm; "exact": go on at once, and read within `within_s`.
+
+    `attended` is whether one shakes or holds it meanwhile: nothing else can be done then.
+    """
 
     what: Text
     seconds: Seconds | None = None
     computed: ByReading | None = None
     rule: Literal["least", "exact"] = "least"
     within_s: Seconds | None = None
+    attended: bool = False
 
     @model_validator(mode="after")
     def _one_of(self) -> Self:
@@ -123,6 +127,7 @@ class Step(Checked):
     At the step of kind "count" units are added: `between_s` is how long (s) to wait after each, `settle_s` how long its
     end colour must last. At "read" the `parts` are read, all of them where none is named. At "ask" `ask` is answered.
     `when` names the answers under which the step is done at all, `waters` the kinds of water: none is all of them.
+    `takes_s` is how long (s) it usually keeps the hands busy, where that is not what its kind usually takes.
     """
 
     text: Text
@@ -133,6 +138,7 @@ class Step(Checked):
     parts: tuple[Key, ...] = ()
     settle_s: Annotated[int, Field(gt=0, le=3600)] | None = None
     between_s: Annotated[int, Field(gt=0, le=3600)] | None = None
+    takes_s: Annotated[int, Field(ge=0, le=3600)] | None = None
     wait: Wait | None = None
     ask: Ask | None = None
     when: dict[Key, Key] = Field(default_factory=dict)

@@ -24,6 +24,8 @@ _FINEST = 10**6
 _FITS = 1e-9
 # Windows that cannot all be met are missed by as little as can be, before anything else is looked at.
 _LATE_WEIGHS = 50
+_LOOK_ON_SECONDS = 0.5
+_MOST_PRESSING = 8
 
 
 class PlannedStep(NamedTuple):
@@ -64,7 +66,7 @@ class TestPlan(NamedTuple):
 
 
 def plan_tests(tests: Sequence[PlannedTest], *, seconds: float, strict: bool = True) -> TestPlan:
-    """Return the shortest plan that `seconds` of search find.
+    """Return the shortest plan that `seconds` of search find; of those as short, one that begins with what presses.
 
     Raises CannotCompute on `tests` where there are none or too many, a number cannot be, or no order meets all windows;
     with `strict` off windows that cannot be met are missed by as little as can be.
@@ -183,6 +185,17 @@ class _Model:
             if step.slack is not None:
                 self.model.add(following <= soonest + self.whole(step.slack) + self._lateness(lenient))
 
+    def prefers_what_presses(self, solver: cp_model.CpSolver) -> bool:
+        """Keep total and lateness as found, and let begin sooner what must; return whether anything must."""
+        bound = [(test.start_by, starts[0]) for test, starts in zip(self.tests, self.starts, strict=True)]
+        pressing = [start for by, start in sorted(bound, key=lambda each: -(each[0] or 0.0)) if by is not None]
+        for variable in (self.total, *self.late):
+            self.model.add(variable <= solver.value(variable))
+        for variable in (start for starts in self.starts for start in starts):
+            self.model.add_hint(variable, solver.value(variable))
+        self.model.minimize(sum(2**place * start for place, start in enumerate(pressing[-_MOST_PRESSING:])))
+        return bool(pressing)
+
     def _lateness(self, lenient: bool) -> Any:
         if not lenient:
             return 0
@@ -198,23 +211,35 @@ def _solved(tests: Sequence[PlannedTest], seconds: float, *, lenient: bool) -> T
     from ortools.sat.python import cp_model
 
     model = _Model(tests, lenient=lenient)
-    solver = cp_model.CpSolver()
-    solver.parameters.max_time_in_seconds = seconds
-    # Two searches, one of them from the least total upwards: most days are as short as what is attended.
-    solver.parameters.num_workers = 2
-    solver.parameters.use_objective_lb_search = True
+    solver = _solver(seconds)
     status = solver.solve(model.model)
     if status == cp_model.INFEASIBLE:
         return None
     if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
         raise CannotCompute("No plan was found in the time there is: plan fewer tests at once.", "tests")
+    gap = max(solver.objective_value - solver.best_objective_bound, 0.0) / model.parts
+    if status == cp_model.OPTIMAL and model.prefers_what_presses(solver):
+        # What was found stands as it is where nothing better comes of looking on.
+        looking_on = _solver(min(seconds, _LOOK_ON_SECONDS))
+        if looking_on.solve(model.model) in (cp_model.OPTIMAL, cp_model.FEASIBLE):
+            solver = looking_on
     found = [[solver.value(start) for start in starts] for starts in model.starts]
     starts = [[start / model.parts for start in of_one] for of_one in _without_idling(model, found)]
     total = max(of_one[-1] + test.steps[-1].hands for of_one, test in zip(starts, tests, strict=True))
-    gap = max(solver.objective_value - solver.best_objective_bound, 0.0) / model.parts
     late = [test.id for test, of_one in zip(tests, starts, strict=True) if _is_late(test, of_one)]
     named = {test.id: tuple(of_one) for test, of_one in zip(tests, starts, strict=True)}
     return TestPlan(total, named, one_after_another(tests), gap, tuple(late))
+
+
+def _solver(seconds: float) -> cp_model.CpSolver:
+    from ortools.sat.python import cp_model
+
+    solver = cp_model.CpSolver()
+    solver.parameters.max_time_in_seconds = seconds
+    # Two searches, one of them from the least total upwards: most days are as short as what is attended.
+    solver.parameters.num_workers = 2
+    solver.parameters.use_objective_lb_search = True
+    return solver
 
 
 def _is_late(test: PlannedTest, starts: list[float]) -> bool:

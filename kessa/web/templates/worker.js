@@ -2,7 +2,7 @@
 
 const PAGES = "kessa-pages";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
-const KEPT = /^\/(bench|visits)\/[0-9a-f]{8}-[0-9a-f-]{27}\/(circumstances\/)?$/;
+const KEPT = /^\/(bench|bench\/visit|visits)\/[0-9a-f]{8}-[0-9a-f-]{27}\/(circumstances\/)?$/;
 
 self.addEventListener("install", (event) => {
   event.waitUntil(caches.open(PAGES).then((cache) => cache.addAll(SHELL)));

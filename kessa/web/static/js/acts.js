@@ -31,7 +31,7 @@ export const acts = {
     const { run, event, drop } = bench.standing.lastLive(bench.now);
     const target = isFinished(run.state) || ["began_to_turn", "end_called"].includes(event?.kind) ? event : drop;
     if (!target) return hint(bench, "Nothing to take back.");
-    bench.keeper.add(run.name, "taken_back", { of: target.id });
+    bench.add(run.name, "taken_back", { of: target.id });
   },
   next(bench) {
     const step = bench.standing.present(bench.now);
@@ -57,7 +57,7 @@ export const acts = {
     if (field && (field.value === "" || !field.checkValidity())) return field.reportValidity() && field.focus();
     button.closest("li").classList.remove("again");
     document.activeElement.blur();
-    bench.keeper.add("", "answered", { key: ask, value: field ? Number(field.value) : button.dataset.value });
+    bench.add("", "answered", { key: ask, value: field ? Number(field.value) : button.dataset.value });
   },
   again(_, button) {
     button.closest("li").classList.add("again");
@@ -90,7 +90,7 @@ export const acts = {
     const { run, event } = bench.standing.lastLive(bench.now);
     if (bench.now.closing || !event) return;
     bench.opened = null;
-    bench.keeper.add(run.name, "taken_back", { of: event.id });
+    bench.add(run.name, "taken_back", { of: event.id });
   },
   keys() {
     document.querySelector("[data-keys]").showModal();
@@ -98,7 +98,7 @@ export const acts = {
 };
 
 function begin(bench, what) {
-  if (what === "close") bench.keeper.add("", "closed");
+  if (what === "close") bench.add("", "closed");
   else {
     bench.opened = what;
     emptyFields(bench);

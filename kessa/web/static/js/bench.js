@@ -56,9 +56,14 @@ export class Bench {
   }
 
   tap(kind, data) {
-    const { name } = this.now.run;
-    this.keeper.add(name, kind, data);
+    this.add(this.now.run.name, kind, data);
     this.opened = null;
+  }
+
+  // What has not begun begins with its first tap.
+  add(run, kind, data) {
+    if (this.given.begin && !this.keeper.taps.size) this.keeper.add("", "test_begun", this.given.begin);
+    this.keeper.add(run, kind, data);
   }
 
   trouble(words) {

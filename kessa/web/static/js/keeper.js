@@ -30,8 +30,8 @@ function deviceName() {
 export class Keeper {
   // onChange() after any change of taps; onClosed(page) when all is answered for and what it is about is closed;
   // onTrouble(words or null).
-  constructor({ stream, address, whose, taps, onChange, onClosed, onTrouble }) {
-    Object.assign(this, { stream, address, whose, onChange, onClosed, onTrouble });
+  constructor({ stream, address, whose, taps, begin, onChange, onClosed, onTrouble }) {
+    Object.assign(this, { stream, address, whose, begin, onChange, onClosed, onTrouble });
     this.taps = new Map(taps.map((tap) => [tap.id, tap]));
     this.server = new Set(this.taps.keys());
     this.waiting = new Map();
@@ -116,7 +116,8 @@ export class Keeper {
   }
 
   async send() {
-    if (this.busy) return;
+    // Of what will begin with its first tap the server knows nothing yet.
+    if (this.busy || (this.begin && !this.taps.size)) return;
     this.busy = true;
     window.clearTimeout(this.timer);
     this.timer = null;

@@ -30,7 +30,7 @@ async function look() {
   const store = await opened;
   if (!store) return;
   const all = await store.getAll("clocks");
-  clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, place: each.place, address: each.address, id: `${each.stream}-${each.key ?? ""}${clock.key}-${clock.at}` })));
+  clocks = all.flatMap((each) => each.running.map((clock) => ({ ...clock, stream: each.stream, place: each.place, address: each.address, id: `${each.stream}-${each.key ?? ""}${clock.key}-${clock.at}` })));
   clocks = clocks.filter((clock) => Date.now() < (clock.closes ? clock.closes + LATE_FORGOTTEN : clock.opens + FORGOTTEN)).sort((a, b) => a.opens - b.opens);
   draw();
 }
@@ -52,15 +52,17 @@ function stateOf(clock) {
 function draw() {
   const shelf = document.querySelector("[data-shelf]");
   if (!shelf) return;
-  shelf.hidden = clocks.length === 0;
   let due = null;
-  const rows = clocks.map((clock) => {
+  const elsewhere = [];
+  for (const clock of clocks) {
     const { state, words } = stateOf(clock);
     if (state === "due") due ??= clock;
     if (state !== "running" && !rung.has(clock.id)) {
       rung.add(clock.id);
       if (Date.now() - clock.opens < FRESH) ring();
     }
+    // A test on the board says by itself how long it waits.
+    if (document.querySelector(`[data-chip="${clock.stream}"]`)) continue;
     const link = document.createElement("a");
     link.className = state;
     link.href = clock.address;
@@ -68,13 +70,14 @@ function draw() {
     time.className = "num";
     time.textContent = words;
     link.append(` ${clock.what} · ${clock.place}`);
-    return link;
-  });
+    elsewhere.push(link);
+  }
+  shelf.hidden = elsewhere.length === 0;
   // Drawn anew only where something changed, so that a finger or the focus on it is not lost.
   const list = shelf.querySelector("[data-clocks]");
-  if (list.textContent !== rows.map((row) => row.textContent).join("") || list.children.length !== rows.length) {
+  if (list.textContent !== elsewhere.map((row) => row.textContent).join("") || list.children.length !== elsewhere.length) {
     const focused = [...list.children].indexOf(document.activeElement);
-    list.replaceChildren(...rows);
+    list.replaceChildren(...elsewhere);
     list.children[focused]?.focus();
   }
   document.title = due ? `● Now: ${due.what}` : title;

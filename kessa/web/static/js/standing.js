@@ -257,6 +257,7 @@ export class Standing {
     if (state === "not agreed") return { title: "The runs do not agree", words: "The result is kept, and marked.", go: write, other: again };
     if (state === null) return { title: "The runs are kept", words: "Whether they agree is said when there is a signal.", go: write, other: again };
     const alone = now.counted.length === 1;
+    if (alone && this.given.planned_runs === 1) return { title: "The planned run is made", words: "", go: write, other: again };
     const words = alone ? "A second run shows whether the first can be trusted." : "They differ too much: a third run decides, the closest two count.";
     const one = this.counted && !this.isPair ? `: ${this.units(now.counted[0].state.count)}` : "";
     const title = alone ? `Run ${now.counted[0].number}${one}` : "The runs do not agree yet";
@@ -290,6 +291,11 @@ export class Standing {
     if (run?.before?.events.length) run = run.before;
     const live = run ? liveEvents(run.events) : [];
     return { run, event: live.at(-1), drop: live.findLast((event) => event.kind === "drop_added") };
+  }
+
+  // Whether one shakes or holds while the present step's clock runs: nothing else can be done then.
+  isAttended(now) {
+    return Boolean(this.given.steps[this.present(now)]?.wait?.attended);
   }
 
   // The steps that are mere doing, from the present one to the next clock, question or reading.

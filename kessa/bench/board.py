@@ -1,0 +1,107 @@
+"""The board: every test of a visit on one page, begun or as it would begin."""
+
+import uuid
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.bench.models import Determination
+from kessa.bench.selectors import known_of
+from kessa.bench.services import drafted
+from kessa.core.methods.leading import led_at
+from kessa.core.methods.schema import Method
+from kessa.instruments.selectors import CHECK_FAILED, instruments_for
+from kessa.kits.models import Lot
+from kessa.kits.selectors import lots_in_use
+from kessa.log import history
+from kessa.methods.selectors import families_of
+from kessa.people.models import Membership
+from kessa.rounds.field_sheet import Sheet
+from kessa.taps.incoming import BadTap
+from kessa.visits.models import Sample
+
+_PRESSES = timedelta(hours=3)
+
+
+class OnBoard(NamedTuple):
+    """A test of a visit: `begin` is what its first tap will say, None where it has begun; `runs` are those planned.
+
+    `lots` are those it would use. Where it cannot begin as proposed, `refused` says why, and there is no test yet.
+    """
+
+    family: str
+    name: str
+    runs: int
+    sample: Sample
+    determination: Determination | None
+    begin: dict[str, Any] | None = None
+    lots: tuple[Lot, ...] = ()
+    refused: str = ""
+
+    @property
+    def presses(self) -> bool:
+        """Whether it has to begin within the next hours."""
+        return self.until is not None and self.until - timezone.now() < _PRESSES
+
+    @property
+    def until(self) -> datetime | None:
+        """By when it should begin, where its sample does not keep."""
+        if self.determination is None or self.begin is None:
+            return None
+        found: datetime | None = self.sample.testable_until(self.determination.method.keeps_hours)
+        return found
+
+
+def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
+    """Return the tests of a visit, those first that may wait least; none before a sample is drawn."""
+    planned = [
+        OnBoard(each.plan.family, _name(each.plan.method), each.plan.runs, each.sample, each.determination)
+        if each.determination
+        else _drafted(by, each.sample, each.plan.family, each.plan.runs)
+        for each in sheet.tests
+        if each.sample
+    ]
+    besides = [OnBoard(each.family, _name(each.method), 2, each.sample, each) for each in sheet.others]
+    return [*planned, *besides]
+
+
+def _name(method: Method) -> str:
+    """Call a test by what it finds out; one that finds out many things has a name for that."""
+    return ", ".join(method.parameters) if len(method.parameters) <= 2 else method.test_name
+
+
+def _drafted(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
+    lowest = families_of(by.team_id)[family][0]
+    said = proposed(sample, family)
+    # The same test begun on two phones is one test.
+    number = uuid.uuid5(sample.pk, family)
+    try:
+        draft, lots = drafted(by, number, said, timezone.now())
+    except BadTap as refusal:
+        return OnBoard(family, _name(lowest), runs, sample, None, refused=str(refusal))
+    return OnBoard(family, _name(draft.method), runs, sample, draft, said, tuple(lots))
+
+
+def proposed(sample: Sample, family: str) -> dict[str, Any]:
+    """Return what the first tap of a test says where the person takes what is proposed.
+
+    The range that fits the place's history, the kit used there last with its lots in use, the instrument that nothing
+    stands against.
+    """
+    methods = families_of(sample.team_id)[family]
+    method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
+    known = known_of(sample, method, timezone.now())
+    led = led_at(method, sample.place.kind, known)
+    kit = next(iter(history.kits_for(sample.place, family)), None)
+    lots = lots_in_use(sample.team_id, [kit], led)[0].values() if kit else ()
+    fitting = (each for each in instruments_for(sample.team_id, method.instrument) if CHECK_FAILED not in each.faults)
+    instrument = next(fitting, None)
+    return {
+        "sample": str(sample.pk),
+        "method": method.key,
+        "known": known,
+        "kit": kit.pk if kit else None,
+        "lots": [lot.pk for lot in lots if lot],
+        "instrument": instrument.pk if instrument else None,
+    }

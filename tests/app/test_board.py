@@ -1,0 +1,117 @@
+"""The board of a visit: its tests stand on one page, begin with their first tap, and are planned anew each time."""
+
+import json
+import re
+import uuid
+from datetime import timedelta
+
+from django.urls import reverse
+from django.utils import timezone
+
+from kessa.bench.models import Determination
+from kessa.core.methods import families
+from kessa.kits.models import Lot
+from kessa.rounds.services import plan_stop
+from kessa.taps.selectors import counted
+from tests.app.pages import PageTest
+from tests.world import drawn, note, planned, stocked_kit, team_of, visited
+
+TESTS = ("chloride-drops", "nitrate-ampoule", "ph-strip")
+
+
+class Board(PageTest):
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        plans = {family: {"runs": 2, "blanks": 0, "standards": 0} for family in TESTS}
+        plan_stop(self.membership, planned(self.membership, self.place), self.place, plans, [])
+        stocked_kit(self.membership, families=("chloride-drops", "ph-strip"))
+        self.visit = visited(self.place, self.membership)
+        self.sample = drawn(self.place, self.membership)
+        self.address = reverse("bench:board", args=[self.visit.pk])
+
+    def payloads(self):
+        page = self.client.get(self.address)
+        found = re.findall(r'<script type="application/json">(.*?)</script>', page.content.decode(), re.S)
+        return {each["begin"]["method"] if each["begin"] else "begun": each for each in map(json.loads, found)}
+
+    def lanes(self):
+        return self.client.get(f"{self.address}lanes/?width=360").content.decode()
+
+    def order(self):
+        names = {str(uuid.uuid5(self.sample.pk, family)): family for family in TESTS}
+        return [names[each] for each in re.search(r'data-order="([^"]*)"', self.lanes()).group(1).split()]
+
+    def tap(self, payload, *taps):
+        """Send what the page sends: the beginning, then the taps."""
+        made, begun = [], {"run": "", "kind": "test_begun", "data": payload["begin"]}
+        for seq, each in enumerate([begun, *taps], 1):
+            at = (timezone.now() + timedelta(seconds=seq)).isoformat()
+            tap = {"id": str(uuid.uuid4()), "seq": seq, "at": at, "device": "here", "data": {}, **each}
+            made.append(tap | {"whose": payload["whose"]})
+        body = json.dumps({"taps": made, "known": 0})
+        answer = self.client.post(payload["address"], body, content_type="application/json").json()
+        self.assertEqual((len(answer["kept"]), answer["refused"]), (len(made), []))
+        return Determination.objects.for_team(self.membership.team).get(pk=payload["stream"])
+
+    def test_what_may_wait_least_comes_first_never_the_alphabet(self):
+        page = self.client.get(self.address)
+        chips = re.findall(r'data-chip="[^"]*"[^>]*><b>([^<]*)', page.content.decode())
+        self.assertEqual(chips, ["pH", "Nitrate", "Chloride"])
+        self.assertEqual(self.order()[0], "ph-strip")
+        note(self.membership, self.visit, ("conductivity", 300.0), ("smell", 0))
+        visit = self.client.get(reverse("visits:visit", args=[self.visit.pk]))
+        self.assertContains(visit, f'href="{self.address}"')
+        self.assertContains(visit, f"Test: {families()['ph-strip'][0].test_name}")
+
+    def test_a_test_begins_with_its_first_tap_as_the_page_led_it(self):
+        nitrate = self.payloads()["nitrate-ampoule"]
+        self.assertEqual(Determination.objects.for_team(self.membership.team).count(), 0)
+        # Meanwhile the pH becomes known: the steps that were shown stay those that are kept.
+        answered = {"run": "", "kind": "answered", "data": {"key": "ph", "value": 7}}
+        chloride = self.tap(self.payloads()["chloride-drops-25"], answered)
+        self.assertEqual(chloride.sample, self.sample)
+        self.assertLess(len(self.payloads()["nitrate-ampoule"]["steps"]), len(nitrate["steps"]))
+        begun = self.tap(nitrate, {"run": "sample-1", "kind": "step_done", "data": {"step": 0}})
+        self.assertEqual(len(begun.method.steps), len(nitrate["steps"]))
+        self.assertEqual([tap.kind for tap in counted(begun.team, begun.pk)], ["test_begun", "step_done"])
+        after = self.payloads()
+        self.assertNotIn("nitrate-ampoule", after)
+        self.assertIn("ph-strip", after)
+
+    def test_the_lots_that_the_page_names_are_those_of_the_test(self):
+        lots = self.payloads()["chloride-drops-25"]["begin"]["lots"]
+        named = Lot.objects.for_team(self.membership.team).filter(pk__in=lots).values_list("supply_key", flat=True)
+        self.assertEqual(set(named) - {"ph-strip"}, {"deionised-water", "chromate-packet", "silver-nitrate"})
+        begun = self.tap(self.payloads()["chloride-drops-25"])
+        self.assertEqual({use.lot_id for use in begun.lots.all()}, set(lots))
+
+    def test_planned_anew_while_a_clock_runs(self):
+        nitrate = self.payloads()["nitrate-ampoule"]
+        clocked = [number for number, step in enumerate(nitrate["steps"]) if "wait" in step]
+        steps = [{"run": "sample-1", "kind": "step_done", "data": {"step": n}} for n in range(clocked[-1])]
+        clock = {"run": "sample-1", "kind": "timer_started", "data": {"step": clocked[-1], "seconds": 480}}
+        self.tap(nitrate, {"run": "", "kind": "answered", "data": {"key": "ph", "value": 7}}, *steps, clock)
+        self.assertEqual(self.order(), ["ph-strip", "chloride-drops", "nitrate-ampoule"])
+        self.assertRegex(self.lanes(), r"Nitrate</td><td>\s+in <span class=\"num\">8</span> min")
+
+    def test_without_a_sample_or_when_closed_the_visit_is_shown(self):
+        other = visited(self.place, self.membership, days_ago=3)
+        for visit in (
+            other,
+            visited(type(self.place).objects.create(team=self.place.team, name="Dry"), self.membership),
+        ):
+            answer = self.client.get(reverse("bench:board", args=[visit.pk]))
+            self.assertRedirects(answer, reverse("visits:visit", args=[visit.pk]))
+
+    def test_hostile_widths_and_beginnings(self):
+        for width in ("", "-1", "9" * 40, "²", "nan"):
+            self.assertEqual(self.client.get(f"{self.address}lanes/?width={width}").status_code, 200)
+        payload = self.payloads()["ph-strip"]
+        for known in ({"ph": "7"}, {"ph": True}, {"temperature": 1e400}):
+            payload["begin"]["known"] = known
+            made = {"id": str(uuid.uuid4()), "seq": 1, "at": timezone.now().isoformat(), "device": "x", "run": ""}
+            body = json.dumps({"taps": [made | {"kind": "test_begun", "data": payload["begin"]}], "known": 0})
+            answer = self.client.post(payload["address"], body, content_type="application/json")
+            self.assertLess(answer.status_code, 500)
+        self.assertEqual(Determination.objects.for_team(self.membership.team).count(), 0)
