@@ -45,6 +45,11 @@ class OnBoard(NamedTuple):
         return self.until is not None and self.until - timezone.now() < _PRESSES
 
     @property
+    def too_old(self) -> bool:
+        """Whether its sample is older than the method allows."""
+        return self.until is not None and timezone.now() > self.until
+
+    @property
     def until(self) -> datetime | None:
         """By when it should begin, where its sample does not keep."""
         if self.determination is None or self.begin is None:

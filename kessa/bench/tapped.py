@@ -102,6 +102,12 @@ def _is_number(value: Any) -> bool:
     return isinstance(value, int | float) and abs(value) < _LARGEST and math.isfinite(value)
 
 
+def _seen(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    if not any(part.key == data.get("part") and not part.counted for part in determination.method.parts):
+        raise BadTap("A reading names what was read.")
+    return {"part": data["part"]}
+
+
 def _answer(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
     return {"key": str(data.get("key")), "value": answer(determination.method, data.get("key"), data.get("value"))}
 
@@ -125,6 +131,7 @@ _CARRIED: dict[str, Callable[[dict[str, Any], Determination], dict[str, Any]]] =
     events.END: _end,
     events.STEP: _step,
     events.TIMER: _clock,
+    events.SEEN: _seen,
     events.READ: _reading,
     events.ANSWERED: _answer,
 }

@@ -45,6 +45,8 @@ def _words(tap: Tap, by_id: dict[str, Tap], method: Method) -> str:
     data = tap.data
     if tap.kind == events.READ:
         return f"read {_part(method, data['part'])}{said(data['reading'])}"
+    if tap.kind == events.SEEN:
+        return f"read {_part(method, data['part'])}: its number follows"
     if tap.kind == events.END:
         return "it stays: end" if data.get("endpoint", True) else "no end: over the range"
     if tap.kind == events.BACK:

@@ -24,6 +24,7 @@ class Line(NamedTuple):
     scale: Scale
     now: Observation | None
     before: str
+    value_before: float | None
     unit_before: str
     wanted: bool
     instruments: list[Instrument]
@@ -105,6 +106,7 @@ def field_sheet(visit: Visit) -> Sheet:
             scale,
             now.get(scale.key),
             scale.said(past[scale.key].value) if scale.key in past else "",
+            past[scale.key].value if scale.key in past else None,
             past[scale.key].display_unit if scale.key in past else "",
             scale.key in wanted,
             _likely_first(scale, of_team, past.get(scale.key)),

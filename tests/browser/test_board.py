@@ -3,8 +3,11 @@
 from playwright.sync_api import expect
 
 from kessa.bench.models import Determination
+from kessa.bench.state import bench_of
+from kessa.core.runs.timing import timing
 from kessa.log.models import Result
 from kessa.rounds.services import plan_stop
+from kessa.taps.selectors import counted
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import drawn, planned, stocked_kit, visited
@@ -39,8 +42,11 @@ class OnTheBoard(BrowserTest):
     def up_to_the_clock(self, page):
         """Do what is asked and to be done until the clock is started."""
         start = page.get_by_role("button", name="Start the clock")
+        clear = page.get_by_role("button", name="Clear", exact=True)
         for _ in range(12):
             self.answer(page)
+            if clear.is_visible():
+                clear.click()
             if start.is_visible():
                 start.click()
                 return
@@ -85,6 +91,55 @@ class OnTheBoard(BrowserTest):
         expect(page.get_by_text("Snap the ampoule's tip").filter(visible=True)).to_be_visible()
         self.assertEqual(Result.objects.for_team(self.team).get().value, 28)
         self.assertEqual(Determination.objects.for_team(self.team).count(), 2)
+
+    def test_a_clicker_a_voice_and_an_eye_that_is_quicker_than_the_hand(self):
+        page = self.open(PHONE)
+        page.add_init_script("""
+            window.said = [];
+            window.SpeechSynthesisUtterance = class { constructor(words) { this.words = words; } };
+            const voice = { cancel() {}, speak: (each) => said.push(each.words) };
+            Object.defineProperty(window, "speechSynthesis", { value: voice });
+        """)
+        page.clock.install()
+        page.goto(f"{self.address}/bench/visit/{self.visit.pk}/")
+        self.assert_saved(page)
+        page.get_by_role("button", name="Say it aloud").click()
+        page.get_by_role("button", name="Keys").click()
+        for act, key in (("one more", "PageDown"), ("it stays", "PageUp"), ("next", "F9")):
+            page.get_by_role("button", name=f"Learn: {act}").click()
+            page.keyboard.press(key)
+            expect(page.get_by_text("Learnt.")).to_be_visible()
+        self.assert_accessible(page)
+        page.get_by_role("button", name="Close").click()
+        self.chip(page, "Chloride").click()
+        for _ in range(5):
+            self.answer(page)
+            page.keyboard.press("F9")
+        page.keyboard.press("PageDown")
+        page.keyboard.press("PageDown")
+        self.assert_count(page, 2)
+        said = page.evaluate("said")
+        self.assertEqual(said[-2:], ["1", "2"])
+        self.assertIn("Indicator powder in, whole packet; lid on, swirl until yellow", said)
+        page.keyboard.press("PageUp")
+        expect(page.get_by_text("End at 2 drops")).to_be_visible()
+        self.chip(page, "Phosphate").click()
+        self.up_to_the_clock(page)
+        page.clock.run_for(301_000)
+        self.chip(page, "Phosphate").click()
+        page.get_by_role("button", name="Done, next").click()
+        page.get_by_role("button", name="Read: its number after").click()
+        page.clock.run_for(900_000)
+        expect(page.get_by_text("read: now its number")).to_be_visible()
+        page.get_by_role("radiogroup", name="Phosphate").get_by_role("radio").nth(3).check(force=True)
+        page.get_by_role("button", name="Keep this reading").click()
+        self.assert_saved(page)
+        run = bench_of(
+            phosphate := Determination.objects.for_team(self.team).get(family="phosphate-comparator"),
+            counted(self.team, phosphate.pk),
+        )
+        # Typed a quarter of an hour later, it was read in its time.
+        self.assertEqual(timing(phosphate.method, run.samples[1], run.answers), {})
 
     def test_begun_by_hand_in_another_order_and_seen_from_a_desk(self):
         page = self.board(DESK)

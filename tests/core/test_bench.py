@@ -75,6 +75,9 @@ class RunsFromEvents(TestCase):
                 got = {**asdict(state), "steps": sorted(state.steps), "missing": list(state.missing)}
                 got["clock"] = state.clock and told(state.clock)
                 got["clocks"] = {str(step): told(clock) for step, clock in state.clocks.items()}
+                got["seen"] = {
+                    part: at.isoformat(timespec="milliseconds")[:-6] + "Z" for part, at in state.seen.items()
+                }
                 got["readings"] = {part: told(reading) for part, reading in state.readings.items()}
                 self.assertEqual({key: got[key] for key in case["state"]}, case["state"])
 

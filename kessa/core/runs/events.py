@@ -8,8 +8,8 @@ from typing import Any, NamedTuple
 
 DROP, BACK, TURN, END = "drop_added", "taken_back", "began_to_turn", "end_called"
 STEP, TIMER, VOID, SKIP = "step_done", "timer_started", "voided", "blank_skipped"
-READ, STOP, CORRECTED = "reading_taken", "stopped", "corrected"
-RUN_EVENTS = (DROP, BACK, TURN, END, STEP, TIMER, VOID, SKIP, READ, STOP)
+SEEN, READ, STOP, CORRECTED = "seen", "reading_taken", "stopped", "corrected"
+RUN_EVENTS = (DROP, BACK, TURN, END, STEP, TIMER, VOID, SKIP, SEEN, READ, STOP)
 # Of the whole determination, not of a run.
 ANSWERED, CLOSED, REOPENED = "answered", "closed", "reopened"
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from kessa.core.runs.events import CORRECTED, DROP, END, READ, SKIP, STEP, STOP, TIMER, TURN, VOID, Event, live
+from kessa.core.runs.events import CORRECTED, DROP, END, READ, SEEN, SKIP, STEP, STOP, TIMER, TURN, VOID, Event, live
 
 
 class Clock(NamedTuple):
@@ -31,8 +31,9 @@ class RunState:
 
     `endpoint` is None while counting, True when the end was called, False when the maximum was reached without one.
     `clock` is the one for a colour to last, `clocks` those of steps, by step. `readings` are by part; `missing` are the
-    parts not read yet. `late` counts taps that came after the end or beyond the maximum: kept, but not counted.
-    `ended_by` is the event that called the end, `corrected` whether a later act put the count or a reading right.
+    parts not read yet, `seen` when the eye took those whose number was not typed yet. `late` counts taps that came
+    after the end or beyond the maximum: kept, but not counted. `ended_by` is the event that called the end,
+    `corrected` whether a later act put the count or a reading right.
     """
 
     count: int = 0
@@ -46,6 +47,7 @@ class RunState:
     clocks: dict[int, Clock] = field(default_factory=dict)
     readings: dict[str, Reading] = field(default_factory=dict)
     missing: tuple[str, ...] = ()
+    seen: dict[str, datetime] = field(default_factory=dict)
     late: int = 0
     ended_by: str | None = None
     corrected: bool = False
@@ -132,12 +134,17 @@ def _start_clock(state: RunState, event: Event) -> None:
 
 
 def _read(state: RunState, event: Event) -> None:
-    """Keep a reading; read again, the last one counts."""
+    """Keep a reading as of when the eye took it; read again, the last one counts."""
     if state.stopped or state.voided:
         return
     part = event.data["part"]
-    state.readings[part] = Reading(event.at, event.data["reading"], event.id)
+    at = state.seen.pop(part, event.at)
+    state.readings[part] = Reading(min(at, event.at), event.data["reading"], event.id)
     state.missing = tuple(key for key in state.missing if key != part)
+
+
+def _see(state: RunState, event: Event) -> None:
+    state.seen[event.data["part"]] = event.at
 
 
 def _stop(state: RunState, event: Event) -> None:
@@ -156,5 +163,5 @@ def _correct(state: RunState, event: Event) -> None:
         state.corrected = True
 
 
-_UNTIL_FINISHED = {TURN: _turn, END: _end, SKIP: _skip, TIMER: _start_clock}
+_UNTIL_FINISHED = {TURN: _turn, END: _end, SKIP: _skip, TIMER: _start_clock, SEEN: _see}
 _ALWAYS = {VOID: _void, STEP: _step, READ: _read, STOP: _stop, CORRECTED: _correct}

@@ -253,6 +253,12 @@ def fade(percent: int) -> float:
 
 
 @register.filter
+def split_pairs(text: str) -> list[list[str]]:
+    """Split at commas, and each piece at its equals sign."""
+    return [pair.split("=") for pair in text.split(",")]
+
+
+@register.filter
 def split_words(text: str) -> list[str]:
     """Split at commas."""
     return text.split(",")

@@ -67,6 +67,9 @@ export const acts = {
     const reading = takeReading(bench, button.dataset.of);
     if (reading) bench.tap("reading_taken", { part: button.dataset.of, reading });
   },
+  seen(bench, button) {
+    bench.tap("seen", { part: button.dataset.of });
+  },
   readOver(bench, button) {
     bench.tap("reading_taken", { part: button.dataset.of, reading: { over: true } });
   },

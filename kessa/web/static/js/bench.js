@@ -6,6 +6,7 @@ import { putOnShelf } from "./shelf.js";
 import { show } from "./show.js";
 import { showClocks } from "./show-clocks.js";
 import { Standing } from "./standing.js";
+import { speakOf } from "./voice.js";
 
 export class Bench {
   // onDrawn(bench) after it was drawn anew; onClosed(bench, page) when it stands in the log.
@@ -51,6 +52,7 @@ export class Bench {
   draw() {
     this.now = { ...this.standing.stand([...this.keeper.taps.values()], this.opened), waiting: this.keeper.waiting.size };
     show(this);
+    speakOf(this);
     this.onDrawn(this);
     if (!this.now.run && this.now.counted.length) this.askOutcome();
   }

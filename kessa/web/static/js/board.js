@@ -3,6 +3,7 @@
 import { Bench } from "./bench.js";
 import { showSaved, wire } from "./hands.js";
 import { stateOf } from "./test-state.js";
+import { speak } from "./voice.js";
 
 const board = document.querySelector("[data-board]");
 const said = board.querySelector("[data-board-said]");
@@ -24,7 +25,9 @@ function showTest(bench) {
   shown = bench;
   for (const each of benches) each.root.hidden = each !== bench;
   for (const each of benches) chipOf(each)?.setAttribute("aria-pressed", String(each === bench));
-  if (changed) window.scrollTo({ top: 0 });
+  if (!changed) return;
+  window.scrollTo({ top: 0 });
+  speak(nameOf(bench));
 }
 
 const place = (bench) => {
@@ -47,7 +50,9 @@ function bringForward() {
   if (free && next && next !== shown) showTest(next);
   const due = benches.filter((bench) => bench !== shown && bench.now && stateOf(bench).kind === "due");
   const words = due.map((bench) => `${nameOf(bench)}: ${stateOf(bench).words}`).join(" · ");
-  if (said.textContent !== words) said.textContent = words;
+  if (said.textContent === words) return;
+  said.textContent = words;
+  speak(words);
 }
 
 // A step is done: a test whose clock has rung comes forward before the next one is begun.

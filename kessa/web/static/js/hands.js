@@ -1,6 +1,7 @@
 // Fingers and keys at the bench: what is tapped is done in the test that the hands are at.
 
 import { acts } from "./acts.js";
+import { meaningOf, wireLearning } from "./learnt.js";
 import { setting, tick } from "./sound.js";
 
 const KEYS = { " ": ["drop", "over"], Backspace: ["back", "unread", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["clock", "wait"], k: ["read"], "?": ["keys"] };
@@ -42,11 +43,13 @@ export function wire(atHand) {
       atHand().draw();
     });
   showToggles();
+  wireLearning(document.querySelector("[data-keys]"));
   document.addEventListener("keydown", (event) => key(event, atHand()));
 }
 
 function key(event, bench) {
-  const names = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
+  const learnt = meaningOf(event.key);
+  const names = learnt ?? KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
   if (!bench?.now || !names || event.repeat || event.ctrlKey || event.metaKey || event.altKey || document.querySelector("[data-keys]").open) return;
   // Space and enter belong to the control that has the focus, if it can be seen: a closed dialog's button may hold on to
   // the focus until the next frame.
@@ -54,9 +57,9 @@ function key(event, bench) {
   const free = !focused || focused === document.body || focused.id === "main" || !focused.checkVisibility();
   const asked = bench.one("li.now [data-ask]");
   if (event.key === "Enter" && focused?.matches("li.now [data-ask] input")) acts.answer(bench, asked.querySelector("[data-act=answer]"));
-  if ((event.key === " " || event.key === "Enter") && !free) return;
+  if (!learnt && (event.key === " " || event.key === "Enter") && !free) return;
   if (focused?.matches("input:not([type=radio], [type=range]), select, textarea") && event.key !== "Escape") return;
-  if (event.key === "n" && asked) {
+  if (event.key === "n" && asked && !learnt) {
     event.preventDefault();
     return asked.querySelector("input, button").focus();
   }

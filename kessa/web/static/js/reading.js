@@ -58,8 +58,13 @@ function showWindow(bench, fieldset, read) {
   const { run, answers } = bench.now;
   const place = fieldset.querySelector("[data-window]");
   const window = run && bench.standing.readingWindow(fieldset.dataset.part, run, answers);
+  const seen = run?.state.seen[fieldset.dataset.part];
+  const eye = fieldset.querySelector("[data-act=seen]");
+  // Where the time of reading counts, the eye may take it now, and the hands write after.
+  if (eye) eye.hidden = Boolean(read || seen || !window?.closes);
   let [words, state] = ["", ""];
   if (read) [words, state] = late(window, Date.parse(read.at)) ?? ["read", "read"];
+  else if (seen) [words, state] = [`${late(window, Date.parse(seen))?.[0] ?? "read"}: now its number`, "due"];
   else if (window) {
     const now = Date.now();
     if (now < window.opens) [words, state] = [`read in ${clockWords(window.opens - now)}`, "running"];

@@ -17,7 +17,7 @@ export const deriveRun = (events, most, parts) => deriveLive(liveEvents(events),
 
 // The same of events that are in order, without those taken back.
 export function deriveLive(live, most, parts = []) {
-  const state = { count: 0, first_change: null, endpoint: null, voided: false, skipped: false, stopped: false, steps: new Set(), clock: null, clocks: {}, readings: {}, missing: [...parts], late: 0 };
+  const state = { count: 0, first_change: null, endpoint: null, voided: false, skipped: false, stopped: false, steps: new Set(), clock: null, clocks: {}, readings: {}, missing: [...parts], seen: {}, late: 0 };
   for (const event of live) apply(state, event, most);
   return state;
 }
@@ -52,6 +52,8 @@ function apply(state, event, most) {
     state.steps.add(event.data.step);
   } else if (event.kind === "timer_started") {
     if (!finished) startClock(state, event);
+  } else if (event.kind === "seen") {
+    if (!finished) state.seen[event.data.part] = event.at;
   } else if (event.kind === "reading_taken") {
     if (!state.stopped && !state.voided) read(state, event);
   } else if (event.kind === "stopped") {
@@ -76,8 +78,10 @@ function correct(state, right) {
   }
 }
 
-// Read again, the last reading counts.
+// A reading counts as of when the eye took it. Read again, the last one counts.
 function read(state, event) {
-  state.readings[event.data.part] = { at: event.at, raw: event.data.reading };
+  const seen = state.seen[event.data.part];
+  delete state.seen[event.data.part];
+  state.readings[event.data.part] = { at: seen && seen < event.at ? seen : event.at, raw: event.data.reading };
   state.missing = state.missing.filter((part) => part !== event.data.part);
 }

@@ -2,6 +2,7 @@
 
 import { showReadings } from "./reading.js";
 import { hint } from "./said.js";
+import { stayAwake } from "./awake.js";
 import { clockWords, putOnShelf } from "./shelf.js";
 import { ring } from "./sound.js";
 
@@ -10,6 +11,7 @@ export function showClocks(bench) {
   const { now } = bench;
   const { run } = now;
   const running = now.closing ? [] : bench.standing.clocksOf(run, now.answers);
+  stayAwake(bench.given.stream, running.length > 0);
   const kept = JSON.stringify(running);
   if (kept !== bench.shelved) {
     bench.shelved = kept;

@@ -192,7 +192,7 @@ export class Standing {
       const { what } = this.given.steps[step].wait;
       if (present === Number(step)) return [[clock.at, what, step, { opens: later(clock.at, clock.seconds), closes: null }]];
       if (present < Number(step)) return [];
-      const waiting = this.given.parts.filter((part) => !run.state.readings[part.key] && this.clockStep(part.key, answers) === Number(step));
+      const waiting = this.given.parts.filter((part) => !run.state.readings[part.key] && !run.state.seen[part.key] && this.clockStep(part.key, answers) === Number(step));
       // After a wait of "at least" nothing presses once the person has gone on. Parts that share their time share a clock.
       const together = new Map();
       for (const part of waiting) together.set(String(part.read_s), [...(together.get(String(part.read_s)) ?? []), part]);

@@ -13,6 +13,7 @@ export function stateOf(bench) {
   const { run } = now;
   if (!run) return { kind: "between", words: bench.choices().go?.[1] === "close" ? "to write down" : "next run" };
   if (!bench.keeper.taps.size) return { kind: "fresh", words: "" };
+  if (Object.keys(run.state.seen).length) return { kind: "doing", words: "read: its number", inHand: true };
   const clock = waitedFor(bench);
   if (clock && Date.now() < clock.opens) return { kind: standing.isAttended(now) ? "doing" : "waiting", words: clockWords(clock.opens - Date.now()), inHand: true };
   if (clock) return { kind: "due", presses: Boolean(clock.closes), words: dueWords(clock) };
