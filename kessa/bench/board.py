@@ -63,7 +63,7 @@ def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
     planned = [
         OnBoard(each.plan.family, _name(each.plan.method), each.plan.runs, each.sample, each.determination)
         if each.determination
-        else _drafted(by, each.sample, each.plan.family, each.plan.runs)
+        else draft_of(by, each.sample, each.plan.family, each.plan.runs)
         for each in sheet.tests
         if each.sample
     ]
@@ -76,13 +76,14 @@ def _name(method: Method) -> str:
     return ", ".join(method.parameters) if len(method.parameters) <= 2 else method.test_name
 
 
-def _drafted(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
+def draft_of(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
+    """Return a test as it would begin on a sample, which may be one that is still to be drawn."""
     lowest = families_of(by.team_id)[family][0]
     said = proposed(sample, family)
     # The same test begun on two phones is one test.
     number = uuid.uuid5(sample.pk, family)
     try:
-        draft, lots = drafted(by, number, said, timezone.now())
+        draft, lots = drafted(by, number, said, timezone.now(), sample)
     except BadTap as refusal:
         return OnBoard(family, _name(lowest), runs, sample, None, refused=str(refusal))
     return OnBoard(family, _name(draft.method), runs, sample, draft, said, tuple(lots))

@@ -2,8 +2,11 @@
 
 from typing import Any
 
+from django.http import HttpRequest
+from django.template.loader import render_to_string
 from django.urls import reverse
 
+from kessa.bench.board import OnBoard
 from kessa.bench.inputs import inputs_of
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, bench_of
@@ -15,7 +18,8 @@ from kessa.log import history
 from kessa.log.judgement import judged
 from kessa.log.selectors import earlier_results
 from kessa.taps.models import Tap
-from kessa.taps.selectors import as_sent
+from kessa.taps.selectors import as_sent, counted
+from kessa.taps.services import whose
 
 
 def bench_payload(
@@ -72,8 +76,8 @@ def bench_payload(
     }
 
 
-def panel_of(determination: Determination, taps: list[Tap], whose: str) -> dict[str, Any]:
-    """Return what bench/panel.html shows of a test; `whose` is the signed name that its taps are given."""
+def panel_of(determination: Determination, taps: list[Tap], named: str) -> dict[str, Any]:
+    """Return what bench/panel.html shows of a test; `named` is the signed name that its taps are given."""
     place, method = determination.place, determination.method
     series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
@@ -84,9 +88,24 @@ def panel_of(determination: Determination, taps: list[Tap], whose: str) -> dict[
         "method": method,
         "earlier": past,
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"]),
-        "payload": bench_payload(determination, taps, bench, usual) | {"whose": whose},
+        "payload": bench_payload(determination, taps, bench, usual) | {"whose": named},
         **outcome_context(determination, bench),
     }
+
+
+def panel_on_board(request: HttpRequest, test: OnBoard, *, several: bool, along: bool = False) -> str:
+    """Write a test's part of the board; nothing where there is nothing to do in it.
+
+    Taken along, it knows neither its number nor its sample's: the page makes them.
+    """
+    found = test.determination
+    if found is None or found.closed_at:
+        return ""
+    taps = [] if test.begin else counted(found.team_id, found.pk)
+    panel = panel_of(found, taps, whose(request.membership))  # type: ignore[attr-defined]
+    here = "" if along else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
+    panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here, "family": test.family}
+    return render_to_string("bench/panel.html", panel | {"test": test, "board": several, "along": along}, request)
 
 
 def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:

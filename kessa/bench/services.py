@@ -82,9 +82,12 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
     return determination
 
 
-def drafted(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime) -> tuple[Determination, list[Lot]]:
+def drafted(
+    by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime, to_be_drawn: Sample | None = None
+) -> tuple[Determination, list[Lot]]:
     """Return a test as it would begin at a moment, not kept yet, and the lots it would use; raises BadTap.
 
+    `to_be_drawn` is a sample that is not kept yet either.
     `method` is a key; `sample` the number of the sample, none for a blank or a standard; `purpose` and `against` those
     of a check; `dilution`, `kit`, `lots` that were seen, `lot` read off a bottle, `instrument`; `continues` a test that
     went over its range, `supersedes` one that is repeated; `known` is what the page knew of the sample when it led the
@@ -96,7 +99,8 @@ def drafted(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetim
     purpose = said.get("purpose") or Purpose.SAMPLE
     if purpose not in Purpose.values:
         raise BadTap("A test is run on a sample, a blank, a standard or a spiked sample.")
-    sample = _sample(by, said.get("sample"), needed=purpose in (Purpose.SAMPLE, Purpose.SPIKE))
+    needed = purpose in (Purpose.SAMPLE, Purpose.SPIKE)
+    sample = to_be_drawn or _sample(by, said.get("sample"), needed=needed)
     before, repeated = _before(by, said.get("continues"), sample), _before(by, said.get("supersedes"), sample)
     if before and hasattr(before, "continued_by"):
         raise BadTap("Somebody went on with this test already: open it from its result.")

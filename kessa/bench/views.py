@@ -7,18 +7,16 @@ from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.template.loader import render_to_string
-from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench import services
-from kessa.bench.board import OnBoard, tests_of
+from kessa.bench.board import tests_of
 from kessa.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.bench.lanes import lanes_of
 from kessa.bench.models import Determination, Purpose
-from kessa.bench.page import outcome_context, panel_of
+from kessa.bench.page import outcome_context, panel_of, panel_on_board
 from kessa.bench.selectors import known_of, open_determinations, test_at
 from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
@@ -138,21 +136,9 @@ def board(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     tests = tests_of(request.membership, field_sheet(visit)) if visit else []
     if not visit or not tests:
         return redirect("visits:visit", pk)
-    shown = [(test, _panel(request, test, several=len(tests) > 1)) for test in tests]
+    shown = [(test, panel_on_board(request, test, several=len(tests) > 1)) for test in tests]
     context = {"visit": visit, "tests": shown, "several": len(tests) > 1, "open": any(panel for _, panel in shown)}
     return render(request, "bench/board.html", context)
-
-
-def _panel(request: HttpRequest, test: OnBoard, *, several: bool) -> str:
-    """Write a test's part of the board; nothing where there is nothing to do in it."""
-    found = test.determination
-    if found is None or found.closed_at:
-        return ""
-    taps = [] if test.begin else counted(found.team_id, found.pk)
-    panel = panel_of(found, taps, whose(request.membership)) | {"test": test, "board": several}
-    here = f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
-    panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
-    return render_to_string("bench/panel.html", panel, request)
 
 
 @member

@@ -10,7 +10,7 @@ from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.instruments.models import Instrument
-from kessa.instruments.selectors import instruments_of
+from kessa.instruments.selectors import CHECK_FAILED, instruments_of
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.models import Observation, Sample, Visit
@@ -40,6 +40,11 @@ class Line(NamedTuple):
             else ""
         )
         return self.scale.said(self.now.value) + shown
+
+    @property
+    def first_failed(self) -> bool:
+        """Whether all that measures it failed its last check: none of them is chosen beforehand."""
+        return bool(self.instruments) and CHECK_FAILED in self.instruments[0].faults  # type: ignore[attr-defined]
 
     @property
     def likely_unit(self) -> str:
@@ -96,9 +101,9 @@ class Sheet(NamedTuple):
         return any(line.wanted for line in self.in_place)
 
 
-def field_sheet(visit: Visit) -> Sheet:
-    """Put a visit's field sheet together."""
-    plans, wanted = planned_at(visit)
+def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | None = None) -> Sheet:
+    """Put a visit's field sheet together; of one that has not begun from what is `planned` for it."""
+    plans, wanted = planned or planned_at(visit)
     now, past = observations_of(visit), _before(visit)
     of_team = instruments_of(visit.team)
     lines = [
@@ -137,10 +142,10 @@ def _begun(team: int, visit: Any) -> Any:
 
 
 def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | None) -> list[Instrument]:
-    """Return what measures a scale: the one used here last, then those that nothing stands against."""
+    """Return what measures a scale: the one used here last, those that nothing stands against, failed ones last."""
     used = last.instrument_id if last else None
     fitting = [each for each in of_team if each.measures == scale.key]
-    return sorted(fitting, key=lambda each: (each.pk != used, len(each.faults)))  # type: ignore[attr-defined]
+    return sorted(fitting, key=lambda each: (CHECK_FAILED in each.faults, each.pk != used, len(each.faults)))  # type: ignore[attr-defined]
 
 
 def _before(visit: Visit) -> dict[str, Observation]:

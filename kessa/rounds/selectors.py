@@ -169,7 +169,11 @@ def next_days(rounds: Iterable[Round], after: date, last: date) -> list[tuple[da
 
 def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
     """Return the tests and in-place readings that a visit is for, the fullest plan of each test."""
-    stops = [settled.stop for settled in _settled_by(team=visit.team_id, visit=visit.pk)]
+    return planned_for([settled.stop for settled in _settled_by(team=visit.team_id, visit=visit.pk)])
+
+
+def planned_for(stops: list[Stop]) -> tuple[list[PlannedTest], list[str]]:
+    """Return the tests and in-place readings that stops ask for, the fullest plan of each test."""
     tests: dict[str, PlannedTest] = {}
     for test in (test for stop in stops for test in stop.tests.all()):
         known = tests.get(test.family)

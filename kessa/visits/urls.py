@@ -2,11 +2,12 @@
 
 from django.urls import path
 
-from kessa.visits import views
+from kessa.visits import views, views_along
 
 app_name = "visits"
 urlpatterns = [
     path("begin/<int:place_pk>/", views.begin, name="begin"),
+    path("along/<int:place_pk>/", views_along.along, name="along"),
     path("sample/at/<int:place_pk>/", views.sample, name="sample"),
     path("sample/<uuid:pk>/right/", views.put_sample_right, name="put_sample_right"),
     path("<uuid:pk>/", views.visit, name="visit"),

@@ -23,7 +23,7 @@ from kessa.people.access import member
 from kessa.photographs.selectors import photographs_of
 from kessa.places.models import Place
 from kessa.places.selectors import pairs_of
-from kessa.rounds.field_sheet import field_sheet
+from kessa.rounds.field_sheet import Line, Sheet, field_sheet
 from kessa.rounds.selectors import dues_at
 from kessa.rules.selectors import house_rules
 from kessa.taps.forms import OnceForm
@@ -58,20 +58,23 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
             return redirect("visits:visit", mine.pk)
         said = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
         return _tapped(request, once.number, "visit_begun", said) or redirect("visits:visit", once.number)
+    context = {"form": form, "once": once, **before_going(place)}
+    return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
+
+
+def before_going(place: Place) -> dict[str, Any]:
+    """What is to be read before one goes to a place: what is due there, hazards, what is worn, the team's rules."""
     dues = dues_at(place)
     prefetch_related_objects([due.stop for due in dues], "tests")
     methods = {test.family: led_at(test.method, place.kind) for due in dues for test in due.stop.tests.all()}
-    context = {
+    return {
         "place": place,
-        "form": form,
-        "once": once,
         "dues": dues,
         # Why it is worn stands with the hazards.
         "wear": list(dict.fromkeys(method.wear.split(":")[0] for method in methods.values() if method.wear)),
         "hazards": hazards_of([use.supply for method in methods.values() for use in method.uses]),
-        "rules": house_rules(team),
+        "rules": house_rules(place.team_id),
     }
-    return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
 
 
 def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
@@ -183,17 +186,14 @@ def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     if not found.is_open:
         return redirect("visits:visit", pk)
     sheet = field_sheet(found)
-    groups: dict[str, list[Any]] = {}
-    for line in [*sheet.in_place, *sheet.circumstances]:
-        groups.setdefault(line.scale.group, []).append(line)
     payload = {
         "stream": str(found.pk),
         "address": reverse("taps:receive", args=["visit", pk]),
         "whose": whose(request.membership),
         "taps": noted_taps(found),
-        "scales": _number_scales(found, usual_seen(found.place)),
+        "scales": number_scales(found.place),
     }
-    context = {"visit": found, "groups": groups, "in_place": IN_PLACE, "payload": payload}
+    context = {"visit": found, "groups": by_group(sheet), "in_place": IN_PLACE, "payload": payload}
     return render(request, "visits/circumstances.html", context)
 
 
@@ -338,8 +338,17 @@ def _led(
     return redirect(page) if page else redirect("visits:visit", pk)
 
 
-def _number_scales(found: Visit, usual: dict[str, Any]) -> dict[str, Any]:
+def by_group(sheet: Sheet) -> dict[str, list[Line]]:
+    """Return the lines of a field sheet as the page of circumstances shows them: those read in place first."""
+    groups: dict[str, list[Line]] = {}
+    for line in [*sheet.in_place, *sheet.circumstances]:
+        groups.setdefault(line.scale.group, []).append(line)
+    return groups
+
+
+def number_scales(place: Place) -> dict[str, Any]:
     """Each scale that is a number, for the page: its units by slope and offset, and what is usual at the place."""
+    usual = usual_seen(place)
     return {
         scale.key: {
             "own": scale.unit,
@@ -347,7 +356,7 @@ def _number_scales(found: Visit, usual: dict[str, Any]) -> dict[str, Any]:
             "units": {unit: _line(scale, unit) for unit in scale.units},
             "usual": [usual[scale.key].low, usual[scale.key].high] if scale.key in usual else None,
         }
-        for scale in scales_for(found.place.kind_key)
+        for scale in scales_for(place.kind_key)
         if scale.unit
     }
 

@@ -1,6 +1,7 @@
 """Pages that belong to no noun of the job: errors, the way home, the worker that keeps pages for no signal."""
 
 import sys
+from pathlib import Path
 from typing import Any
 
 from django.contrib.staticfiles.storage import staticfiles_storage
@@ -13,6 +14,20 @@ from django.views.decorators.http import require_GET
 from pydantic import ValidationError
 
 from kessa.people.access import anyone, member
+
+_STATIC = Path(__file__).parent / "static"
+_SHELL = (
+    "css/kessa.css",
+    "css/bench.css",
+    "css/board.css",
+    "css/reading.css",
+    "css/plan.css",
+    "css/bulma.css",
+    "mark.svg",
+    "vendor/idb/index.js",
+    "vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
+    "vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",
+)
 
 
 @anyone
@@ -33,20 +48,23 @@ def more(request: HttpRequest) -> HttpResponse:
 @require_GET
 def worker(request: HttpRequest) -> HttpResponse:
     """Serve the page-keeping worker from the root, so that it may keep any page."""
-    shell = [
-        staticfiles_storage.url(path)
-        for path in (
-            "css/kessa.css",
-            "css/bench.css",
-            "css/board.css",
-            "css/reading.css",
-            "css/plan.css",
-            "css/bulma.css",
-            "vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
-            "vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",
-        )
-    ]
+    scripts = [f"js/{path.name}" for path in sorted((_STATIC / "js").glob("*.js"))]
+    shell = [staticfiles_storage.url(path) for path in (*_SHELL, *scripts)]
     return render(request, "worker.js", {"shell": shell}, content_type="text/javascript")
+
+
+@anyone
+@require_GET
+def not_along(request: HttpRequest) -> HttpResponse:
+    """What is shown without a signal instead of a page that was not taken along: it names nobody."""
+    return HttpResponse(render_to_string("not_along.html"))
+
+
+@member
+@require_GET
+def phone(request: HttpRequest) -> HttpResponse:
+    """What this device keeps: the page's script tells it, the server knows nothing of it."""
+    return render(request, "phone.html")
 
 
 def _wants_json(request: HttpRequest) -> bool:

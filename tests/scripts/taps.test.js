@@ -111,3 +111,33 @@ test("of many tests that wait, one that the server does not know holds up none o
   assert.deepEqual(["a", "b", "c"].map((stream) => server.at(`/taps/bench/${stream}/`).size), [0, 230, 1]);
   assert.deepEqual((await kept()).filter((tap) => !tap.sent).map((tap) => tap.stream), ["a", "a"]);
 });
+
+test("a test on a sample that is not sent yet waits for its visit, on its own page and on any other", async () => {
+  page();
+  const server = new Server();
+  server.down = true;
+  const keepers = ["visit", "bench"].map((of) => ({ stream: of, address: `/taps/${of}/1/`, whose: "Per", taps: [], begin: true, onChange: () => {}, onClosed: () => {}, onTrouble: () => {} }));
+  const visit = new Keeper(keepers[0]);
+  const bench = new Keeper({ ...keepers[1], after: visit });
+  for (const keeper of [visit, bench]) await keeper.start();
+  visit.add("", "visit_begun");
+  bench.add("", "test_begun");
+  await settled();
+  assert.ok(server.posts.every((post) => post.address === "/taps/visit/1/"));
+  await sendWaiting();
+  assert.ok(server.posts.every((post) => post.address === "/taps/visit/1/"));
+  server.down = false;
+  await sendWaiting();
+  const sent = server.posts.map((post) => post.address);
+  assert.ok(sent.indexOf("/taps/bench/1/") > sent.lastIndexOf("/taps/visit/1/") - 1);
+  assert.deepEqual(["visit", "bench"].map((of) => server.at(`/taps/${of}/1/`).size), [1, 1]);
+});
+
+test("of what has not begun the server is asked nothing", async () => {
+  page();
+  const server = new Server();
+  const keeper = new Keeper({ stream: "2", address: ADDRESS, whose: "Per", taps: [], begin: true, onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
+  await keeper.start();
+  await pass(60);
+  assert.equal(server.posts.length, 0);
+});

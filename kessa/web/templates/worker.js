@@ -1,33 +1,60 @@
-// Keeps the bench and visit pages a person has open, and what it is made of, so that it opens again without a signal.
+// Keeps what a person has open or has taken along, and what it is made of, so that it opens again without a signal.
 
 const PAGES = "kessa-pages";
+// What pages are made of, which is nobody's: it stays when the phone changes hands.
+const MADE_OF = "kessa-shell";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
-const KEPT = /^\/(bench|bench\/visit|visits)\/[0-9a-f]{8}-[0-9a-f-]{27}\/(circumstances\/)?$/;
+const UUID = "[0-9a-f]{8}-[0-9a-f-]{27}";
+const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/|today/|more/|phone/)$`);
+const NOT_ALONG = "{% url 'not_along' %}";
+// With so weak a signal, what is kept comes first.
+const PATIENCE = 3000;
 
 self.addEventListener("install", (event) => {
-  event.waitUntil(caches.open(PAGES).then((cache) => cache.addAll(SHELL)));
+  event.waitUntil(caches.open(MADE_OF).then((cache) => cache.addAll([...SHELL, NOT_ALONG])));
   self.skipWaiting();
 });
 self.addEventListener("activate", (event) => event.waitUntil(self.clients.claim()));
 
-async function fresh(request) {
-  const cache = await caches.open(PAGES);
+async function fetched(request, kept) {
+  const asked = fetch(request);
+  if (!kept) return asked;
+  const late = new Promise((_, refuse) => setTimeout(() => refuse(new Error("no signal")), PATIENCE));
+  asked.catch(() => {});
+  return Promise.race([asked, late]);
+}
+
+async function fresh(request, name) {
+  const cache = await caches.open(name);
+  const kept = await cache.match(request.url);
   try {
-    const answer = await fetch(request);
+    const answer = await fetched(request, kept);
     // A redirect means that the page is no longer this one: signed out, or closed.
     if (answer.ok && !answer.redirected) await cache.put(request.url, answer.clone());
     else if (answer.redirected || answer.status === 404) await cache.delete(request.url);
-    if (answer.status >= 500) return (await cache.match(request.url)) || answer;
+    if (answer.status >= 500) return kept || answer;
     return answer;
   } catch (failure) {
-    const kept = await cache.match(request.url);
     if (kept) return kept;
     throw failure;
   }
 }
 
+// What does not come: a visit that was taken along begins there; else it is said in our words.
+async function elsewhere(request) {
+  const { pathname } = new URL(request.url);
+  const along = pathname.replace("/visits/begin/", "/visits/along/");
+  if (along !== pathname && (await (await caches.open(PAGES)).match(along))) return Response.redirect(along);
+  return (await (await caches.open(MADE_OF)).match(NOT_ALONG)) || Response.error();
+}
+
 self.addEventListener("fetch", (event) => {
   const address = new URL(event.request.url);
   if (event.request.method !== "GET" || address.origin !== self.location.origin) return;
-  if (KEPT.test(address.pathname) || address.pathname.startsWith("/static/")) event.respondWith(fresh(event.request));
+  const isPage = event.request.mode === "navigate";
+  const isMadeOf = address.pathname.startsWith("/static/");
+  if (isMadeOf || KEPT.test(address.pathname)) {
+    const answer = fresh(event.request, isMadeOf ? MADE_OF : PAGES);
+    event.respondWith(isPage ? answer.catch(() => elsewhere(event.request)) : answer);
+  } else if (isPage) event.respondWith(fetch(event.request).catch(() => elsewhere(event.request)));
 });

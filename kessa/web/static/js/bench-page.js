@@ -9,6 +9,6 @@ async function closed(_, page) {
   window.location.assign(page);
 }
 
-const bench = new Bench(document.querySelector("[data-stream]"), { onDrawn: () => showSaved([bench]), onClosed: closed });
+const bench = new Bench(document.querySelector("[data-stream]"), { onDrawn: () => showSaved([bench.keeper]), onClosed: closed });
 wire(() => bench);
 bench.start();

@@ -1,5 +1,6 @@
 // One test on the page: its method and rules, its taps, where it stands, and its part of the page.
 
+import { showTrouble } from "./hands.js";
 import { Keeper } from "./keeper.js";
 import { wireFields } from "./reading.js";
 import { putOnShelf } from "./shelf.js";
@@ -9,8 +10,9 @@ import { Standing } from "./standing.js";
 import { speakOf } from "./voice.js";
 
 export class Bench {
-  // onDrawn(bench) after it was drawn anew; onClosed(bench, page) when it stands in the log.
-  constructor(root, { onDrawn, onClosed }) {
+  // onDrawn(bench) after it was drawn anew; onClosed(bench, page) when it stands in the log; `after` is the keeper of what has
+  // to be sent first.
+  constructor(root, { onDrawn, onClosed, after }) {
     this.root = root;
     this.given = JSON.parse(root.querySelector("script[type='application/json']").textContent);
     this.standing = new Standing(this.given);
@@ -23,7 +25,8 @@ export class Bench {
       ...this.given,
       onChange: () => this.draw(),
       onClosed: (page) => putOnShelf(this.given.stream, this.given.place, this.given.here, []).then(() => onClosed(this, page)),
-      onTrouble: (words) => this.trouble(words),
+      onTrouble: (words) => showTrouble(this.one("[data-trouble]"), words),
+      after,
     });
     wireFields(this);
   }
@@ -66,12 +69,6 @@ export class Bench {
   add(run, kind, data) {
     if (this.given.begin && !this.keeper.taps.size) this.keeper.add("", "test_begun", this.given.begin);
     this.keeper.add(run, kind, data);
-  }
-
-  trouble(words) {
-    const place = this.one("[data-trouble]");
-    place.hidden = !words;
-    place.textContent = words ?? "";
   }
 
   // What the runs come to is the server's to say: it is asked when it is shown, and when another tap has changed it.

@@ -1,157 +1,182 @@
 // The board: all tests of a visit on one page. The one that wants the hands next is shown in full, any other at a tap on its name.
 
 import { Bench } from "./bench.js";
-import { showSaved, wire } from "./hands.js";
+import { wire } from "./hands.js";
 import { stateOf } from "./test-state.js";
 import { speak } from "./voice.js";
 
-const board = document.querySelector("[data-board]");
-const said = board.querySelector("[data-board-said]");
-const lanes = board.querySelector("[data-lanes]");
-const chipOf = (bench) => board.querySelector(`[data-chip="${bench.given.stream}"]`);
-const nameOf = (bench) => chipOf(bench)?.querySelector("b").textContent ?? bench.given.parts[0].parameter;
+export class Board {
+  // onDrawn(benches) after any of them was drawn anew; onAlone(page) when a test that stands alone here is in the log; `after`
+  // is the keeper of what has to be sent before the tests.
+  constructor(root, { onDrawn, onAlone = () => {}, after }) {
+    Object.assign(this, { root, onDrawn, onAlone });
+    this.said = root.querySelector("[data-board-said]");
+    this.lanes = root.querySelector("[data-lanes]");
+    this.shown = null;
+    this.shape = ""; // what the plan depends on, as it was when last asked for
+    this.takeOrder();
+    const heard = { onDrawn: (bench) => this.drawn(bench), onClosed: (bench, page) => this.closed(bench, page), after };
+    this.benches = [...root.querySelectorAll("[data-stream]")].map((each) => new Bench(each, heard));
+    root.addEventListener("click", (event) => this.choose(event.target.closest("[data-chip]")));
+    window.addEventListener("resize", () => {
+      this.shape = "";
+      this.plan();
+    });
+    wire(() => this.shown);
+  }
 
-let order = []; // streams, in the order in which they are attended next, as last planned
-let shown = null;
-let shape = ""; // what the plan depends on, as it was when last asked for
-let drawnAt = 0;
+  start() {
+    const asked = this.benches.find((bench) => `#${bench.given.stream}` === window.location.hash);
+    if (this.benches.length) this.show(asked ?? this.benches.toSorted((a, b) => this.place(a) - this.place(b))[0]);
+    for (const bench of this.benches) bench.start();
+    window.setInterval(() => this.tick(), 500);
+    this.showAllDone();
+  }
 
-const benches = [...board.querySelectorAll("[data-stream]")].map((root) => new Bench(root, { onDrawn: drawn, onClosed: closed }));
+  tick() {
+    for (const bench of this.benches) if (bench.now) this.showChip(bench);
+    this.bringForward();
+    this.moveNow();
+  }
 
-// ---- which test is shown -------------------------------------------------------------------------------------------
+  chipOf(bench) {
+    return this.root.querySelector(`[data-chip="${bench.given.stream}"]`);
+  }
 
-function showTest(bench) {
-  const changed = shown && shown !== bench;
-  shown = bench;
-  for (const each of benches) each.root.hidden = each !== bench;
-  for (const each of benches) chipOf(each)?.setAttribute("aria-pressed", String(each === bench));
-  if (!changed) return;
-  window.scrollTo({ top: 0 });
-  speak(nameOf(bench));
-}
+  nameOf(bench) {
+    return this.chipOf(bench)?.querySelector("b").textContent ?? bench.given.parts[0].parameter;
+  }
 
-const place = (bench) => {
-  const at = order.indexOf(bench.given.stream);
-  return at < 0 ? benches.length + benches.indexOf(bench) : at;
-};
+  // ---- which test is shown -----------------------------------------------------------------------------------------
 
-// What may be gone on with now: what presses first, then as planned; a test that waits for its clock is not among it.
-function nextTest() {
-  const open = benches.filter((bench) => bench.now && !bench.done && !["waiting", "closing"].includes(stateOf(bench).kind));
-  const pressing = (bench) => (stateOf(bench).kind === "due" ? 0 : stateOf(bench).kind === "between" ? 1 : 2);
-  return open.sort((a, b) => pressing(a) - pressing(b) || place(a) - place(b))[0] ?? null;
-}
+  show(bench) {
+    const changed = this.shown && this.shown !== bench;
+    this.shown = bench;
+    for (const each of this.benches) each.root.hidden = each !== bench;
+    for (const each of this.benches) this.chipOf(each)?.setAttribute("aria-pressed", String(each === bench));
+    if (!changed) return;
+    window.scrollTo({ top: 0 });
+    speak(this.nameOf(bench));
+  }
 
-// The hands are free where the test that is shown waits or is done; never in the middle of a count or a reading.
-function bringForward() {
-  const state = shown && stateOf(shown);
-  const free = !shown || shown.done || ["waiting", "closing"].includes(state.kind);
-  const next = nextTest();
-  if (free && next && next !== shown) showTest(next);
-  const due = benches.filter((bench) => bench !== shown && bench.now && stateOf(bench).kind === "due");
-  const words = due.map((bench) => `${nameOf(bench)}: ${stateOf(bench).words}`).join(" · ");
-  if (said.textContent === words) return;
-  said.textContent = words;
-  speak(words);
-}
+  choose(chip) {
+    if (!chip) return;
+    const bench = this.benches.find((each) => each.given.stream === chip.dataset.chip);
+    if (bench.done) window.location.assign(bench.page);
+    else this.show(bench);
+  }
 
-// A step is done: a test whose clock has rung comes forward before the next one is begun.
-function stepDone(bench, before) {
-  const after = bench.now.run && bench.standing.present(bench.now);
-  const moved = before !== undefined && after !== before;
-  const due = benches.find((each) => each !== bench && each.now && stateOf(each).kind === "due" && stateOf(each).presses);
-  if (moved && due && stateOf(bench).kind === "doing" && !stateOf(bench).inHand) showTest(due);
-}
+  place(bench) {
+    const at = this.order.indexOf(bench.given.stream);
+    return at < 0 ? this.benches.length + this.benches.indexOf(bench) : at;
+  }
 
-// ---- drawing -------------------------------------------------------------------------------------------------------
+  // What may be gone on with now: what presses first, then as planned; a test that waits for its clock is not among it.
+  next() {
+    const open = this.benches.filter((bench) => bench.now && !["waiting", "closing", "done"].includes(stateOf(bench).kind));
+    const pressing = (bench) => ({ due: 0, between: 1 })[stateOf(bench).kind] ?? 2;
+    return open.sort((a, b) => pressing(a) - pressing(b) || this.place(a) - this.place(b))[0] ?? null;
+  }
 
-function drawn(bench) {
-  showSaved(benches);
-  const before = bench.before;
-  bench.before = bench.now.run ? bench.standing.present(bench.now) : null;
-  showChip(bench);
-  if (shown === bench && !bench.done) stepDone(bench, before);
-  bringForward();
-  plan();
-}
+  // The hands are free where the test that is shown waits or is done; never in the middle of a count or a reading.
+  bringForward() {
+    const { shown } = this;
+    const free = !shown?.now || ["waiting", "closing", "done"].includes(stateOf(shown).kind);
+    const next = this.next();
+    if (free && next && next !== shown) this.show(next);
+    const due = this.benches.filter((bench) => bench !== this.shown && bench.now && stateOf(bench).kind === "due");
+    const words = due.map((bench) => `${this.nameOf(bench)}: ${stateOf(bench).words}`).join(" · ");
+    if (this.said.textContent === words) return;
+    this.said.textContent = words;
+    speak(words);
+  }
 
-function showChip(bench) {
-  const chip = chipOf(bench);
-  const state = stateOf(bench);
-  if (!chip) return;
-  const place = chip.querySelector("[data-chip-state]");
-  if (place.textContent !== state.words) place.textContent = state.words;
-  chip.className = `test-chip ${state.kind}`;
-  chip.querySelector("[data-chip-until]")?.toggleAttribute("hidden", state.kind !== "fresh");
-}
+  // A step is done: a test whose time runs out comes forward before the next one is begun.
+  afterStep(bench, before) {
+    const due = this.benches.find((each) => each !== bench && each.now && stateOf(each).kind === "due" && stateOf(each).presses);
+    const { kind, inHand } = stateOf(bench);
+    if (before !== undefined && bench.before !== before && due && kind === "doing" && !inHand) this.show(due);
+  }
 
-function closed(bench, page) {
-  bench.done = bench.one("[data-outcome] .result")?.textContent.trim().replaceAll(/\s+/g, " ") || "done";
-  bench.page = page;
-  showChip(bench);
-  shown = null;
-  for (const each of benches) each.root.hidden = true;
-  bringForward();
-  board.querySelector("[data-all-done]").hidden = benches.some((each) => !each.done);
-  if (!lanes) window.location.assign(page);
-  plan();
-}
+  // ---- drawing -----------------------------------------------------------------------------------------------------
 
-// ---- the plan ------------------------------------------------------------------------------------------------------
+  drawn(bench) {
+    const { before } = bench;
+    bench.before = bench.now.run ? bench.standing.present(bench.now) : null;
+    this.showChip(bench);
+    if (this.shown === bench) this.afterStep(bench, before);
+    this.bringForward();
+    this.showAllDone();
+    this.plan();
+    this.onDrawn(this.benches);
+  }
 
-// Planned anew where a step, a clock or a run has changed, by what the server has; without a signal the last plan stands.
-function plan() {
-  if (!lanes || benches.some((bench) => !bench.now || bench.keeper.waiting.size)) return;
-  const now = JSON.stringify(benches.map((bench) => [bench.done, bench.before, Object.keys(bench.now.run?.state.clocks ?? {}).length, bench.now.samples.length, bench.now.counted.length]));
-  if (now === shape) return;
-  shape = now;
-  askLanes();
-}
+  showChip(bench) {
+    const chip = this.chipOf(bench);
+    if (!chip) return;
+    const state = stateOf(bench);
+    const place = chip.querySelector("[data-chip-state]");
+    if (place.textContent !== state.words) place.textContent = state.words;
+    chip.className = `test-chip ${state.kind}`;
+    chip.querySelector("[data-chip-until]")?.toggleAttribute("hidden", state.kind !== "fresh");
+  }
 
-async function askLanes() {
-  try {
-    const answer = await fetch(`${board.dataset.lanesAt}?width=${Math.floor(lanes.clientWidth - 32)}`, { credentials: "same-origin" });
-    if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
-    const open = lanes.querySelector("details")?.open ?? false;
-    lanes.innerHTML = await answer.text();
-    lanes.querySelector("details").open = open;
-    drawnAt = Date.now();
-    const words = lanes.querySelector("[data-order]");
-    order = words.dataset.order.split(" ").filter(Boolean);
-    board.querySelector("[data-lanes-words]").replaceChildren(...words.cloneNode(true).childNodes);
-    bringForward();
-  } catch {
-    shape = "";
+  closed(bench, page) {
+    bench.done = bench.one("[data-outcome] .result")?.textContent.trim().replaceAll(/\s+/g, " ") || "done";
+    bench.page = page;
+    bench.root.hidden = true;
+    this.drawn(bench);
+    if (this.benches.length === 1 && !this.lanes) this.onAlone(page);
+  }
+
+  // Written down is done with, whether or not it is sent yet.
+  get left() {
+    return this.benches.filter((bench) => !bench.now || !["closing", "done"].includes(stateOf(bench).kind));
+  }
+
+  showAllDone() {
+    this.root.querySelector("[data-all-done]").hidden = this.left.length > 0;
+  }
+
+  // ---- the plan ----------------------------------------------------------------------------------------------------
+
+  // Planned anew where a step, a clock or a run has changed, by what the server has; without a signal the last plan stands.
+  plan() {
+    const { benches, lanes } = this;
+    if (!lanes || benches.some((bench) => !bench.now || bench.keeper.waiting.size)) return;
+    const shape = JSON.stringify(benches.map((bench) => [bench.done, bench.before, Object.keys(bench.now.run?.state.clocks ?? {}).length, bench.now.samples.length, bench.now.counted.length]));
+    if (shape === this.shape) return;
+    this.shape = shape;
+    this.askLanes();
+  }
+
+  async askLanes() {
+    try {
+      const answer = await fetch(`${this.root.dataset.lanesAt}?width=${Math.floor(this.lanes.clientWidth - 32)}`, { credentials: "same-origin" });
+      if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
+      const open = this.lanes.querySelector("details")?.open ?? false;
+      this.lanes.innerHTML = await answer.text();
+      this.lanes.querySelector("details").open = open;
+      this.takeOrder();
+      this.bringForward();
+    } catch {
+      this.shape = "";
+    }
+  }
+
+  // The streams of the tests, in the order in which they are attended next, as last planned.
+  takeOrder() {
+    const words = this.lanes?.querySelector("[data-order]");
+    this.order = words?.dataset.order.split(" ").filter(Boolean) ?? [];
+    this.drawnAt = Date.now();
+    if (words) this.root.querySelector("[data-lanes-words]").replaceChildren(...words.cloneNode(true).childNodes);
+  }
+
+  moveNow() {
+    const line = this.lanes?.querySelector("[data-now]");
+    if (!line) return;
+    line.dataset.x ??= line.getAttribute("transform").match(/[\d.]+/)[0];
+    const minutes = (Date.now() - this.drawnAt) / 60000;
+    line.setAttribute("transform", `translate(${Number(line.dataset.x) + minutes * Number(line.dataset.minute)} 0)`);
   }
 }
-
-function moveNow() {
-  const line = lanes?.querySelector("[data-now]");
-  if (!line) return;
-  line.dataset.x ??= line.getAttribute("transform").match(/[\d.]+/)[0];
-  line.setAttribute("transform", `translate(${Number(line.dataset.x) + ((Date.now() - drawnAt) / 60000) * Number(line.dataset.minute)} 0)`);
-}
-
-// ---- hands ---------------------------------------------------------------------------------------------------------
-
-board.addEventListener("click", (event) => {
-  const chip = event.target.closest("[data-chip]");
-  if (!chip) return;
-  const bench = benches.find((each) => each.given.stream === chip.dataset.chip);
-  if (bench.done) window.location.assign(bench.page);
-  else showTest(bench);
-});
-
-wire(() => shown);
-const asked = benches.find((bench) => `#${bench.given.stream}` === window.location.hash);
-if (benches.length) showTest(asked ?? benches[0]);
-for (const bench of benches) bench.start();
-window.setInterval(() => {
-  for (const bench of benches) if (bench.now) showChip(bench);
-  bringForward();
-  moveNow();
-}, 500);
-window.addEventListener("resize", () => {
-  shape = "";
-  plan();
-});

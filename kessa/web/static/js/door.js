@@ -5,7 +5,7 @@ export const BATCH = 200;
 const csrfToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]*)/)?.[1] ?? "";
 
 // What only this browser needs to know of a tap stays here.
-const outgoing = ({ stream, address, sent, ...tap }) => tap;
+const outgoing = ({ stream, address, sent, after, ...tap }) => tap;
 
 // Post taps and return the server's reply; `known` is how many of the stream's taps this page has from it.
 export async function post(address, taps, known) {

@@ -6,9 +6,14 @@ import { setting, tick } from "./sound.js";
 
 const KEYS = { " ": ["drop", "over"], Backspace: ["back", "unread", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["clock", "wait"], k: ["read"], "?": ["keys"] };
 
-export function showSaved(benches) {
+export function showTrouble(place, words) {
+  place.hidden = !words;
+  place.textContent = words ?? "";
+}
+
+export function showSaved(keepers) {
   const place = document.querySelector("[data-saved]");
-  const waiting = benches.reduce((sum, bench) => sum + bench.keeper.waiting.size, 0);
+  const waiting = keepers.reduce((sum, keeper) => sum + keeper.waiting.size, 0);
   place.classList.toggle("waiting", waiting > 0);
   place.textContent = waiting ? `${waiting} tap${waiting === 1 ? "" : "s"} waiting` : "all readings saved";
 }

@@ -30,8 +30,8 @@ function deviceName() {
 export class Keeper {
   // onChange() after any change of taps; onClosed(page) when all is answered for and what it is about is closed;
   // onTrouble(words or null).
-  constructor({ stream, address, whose, taps, begin, onChange, onClosed, onTrouble }) {
-    Object.assign(this, { stream, address, whose, begin, onChange, onClosed, onTrouble });
+  constructor({ stream, address, whose, taps, begin, after, onChange, onClosed, onTrouble }) {
+    Object.assign(this, { stream, address, whose, begin, after, onChange, onClosed, onTrouble });
     this.taps = new Map(taps.map((tap) => [tap.id, tap]));
     this.server = new Set(this.taps.keys());
     this.waiting = new Map();
@@ -105,7 +105,7 @@ export class Keeper {
   add(run, kind, data = {}) {
     const seq = [...this.taps.values()].reduce((most, tap) => Math.max(most, tap.seq), 0) + 1;
     const made = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, whose: this.whose };
-    const tap = { ...made, stream: this.stream, address: this.address };
+    const tap = { ...made, stream: this.stream, address: this.address, ...(this.after && { after: this.after.stream }) };
     this.take(tap);
     this.write([tap], { durability: "strict" });
     this.onChange();
@@ -118,9 +118,13 @@ export class Keeper {
   async send() {
     // Of what will begin with its first tap the server knows nothing yet.
     if (this.busy || (this.begin && !this.taps.size)) return;
-    this.busy = true;
     window.clearTimeout(this.timer);
     this.timer = null;
+    if (this.after?.waiting.size) {
+      this.timer = window.setTimeout(() => this.send(), FIRST_WAIT);
+      return;
+    }
+    this.busy = true;
     const batch = [...this.waiting.values()].sort((a, b) => a.seq - b.seq).slice(0, BATCH);
     let again = false;
     try {

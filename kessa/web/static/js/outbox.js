@@ -14,15 +14,22 @@ async function sendStream(store, taps) {
   }
 }
 
+// In the order in which they were made; what others wait for before them.
+const visitsFirst = (a, b) => Number("after" in a) - Number("after" in b) || a.seq - b.seq;
+
 export async function sendWaiting() {
   const store = await openStore();
-  const waiting = (await allKept(store)).filter((tap) => !tap.sent).sort((a, b) => a.seq - b.seq);
+  const waiting = (await allKept(store)).filter((tap) => !tap.sent).sort(visitsFirst);
   const shown = [...document.querySelectorAll("[data-stream]")].map((each) => each.dataset.stream);
+  const held = new Set();
   for (const stream of new Set(waiting.map((tap) => tap.stream))) {
     // The page of a stream sends its own.
     if (shown.includes(stream)) continue;
     // Without a signal, or signed in to another team, they go on waiting; their page says so when it is opened.
-    await sendStream(store, waiting.filter((tap) => tap.stream === stream)).catch(() => {});
+    const taps = waiting.filter((tap) => tap.stream === stream);
+    // A test on a sample that is not sent yet waits for it.
+    if (held.has(taps[0].after) || shown.includes(taps[0].after)) continue;
+    await sendStream(store, taps).catch(() => held.add(stream));
   }
 }
 

@@ -1,0 +1,100 @@
+"""A visit taken along: everything that a visit to a place wants on one page, which needs no signal from then on."""
+
+import uuid
+from itertools import product
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, render
+from django.urls import reverse
+from django.utils import timezone
+from django.views.decorators.csrf import ensure_csrf_cookie
+from django.views.decorators.http import require_GET
+
+from kessa.bench.board import draft_of
+from kessa.bench.lanes import lanes_of
+from kessa.bench.page import panel_on_board
+from kessa.core.job.ways import oxygen_steps, ways_for
+from kessa.people.access import member
+from kessa.places.models import Place
+from kessa.rounds.field_sheet import field_sheet
+from kessa.rounds.selectors import planned_for
+from kessa.rules.selectors import house_rules
+from kessa.taps.services import whose
+from kessa.visits.forms import SafetyForm, SampleForm
+from kessa.visits.models import Sample, Visit
+from kessa.visits.views import before_going, by_group, number_scales
+from kessa.web.components.lanes import draw_lanes
+
+_WIDE = 360
+# Stands for a number that the page makes itself.
+NO_NUMBER = uuid.UUID(int=0)
+
+
+@member
+@require_GET
+@ensure_csrf_cookie
+def along(request: HttpRequest, place_pk: int) -> HttpResponse:
+    """The page of a place that is taken along: safety, circumstances, sample, tests, closing."""
+    rows = Place.objects.for_team(request.membership.team_id).select_related("team")
+    place = get_object_or_404(rows, pk=place_pk)
+    going = before_going(place)
+    planned = planned_for([due.stop for due in going["dues"]])
+    sheet = field_sheet(Visit(team=place.team, place=place, started_at=timezone.now()), planned)
+    sample = Sample(
+        id=NO_NUMBER,
+        team=place.team,
+        visit=Visit(team=place.team, place=place),
+        drawn_at=timezone.now(),
+        drawn_by=request.user,
+    )
+    tests = [draft_of(request.membership, sample, each.plan.family, each.plan.runs) for each in sheet.tests]
+    several = len(tests) > 1
+    lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
+    context = {
+        **going,
+        "form": SafetyForm(place),
+        "groups": by_group(sheet),
+        "ways": [(way, _steps(way, place)) for way in ways_for(place.kind_key)],
+        "oxygen": oxygen_steps() if place.kind.has_depth else (),
+        "sample_form": SampleForm(place, request.user),
+        "tests": [(test, panel_on_board(request, test, several=several, along=True)) for test in tests],
+        "several": several,
+        "lanes": lanes,
+        "drawing": draw_lanes(lanes, _WIDE) if lanes else None,
+        "payload": {
+            "place": place.pk,
+            "whose": whose(request.membership),
+            "scales": number_scales(place),
+            "refusals": refusals(place),
+            "visit_at": reverse("taps:receive", args=["visit", NO_NUMBER]),
+            "test_at": reverse("taps:receive", args=["bench", NO_NUMBER]),
+            "outcome_at": reverse("bench:outcome", args=[NO_NUMBER]),
+            "lanes_at": reverse("bench:board_lanes", args=[NO_NUMBER]),
+            "page_at": reverse("visits:visit", args=[NO_NUMBER]),
+            "none": str(NO_NUMBER),
+        },
+    }
+    return render(request, "visits/along.html", context)
+
+
+def _steps(way: Any, place: Place) -> list[str]:
+    depth = f"{place.sampling_depth_cm} cm" if place.sampling_depth_cm else "the usual depth"
+    return [step.format(depth=depth) for step in way.steps]
+
+
+def refusals(place: Place) -> dict[str, list[str]]:
+    """Return what the form of safety refuses, by what was ticked, so that a page without a signal refuses the same.
+
+    A key names, in this order: somebody comes along, alone, the rule is kept to, the plant is ready (1 or 0), and ice.
+    """
+    rules = house_rules(place.team_id)
+    found = {}
+    for company, alone, followed, ready, ice in product("01", "01", "01", "01", ("none", "ice", "flood")):
+        said = {"told": "somebody", "back_by": "17:00", "ready": "on", "ice_or_flood": ice}
+        ticked = {"company": company, "alone": alone, "rule_followed": followed, "plant_ready": ready}
+        form = SafetyForm(place, said | {name: "on" for name, tick in ticked.items() if tick == "1"}, rules=rules)
+        if not form.is_valid():
+            errors = [str(error) for of_field in form.errors.values() for error in of_field]
+            found[f"{company}{alone}{followed}{ready} {ice}"] = errors
+    return found

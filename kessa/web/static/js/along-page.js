@@ -1,0 +1,139 @@
+// A visit that was taken along: from safety to closing on one page, kept in this browser and sent when there is a signal.
+
+import { Board } from "./board.js";
+import { Circumstances } from "./circumstances.js";
+import { showSaved, showTrouble } from "./hands.js";
+import { handedOver } from "./handover.js";
+import { Keeper, newId } from "./keeper.js";
+import { allKept, openStore } from "./store.js";
+import { uuid5 } from "./uuid5.js";
+
+const given = JSON.parse(document.getElementById("along-payload").textContent);
+const page = document.querySelector("[data-along]");
+const one = (selector) => page.querySelector(selector);
+const mine = (tap) => tap.whose?.split(":")[0] === given.whose.split(":")[0];
+
+let keeper;
+let circumstances;
+let board = null;
+
+// ---- where the visit stands ----------------------------------------------------------------------------------------
+
+// The visit that goes on here, by what this browser keeps of it; a new number where there is none.
+async function goingOn() {
+  await handedOver;
+  const kept = await allKept(await openStore());
+  const begun = kept.filter((tap) => tap.kind === "visit_begun" && tap.data.place === given.place && mine(tap));
+  const open = begun.filter((tap) => !kept.some((each) => each.stream === tap.stream && each.kind === "visit_closed"));
+  return open.sort((a, b) => (a.at < b.at ? 1 : -1))[0]?.stream ?? newId();
+}
+
+const tapped = (kind) => [...keeper.taps.values()].filter((tap) => tap.kind === kind).sort((a, b) => a.seq - b.seq);
+const present = () => (tapped("visit_closed").length ? "closed" : !tapped("visit_begun").length ? "safety" : tapped("sample_drawn").length ? "tests" : tapped("observed").length ? "sample" : "circumstances");
+
+function go(stage) {
+  for (const each of page.querySelectorAll("[data-stage]")) each.hidden = each.dataset.stage !== stage;
+  one("[data-stages]").hidden = ["safety", "closed"].includes(stage);
+  for (const each of page.querySelectorAll("[data-stages] [data-to]")) each.setAttribute("aria-pressed", String(each.dataset.to === stage));
+  if (stage === "close") showLeftOut();
+  window.scrollTo({ top: 0 });
+}
+
+function drawn() {
+  circumstances.show();
+  showSaved([keeper, ...(board?.benches ?? []).map((bench) => bench.keeper)]);
+  one("[data-closed-words]").textContent = keeper.waiting.size ? "It is kept on this phone and sent when there is a signal. Tell whoever waits to hear from you." : "It is sent. Tell whoever waits to hear from you.";
+}
+
+// ---- safety --------------------------------------------------------------------------------------------------------
+
+function begin(form) {
+  const said = Object.fromEntries(new FormData(form));
+  const bit = (name) => (said[name]?.trim() ? "1" : "0");
+  const ice = form.querySelector("[name=ice_or_flood]") ? said.ice_or_flood : "none";
+  const missing = [!said.told?.trim() && "Say who knows where you are.", !said.back_by && "Say by when they should hear from you.", !said.ready && "Confirm that you have read the hazards.", !ice && "Ice or flood there? Say which, or neither."].filter(Boolean);
+  const refused = missing.length ? missing : (given.refusals[`${bit("company")}${bit("alone")}${bit("rule_followed")}${bit("plant_ready")} ${ice}`] ?? []);
+  showTrouble(one("[data-refused]"), refused.join(" "));
+  if (refused.length) return one("[data-refused]").scrollIntoView({ block: "center" });
+  keeper.add("", "visit_begun", { place: given.place, safety: said });
+  go("circumstances");
+}
+
+// ---- sample --------------------------------------------------------------------------------------------------------
+
+function draw(form) {
+  const said = Object.fromEntries(new FormData(form));
+  const number = (name) => (said[name] ? Number(said[name]) : null);
+  const drawn_at = new Date(said.drawn_at);
+  const data = { place: given.place, sample: newId(), at: drawn_at.toISOString(), by: Number(said.drawn_by), depth_cm: number("depth_cm"), water_temperature_c: number("water_temperature_c"), way: said.way ?? "", bottle: number("bottle") };
+  keeper.add("", "sample_drawn", data);
+  openTests().then(() => go("tests"));
+}
+
+// The tests are those of the sample drawn last: their numbers follow from its own, as on the server.
+async function openTests() {
+  if (board) return;
+  const { sample } = tapped("sample_drawn").at(-1).data;
+  const order = one("[data-order]");
+  for (const root of page.querySelectorAll("[data-family]")) {
+    const stream = await uuid5(sample, root.dataset.family);
+    const chip = one(`[data-chip="${root.dataset.stream}"]`);
+    if (chip) chip.dataset.chip = stream;
+    if (order) order.dataset.order = order.dataset.order.replace(root.dataset.stream, stream);
+    root.dataset.stream = stream;
+    const payload = root.querySelector("script[type='application/json']");
+    const of = JSON.parse(payload.textContent);
+    const at = (address) => address.replace(given.none, stream);
+    Object.assign(of, { stream, address: at(given.test_at), outcome: at(given.outcome_at), here: `${window.location.pathname}#${stream}` });
+    of.begin.sample = sample;
+    payload.textContent = JSON.stringify(of);
+  }
+  one("[data-board]").dataset.lanesAt = given.lanes_at.replace(given.none, keeper.stream);
+  board = new Board(one("[data-board]"), { onDrawn: drawn, after: keeper });
+  board.start();
+}
+
+// ---- closing -------------------------------------------------------------------------------------------------------
+
+function showLeftOut() {
+  const unseen = circumstances.asked.filter((scale) => !circumstances.newest(scale.dataset.scale)).length;
+  const tests = board ? board.left.map((bench) => board.nameOf(bench)) : [...page.querySelectorAll("[data-chip] b")].map((each) => each.textContent);
+  const missing = [unseen && `Not noted: ${unseen} of ${circumstances.asked.length} circumstances.`, !board && page.querySelector("[data-family]") && "No sample was drawn.", tests.length && `Tests not written down: ${tests.join(", ")}.`].filter(Boolean);
+  one("[data-missing]").replaceChildren(...missing.map((words) => Object.assign(document.createElement("li"), { textContent: words })));
+  one("[data-left-out]").hidden = !missing.length;
+}
+
+// ---- the page ------------------------------------------------------------------------------------------------------
+
+function close(form) {
+  keeper.add("", "visit_closed", { remark: new FormData(form).get("remark") });
+  go("closed");
+}
+
+for (const [name, submit] of Object.entries({ safety: begin, sample: draw, close }))
+  one(`form[data-${name}]`).addEventListener("submit", (event) => {
+    event.preventDefault();
+    submit(event.target);
+  });
+page.addEventListener("click", (event) => {
+  const to = event.target.closest("[data-to]")?.dataset.to;
+  if (to === "tests" && !board) return go("sample");
+  if (to) go(to);
+});
+
+const stream = await goingOn();
+keeper = new Keeper({
+  stream,
+  address: given.visit_at.replace(given.none, stream),
+  whose: given.whose,
+  taps: [],
+  begin: true,
+  onChange: () => circumstances && drawn(),
+  onClosed: () => {},
+  onTrouble: (words) => showTrouble(one("[data-visit-trouble]"), words),
+});
+circumstances = new Circumstances(one("[data-circumstances]"), given.scales, keeper);
+await keeper.start();
+if (tapped("sample_drawn").length) await openTests();
+go(present());
+page.dataset.ready = "";

@@ -1,0 +1,80 @@
+// What this browser keeps: what waits to be sent, and what is along.
+
+import { sendWaiting } from "./outbox.js";
+import { allKept, openStore, put } from "./store.js";
+
+const page = document.querySelector("[data-phone]");
+const one = (selector) => page.querySelector(selector);
+const time = new Intl.DateTimeFormat(undefined, { weekday: "short", hour: "2-digit", minute: "2-digit" });
+const FORM = "kessa taps 1";
+
+const say = (words) => {
+  one("[data-said]").textContent = words;
+};
+const rows = (place, lines) => place.replaceChildren(...lines.map((words) => Object.assign(document.createElement("li"), { textContent: words })));
+const waiting = async () => (await allKept(await openStore())).filter((tap) => !tap.sent);
+
+async function show() {
+  const taps = await waiting();
+  const streams = [...new Set(taps.map((tap) => tap.stream))].map((stream) => taps.filter((tap) => tap.stream === stream));
+  one("[data-waiting]").textContent = taps.length ? `${taps.length} tap${taps.length === 1 ? "" : "s"}` : "Nothing: all is sent.";
+  const since = (of) => time.format(new Date(of.map((tap) => tap.at).sort()[0]));
+  rows(one("[data-streams]"), streams.map((of) => `${of[0].address.includes("/visit/") ? "A visit" : "A test"}: ${of.length} tap${of.length === 1 ? "" : "s"}, the first ${since(of)}`));
+  for (const name of ["send", "save"]) one(`[data-${name}]`).disabled = !taps.length;
+  await showPages();
+  const { usage = 0, quota = 0 } = (await navigator.storage?.estimate?.()) ?? {};
+  const kept = await navigator.storage?.persisted?.();
+  one("[data-room]").textContent = `${(usage / 1e6).toFixed(1)} MB used of ${(quota / 1e6).toFixed(0)} MB. ${kept ? "The browser keeps it until you clear it." : "The browser may clear it when room is short."}`;
+  one("[data-persist]").hidden = kept !== false;
+}
+
+async function showPages() {
+  if (!("caches" in window)) return rows(one("[data-pages]"), ["This address cannot keep pages: it is not a secure one."]);
+  const cache = await caches.open("kessa-pages");
+  const along = (await cache.keys()).filter(({ url }) => /\/(along|bench|visits|today)\//.test(new URL(url).pathname));
+  const lines = await Promise.all(
+    along.map(async (request) => {
+      const answer = await cache.match(request);
+      const made = answer.headers.get("date");
+      const title = new DOMParser().parseFromString(await answer.clone().text(), "text/html").title.replace(" · Kessa", "");
+      return `${title}${made ? `, of ${time.format(new Date(made))}` : ""}`;
+    }),
+  );
+  rows(one("[data-pages]"), lines.length ? lines : ["Nothing yet: open Today while there is a signal."]);
+}
+
+async function save() {
+  const file = new Blob([JSON.stringify({ form: FORM, saved: new Date().toISOString(), taps: await waiting() })], { type: "application/json" });
+  const link = Object.assign(document.createElement("a"), { href: URL.createObjectURL(file), download: `kessa-taps-${new Date().toISOString().slice(0, 16).replace(":", "")}.json` });
+  link.click();
+  URL.revokeObjectURL(link.href);
+  say("Saved. It stays on this phone too.");
+}
+
+const isTap = (tap) => ["id", "stream", "address", "kind", "at", "whose", "device"].every((name) => typeof tap?.[name] === "string") && /^\/taps\/(bench|visit)\/[0-9a-f-]{36}\/$/.test(tap.address) && Number.isInteger(tap.seq);
+
+async function takeIn(file) {
+  try {
+    const { form, taps } = JSON.parse(await file.text());
+    if (form !== FORM || !Array.isArray(taps) || !taps.every(isTap)) throw new Error("not ours");
+    const store = await openStore();
+    const known = new Set((await allKept(store)).map((tap) => tap.id));
+    const strange = taps.filter((tap) => !known.has(tap.id));
+    await put(store, strange.map(({ sent, ...tap }) => tap));
+    say(strange.length ? `${strange.length} tap${strange.length === 1 ? "" : "s"} taken in.` : "All of it is here already.");
+  } catch {
+    say("This is not a file of taps that Kessa saved, or it is damaged. Nothing was taken in.");
+  }
+  await show();
+}
+
+one("[data-send]").addEventListener("click", async () => {
+  say("");
+  await sendWaiting().catch(() => {});
+  say((await waiting()).length ? "Not all could be sent. It stays here, and is tried again." : "All is sent.");
+  await show();
+});
+one("[data-save]").addEventListener("click", save);
+one("[data-persist]").addEventListener("click", () => navigator.storage.persist().then(show));
+one("#taken-in").addEventListener("change", ({ target }) => target.files[0] && takeIn(target.files[0]));
+show();

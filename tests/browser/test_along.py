@@ -1,0 +1,178 @@
+"""A visit taken along: begun, run and closed without a signal from Today on, sent after, and the same tap by tap."""
+
+import json
+from unittest.mock import patch
+
+from django.db import OperationalError
+from playwright.sync_api import expect
+
+from kessa.bench.models import Determination
+from kessa.log.models import Result
+from kessa.rounds.services import plan_stop
+from kessa.taps.models import Tap
+from kessa.visits.models import Sample, Visit
+from tests.browser.base import BrowserTest
+from tests.browser.chromium import PHONE
+from tests.world import planned, stocked_kit
+
+FAMILIES = ("chloride-drops", "phosphate-comparator")
+
+
+class TakenAlong(BrowserTest):
+    def setUp(self):
+        super().setUp()
+        plans = {family: {"runs": 1, "blanks": 0, "standards": 0} for family in FAMILIES}
+        stocked_kit(self.ines)
+        for place in (self.above, self.below):
+            plan_stop(self.ines, planned(self.ines, place, name=place.name, people=[self.olek.user]), place, plans, [])
+
+    def take_along(self):
+        page = self.open(PHONE)
+        page.evaluate("navigator.serviceWorker.ready")
+        expect(page.get_by_text("Along without a signal: 2 places")).to_be_visible()
+        page.reload()
+        expect(page.get_by_text("Along without a signal: 2 places")).to_be_visible()
+        return page
+
+    def chip(self, page, name):
+        return page.get_by_role("navigation", name="Tests of this visit").get_by_role("button", name=name)
+
+    def begin_visit(self, page):
+        page.get_by_role("button", name="Begin the visit").click()
+        expect(page.get_by_text("Say who knows where you are")).to_be_visible()
+        page.get_by_role("radio", name="flood").check(force=True)
+        page.get_by_label("Who knows where you are").fill("Ines")
+        page.get_by_label("They should hear from you by").fill("17:30")
+        page.get_by_label("I have read the hazards").check()
+        page.get_by_role("button", name="Begin the visit").click()
+        # The same refusal as the form's own, by the same rule.
+        expect(page.get_by_text("No rule for it is written, so nobody goes in a flood")).to_be_visible()
+        page.get_by_role("radio", name="neither").check(force=True)
+        page.get_by_label("Who comes along").fill("Sanna")
+        page.get_by_role("button", name="Begin the visit").click()
+
+    def see_and_draw(self, page):
+        page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
+        page.get_by_role("spinbutton", name="Conductivity").fill("310")
+        page.get_by_role("spinbutton", name="Conductivity").press("Tab")
+        page.get_by_role("button", name="Done: on to the sample").click()
+        page.get_by_label("Water temperature, °C").fill("6")
+        page.get_by_role("button", name="Keep the sample").click()
+
+    def run_both(self, page):
+        """Run both tests, one while the other waits."""
+        expect(self.chip(page, "Chloride")).to_be_visible()
+        self.chip(page, "Chloride").click()
+        self.run_through(page, 1)
+        self.run_through(page, 7, begin="Begin the first run")
+        page.get_by_role("button", name="Write it in the log").click()
+        expect(page.get_by_role("heading", level=2, name="Phosphate", exact=True)).to_be_visible()
+        self.answer(page)
+        for _ in range(9):
+            clear = page.get_by_role("button", name="Clear", exact=True)
+            go_on = page.get_by_role("button", name="Go on without the clock")
+            if clear.is_visible():
+                clear.click()
+            elif go_on.is_visible():
+                go_on.click()
+            elif page.get_by_role("button", name="Keep this reading").is_visible():
+                break
+            else:
+                page.get_by_role("button", name="Done, next").click()
+        page.get_by_role("radiogroup", name="Phosphate").get_by_role("radio").nth(3).check(force=True)
+        page.get_by_role("button", name="Keep this reading").click()
+        page.get_by_role("button", name="Done, next").click()
+        page.get_by_role("button", name="Write it in the log").click()
+
+    def close(self, page):
+        page.get_by_role("navigation", name="This visit").get_by_role("button", name="Close").click()
+        expect(page.get_by_text("Not noted:")).to_be_visible()
+        page.get_by_label("Remark").fill("Cold hands")
+        page.get_by_role("button", name="Close it").click()
+        expect(page.get_by_role("heading", name="is closed")).to_be_visible()
+
+    def taps_at(self, place):
+        """What was tapped at a place, without what is one's own of each tap: who made it when, and its numbers."""
+        visit = Visit.objects.for_team(self.team).get(place=place)
+        tests = Determination.objects.for_team(self.team).filter(sample__visit=visit).order_by("family")
+        streams = [visit.pk, *tests.values_list("pk", flat=True)]
+        own = ("sample", "place", "at", "lots", "kit", "bottle")
+        said = {
+            stream: [
+                (tap.run, tap.kind, json.dumps({key: each for key, each in tap.data.items() if key not in own}))
+                for tap in Tap.objects.for_team(self.team).filter(stream=stream).order_by("seq", "at")
+            ]
+            for stream in streams
+        }
+        return list(said.values())
+
+    def whole_visit(self, page):
+        self.begin_visit(page)
+        self.see_and_draw(page)
+        self.run_both(page)
+        self.close(page)
+
+    def test_without_a_signal_from_today_on_it_is_the_same_visit(self):
+        page = self.take_along()
+        page.context.set_offline(True)
+        # The browser takes a page that has just been opened offline a moment later only.
+        door = patch("kessa.taps.views.services.record", side_effect=OperationalError)
+        door.start()
+        page.get_by_role("link", name="Start the visit: Below the depot").first.click()
+        self.begin_visit(page)
+        self.see_and_draw(page)
+        expect(self.chip(page, "Chloride")).to_be_visible()
+        # The battery is changed on the bank: everything is where it was.
+        page.reload()
+        expect(self.chip(page, "Chloride")).to_be_visible()
+        self.assert_accessible(page)
+        self.run_both(page)
+        self.close(page)
+        expect(page.get_by_text("It is kept on this phone")).to_be_visible()
+        page.goto(f"{self.address}/kits/")
+        expect(page.get_by_role("heading", name="No signal, and this page is not along")).to_be_visible()
+        page.get_by_role("link", name="On this phone").click()
+        expect(page.get_by_text("A visit: ")).to_be_visible()
+        self.assertEqual(page.get_by_text("A test: ").count(), 2)
+        self.assert_accessible(page)
+        with page.expect_download() as saved:
+            page.get_by_role("button", name="Save it to a file").click()
+        self.assertFalse(Visit.objects.for_team(self.team).exists())
+        self.assertEqual(Result.objects.for_team(self.team).count(), 0)
+        door.stop()
+        # Another phone takes the file in and sends it; then this one sends the same again: nothing is counted twice.
+        other = self.open(PHONE)
+        other.goto(f"{self.address}/phone/")
+        expect(other.get_by_text("Nothing: all is sent.")).to_be_visible()
+        other.get_by_label("Take a file in").set_input_files(saved.value.path())
+        expect(other.get_by_text("taps taken in")).to_be_visible()
+        other.get_by_role("button", name="Send now").click()
+        expect(other.get_by_text("All is sent.", exact=True)).to_be_visible()
+        page.context.set_offline(False)
+        page.get_by_role("button", name="Send now").click()
+        expect(page.get_by_text("All is sent.", exact=True)).to_be_visible()
+        self.assertIsNotNone(Visit.objects.for_team(self.team).get().closed_at)
+        self.assertEqual(Sample.objects.for_team(self.team).count(), 1)
+        # The same visit with a signal, at the other place.
+        page.goto(f"{self.address}/today/")
+        page.goto(f"{self.address}/visits/along/{self.above.pk}/")
+        self.whole_visit(page)
+        expect(page.get_by_text("It is sent.")).to_be_visible()
+        self.assertEqual(self.taps_at(self.below), self.taps_at(self.above))
+        results = {
+            place: [
+                (each.parameter, each.value, each.low, each.high, each.verdict, sorted(each.flags))
+                for each in Result.objects.for_team(self.team).filter(place=place).order_by("parameter")
+            ]
+            for place in (self.below, self.above)
+        }
+        self.assertEqual(len(results[self.below]), 2)
+        self.assertEqual(results[self.below], results[self.above])
+
+    def test_what_is_no_file_of_ours_is_told_and_taken_in_nowhere(self):
+        page = self.open(PHONE)
+        page.goto(f"{self.address}/phone/")
+        for text in ("no", "{}", json.dumps({"form": "kessa taps 1", "taps": [{"id": "x"}]})):
+            taken = {"name": "taps.json", "mimeType": "application/json", "buffer": text.encode()}
+            page.get_by_label("Take a file in").set_input_files(taken)
+            expect(page.get_by_text("Nothing was taken in")).to_be_visible()
