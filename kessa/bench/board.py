@@ -8,7 +8,7 @@ from django.utils import timezone
 
 from kessa.bench.models import Determination
 from kessa.bench.selectors import known_of
-from kessa.bench.services import drafted
+from kessa.bench.services import digest_of, drafted, keep_led
 from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.instruments.selectors import CHECK_FAILED, instruments_for
@@ -18,6 +18,7 @@ from kessa.log import history
 from kessa.methods.selectors import families_of
 from kessa.people.models import Membership
 from kessa.rounds.field_sheet import Sheet
+from kessa.rounds.models import PlannedTest
 from kessa.taps.incoming import BadTap
 from kessa.visits.models import Sample
 
@@ -60,10 +61,12 @@ class OnBoard(NamedTuple):
 
 def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
     """Return the tests of a visit, those first that may wait least; none before a sample is drawn."""
+    wanted = [(each.sample, each.plan) for each in sheet.tests if each.sample and not each.determination]
+    drafts = {draft.family: draft for draft in drafts_of(by, wanted)}
     planned = [
         OnBoard(each.plan.family, _name(each.plan.method), each.plan.runs, each.sample, each.determination)
         if each.determination
-        else draft_of(by, each.sample, each.plan.family, each.plan.runs)
+        else drafts[each.plan.family]
         for each in sheet.tests
         if each.sample
     ]
@@ -71,13 +74,19 @@ def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
     return [*planned, *besides]
 
 
+def drafts_of(by: Membership, wanted: list[tuple[Sample, PlannedTest]]) -> list[OnBoard]:
+    """Return planned tests as they would begin, each on a sample, which may be one that is still to be drawn."""
+    drafts = [_draft(by, sample, plan.family, plan.runs) for sample, plan in wanted]
+    keep_led(by.team_id, [draft.determination.method_definition for draft in drafts if draft.determination])
+    return drafts
+
+
 def _name(method: Method) -> str:
     """Call a test by what it finds out; one that finds out many things has a name for that."""
     return ", ".join(method.parameters) if len(method.parameters) <= 2 else method.test_name
 
 
-def draft_of(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
-    """Return a test as it would begin on a sample, which may be one that is still to be drawn."""
+def _draft(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
     lowest = families_of(by.team_id)[family][0]
     said = proposed(sample, family)
     # The same test begun on two phones is one test.
@@ -86,6 +95,7 @@ def draft_of(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
         draft, lots = drafted(by, number, said, timezone.now(), sample)
     except BadTap as refusal:
         return OnBoard(family, _name(lowest), runs, sample, None, refused=str(refusal))
+    said |= {"led": digest_of(draft.method_definition)}
     return OnBoard(family, _name(draft.method), runs, sample, draft, said, tuple(lots))
 
 
@@ -97,8 +107,7 @@ def proposed(sample: Sample, family: str) -> dict[str, Any]:
     """
     methods = families_of(sample.team_id)[family]
     method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
-    known = known_of(sample, method, timezone.now())
-    led = led_at(method, sample.place.kind, known)
+    led = led_at(method, sample.place.kind, known_of(sample, method, timezone.now()))
     kit = next(iter(history.kits_for(sample.place, family)), None)
     lots = lots_in_use(sample.team_id, [kit], led)[0].values() if kit else ()
     fitting = (each for each in instruments_for(sample.team_id, method.instrument) if CHECK_FAILED not in each.faults)
@@ -106,7 +115,6 @@ def proposed(sample: Sample, family: str) -> dict[str, Any]:
     return {
         "sample": str(sample.pk),
         "method": method.key,
-        "known": known,
         "kit": kit.pk if kit else None,
         "lots": [lot.pk for lot in lots if lot],
         "instrument": instrument.pk if instrument else None,

@@ -117,6 +117,16 @@ class Determination(TeamOwned):
         return None if chosen == "by-limit" else chosen
 
 
+class LedMethod(TeamOwned):
+    """A method as a page led it before the test began: a test taken along begins by it, whatever changed meanwhile."""
+
+    digest = models.CharField(max_length=64)
+    definition = models.JSONField()
+
+    class Meta(TeamOwned.Meta):
+        constraints = [models.UniqueConstraint(fields=["team", "digest"], name="one_led_method_a_digest")]
+
+
 class LotUse(TeamOwned):
     """What a determination used of a lot; `faults` is what stood against the lot when it began."""
 

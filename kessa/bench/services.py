@@ -1,5 +1,7 @@
 """Everything that happens on the bench: beginning, going on, closing, opening again."""
 
+import hashlib
+import json
 import uuid
 from datetime import date, datetime
 from typing import Any
@@ -8,7 +10,7 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from kessa.bench import may
-from kessa.bench.models import Determination, LotUse, Purpose
+from kessa.bench.models import Determination, LedMethod, LotUse, Purpose
 from kessa.bench.selectors import known_of
 from kessa.bench.state import Bench, bench_of, lots_of
 from kessa.core.checked import Checked, Number
@@ -87,14 +89,15 @@ def drafted(
 ) -> tuple[Determination, list[Lot]]:
     """Return a test as it would begin at a moment, not kept yet, and the lots it would use; raises BadTap.
 
-    `to_be_drawn` is a sample that is not kept yet either.
-    `method` is a key; `sample` the number of the sample, none for a blank or a standard; `purpose` and `against` those
-    of a check; `dilution`, `kit`, `lots` that were seen, `lot` read off a bottle, `instrument`; `continues` a test that
-    went over its range, `supersedes` one that is repeated; `known` is what the page knew of the sample when it led the
-    steps. House rules, limits and lots are those of that moment.
+    `to_be_drawn` is a sample that is not kept yet either. In `said`, `method` is a key; `sample` the number of the
+    sample, none for a blank or a standard; `purpose` and `against` those of a check; `dilution`, `kit`, `lots` that
+    were seen, `lot` read off a bottle, `instrument`; `continues` a test that went over its range, `supersedes` one that
+    is repeated; `led` is the digest of the method as the page led it, so that its steps are the ones kept. House rules,
+    limits and lots are those of that moment.
     """
-    method = methods_of(by.team_id).get(str(said.get("method")))
-    if method is None:
+    led = _led_before(by.team_id, said.get("led"))
+    method = led or methods_of(by.team_id).get(str(said.get("method")))
+    if method is None or method.key != said.get("method"):
         raise BadTap("This method is not among your team's any more. Choose another.")
     purpose = said.get("purpose") or Purpose.SAMPLE
     if purpose not in Purpose.values:
@@ -108,7 +111,7 @@ def drafted(
         raise BadTap("Somebody repeats this test already: open it from its result.")
     dilution = _dilution(said.get("dilution"), method)
     kind = sample.place.kind if sample and purpose == Purpose.SAMPLE else None
-    method = led_at(method, kind, _known(said.get("known"), sample, method, at))
+    method = led or led_at(method, kind, known_of(sample, method, at) if sample else {})
     kit = _own(Kit, by, said.get("kit"), "kit")
     instrument = _own(Instrument, by, said.get("instrument"), "instrument")
     read_off = str(said.get("lot") or "")[:300].replace("\0", "")
@@ -123,7 +126,7 @@ def drafted(
         family=method.family,
         method_key=method.key,
         method_version=method.version,
-        method_definition=_with_its_lots(method, lots).snapshot(),
+        method_definition=(led or _with_its_lots(method, lots)).snapshot(),
         limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
         house_rules=house_rules_at(by.team_id, at).chosen,
         blank_carried=_blank_of(before),
@@ -156,16 +159,21 @@ def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
     return found[0]
 
 
-def _known(said: Any, sample: Sample | None, method: Method, at: datetime) -> dict[str, float]:
-    """Return what the steps are led by: what the page knew, so that its steps are the ones kept; else what is known."""
-    if sample is None:
-        return {}
-    if not isinstance(said, dict):
-        return known_of(sample, method, at)
-    try:
-        return {key: checked_number(said[key], key) for key in ("ph", "temperature") if key in said}
-    except CannotCompute as fault:
-        raise BadTap(fault.message) from None
+def keep_led(team_id: int, definitions: list[dict[str, Any]]) -> None:
+    """Keep methods as pages lead them, each once."""
+    rows = [LedMethod(team_id=team_id, digest=digest_of(each), definition=each) for each in definitions]
+    LedMethod.objects.bulk_create(rows, ignore_conflicts=True)
+
+
+def digest_of(definition: dict[str, Any]) -> str:
+    """Return what a method as it was led is known by: its content."""
+    return hashlib.sha256(json.dumps(definition, sort_keys=True).encode()).hexdigest()
+
+
+def _led_before(team_id: int, digest: Any) -> Method | None:
+    """Return the method as a page led it; None where the first tap names none."""
+    found = LedMethod.objects.for_team(team_id).filter(digest=digest).first() if isinstance(digest, str) else None
+    return Method.model_validate(found.definition) if found else None
 
 
 def _before(by: Membership, number: Any, sample: Sample | None) -> Determination | None:

@@ -11,7 +11,7 @@ from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
-from kessa.bench.board import draft_of
+from kessa.bench.board import drafts_of
 from kessa.bench.lanes import lanes_of
 from kessa.bench.page import panel_on_board
 from kessa.core.job.ways import oxygen_steps, ways_for
@@ -48,7 +48,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         drawn_at=timezone.now(),
         drawn_by=request.user,
     )
-    tests = [draft_of(request.membership, sample, each.plan.family, each.plan.runs) for each in sheet.tests]
+    tests = drafts_of(request.membership, [(sample, each.plan) for each in sheet.tests])
     several = len(tests) > 1
     lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
     context = {

@@ -4,11 +4,12 @@ import json
 import re
 import uuid
 from datetime import timedelta
+from unittest.mock import patch
 
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination
+from kessa.bench.models import Determination, LedMethod
 from kessa.core.methods import families
 from kessa.kits.models import Lot
 from kessa.rounds.services import plan_stop
@@ -95,6 +96,15 @@ class Board(PageTest):
         self.assertEqual(self.order(), ["ph-strip", "chloride-drops", "nitrate-ampoule"])
         self.assertRegex(self.lanes(), r"Nitrate</td><td>\s+in <span class=\"num\">8</span> min")
 
+    def test_a_method_that_changed_or_was_retired_meanwhile_begins_as_it_was_taken_along(self):
+        payload = self.payloads()["ph-strip"]
+        with patch("kessa.bench.services.methods_of", return_value={}):
+            begun = self.tap(payload, {"run": "sample-1", "kind": "step_done", "data": {"step": 0}})
+        self.assertEqual(begun.method.steps[0].text, families()["ph-strip"][0].steps[0].text)
+        self.assertEqual(LedMethod.objects.for_team(self.membership.team).count(), len(TESTS))
+        self.client.get(self.address)
+        self.assertEqual(LedMethod.objects.for_team(self.membership.team).count(), len(TESTS))
+
     def test_without_a_sample_or_when_closed_the_visit_is_shown(self):
         other = visited(self.place, self.membership, days_ago=3)
         for visit in (
@@ -108,8 +118,8 @@ class Board(PageTest):
         for width in ("", "-1", "9" * 40, "²", "nan"):
             self.assertEqual(self.client.get(f"{self.address}lanes/?width={width}").status_code, 200)
         payload = self.payloads()["ph-strip"]
-        for known in ({"ph": "7"}, {"ph": True}, {"temperature": 1e400}):
-            payload["begin"]["known"] = known
+        for method, led in (("chloride-drops-25", payload["begin"]["led"]), ("none", "0" * 64), (7, {"a": 1})):
+            payload["begin"] |= {"method": method, "led": led}
             made = {"id": str(uuid.uuid4()), "seq": 1, "at": timezone.now().isoformat(), "device": "x", "run": ""}
             body = json.dumps({"taps": [made | {"kind": "test_begun", "data": payload["begin"]}], "known": 0})
             answer = self.client.post(payload["address"], body, content_type="application/json")

@@ -72,15 +72,6 @@ def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
     to_the_reading(page)
     page.get_by_label("On the display").fill("6.4")
     shot("photometer")
-    begin("borehole supply", "Disinfectants in three stages")
-    to_the_reading(page)
-    stage = page.get_by_role("group", name="Chlorine dioxide")
-    stage.get_by_label("On the display").fill("0.34")
-    stage.get_by_label("Water's temperature").fill("11.5")
-    stage.get_by_label("Number of the fresh sensor").fill("S-412")
-    page.get_by_role("button", name="Keep this reading").click()
-    page.get_by_role("button", name="Start the clock").click()
-    shot("staged")
 
 
 def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
@@ -99,7 +90,8 @@ def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> No
     press(page, "nnnn en" + "nnn7ennn" + " " * 12 + "en")
     press(page, "nnnnn" + " " * 10 + "t ")
     page.get_by_text("all readings saved").wait_for()
-    shot("count")
+    if phone:
+        shot("count")
     press(page, "en")
     page.get_by_role("heading", name="The runs agree").wait_for()
     press(page, "n")
@@ -115,6 +107,16 @@ def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> No
     shot("put-right")
 
 
+def begin_visit(page: Page) -> None:
+    """Confirm safety and begin."""
+    page.get_by_role("radio", name="neither").check()
+    page.get_by_label("Who comes along").fill("Sanna")
+    page.get_by_label("Who knows where you are").fill("Ines")
+    page.get_by_label("They should hear from you by").fill("12:30")
+    page.get_by_label("I have read the hazards").check()
+    page.get_by_role("button", name="Begin the visit").click()
+
+
 def visit(page: Page, shot: Callable[[str], None]) -> None:
     """Pack, begin a visit and note what is seen."""
     page.get_by_role("link", name="Check the kit before you go").click()
@@ -123,12 +125,7 @@ def visit(page: Page, shot: Callable[[str], None]) -> None:
     shot("packing")
     page.get_by_role("link", name="Today", exact=True).click()
     page.get_by_role("link", name="Start the visit").first.click()
-    page.get_by_role("radio", name="neither").check()
-    page.get_by_label("Who comes along").fill("Sanna")
-    page.get_by_label("Who knows where you are").fill("Ines")
-    page.get_by_label("They should hear from you by").fill("12:30")
-    page.get_by_label("I have read the hazards").check()
-    page.get_by_role("button", name="Begin the visit").click()
+    begin_visit(page)
     page.get_by_role("link", name="Circumstances").click()
     page.get_by_role("spinbutton", name="Water temperature").fill("4.2")
     page.get_by_role("spinbutton", name="Conductivity").fill("0.247")
@@ -139,6 +136,26 @@ def visit(page: Page, shot: Callable[[str], None]) -> None:
     shot("circumstances")
     page.get_by_role("link", name="Done").click()
     shot("visit")
+
+
+def board(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """Visit the mill pond dam and begin several tests at once."""
+    page.goto(f"{address}/today/")
+    page.get_by_role("link", name="Start the visit: Ashlin Brook, mill pond dam").first.click()
+    begin_visit(page)
+    page.get_by_role("link", name="Sample", exact=True).click()
+    page.get_by_label("Water temperature").fill("4.2")
+    page.get_by_role("button", name="Keep the sample").click()
+    page.goto(page.url.replace("/visits/", "/bench/visit/"))
+    page.get_by_role("img", name="The tests in time").wait_for()
+    press(page, "nnnw")
+    page.get_by_role("heading", level=2, name="Nitrate", exact=True).wait_for()
+    press(page, "n")
+    page.get_by_role("spinbutton", name="pH").filter(visible=True).fill("7.1")
+    page.get_by_role("button", name="Write it down").filter(visible=True).click()
+    press(page, "nw")
+    page.wait_for_timeout(2500)
+    shot("board")
 
 
 def main(address: str, folder: Path) -> None:
@@ -158,10 +175,16 @@ def main(address: str, folder: Path) -> None:
             page.get_by_role("button", name="Olek").click()
             if phone:
                 visit(page, shot)
+                page.goto(f"{address}/today/")
+                page.get_by_role("link", name="mill pond dam").first.click()
+                page.get_by_role("link", name="Go on: ").click()
+                page.get_by_role("img", name="The tests in time").wait_for()
+                shot("board")
                 page.goto(f"{address}/bench/")
                 count_through(page, shot, phone=True)
                 continue
             shot("today")
+            board(page, address, shot)
             page.goto(f"{address}/bench/")
             count_through(page, shot, phone=False)
             for name in ("log", "kits", "rules"):
