@@ -125,10 +125,10 @@ def read(place, by, method, *readings, days_ago=0, **said):
     return standing(determination)
 
 
-def visited(place, by, days_ago=0, **safety_said):
-    """Begin a visit, with its safety confirmed."""
+def visited(place, by, days_ago=0, minutes=30, **safety_said):
+    """Begin a visit, with its safety confirmed, so long ago."""
     number = uuid.uuid4()
-    at = timezone.now() - timedelta(days=days_ago, minutes=30)
+    at = timezone.now() - timedelta(days=days_ago, minutes=minutes)
     record(by, "visit", number, [tapped("visit_begun", {"place": place.pk, "safety": safety(**safety_said)}, at=at)])
     return Visit.objects.for_team(place.team).get(pk=number)
 

@@ -109,7 +109,7 @@ def _fresh(method: Method) -> Run:
 
 def _runs_of(determination: Determination, wanted: int) -> tuple[Run, ...]:
     """Return the runs of a test that has not begun."""
-    blank = [Run(RunState(), blank=True)] if determination.blank_first and determination.continues_id is None else []
+    blank = [Run(RunState(), blank=True)] if determination.asks_blank else []
     runs = wanted if determination.method.agreement else 1
     return (*blank, *([_fresh(determination.method)] * runs))
 

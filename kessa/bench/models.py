@@ -97,12 +97,17 @@ class Determination(TeamOwned):
 
     @property
     def blank_first(self) -> bool:
-        """Whether it begins with a blank."""
+        """Whether a blank belongs to it."""
         return (
             self.purpose == Purpose.SAMPLE
             and self.method.blank is not None
-            and complete(self.house_rules)["blank"] == "yes"
+            and complete(self.house_rules)["blank"] != "no"
         )
+
+    @property
+    def asks_blank(self) -> bool:
+        """Whether it begins with a blank of its own: not where it goes on with a test, or one of the day serves it."""
+        return self.blank_first and self.continues_id is None and self.blank_carried is None
 
     def written_form(self, part: Part) -> str | None:
         """The form in which results of a part are written: by the team's school and the limits, a check's its own."""

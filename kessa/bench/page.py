@@ -27,8 +27,7 @@ def bench_payload(
 ) -> dict[str, Any]:
     """Return the method's steps, rungs and rules, and every event so far, as the page's script takes them."""
     method, main = determination.method, determination.method.main
-    # What continues another determination carries over its blank, also one that was not run.
-    blank = method.blank if determination.blank_first and determination.continues_id is None else None
+    blank = method.blank if determination.asks_blank else None
     count_step = next((step for step in method.steps if step.kind == "count"), None)
     sets = tuple(determination.limit_sets)
     return {

@@ -117,6 +117,7 @@ def drafted(
     read_off = str(said.get("lot") or "")[:300].replace("\0", "")
     named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
     lots = [each for each in named.values() if each]
+    rules = house_rules_at(by.team_id, at).chosen
     determination = Determination(
         id=number,
         team_id=by.team_id,
@@ -128,8 +129,8 @@ def drafted(
         method_version=method.version,
         method_definition=(led or _with_its_lots(method, lots)).snapshot(),
         limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
-        house_rules=house_rules_at(by.team_id, at).chosen,
-        blank_carried=_blank_of(before),
+        house_rules=rules,
+        blank_carried=_blank_of(before) if before else _blank_of_the_day(by.team_id, rules, method, kit, at),
         dilution=dilution,
         kit=kit,
         lot="; ".join(str(each) for each in lots)[:300] or read_off,
@@ -237,6 +238,24 @@ def _blank_of(before: Determination | None) -> int | None:
         return None
     blank = bench_of(before, counted(before.team_id, before.pk)).blank
     return blank.units if blank else None
+
+
+def _blank_of_the_day(team_id: int, rules: dict[str, str], method: Method, kit: Kit | None, at: datetime) -> int | None:
+    """Return what a good blank with this kit took earlier that day, where the team's school lets it serve the day."""
+    if rules["blank"] != "day" or method.blank is None or kit is None:
+        return None
+    midnight = timezone.localtime(at).replace(hour=0, minute=0, second=0, microsecond=0)
+    for test in _with_own_blank(team=team_id, kit=kit.pk, method=method.key, since=midnight, until=at):
+        blank = bench_of(test, counted(team_id, test.pk)).blank
+        if blank and blank.verdict == "good":
+            return blank.units
+    return None
+
+
+@compiled
+def _with_own_blank(team: int, kit: int, method: str, since: datetime, until: datetime) -> Any:
+    rows = Determination.objects.for_team(team).filter(kit=kit, method_key=method, blank_carried=None)
+    return rows.filter(started_at__gte=since, started_at__lt=until).order_by("-started_at")[:5]
 
 
 def held(team_id: int, number: uuid.UUID) -> Determination | None:

@@ -106,7 +106,7 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
         "suggested": suggested,
         "why": why,
         "others": [each for each in family if each != suggested],
-        "blank_first": suggested.blank and house_rules(drawn.team_id).chosen["blank"] == "yes",
+        "blank_first": suggested.blank and house_rules(drawn.team_id).chosen["blank"] != "no",
     }
 
 

@@ -27,6 +27,7 @@ from kessa.visits.models import Visit
 
 # Read off the bottle, before kits were on the books.
 _OLD_LOT = "SN-60"
+_DOING = timedelta(seconds=25)
 
 
 class Todo(NamedTuple):
@@ -175,7 +176,7 @@ def run_through(determination: Determination, person: Membership, todo: Todo, ch
     asked_of = _ASKED | (_BOILER if determination.sample and determination.sample.place.kind_key == "boiler" else {})
     answers = {key: ask.answers[0].key if ask.answers else asked_of[key] for key, ask in method.asks.items()}
     taps = _Taps(chance, determination.started_at, method, answers)
-    if determination.blank_first and determination.continues_id is None:
+    if determination.asks_blank:
         taps.counted("blank-1", {"count": 2 if chance.random() < 0.04 else 1})
     for key, answer in answers.items():
         taps.add("", ANSWERED, key=key, value=answer)
@@ -214,9 +215,14 @@ class _Taps:
         self.made: list[dict[str, Any]] = []
         self.at = at
         self._chance, self._method, self._answers = chance, method, answers
+        self._clocked = False
 
     def add(self, run: str, kind: str, **data: Any) -> None:
         self.at += timedelta(seconds=self._chance.randint(3, 9))
+        # What is done takes its time; once a clock runs, one goes on when it rings.
+        if kind in (runs.STEP, runs.TIMER) and not self._clocked:
+            self.at += _DOING
+        self._clocked = kind == runs.TIMER or (self._clocked and kind != runs.READ)
         # The test itself began with the first tap.
         self.made.append(_tap(self._chance, run, kind, len(self.made) + 2, self.at, data))
 

@@ -14,7 +14,7 @@ from kessa.instruments.selectors import CHECK_FAILED, instruments_of
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.models import Observation, Sample, Visit
-from kessa.visits.selectors import observations_of, visit_before
+from kessa.visits.selectors import observations_of, stop_before, visit_before
 from kessa.web.compiled import compiled
 
 
@@ -104,7 +104,7 @@ class Sheet(NamedTuple):
 def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | None = None) -> Sheet:
     """Put a visit's field sheet together; of one that has not begun from what is `planned` for it."""
     plans, wanted = planned or planned_at(visit)
-    now, past = observations_of(visit), _before(visit)
+    now, past = observations_of(visit), _before(visit) | _weather_of_the_day(visit)
     of_team = instruments_of(visit.team)
     lines = [
         Line(
@@ -151,6 +151,14 @@ def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | N
 def _before(visit: Visit) -> dict[str, Observation]:
     earlier = visit_before(visit)
     return observations_of(earlier) if earlier else {}
+
+
+def _weather_of_the_day(visit: Visit) -> dict[str, Observation]:
+    """Return the weather as it was noted at the stop before, by the same person on the same day."""
+    earlier = visit.leader_id and stop_before(visit.team_id, visit.leader_id, visit.started_at)
+    noted = observations_of(earlier) if earlier else {}
+    weather = {scale.key for scale in scales_for(visit.place.kind_key) if scale.group == "weather"}
+    return {key: each for key, each in noted.items() if key in weather}
 
 
 def _test(plan: PlannedTest, samples: list[Sample], begun: list[Determination]) -> Test:

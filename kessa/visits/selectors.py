@@ -16,6 +16,7 @@ from kessa.visits.models import Observation, Sample, Visit
 from kessa.web.compiled import compiled
 
 _SEEN, _SERIES = 6, 84
+_ONE_WAY = timedelta(hours=8)
 
 
 class Reading(NamedTuple):
@@ -67,6 +68,17 @@ def observations_of(visit: Visit) -> dict[str, Observation]:
 def _observations(team: int, visit: Any) -> Any:
     rows = Observation.objects.for_team(team).filter(visit=visit, value__isnull=False)
     return rows.select_related("instrument", "person")
+
+
+def stop_before(team_id: int, person: int, at: datetime) -> Visit | None:
+    """Return the visit that a person began last before a moment, within the same hours: the stop before on one way."""
+    return next(iter(_begun_by(team=team_id, person=person, since=at - _ONE_WAY, until=at)), None)
+
+
+@compiled
+def _begun_by(team: int, person: int, since: datetime, until: datetime) -> Any:
+    rows = Visit.objects.for_team(team).filter(leader=person, started_at__gte=since, started_at__lt=until)
+    return rows.order_by("-started_at")[:1]
 
 
 def visit_before(visit: Visit) -> Visit | None:

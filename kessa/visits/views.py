@@ -15,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
 from kessa.core.job.hazards import hazards_of
+from kessa.core.job.schools import depth_cm
 from kessa.core.job.ways import oxygen_steps, ways_for
 from kessa.core.methods.leading import led_at
 from kessa.core.quantities.units import sign
@@ -43,7 +44,7 @@ from kessa.visits.forms import (
 )
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Observation, Sample, Visit
-from kessa.visits.selectors import noted_taps, observations_of, open_visit_at, recent_samples, usual_seen
+from kessa.visits.selectors import noted_taps, observations_of, open_visit_at, recent_samples, stop_before, usual_seen
 
 
 @member
@@ -51,7 +52,8 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
     """Safety first; then the visit begins, for all that is due at the place."""
     team = request.membership.team
     place = get_object_or_404(Place.objects.for_team(team).select_related("team"), pk=place_pk)
-    form, once = SafetyForm(place, request.POST or None), OnceForm(request.POST or None)
+    form = SafetyForm(place, request.POST or None, initial=offered_again(request))
+    once = OnceForm(request.POST or None)
     if request.method == "POST" and form.is_valid() and once.is_valid():
         mine = Visit.objects.for_team(team).filter(place=place, leader=request.user, closed_at=None).first()
         if mine:
@@ -60,6 +62,12 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
         return _tapped(request, once.number, "visit_begun", said) or redirect("visits:visit", once.number)
     context = {"form": form, "once": once, **before_going(place)}
     return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
+
+
+def offered_again(request: HttpRequest) -> dict[str, str]:
+    """Who comes along and who knows, as said at the stop before; what is to be confirmed is confirmed anew."""
+    stop = stop_before(request.membership.team_id, request.user.pk, timezone.now())
+    return {key: stop.safety[key] for key in ("company", "told", "back_by") if key in stop.safety} if stop else {}
 
 
 def before_going(place: Place) -> dict[str, Any]:
@@ -100,9 +108,14 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     way = next((each for each in ways if each.key == chosen), None)
     going_on = open_visit_at(place)
     asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
+    seen = observations_of(going_on) if going_on else {}
+    # No deeper than the water.
+    if "water_depth" in seen and place.kind.has_depth:
+        usual = depth_cm(house_rules(place.team_id).chosen, place.sampling_depth_cm)
+        asked["depth_cm"] = min(usual, seen["water_depth"].value) if usual else None
     # What is read in place at a boiler or loop is its feed or return, not what is drawn.
     as_read = going_on and place.kind.drawn_below_c is None
-    if as_read and "temperature" in (seen := observations_of(going_on)):
+    if as_read and "temperature" in seen:
         asked["water_temperature_c"] = round(seen["temperature"].value, 1)
     form = SampleForm(place, request.user, request.POST or None, initial=asked)
     if request.method == "POST" and form.is_valid():

@@ -23,7 +23,7 @@ from kessa.rules.selectors import house_rules
 from kessa.taps.services import whose
 from kessa.visits.forms import SafetyForm, SampleForm
 from kessa.visits.models import Sample, Visit
-from kessa.visits.views import before_going, by_group, number_scales
+from kessa.visits.views import before_going, by_group, number_scales, offered_again
 from kessa.web.components.lanes import draw_lanes
 
 _WIDE = 360
@@ -53,7 +53,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
     lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
     context = {
         **going,
-        "form": SafetyForm(place),
+        "form": SafetyForm(place, initial=offered_again(request)),
         "groups": by_group(sheet),
         "ways": [(way, _steps(way, place)) for way in ways_for(place.kind_key)],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),

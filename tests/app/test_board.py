@@ -13,9 +13,11 @@ from kessa.bench.models import Determination, LedMethod
 from kessa.core.methods import families
 from kessa.kits.models import Lot
 from kessa.rounds.services import plan_stop
+from kessa.rules.selectors import house_rules
+from kessa.rules.services import choose_house_rules
 from kessa.taps.selectors import counted
 from tests.app.pages import PageTest
-from tests.world import drawn, note, planned, stocked_kit, team_of, visited
+from tests.world import Taps, begin, drawn, note, noted, planned, send, stocked_kit, team_of, visited
 
 TESTS = ("chloride-drops", "nitrate-ampoule", "ph-strip")
 
@@ -125,3 +127,49 @@ class Board(PageTest):
             answer = self.client.post(payload["address"], body, content_type="application/json")
             self.assertLess(answer.status_code, 500)
         self.assertEqual(Determination.objects.for_team(self.membership.team).count(), 0)
+
+
+class OneDay(PageTest):
+    """What one stop gives to the next: a good blank, who comes along, the weather."""
+
+    def setUp(self):
+        self.membership, self.place = team_of("Ines")
+        self.client.force_login(self.membership.user)
+        self.kit = stocked_kit(self.membership)
+
+    def test_a_good_blank_serves_the_day_where_the_team_says_so(self):
+        given = {"kit": self.kit.pk, "at": timezone.now() - timedelta(minutes=10)}
+        for school, carried in (("yes", None), ("day", 1)):
+            choose_house_rules(self.membership, house_rules(self.membership.team), {"blank": school})
+            first = begin(self.place, self.membership, **given)
+            send(self.membership, first, Taps().run("blank-1", 1))
+            second = begin(self.place, self.membership, kit=self.kit.pk)
+            with self.subTest(school):
+                self.assertEqual((second.blank_carried, second.asks_blank), (carried, carried is None))
+
+    def test_a_blank_that_was_not_good_or_with_another_kit_serves_nothing(self):
+        choose_house_rules(self.membership, house_rules(self.membership.team), {"blank": "day"})
+        first = begin(self.place, self.membership, kit=self.kit.pk, at=timezone.now() - timedelta(minutes=10))
+        send(self.membership, first, Taps().run("blank-1", 4))
+        self.assertTrue(begin(self.place, self.membership, kit=self.kit.pk).asks_blank)
+        self.assertTrue(begin(self.place, self.membership).asks_blank)
+
+    def test_company_and_weather_are_offered_at_the_next_stop_and_never_taken_by_themselves(self):
+        before = visited(self.place, self.membership, minutes=60)
+        note(self.membership, before, ("weather_now", 2), ("smell", 1))
+        other = type(self.place).objects.create(team=self.place.team, name="Ford")
+        page = self.client.get(reverse("visits:begin", args=[other.pk]))
+        self.assertContains(page, 'value="Sanna"')
+        self.assertNotContains(page, 'name="ready" checked')
+        going = visited(other, self.membership)
+        circumstances = self.client.get(reverse("visits:circumstances", args=[going.pk])).content.decode()
+        offered = re.findall(r'class="was"><input type="radio" name="([a-z_]+)"\s+value="(\d)"', circumstances)
+        self.assertEqual(offered, [("weather_now", "2")])
+        self.assertEqual(noted(going), {})
+
+    def test_the_depth_offered_is_no_deeper_than_the_water(self):
+        going = visited(self.place, self.membership)
+        for water, offered in ((12, "12"), (80, "20")):
+            note(self.membership, going, ("water_depth", water))
+            page = self.client.get(reverse("visits:sample", args=[self.place.pk]))
+            self.assertEqual(float(page.context["form"].initial["depth_cm"]), float(offered))

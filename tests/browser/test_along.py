@@ -39,7 +39,7 @@ class TakenAlong(BrowserTest):
 
     def begin_visit(self, page):
         page.get_by_role("button", name="Begin the visit").click()
-        expect(page.get_by_text("Say who knows where you are")).to_be_visible()
+        expect(page.get_by_text("Confirm that you have read the hazards")).to_be_visible()
         page.get_by_role("radio", name="flood").check(force=True)
         page.get_by_label("Who knows where you are").fill("Ines")
         page.get_by_label("They should hear from you by").fill("17:30")

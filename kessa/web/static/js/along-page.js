@@ -11,6 +11,7 @@ import { uuid5 } from "./uuid5.js";
 const given = JSON.parse(document.getElementById("along-payload").textContent);
 const page = document.querySelector("[data-along]");
 const one = (selector) => page.querySelector(selector);
+const ONE_WAY = 8 * 3600 * 1000;
 const mine = (tap) => tap.whose?.split(":")[0] === given.whose.split(":")[0];
 
 let keeper;
@@ -28,6 +29,17 @@ async function goingOn() {
   return open.sort((a, b) => (a.at < b.at ? 1 : -1))[0]?.stream ?? newId();
 }
 
+// Who comes along and who knows is offered again at the next stop; what is to be confirmed is not.
+async function offerAgain() {
+  const since = new Date(Date.now() - ONE_WAY).toISOString();
+  const kept = (await allKept(await openStore())).filter((tap) => tap.kind === "visit_begun" && mine(tap) && tap.at > since && tap.stream !== keeper.stream);
+  const last = kept.sort((a, b) => (a.at < b.at ? 1 : -1))[0]?.data.safety ?? {};
+  for (const name of ["company", "told", "back_by"]) {
+    const field = one(`[data-safety] [name=${name}]`);
+    field.value ||= last[name] ?? "";
+  }
+}
+
 const tapped = (kind) => [...keeper.taps.values()].filter((tap) => tap.kind === kind).sort((a, b) => a.seq - b.seq);
 const present = () => (tapped("visit_closed").length ? "closed" : !tapped("visit_begun").length ? "safety" : tapped("sample_drawn").length ? "tests" : tapped("observed").length ? "sample" : "circumstances");
 
@@ -36,6 +48,7 @@ function go(stage) {
   one("[data-stages]").hidden = ["safety", "closed"].includes(stage);
   for (const each of page.querySelectorAll("[data-stages] [data-to]")) each.setAttribute("aria-pressed", String(each.dataset.to === stage));
   if (stage === "close") showLeftOut();
+  if (stage === "sample") offerNoDeeper();
   window.scrollTo({ top: 0 });
 }
 
@@ -60,6 +73,13 @@ function begin(form) {
 }
 
 // ---- sample --------------------------------------------------------------------------------------------------------
+
+// The depth at which one draws is no deeper than the water.
+function offerNoDeeper() {
+  const depth = one("[data-sample] [name=depth_cm]");
+  const water = circumstances.newest("water_depth")?.data.value;
+  if (depth && water && Number(depth.value) > water) depth.value = water;
+}
 
 function draw(form) {
   const said = Object.fromEntries(new FormData(form));
@@ -135,5 +155,5 @@ keeper = new Keeper({
 circumstances = new Circumstances(one("[data-circumstances]"), given.scales, keeper);
 await keeper.start();
 if (tapped("sample_drawn").length) await openTests();
+await offerAgain();
 go(present());
-page.dataset.ready = "";
