@@ -163,7 +163,7 @@ class OneDay(PageTest):
         self.assertNotContains(page, 'name="ready" checked')
         going = visited(other, self.membership)
         circumstances = self.client.get(reverse("visits:circumstances", args=[going.pk])).content.decode()
-        offered = re.findall(r'class="was"><input type="radio" name="([a-z_]+)"\s+value="(\d)"', circumstances)
+        offered = re.findall(r'class="was"><input\s+type="radio" name="([a-z_]+)"\s+value="(\d)"', circumstances)
         self.assertEqual(offered, [("weather_now", "2")])
         self.assertEqual(noted(going), {})
 

@@ -136,7 +136,7 @@ class OnThePhone(BrowserTest):
         page.route("**/taps/**", lambda route: route.abort())
         self.note(page, "Conductivity", 421)
         page.get_by_role("group", name="Foam").get_by_role("radio", name="patches").click()
-        expect(page.get_by_text("2 waiting")).to_be_visible()
+        expect(page.get_by_text("2 taps waiting")).to_be_visible()
         page.reload()
         expect(page.get_by_role("spinbutton", name="Conductivity")).to_have_value("421")
         page.unroute("**/taps/**")

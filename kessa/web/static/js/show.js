@@ -21,7 +21,7 @@ export function show(bench) {
   board.classList.toggle("brief", setting("brief"));
   board.classList.toggle("is-counting", counting);
   for (const sheet of bench.all("[data-count-sheet], [data-reading-sheet]")) sheet.hidden = !run;
-  board.classList.toggle("has-count", Boolean(run?.state.count || run?.state.endpoint) || counting);
+  board.classList.toggle("has-count", Boolean(run?.state.count || run?.state.endpoint) || counting || Object.keys(run?.state.readings ?? {}).length > 0);
   bench.one("[data-between]").hidden = Boolean(run);
   bench.one("[data-run-name]").textContent = run ? runName(run) : "between runs";
   showSteps(bench);
