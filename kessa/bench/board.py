@@ -7,18 +7,16 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.bench.models import Determination
-from kessa.bench.selectors import known_of
 from kessa.bench.services import digest_of, drafted, keep_led
-from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.instruments.selectors import CHECK_FAILED, instruments_for
 from kessa.kits.models import Lot
-from kessa.kits.selectors import lots_in_use
 from kessa.log import history
 from kessa.methods.selectors import families_of
 from kessa.people.models import Membership
 from kessa.rounds.field_sheet import Sheet
 from kessa.rounds.models import PlannedTest
+from kessa.rules.selectors import house_rules
 from kessa.taps.incoming import BadTap
 from kessa.visits.models import Sample
 
@@ -76,7 +74,8 @@ def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
 
 def drafts_of(by: Membership, wanted: list[tuple[Sample, PlannedTest]]) -> list[OnBoard]:
     """Return planned tests as they would begin, each on a sample, which may be one that is still to be drawn."""
-    drafts = [_draft(by, sample, plan.family, plan.runs) for sample, plan in wanted]
+    rules = house_rules(by.team_id).chosen
+    drafts = [_draft(by, sample, plan, rules) for sample, plan in wanted]
     keep_led(by.team_id, [draft.determination.method_definition for draft in drafts if draft.determination])
     return drafts
 
@@ -86,36 +85,34 @@ def _name(method: Method) -> str:
     return ", ".join(method.parameters) if len(method.parameters) <= 2 else method.test_name
 
 
-def _draft(by: Membership, sample: Sample, family: str, runs: int) -> OnBoard:
+def _draft(by: Membership, sample: Sample, plan: PlannedTest, rules: dict[str, str]) -> OnBoard:
+    family, runs = plan.family, plan.runs
     lowest = families_of(by.team_id)[family][0]
-    said = proposed(sample, family)
+    said = _proposed(sample, family)
     # The same test begun on two phones is one test.
     number = uuid.uuid5(sample.pk, family)
     try:
-        draft, lots = drafted(by, number, said, timezone.now(), sample)
+        draft, lots = drafted(by, number, said, timezone.now(), sample, rules)
     except BadTap as refusal:
         return OnBoard(family, _name(lowest), runs, sample, None, refused=str(refusal))
-    said |= {"led": digest_of(draft.method_definition)}
+    # What the page shows is what the test rests on, whatever is taken into use or changed meanwhile.
+    said |= {"lots": [lot.pk for lot in lots], "led": digest_of(draft.method_definition)}
     return OnBoard(family, _name(draft.method), runs, sample, draft, said, tuple(lots))
 
 
-def proposed(sample: Sample, family: str) -> dict[str, Any]:
+def _proposed(sample: Sample, family: str) -> dict[str, Any]:
     """Return what the first tap of a test says where the person takes what is proposed.
 
-    The range that fits the place's history, the kit used there last with its lots in use, the instrument that nothing
-    stands against.
+    The range that fits the place's history, the kit used there last, the instrument that nothing stands against.
     """
     methods = families_of(sample.team_id)[family]
     method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
-    led = led_at(method, sample.place.kind, known_of(sample, method, timezone.now()))
     kit = next(iter(history.kits_for(sample.place, family)), None)
-    lots = lots_in_use(sample.team_id, [kit], led)[0].values() if kit else ()
     fitting = (each for each in instruments_for(sample.team_id, method.instrument) if CHECK_FAILED not in each.faults)
     instrument = next(fitting, None)
     return {
         "sample": str(sample.pk),
         "method": method.key,
         "kit": kit.pk if kit else None,
-        "lots": [lot.pk for lot in lots if lot],
         "instrument": instrument.pk if instrument else None,
     }

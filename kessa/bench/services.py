@@ -85,15 +85,20 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
 
 
 def drafted(
-    by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime, to_be_drawn: Sample | None = None
+    by: Membership,
+    number: uuid.UUID,
+    said: dict[str, Any],
+    at: datetime,
+    to_be_drawn: Sample | None = None,
+    rules: dict[str, str] | None = None,
 ) -> tuple[Determination, list[Lot]]:
     """Return a test as it would begin at a moment, not kept yet, and the lots it would use; raises BadTap.
 
-    `to_be_drawn` is a sample that is not kept yet either. In `said`, `method` is a key; `sample` the number of the
-    sample, none for a blank or a standard; `purpose` and `against` those of a check; `dilution`, `kit`, `lots` that
-    were seen, `lot` read off a bottle, `instrument`; `continues` a test that went over its range, `supersedes` one that
-    is repeated; `led` is the digest of the method as the page led it, so that its steps are the ones kept. House rules,
-    limits and lots are those of that moment.
+    `to_be_drawn` is a sample that is not kept yet either, `rules` the house rules where they are known already. In
+    `said`, `method` is a key; `sample` the number of the sample, none for a blank or a standard; `purpose` and
+    `against` those of a check; `dilution`, `kit`, `lots` that were seen, `lot` read off a bottle, `instrument`;
+    `continues` a test that went over its range, `supersedes` one that is repeated; `led` is the digest of the method as
+    the page led it, so that its steps are the ones kept. Limits and lots are those of that moment.
     """
     led = _led_before(by.team_id, said.get("led"))
     method = led or methods_of(by.team_id).get(str(said.get("method")))
@@ -117,7 +122,7 @@ def drafted(
     read_off = str(said.get("lot") or "")[:300].replace("\0", "")
     named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
     lots = [each for each in named.values() if each]
-    rules = house_rules_at(by.team_id, at).chosen
+    rules = rules or house_rules_at(by.team_id, at).chosen
     determination = Determination(
         id=number,
         team_id=by.team_id,

@@ -137,7 +137,12 @@ def board(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     if not visit or not tests:
         return redirect("visits:visit", pk)
     shown = [(test, panel_on_board(request, test, several=len(tests) > 1)) for test in tests]
-    context = {"visit": visit, "tests": shown, "several": len(tests) > 1, "open": any(panel for _, panel in shown)}
+    context = {
+        "visit": visit,
+        "tests": shown,
+        "several": len(tests) > 1,
+        "open": any(panel or test.refused for test, panel in shown),
+    }
     return render(request, "bench/board.html", context)
 
 

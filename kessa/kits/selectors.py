@@ -52,8 +52,7 @@ def lots_for(team: int, kit: Kit | None, method: Method, seen: Collection[int] =
     """
     if kit is None and not kits_serving(team=team, families=[method.family]):
         return {}
-    chosen = Q(in_use=True, put_away_at=None) | Q(pk__in=list(seen))
-    lots = list(Lot.objects.for_team(team).filter(chosen, kit=kit)) if kit else []
+    lots = _in_use_or_seen(team=team, kit=kit.pk, seen=list(seen)) if kit else []
     return _of_each_supply(sorted(lots, key=lambda lot: lot.pk in seen), method)
 
 
@@ -68,6 +67,11 @@ def lots_in_use(team: int, kits: list[Kit], method: Method) -> list[dict[str, Lo
 def _lots_in_use(team: int, kits: list[int], supplies: list[str]) -> Any:
     kept = Lot.objects.for_team(team).filter(in_use=True, put_away_at=None)
     return kept.filter(kit__any=kits, supply_key__any=supplies)
+
+
+@compiled
+def _in_use_or_seen(team: int, kit: int, seen: list[int]) -> Any:
+    return Lot.objects.for_team(team).filter(Q(in_use=True, put_away_at=None) | Q(pk__any=seen), kit=kit)
 
 
 def _of_each_supply(lots: list[Lot], method: Method) -> dict[str, Lot | None]:

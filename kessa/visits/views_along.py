@@ -60,6 +60,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         "sample_form": SampleForm(place, request.user),
         "tests": [(test, panel_on_board(request, test, several=several, along=True)) for test in tests],
         "several": several,
+        "along": True,
         "lanes": lanes,
         "drawing": draw_lanes(lanes, _WIDE) if lanes else None,
         "payload": {

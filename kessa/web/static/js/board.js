@@ -135,7 +135,7 @@ export class Board {
   }
 
   showAllDone() {
-    this.root.querySelector("[data-all-done]").hidden = this.left.length > 0;
+    this.root.querySelector("[data-all-done]").hidden = this.left.length > 0 || Boolean(this.root.querySelector("[data-refused-test]"));
   }
 
   // ---- the plan ----------------------------------------------------------------------------------------------------
