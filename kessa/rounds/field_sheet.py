@@ -28,6 +28,12 @@ class Line(NamedTuple):
     unit_before: str
     wanted: bool
     instruments: list[Instrument]
+    proposed: float | None = None
+
+    @property
+    def proposed_words(self) -> str:
+        """What a weather service says of it."""
+        return "" if self.proposed is None else self.scale.said(self.proposed)
 
     @property
     def said(self) -> str:

@@ -45,6 +45,7 @@ from kessa.visits.forms import (
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Observation, Sample, Visit
 from kessa.visits.selectors import noted_taps, observations_of, open_visit_at, recent_samples, stop_before, usual_seen
+from kessa.visits.weather import weather_at
 
 
 @member
@@ -206,7 +207,12 @@ def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         "taps": noted_taps(found),
         "scales": number_scales(found.place),
     }
-    context = {"visit": found, "groups": by_group(sheet), "in_place": IN_PLACE, "payload": payload}
+    groups = by_group(sheet)
+    # What the service says is a proposal: it is taken by a tap, never by itself.
+    weather = weather_at(found.place, timezone.now())
+    if "weather" in groups:
+        groups["weather"] = [line._replace(proposed=weather.get(line.scale.key)) for line in groups["weather"]]
+    context = {"visit": found, "groups": groups, "in_place": IN_PLACE, "payload": payload}
     return render(request, "visits/circumstances.html", context)
 
 

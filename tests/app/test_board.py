@@ -3,6 +3,7 @@
 import json
 import re
 import uuid
+from contextlib import nullcontext
 from datetime import timedelta
 from unittest.mock import patch
 
@@ -185,3 +186,25 @@ class OneDay(PageTest):
             note(self.membership, going, ("water_depth", water))
             page = self.client.get(reverse("visits:sample", args=[self.place.pk]))
             self.assertEqual(float(page.context["form"].initial["depth_cm"]), float(offered))
+
+    def test_the_weather_service_proposes_and_notes_nothing(self):
+        self.place.latitude, self.place.longitude = 54.3, -2.4
+        self.place.save()
+        going = visited(self.place, self.membership)
+        address = reverse("visits:circumstances", args=[going.pk])
+        with self.settings(WEATHER_SERVICE=""):
+            self.assertNotContains(self.client.get(address), "The weather service says")
+        with self.settings(WEATHER_SERVICE="kessa.visits.weather.SimulatedWeather"):
+            self.assertContains(self.client.get(address), "The weather service says", count=3)
+        for answer, heard in (
+            ({"weather_now": 99, "smell": 1}, nullcontext),
+            ({"air_temperature": "mild"}, None),
+            (None, None),
+        ):
+            with (
+                self.settings(WEATHER_SERVICE="kessa.visits.weather.SimulatedWeather"),
+                patch("kessa.visits.weather.SimulatedWeather.at", return_value=answer),
+                heard() if heard else self.assertLogs("kessa.visits.weather"),
+            ):
+                self.assertNotContains(self.client.get(address), "The weather service says")
+        self.assertEqual(noted(going), {})

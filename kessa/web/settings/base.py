@@ -12,6 +12,8 @@ STATE = Path(os.environ.get("KESSA_STATE", ROOT / ".kessa"))
 
 DEBUG = False
 DEMO = False
+# The dotted name of a class like kessa.visits.weather.SimulatedWeather; empty for none.
+WEATHER_SERVICE = os.environ.get("KESSA_WEATHER", "")
 INSTALLED_APPS = [
     "kessa.web",  # before allauth, whose pages it replaces
     "django.contrib.auth",

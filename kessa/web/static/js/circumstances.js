@@ -51,6 +51,8 @@ export class Circumstances {
       if (!input.checkValidity()) return input.reportValidity();
       if (input.value !== "" || this.newest(scale.dataset.scale)) this.note(scale, input.value === "" ? null : Number(input.value));
     });
+    // What a service says was looked at, and is so: in the scale's own unit, read by no instrument of ours.
+    scale.querySelector("[data-take]")?.addEventListener("click", ({ target }) => this.keeper.add(scale.dataset.scale, "observed", { value: Number(target.dataset.take), unit: "", instrument: null }));
     // A second tap on the word that is chosen takes it back.
     scale.addEventListener("click", (event) => {
       const input = event.target;
