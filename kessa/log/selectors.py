@@ -67,6 +67,16 @@ def page_after(results: QuerySet[Result], key: str | None) -> Page:
     return Page(rows[:PAGE], signing.dumps([last.taken_at.isoformat(), last.id], salt="kessa.log.page"))
 
 
+def has_results(team_id: int, person: int) -> bool:
+    """Return whether a person has any result in a team's log."""
+    return bool(_of_person(team=team_id, person=person))
+
+
+@compiled
+def _of_person(team: int, person: int) -> Any:
+    return Result.objects.for_team(team).filter(person=person).values_list("pk", flat=True)[:1]
+
+
 def latest_results(place: Place, **of: str) -> list[Any]:
     """Return a place's standing results `of` a parameter or series, as many as a chart shows, newest first.
 

@@ -19,7 +19,7 @@ from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import DAILY, around, coming, in_words
 from kessa.kits.models import Kit
 from kessa.log.history import last_kit_at
-from kessa.log.selectors import follow_ups
+from kessa.log.selectors import follow_ups, has_results
 from kessa.people.access import anyone, coordinator, member
 from kessa.rounds import services
 from kessa.rounds.calendar import calendar_file
@@ -60,6 +60,7 @@ def today(request: HttpRequest) -> HttpResponse:
         "ahead": ahead,
         "occasion_form": form,
         "has_rounds": bool(plan.rounds),
+        "beginner": not has_results(team.pk, request.user.pk),
     }
     return render(request, "rounds/today.html", context)
 

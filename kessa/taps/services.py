@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from kessa.people import acts
 from kessa.people.acts import NotAllowed
-from kessa.people.models import Membership
+from kessa.people.models import Membership, Role
 from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
 from kessa.taps.selectors import next_seq
@@ -103,6 +103,7 @@ def _record(
                 raise BadTap("This tap belongs elsewhere.")
             if total + len(fresh) >= stream.most and tap.kind != stream.ends_with:
                 raise BadTap("There is no room for more taps here.")
+            stream.by = _author(by, tap)
             fresh.append(_row(by, number, tap, stream.check(tap), late=late))
         except (BadTap, NotAllowed) as fault:
             if not look_back:
@@ -164,7 +165,7 @@ def _begun(
     beginnings = [tap for tap in read if tap.kind in STREAMS[of].begins_with]
     for tap in sorted(beginnings, key=lambda tap: (tap.seq, tap.at, tap.id)):
         try:
-            return STREAMS[of].begun(by, number, tap, moment(tap.at, skew, now))
+            return STREAMS[of].begun(_author(by, tap), number, tap, moment(tap.at, skew, now))
         except (BadTap, NotAllowed) as fault:
             refused.append((str(tap.id), str(fault)))
     raise NoSuchStream(refused[-1][1] if refused else "There is no such visit or test.")
@@ -186,6 +187,18 @@ def _row(by: Membership, number: uuid.UUID, tap: Incoming, data: dict[str, Any],
         sent_by_id=by.user_id if person != by.user_id else None,
         late=late,
     )
+
+
+def _author(by: Membership, tap: Incoming) -> Membership:
+    """Return who made a tap, as a member: it begins and leads as its author, whoever sends it.
+
+    Of somebody else it counts as their own alone: no role of theirs goes along on another's phone.
+    """
+    person = _person(by, tap.whose)
+    rows = Membership.objects.filter(team=by.team_id, user=person)
+    if person == by.user_id or not rows.exists():
+        return by
+    return Membership(team=by.team, user_id=person, role=Role.VOLUNTEER)
 
 
 def _person(by: Membership, name: str) -> int:

@@ -98,6 +98,7 @@ class Today(PageTest):
         planned(self.membership, self.place, "FREQ=WEEKLY", days_ago=9, people=[self.membership.user])
         planned(self.membership, other, "FREQ=DAILY", people=[olek], name="Daily")
         page = self.client.get("/today/")
+        self.assertContains(page, "Welcome, Ines.")
         self.assertContains(page, "Start the visit: Ines&#x27;s brook")
         self.assertContains(page, "2 days late")
         self.assertContains(page, "Due for others of the team")

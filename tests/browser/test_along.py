@@ -34,6 +34,14 @@ class TakenAlong(BrowserTest):
         expect(page.get_by_text("Along without a signal: 2 places")).to_be_visible()
         return page
 
+    def lose_signal(self, page):
+        """Take the browser offline, and shut the door: a page that was just opened is offline a moment later only."""
+        page.context.set_offline(True)
+        door = patch("kessa.taps.views.services.record", side_effect=OperationalError)
+        door.start()
+        self.addCleanup(patch.stopall)
+        return door
+
     def chip(self, page, name):
         return page.get_by_role("navigation", name="Tests of this visit").get_by_role("button", name=name)
 
@@ -114,10 +122,7 @@ class TakenAlong(BrowserTest):
 
     def test_without_a_signal_from_today_on_it_is_the_same_visit(self):
         page = self.take_along()
-        page.context.set_offline(True)
-        # The browser takes a page that has just been opened offline a moment later only.
-        door = patch("kessa.taps.views.services.record", side_effect=OperationalError)
-        door.start()
+        door = self.lose_signal(page)
         page.get_by_role("link", name="Start the visit: Below the depot").first.click()
         self.begin_visit(page)
         self.see_and_draw(page)
@@ -168,6 +173,32 @@ class TakenAlong(BrowserTest):
         }
         self.assertEqual(len(results[self.below]), 2)
         self.assertEqual(results[self.below], results[self.above])
+
+    def test_a_phone_that_is_handed_on_shows_nothing_and_loses_nothing(self):
+        page = self.take_along()
+        door = self.lose_signal(page)
+        page.get_by_role("link", name="Start the visit: Below the depot").first.click()
+        self.begin_visit(page)
+        self.see_and_draw(page)
+        expect(self.chip(page, "Chloride")).to_be_visible()
+        page.context.set_offline(False)
+        page.get_by_role("button", name="Sign out").click()
+        page.goto(self.address)
+        page.get_by_role("button", name="Ines").click()
+        expect(page.get_by_role("heading", name="Today")).to_be_visible()
+        pages = (
+            "caches.open('kessa-pages').then((cache) => cache.keys()).then((kept) => kept.map(({ url }) => url).join())"
+        )
+        self.assertNotIn(f"/visits/along/{self.below.pk}/", page.evaluate(pages))
+        page.goto(f"{self.address}/visits/along/{self.below.pk}/")
+        # The next person begins anew, and finds nothing of the former one's.
+        expect(page.get_by_role("heading", name="Before you go: Below the depot")).to_be_visible()
+        self.assertFalse(Visit.objects.for_team(self.team).exists())
+        door.stop()
+        page.goto(f"{self.address}/phone/")
+        expect(page.get_by_text("Nothing: all is sent.")).to_be_visible()
+        visit = Visit.objects.for_team(self.team).get()
+        self.assertEqual((visit.leader, Sample.objects.for_team(self.team).get().visit), (self.olek.user, visit))
 
     def test_what_is_no_file_of_ours_is_told_and_taken_in_nowhere(self):
         page = self.open(PHONE)

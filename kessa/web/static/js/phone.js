@@ -78,3 +78,5 @@ one("[data-save]").addEventListener("click", save);
 one("[data-persist]").addEventListener("click", () => navigator.storage.persist().then(show));
 one("#taken-in").addEventListener("change", ({ target }) => target.files[0] && takeIn(target.files[0]));
 show();
+// What waits is sent meanwhile.
+window.setInterval(show, 3000);
