@@ -92,7 +92,7 @@ def panel_of(determination: Determination, taps: list[Tap], named: str) -> dict[
     }
 
 
-def panel_on_board(request: HttpRequest, test: OnBoard, *, several: bool, along: bool = False) -> str:
+def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) -> str:
     """Write a test's part of the board; nothing where there is nothing to do in it.
 
     Taken along, it knows neither its number nor its sample's: the page makes them.
@@ -104,7 +104,7 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, several: bool, along:
     panel = panel_of(found, taps, whose(request.membership))  # type: ignore[attr-defined]
     here = "" if along else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here, "family": test.family}
-    return render_to_string("bench/panel.html", panel | {"test": test, "board": several, "along": along}, request)
+    return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)
 
 
 def usual_count(determination: Determination, usual: UsualRange | None) -> list[float] | None:

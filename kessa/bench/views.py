@@ -136,7 +136,7 @@ def board(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     tests = tests_of(request.membership, field_sheet(visit)) if visit else []
     if not visit or not tests:
         return redirect("visits:visit", pk)
-    shown = [(test, panel_on_board(request, test, several=len(tests) > 1)) for test in tests]
+    shown = [(test, panel_on_board(request, test)) for test in tests]
     context = {
         "visit": visit,
         "tests": shown,

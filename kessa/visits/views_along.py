@@ -58,7 +58,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         "ways": [(way, _steps(way, place)) for way in ways_for(place.kind_key)],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
         "sample_form": SampleForm(place, request.user),
-        "tests": [(test, panel_on_board(request, test, several=several, along=True)) for test in tests],
+        "tests": [(test, panel_on_board(request, test, along=True)) for test in tests],
         "several": several,
         "along": True,
         "lanes": lanes,
