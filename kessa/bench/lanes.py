@@ -8,7 +8,7 @@ from typing import NamedTuple
 from kessa.bench.board import OnBoard
 from kessa.bench.models import Determination
 from kessa.bench.selectors import latest_taps
-from kessa.bench.state import bench_of
+from kessa.bench.state import Bench, bench_of
 from kessa.bench.usual_times import usual_times
 from kessa.core.errors import CannotCompute
 from kessa.core.methods.schema import Method
@@ -17,7 +17,6 @@ from kessa.core.planning.several_tests import PlannedTest, TestPlan, one_after_a
 from kessa.core.runs.events import TIMER
 from kessa.core.runs.progress import Run, steps_left
 from kessa.core.runs.state import RunState
-from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 
 # A page waits so long for the shortest plan; the best found counts after that.
@@ -87,15 +86,13 @@ class _Test:
         self.taps = [] if test.begin else counted(team_id, determination.pk)
         method = determination.method
         usual = usual_times(method, latest_taps(team=team_id, method=method.key))
-        course = Course(method, _runs_left(determination, self.taps, test.runs), {}, usual)
         by = max(_minutes(test.until, now), 0.0) if test.until else None
         bench = bench_of(determination, self.taps)
-        begun = bool(self.taps)
-        self.left = left_of(
-            self.stream, course._replace(answers=bench.answers), now, begun=begun, start_by=by, uses=held_by(method)
-        )
-        fresh = _runs_of(determination, test.runs)
-        self.whole = left_of(self.stream, course._replace(runs=fresh), now, begun=False)
+        course = Course(method, _runs_left(determination, bench, test.runs), bench.answers, usual)
+        uses = held_by(method)
+        self.left = left_of(self.stream, course, now, begun=bool(self.taps), start_by=by, uses=uses)
+        whole = course._replace(runs=_runs_of(determination, test.runs), answers={})
+        self.whole = left_of(self.stream, whole, now, begun=False)
 
 
 def _is_pair(method: Method) -> bool:
@@ -114,12 +111,11 @@ def _runs_of(determination: Determination, wanted: int) -> tuple[Run, ...]:
     return (*blank, *([_fresh(determination.method)] * runs))
 
 
-def _runs_left(determination: Determination, taps: list[Tap], wanted: int) -> tuple[Run, ...]:
+def _runs_left(determination: Determination, bench: Bench, wanted: int) -> tuple[Run, ...]:
     """Return the runs still to be made or gone on with, in order."""
     if determination.closed_at:
         return ()
-    method, bench = determination.method, bench_of(determination, taps)
-    to_come = list(_runs_of(determination, wanted))
+    method, to_come = determination.method, list(_runs_of(determination, wanted))
     blanks = [Run(state, blank=True) for _, state in sorted(bench.blanks.items())]
     numbers = sorted({*bench.samples, *bench.firsts})
     fresh = _fresh(method)
@@ -133,14 +129,10 @@ def _runs_left(determination: Determination, taps: list[Tap], wanted: int) -> tu
     counting = sum(run.state.counts and (run.first is None or run.first.counts) for run in samples)
     states = {outcome.state for outcome in bench.outcomes.values()}
     done = counting + sum(not run.blank and not run.state.finished for run in going_on)
-    more = 0 if "over range" in states else max(wanted_of(to_come) - done, int("run again" in states and not going_on))
+    of_sample = sum(not run.blank for run in to_come)
+    more = 0 if "over range" in states else max(of_sample - done, int("run again" in states and not going_on))
     blank_to_come = [run for run in to_come if run.blank and not any(each.blank for each in going_on)]
     return (*going_on, *blank_to_come, *([fresh] * more))
-
-
-def wanted_of(runs: list[Run]) -> int:
-    """Return how many of the runs are of the sample."""
-    return sum(not run.blank for run in runs)
 
 
 def _begun_with(found: list[_Test]) -> list[PlannedTest]:

@@ -3,11 +3,18 @@
 import itertools
 import random
 import time
+from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 from unittest import TestCase
 
 from kessa.core.errors import CannotCompute
+from kessa.core.methods import house_methods
+from kessa.core.planning.left_to_do import Course, left_of, usual_seconds
 from kessa.core.planning.several_tests import PlannedStep, PlannedTest, one_after_another, plan_tests
+from kessa.core.runs.progress import Run
+from kessa.core.runs.state import Clock, RunState
+
+NOON = datetime(2026, 11, 23, 12, tzinfo=UTC)
 
 
 def day(chance, tests, steps, *, things="ab"):
@@ -142,3 +149,48 @@ class SeveralTests(TestCase):
             with self.subTest(tests[:2]), self.assertRaises(CannotCompute) as refused:
                 plan_tests(tests, seconds=10)
             self.assertEqual(refused.exception.field, "tests")
+
+
+class LeftToDo(TestCase):
+    """What is left of a test while its clocks run."""
+
+    def left(self, key, state, *, runs=1, now=NOON):
+        method = house_methods()[key]
+        course = Course(method, (Run(state), *[Run(RunState(missing=("main",)))] * (runs - 1)), {"ph": 7.0}, {})
+        return left_of(key, course, now, begun=True)
+
+    def state(self, key, *, clock=None, at=NOON, **changes):
+        """A run whose steps before its clock are done, and the clock started."""
+        steps = house_methods()[key].steps
+        number = clock if clock is not None else max(n for n, step in enumerate(steps) if step.wait)
+        clocks = {number: Clock(at, steps[number].wait.seconds)}
+        return RunState(steps=set(range(number)), clocks=clocks, missing=("main",), **changes)
+
+    def test_the_next_step_is_ready_when_the_clock_rings_and_presses_as_long_as_the_method_says(self):
+        at = NOON - timedelta(minutes=3)
+        left = self.left("nitrate-ampoule", self.state("nitrate-ampoule", at=at))
+        # Eight minutes, then to be read within three.
+        self.assertEqual((left.ready, left.start_by), (5, 8))
+        state = self.state("nitrate-ampoule", at=at)
+        state.steps.add(max(state.clocks))
+        self.assertEqual(self.left("nitrate-ampoule", state)[2:5:2], (8, 5), "gone on before the time")
+        late = self.left("nitrate-ampoule", self.state("nitrate-ampoule", at=NOON - timedelta(hours=1)))
+        self.assertEqual((late.ready, late.start_by), (0, 0))
+
+    def test_what_is_waited_for_until_tomorrow_is_not_waited_for_here(self):
+        self.assertIsNone(self.left("ecoli-presence", self.state("ecoli-presence")))
+        fresh = self.left("ecoli-presence", RunState(missing=("main",)))
+        self.assertEqual([step.wait for step in fresh.steps], [0])
+
+    def test_shaking_is_work_and_not_waiting(self):
+        whole = self.left("nitrate-ampoule", RunState(missing=("main",)))
+        self.assertGreater(whole.steps[0].hands, 2)
+        self.assertEqual(
+            len(self.left("nitrate-ampoule", RunState(missing=("main",)), runs=2).steps), 2 * len(whole.steps)
+        )
+
+    def test_a_teams_own_past_counts_before_the_usual(self):
+        method = house_methods()["chloride-drops-25"]
+        self.assertEqual(usual_seconds(method, 0), 30)
+        self.assertEqual(usual_seconds(method, 0, {0: 12.0}), 12)
+        self.assertGreater(usual_seconds(method, next(n for n, s in enumerate(method.steps) if s.kind == "count")), 60)

@@ -10,7 +10,7 @@ from kessa.core.job.supplies import supplies
 from kessa.core.methods.schema import Method
 from kessa.core.planning.several_tests import PlannedStep, PlannedTest
 from kessa.core.runs.progress import Run, steps_left
-from kessa.core.runs.timing import Answers, clock_seconds
+from kessa.core.runs.timing import Answers, clock_seconds, reading_window
 
 # How long a step usually keeps the hands busy (s), where its method does not say; a unit counted and looked at.
 _USUAL_S = {"do": 30.0, "ask": 15.0, "read": 40.0}
@@ -73,17 +73,32 @@ def left_of(
     ready, by = 0.0, None
     for number, run in enumerate(course.runs):
         left = steps_left(course.method, run, course.answers)
-        if number == 0 and left and (clock := run.state.clocks.get(left[0])):
-            passed = (now - clock.at).total_seconds()
-            length, slack = _clock(course.method, left[0], left[1:], run)
-            ready, by = max(length - passed, 0.0), None if slack is None else max(length + slack - passed, 0.0)
-            left = left[1:]
+        if number == 0 and left:
+            ready, by = _waited_for(course, left, run, now)
+            left = left[1:] if left[0] in run.state.clocks else left
         pieces += _pieces(course.method, left, run, course.usual)
+    if ready > _STAYS_S:
+        return None
     steps = tuple(
         PlannedStep(piece.hands / 60, piece.wait / 60, None if piece.slack is None else piece.slack / 60)
         for piece in _here(pieces)
     )
     return PlannedTest(id, steps, start_by if by is None else by / 60, uses, ready / 60, begun) if steps else None
+
+
+def _waited_for(course: Course, left: list[int], run: Run, now: datetime) -> tuple[float, float | None]:
+    """Return in how many seconds one goes on by the clock that runs, and by when at the latest; None for any time."""
+    method, step = course.method, course.method.steps[left[0]]
+    if clock := run.state.clocks.get(left[0]):
+        passed = (now - clock.at).total_seconds()
+        length, slack = _clock(method, left[0], left[1:], run)
+        return max(length - passed, 0.0), None if slack is None else max(length + slack - passed, 0.0)
+    unread = [part.key for part in method.parts if step.kind == "read" and part.key in run.state.missing]
+    window = reading_window(method, unread[0], run.state, course.answers) if unread else None
+    if window is None or window.opens is None:
+        return 0.0, None
+    closes = None if window.closes is None else max((window.closes - now).total_seconds(), 0.0)
+    return max((window.opens - now).total_seconds(), 0.0), closes
 
 
 def _here(pieces: list[_Piece]) -> list[_Piece]:
