@@ -16,6 +16,7 @@ urlpatterns = [
     path("", views.home, name="home"),
     path("not-along/", views.not_along, name="not_along"),
     path("phone/", views.phone, name="phone"),
+    path("kessa.webmanifest", views.manifest, name="manifest"),
     path("more/", views.more, name="more"),
     path("worker.js", views.worker, name="worker"),
     path("account/in/", SignIn.as_view(), name="account_login"),

@@ -10,6 +10,7 @@ from django.db import InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
+from django.urls import reverse
 from django.views.decorators.http import require_GET
 from pydantic import ValidationError
 
@@ -51,6 +52,24 @@ def worker(request: HttpRequest) -> HttpResponse:
     scripts = [f"js/{path.name}" for path in sorted((_STATIC / "js").glob("*.js"))]
     shell = [staticfiles_storage.url(path) for path in (*_SHELL, *scripts)]
     return render(request, "worker.js", {"shell": shell}, content_type="text/javascript")
+
+
+@anyone
+@require_GET
+def manifest(request: HttpRequest) -> JsonResponse:
+    """Say how Kessa stands on a phone on which it is installed."""
+    said = {
+        "name": "Kessa",
+        "short_name": "Kessa",
+        "description": "The bench companion and logbook of people who test water with kits",
+        "start_url": reverse("rounds:today"),
+        "scope": "/",
+        "display": "standalone",
+        "background_color": "#f7f6f1",
+        "theme_color": "#ffffff",
+        "icons": [{"src": staticfiles_storage.url("mark.svg"), "sizes": "any", "type": "image/svg+xml"}],
+    }
+    return JsonResponse(said, content_type="application/manifest+json")
 
 
 @anyone

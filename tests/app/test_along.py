@@ -51,6 +51,15 @@ class TakenAlong(PageTest):
         self.assertIn("00000000-0000-0000-0000-000000000000", payload["visit_at"])
         self.assertEqual(payload["place"], self.place.pk)
 
+    def test_it_is_installed_as_an_app_and_the_worker_keeps_what_pages_are_made_of(self):
+        self.client.logout()
+        said = self.client.get("/kessa.webmanifest").json()
+        self.assertEqual((said["start_url"], said["display"]), ("/today/", "standalone"))
+        worker = self.client.get("/worker.js").content.decode()
+        for name in ("board", "circumstances", "phone", "uuid5"):
+            self.assertIn(f"js/{name}.", worker)
+        self.assertNotContains(self.client.get("/not-along/"), "Ines")
+
     def test_where_nothing_is_planned_and_where_water_may_be_hot(self):
         self.assertContains(self.along()[0], "No test is planned here")
         boiler = Place.objects.create(team=self.place.team, name="The boiler", kind_key="boiler")
