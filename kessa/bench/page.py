@@ -36,6 +36,7 @@ def bench_payload(
         "outcome": reverse("bench:outcome", args=[determination.pk]),
         "here": reverse("bench:determination", args=[determination.pk]),
         "place": determination.subject,
+        "family": determination.family,
         "kind": "staged" if method.staged else main.kind if method.counted else "read",
         "parts": [
             {
@@ -103,7 +104,7 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
     taps = [] if test.begin else counted(found.team_id, found.pk)
     panel = panel_of(found, taps, whose(request.membership))  # type: ignore[attr-defined]
     here = "" if along else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
-    panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here, "family": test.family}
+    panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)
 
 

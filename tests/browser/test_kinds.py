@@ -367,3 +367,15 @@ class Kinds(BenchTest):
         expect(page.get_by_text("let the floc settle below the shoulder", exact=False).first).to_be_visible()
         page.reload()
         expect(page.get_by_role("button", name="One line a step")).to_have_attribute("aria-pressed", "true")
+
+    def test_one_line_a_step_is_offered_after_a_few_and_kept_for_that_test_alone(self):
+        page = self.bench("oxygen-titration")
+        expect(page.get_by_text("You have run this a few times")).to_be_hidden()
+        person = page.evaluate("document.querySelector('meta[name=kessa-person]').content")
+        page.evaluate(f"localStorage.setItem('kessa-tests-{person}-oxygen-titration', 3)")
+        page.reload()
+        page.get_by_role("button", name="One line a step from now on").click()
+        expect(page.get_by_text("You have run this a few times")).to_be_hidden()
+        expect(page.get_by_role("button", name="One line a step")).to_have_attribute("aria-pressed", "true")
+        page.goto(f"{self.address}/bench/{begin(self.below, self.olek, 'ph-strip').pk}/")
+        expect(page.get_by_role("button", name="One line a step")).to_have_attribute("aria-pressed", "false")

@@ -1,5 +1,6 @@
 // What can be done on the bench: each act becomes taps of the test it is done in.
 
+import { isBrief, setBrief } from "./brief.js";
 import { emptyFields, takeReading } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
 import { hint } from "./said.js";
@@ -94,6 +95,10 @@ export const acts = {
     if (bench.now.closing || !event) return;
     bench.opened = null;
     bench.add(run.name, "taken_back", { of: event.id });
+  },
+  brief(bench, button) {
+    setBrief(bench.given.family, button.dataset.value ? button.dataset.value === "on" : !isBrief(bench.given.family));
+    bench.draw();
   },
   keys() {
     document.querySelector("[data-keys]").showModal();

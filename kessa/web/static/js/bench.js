@@ -1,5 +1,6 @@
 // One test on the page: its method and rules, its taps, where it stands, and its part of the page.
 
+import { countTest } from "./brief.js";
 import { showTrouble } from "./hands.js";
 import { Keeper } from "./keeper.js";
 import { wireFields } from "./reading.js";
@@ -24,7 +25,10 @@ export class Bench {
     this.keeper = new Keeper({
       ...this.given,
       onChange: () => this.draw(),
-      onClosed: (page) => putOnShelf(this.given.stream, this.given.place, this.given.here, []).then(() => onClosed(this, page)),
+      onClosed: (page) => {
+        countTest(this.given.family);
+        return putOnShelf(this.given.stream, this.given.place, this.given.here, []).then(() => onClosed(this, page));
+      },
       onTrouble: (words) => showTrouble(this.one("[data-trouble]"), words),
       after,
     });

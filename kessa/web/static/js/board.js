@@ -1,6 +1,7 @@
 // The board: all tests of a visit on one page. The one that wants the hands next is shown in full, any other at a tap on its name.
 
 import { Bench } from "./bench.js";
+import { showSwitch } from "./brief.js";
 import { wire } from "./hands.js";
 import { stateOf } from "./test-state.js";
 import { speak } from "./voice.js";
@@ -53,6 +54,7 @@ export class Board {
     const changed = this.shown && this.shown !== bench;
     this.shown = bench;
     for (const each of this.benches) each.root.hidden = each !== bench;
+    showSwitch(bench.given.family);
     for (const each of this.benches) this.chipOf(each)?.setAttribute("aria-pressed", String(each === bench));
     if (!changed) return;
     window.scrollTo({ top: 0 });

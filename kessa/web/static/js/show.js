@@ -1,11 +1,11 @@
 // What the bench shows, all of it from where the test stands.
 
+import { isBrief, isOffered, showSwitch } from "./brief.js";
 import { isFinished } from "./run-state.js";
 import { showClocks } from "./show-clocks.js";
 import { showCount } from "./show-count.js";
 import { runName, showRuns } from "./show-runs.js";
 import { showReadingSheet, showSteps } from "./show-steps.js";
-import { setting } from "./sound.js";
 
 // Draw where a test stands.
 export function show(bench) {
@@ -18,7 +18,7 @@ export function show(bench) {
   const counting = standing.isCounting(run, now.answers);
   board.classList.toggle("is-blank", run?.role === "blank");
   board.classList.toggle("is-reading", reading);
-  board.classList.toggle("brief", setting("brief"));
+  board.classList.toggle("brief", isBrief(bench.given.family));
   board.classList.toggle("is-counting", counting);
   for (const sheet of bench.all("[data-count-sheet], [data-reading-sheet]")) sheet.hidden = !run;
   board.classList.toggle("has-count", Boolean(run?.state.count || run?.state.endpoint) || counting || Object.keys(run?.state.readings ?? {}).length > 0);
@@ -32,7 +32,9 @@ export function show(bench) {
   const skip = bench.act("skip");
   skip.hidden = !(run?.role === "blank" && !isFinished(run.state));
   bench.act("unread").hidden = !run || !Object.keys(run.state.readings).length || run.state.stopped;
-  bench.act("ready").hidden = !(run && setting("brief") && standing.upToNext(now).length > 1);
+  bench.act("ready").hidden = !(run && isBrief(bench.given.family) && standing.upToNext(now).length > 1);
+  if (!bench.root.hidden) showSwitch(bench.given.family);
+  bench.one("[data-offer-brief]").hidden = !isOffered(bench.given.family);
   showClocks(bench);
 }
 
