@@ -31,6 +31,8 @@ from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, n
 from kessa.visits.selectors import open_visits
 
 _AHEAD = timedelta(days=14)
+# So long somebody may be a beginner.
+_NEW = timedelta(days=30)
 _YEARS_SHOWN = 10
 
 
@@ -60,7 +62,7 @@ def today(request: HttpRequest) -> HttpResponse:
         "ahead": ahead,
         "occasion_form": form,
         "has_rounds": bool(plan.rounds),
-        "beginner": not has_results(team.pk, request.user.pk),
+        "beginner": timezone.now() - request.user.date_joined < _NEW and not has_results(team.pk, request.user.pk),
     }
     return render(request, "rounds/today.html", context)
 

@@ -32,8 +32,15 @@ for (const failed of ["htmx:responseError", "htmx:sendError"])
     told.dataset.notGot = "";
   });
 
+// What was typed before the page was ready to ask is asked for too.
+const askAgain = () => {
+  for (const field of document.querySelectorAll("input[hx-get]")) if (field.value !== field.defaultValue) field.dispatchEvent(new Event("input", { bubbles: true }));
+};
+document.addEventListener("htmx:load", askAgain, { once: true });
+
 // A page that could not be shown just now is asked for again.
 const again = document.querySelector("meta[name=kessa-again]")?.content;
 if (again) window.setTimeout(() => window.location.reload(), Number(again) * 1000);
 
-if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js");
+// The page itself comes first: the worker fetches what all others are made of.
+if ("serviceWorker" in navigator) window.setTimeout(() => navigator.serviceWorker.register("/worker.js"), 1500);

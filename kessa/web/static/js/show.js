@@ -21,7 +21,9 @@ export function show(bench) {
   board.classList.toggle("brief", isBrief(bench.given.family));
   board.classList.toggle("is-counting", counting);
   for (const sheet of bench.all("[data-count-sheet], [data-reading-sheet]")) sheet.hidden = !run;
-  board.classList.toggle("has-count", Boolean(run?.state.count || run?.state.endpoint) || counting || Object.keys(run?.state.readings ?? {}).length > 0);
+  const underWay = Boolean(run?.state.count || run?.state.endpoint) || counting || Object.keys(run?.state.readings ?? {}).length > 0;
+  board.classList.toggle("has-count", underWay);
+  board.classList.toggle("is-preparing", Boolean(run) && !underWay && !reading);
   bench.one("[data-between]").hidden = Boolean(run);
   bench.one("[data-run-name]").textContent = run ? runName(run) : "between runs";
   showSteps(bench);

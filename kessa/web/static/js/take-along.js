@@ -27,5 +27,6 @@ async function take() {
 
 if (said && "caches" in window) {
   navigator.storage?.persist?.();
-  take().catch(() => {});
+  // The page itself comes first.
+  window.setTimeout(() => take().catch(() => {}), 2000);
 }
