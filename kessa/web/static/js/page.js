@@ -42,5 +42,4 @@ document.addEventListener("htmx:load", askAgain, { once: true });
 const again = document.querySelector("meta[name=kessa-again]")?.content;
 if (again) window.setTimeout(() => window.location.reload(), Number(again) * 1000);
 
-// The page itself comes first: the worker fetches what all others are made of.
-if ("serviceWorker" in navigator) window.setTimeout(() => navigator.serviceWorker.register("/worker.js"), 1500);
+if ("serviceWorker" in navigator) navigator.serviceWorker.register("/worker.js");
