@@ -100,8 +100,7 @@ def _is_pair(method: Method) -> bool:
 
 
 def _fresh(method: Method) -> Run:
-    read = () if method.counted else tuple(part.key for part in method.parts)
-    return Run(RunState(missing=read), first=RunState() if _is_pair(method) else None)
+    return Run(RunState(missing=method.read_keys), first=RunState() if _is_pair(method) else None)
 
 
 def _runs_of(determination: Determination, wanted: int) -> tuple[Run, ...]:

@@ -102,7 +102,7 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
         event = event_of(tap)
         (by_run[tap.run] if tap.run else whole).append(event)
     states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "first": {}, "blank": {}}
-    read = () if method.counted else tuple(part.key for part in method.parts)
+    read = method.read_keys
     # The second stage of a vessel goes on from the count of its first.
     for name, events in sorted(by_run.items()):
         role, number = name.split("-")

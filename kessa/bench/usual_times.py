@@ -36,7 +36,5 @@ def _ends(method: Method, tap: Tap) -> int | None:
         return number if clocked == (tap.kind == TIMER) else None
     if tap.kind == READ:
         part = tap.data.get("part")
-        return next(
-            (n for n, s in enumerate(method.steps) if s.kind == "read" and (not s.parts or part in s.parts)), None
-        )
+        return method.step_reading(part) if part in method.read_keys else None
     return None

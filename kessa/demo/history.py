@@ -264,7 +264,7 @@ class _Taps:
                 begun, self.at = self.at, self.at + timedelta(seconds=0 if self._timed else seconds)
             if step.kind == "do":
                 self.add(name, runs.STEP, step=number)
-            for key in (step.parts or [part.key for part in self._method.parts]) if step.kind == "read" else ():
+            for key in self._method.read_at(number):
                 part = self._method.part(key)
                 reading = part.simulated(strengths[key] / dilution, self._chance)
                 if part.read_s:

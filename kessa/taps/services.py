@@ -59,7 +59,7 @@ def tapped(
 def add_tap(by: Membership, stream: uuid.UUID, kind: str, data: dict[str, Any], run: str = "") -> Tap:
     """Write a tap of the server's own: after every tap there is, by the acting member."""
     mine = read_tap(tapped(kind, data, run=run, seq=next_seq(stream)))
-    row = _row(by, stream, mine, data, late=False)
+    row = _row(by, stream, mine, data, by.user_id, late=False)
     row.save(force_insert=True)
     return row
 
@@ -93,6 +93,7 @@ def _record(
     # Where all is counted that came late too, there is an end to that as well.
     total = sum(each for came_late, each in _counts(stream=number) if late or not came_late)
     stand = _standing(read) if look_back else {}
+    authors = {by.user_id: by}
     already = {pk: came_late for pk, (where, came_late) in stand.items() if where == number}
     fresh: list[Tap] = []
     for tap in read:
@@ -103,8 +104,11 @@ def _record(
                 raise BadTap("This tap belongs elsewhere.")
             if total + len(fresh) >= stream.most and tap.kind != stream.ends_with:
                 raise BadTap("There is no room for more taps here.")
-            stream.by = _author(by, tap)
-            fresh.append(_row(by, number, tap, stream.check(tap), late=late))
+            person = _person(by, tap.whose)
+            if person not in authors:
+                authors[person] = _author(by, person)
+            stream.by = authors[person]
+            fresh.append(_row(by, number, tap, stream.check(tap), person, late=late))
         except (BadTap, NotAllowed) as fault:
             if not look_back:
                 raise _DoesNotFit from fault
@@ -165,14 +169,13 @@ def _begun(
     beginnings = [tap for tap in read if tap.kind in STREAMS[of].begins_with]
     for tap in sorted(beginnings, key=lambda tap: (tap.seq, tap.at, tap.id)):
         try:
-            return STREAMS[of].begun(_author(by, tap), number, tap, moment(tap.at, skew, now))
+            return STREAMS[of].begun(_author(by, _person(by, tap.whose)), number, tap, moment(tap.at, skew, now))
         except (BadTap, NotAllowed) as fault:
             refused.append((str(tap.id), str(fault)))
     raise NoSuchStream(refused[-1][1] if refused else "There is no such visit or test.")
 
 
-def _row(by: Membership, number: uuid.UUID, tap: Incoming, data: dict[str, Any], *, late: bool) -> Tap:
-    person = _person(by, tap.whose)
+def _row(by: Membership, number: uuid.UUID, tap: Incoming, data: dict[str, Any], person: int, *, late: bool) -> Tap:
     return Tap(
         id=tap.id,
         team_id=by.team_id,
@@ -189,12 +192,11 @@ def _row(by: Membership, number: uuid.UUID, tap: Incoming, data: dict[str, Any],
     )
 
 
-def _author(by: Membership, tap: Incoming) -> Membership:
+def _author(by: Membership, person: int) -> Membership:
     """Return who made a tap, as a member: it begins and leads as its author, whoever sends it.
 
     Of somebody else it counts as their own alone: no role of theirs goes along on another's phone.
     """
-    person = _person(by, tap.whose)
     rows = Membership.objects.filter(team=by.team_id, user=person)
     if person == by.user_id or not rows.exists():
         return by

@@ -72,7 +72,6 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
             "test_at": reverse("taps:receive", args=["bench", NO_NUMBER]),
             "outcome_at": reverse("bench:outcome", args=[NO_NUMBER]),
             "lanes_at": reverse("bench:board_lanes", args=[NO_NUMBER]),
-            "page_at": reverse("visits:visit", args=[NO_NUMBER]),
             "none": str(NO_NUMBER),
         },
     }

@@ -195,6 +195,20 @@ class Method(Checked):
         return self.parts[0].counted
 
     @property
+    def read_keys(self) -> tuple[str, ...]:
+        """The parts that are read, not counted, by key."""
+        return () if self.counted else tuple(part.key for part in self.parts)
+
+    def read_at(self, number: int) -> tuple[str, ...]:
+        """Return the parts that are read at a step, by key: none where it reads nothing, all where it names none."""
+        step = self.steps[number]
+        return (step.parts or self.read_keys) if step.kind == "read" else ()
+
+    def step_reading(self, key: str) -> int:
+        """Return the number of the step at which a part is read; raises StopIteration where none reads it."""
+        return next(number for number in range(len(self.steps)) if key in self.read_at(number))
+
+    @property
     def reads_temperature(self) -> bool:
         """Whether the water's temperature is read with a part: it is not asked for besides."""
         return any(part.with_temperature or getattr(part.numbers, "per_degree", 0.0) for part in self.parts)

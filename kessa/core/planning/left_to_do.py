@@ -128,8 +128,8 @@ def _clock(method: Method, number: int, following: list[int], run: Run) -> tuple
     computed = wait.computed
     typical = computed.base_s + computed.per_s if computed else 0.0
     seconds = float(clock_seconds(method, number, run.state) or typical)
-    read = next((method.steps[each] for each in following[:1] if method.steps[each].kind == "read"), None)
-    windows = [part.read_s for part in method.parts if read and part.read_s and part.key in (read.parts or [part.key])]
+    read = method.read_at(following[0]) if following else ()
+    windows = [part.read_s for part in method.parts if part.read_s and part.key in read]
     if windows:
         opens, closes = min(window[0] for window in windows), min(window[1] for window in windows)
         return float(opens), float(closes - opens)

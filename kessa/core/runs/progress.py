@@ -43,9 +43,7 @@ def _done(method: Method, number: int, run: Run, answers: Answers) -> bool:
     if step.kind == "count":
         return _counted(method, number, run)
     if step.kind == "read":
-        return run.state.stopped or all(
-            key in run.state.readings for key in step.parts or [p.key for p in method.parts]
-        )
+        return run.state.stopped or all(key in run.state.readings for key in method.read_at(number))
     if step.ask:
         return step.ask.key in answers
     return number in run.state.steps or (run.first is not None and number in run.first.steps)

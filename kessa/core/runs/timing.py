@@ -40,9 +40,7 @@ def clock_seconds(method: Method, number: int, state: RunState) -> int | None:
 def reading_window(method: Method, key: str, state: RunState, answers: Answers) -> ReadingWindow | None:
     """Return when a part may be read by the clock of the last step before it that applies; None where none binds it."""
     part = method.part(key)
-    reads = next(
-        n for n, step in enumerate(method.steps) if step.kind == "read" and (not step.parts or key in step.parts)
-    )
+    reads = method.step_reading(key)
     waits = [
         (n, step.wait) for n, step in enumerate(method.steps[:reads]) if step.wait and method.applies(step, answers)
     ]
