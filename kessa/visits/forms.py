@@ -58,7 +58,12 @@ class SampleForm(OnceForm):
         warm = self.fields["water_temperature_c"]
         warm.required = self.hot_above is not None
         warm.help_text = "In the water itself, read when steady. Leave empty if not taken."
+        self.too_hot = ""
         if self.hot_above is not None:
+            self.too_hot = (
+                f"Too hot to draw: shut the sample valve, let the cooler's water run, and draw again below "
+                f"{self.hot_above:g} °C. Where it does not cool, not this time: tell the competent person."
+            )
             warm.help_text = f"By thermometer, in the stream: below {self.hot_above:g} °C before it is drawn."
             warm.error_messages["required"] = "Read it in the stream, not by hand: this water may be hot."
 
@@ -75,10 +80,7 @@ class SampleForm(OnceForm):
         """Refuse water that scalds: it was not drawn through its cooler, or that is not running."""
         warm = self.cleaned_data["water_temperature_c"]
         if warm is not None and self.hot_above is not None and warm >= self.hot_above:
-            raise forms.ValidationError(
-                f"Too hot to draw: shut the sample valve, let the cooler's water run, and draw again below "
-                f"{self.hot_above:g} °C. Where it does not cool, not this time: tell the competent person."
-            )
+            raise forms.ValidationError(self.too_hot)
         return warm
 
 

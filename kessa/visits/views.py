@@ -15,9 +15,9 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
 from kessa.core.job.hazards import hazards_of
-from kessa.core.job.schools import depth_cm
-from kessa.core.job.ways import oxygen_steps, ways_for
+from kessa.core.job.ways import Way, oxygen_steps, ways_for
 from kessa.core.methods.leading import led_at
+from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.log.services import put_sample_right as right_sample
 from kessa.people.access import member
@@ -110,15 +110,14 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     going_on = open_visit_at(place)
     asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
     seen = observations_of(going_on) if going_on else {}
-    # No deeper than the water.
-    if "water_depth" in seen and place.kind.has_depth:
-        usual = depth_cm(house_rules(place.team_id).chosen, place.sampling_depth_cm)
-        asked["depth_cm"] = min(usual, seen["water_depth"].value) if usual else None
     # What is read in place at a boiler or loop is its feed or return, not what is drawn.
     as_read = going_on and place.kind.drawn_below_c is None
     if as_read and "temperature" in seen:
         asked["water_temperature_c"] = round(seen["temperature"].value, 1)
     form = SampleForm(place, request.user, request.POST or None, initial=asked)
+    # No deeper than the water.
+    if "water_depth" in seen:
+        form.initial["depth_cm"] = min(form.initial["depth_cm"], seen["water_depth"].value)
     if request.method == "POST" and form.is_valid():
         answer = _drawn(request, place, form)
         if answer:
@@ -130,10 +129,15 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
         "going_on": going_on,
         "ways": ways,
         "way": way,
-        "steps": [step.format(depth=f"{form.initial['depth_cm']} cm") for step in way.steps] if way else [],
+        "steps": steps_of(way, form) if way else [],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
     }
     return render(request, "visits/sample.html", context, status=422 if form.errors else 200)
+
+
+def steps_of(way: Way, form: SampleForm) -> list[str]:
+    """Return how a sample is drawn, at the depth that its form offers."""
+    return [step.format(depth=f"{plain(form.initial['depth_cm'])} cm") for step in way.steps]
 
 
 def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse | None:

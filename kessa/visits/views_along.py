@@ -2,7 +2,6 @@
 
 import uuid
 from itertools import product
-from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
@@ -23,7 +22,7 @@ from kessa.rules.selectors import house_rules
 from kessa.taps.services import whose
 from kessa.visits.forms import SafetyForm, SampleForm
 from kessa.visits.models import Sample, Visit
-from kessa.visits.views import before_going, by_group, number_scales, offered_again
+from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
 from kessa.web.components.lanes import draw_lanes
 
 _WIDE = 360
@@ -49,15 +48,16 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         drawn_by=request.user,
     )
     tests = drafts_of(request.membership, [(sample, each.plan) for each in sheet.tests])
+    sample_form = SampleForm(place, request.user)
     several = len(tests) > 1
     lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
     context = {
         **going,
         "form": SafetyForm(place, initial=offered_again(request)),
         "groups": by_group(sheet),
-        "ways": [(way, _steps(way, place)) for way in ways_for(place.kind_key)],
+        "ways": [(way, steps_of(way, sample_form)) for way in ways_for(place.kind_key)],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
-        "sample_form": SampleForm(place, request.user),
+        "sample_form": sample_form,
         "tests": [(test, panel_on_board(request, test, along=True)) for test in tests],
         "several": several,
         "along": True,
@@ -68,6 +68,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
             "whose": whose(request.membership),
             "scales": number_scales(place),
             "refusals": refusals(place),
+            "hot": {"above": sample_form.hot_above, "words": sample_form.too_hot},
             "visit_at": reverse("taps:receive", args=["visit", NO_NUMBER]),
             "test_at": reverse("taps:receive", args=["bench", NO_NUMBER]),
             "outcome_at": reverse("bench:outcome", args=[NO_NUMBER]),
@@ -76,11 +77,6 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         },
     }
     return render(request, "visits/along.html", context)
-
-
-def _steps(way: Any, place: Place) -> list[str]:
-    depth = f"{place.sampling_depth_cm} cm" if place.sampling_depth_cm else "the usual depth"
-    return [step.format(depth=depth) for step in way.steps]
 
 
 def refusals(place: Place) -> dict[str, list[str]]:

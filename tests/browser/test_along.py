@@ -8,6 +8,7 @@ from playwright.sync_api import expect
 
 from kessa.bench.models import Determination
 from kessa.log.models import Result
+from kessa.places.models import Place
 from kessa.rounds.services import plan_stop
 from kessa.taps.models import Tap
 from kessa.visits.models import Sample, Visit
@@ -63,9 +64,23 @@ class TakenAlong(BrowserTest):
         page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
         page.get_by_role("spinbutton", name="Conductivity").fill("310")
         page.get_by_role("spinbutton", name="Conductivity").press("Tab")
+        drawn_at = page.locator("[name=drawn_at]")
+        drawn_at.evaluate("(field) => { field.value = '2026-01-01T08:00'; }")
         page.get_by_role("button", name="Done: on to the sample").click()
+        # It is drawn now, whenever the page was taken along.
+        expect(drawn_at).not_to_have_value("2026-01-01T08:00")
         page.get_by_label("Water temperature, °C").fill("6")
         page.get_by_role("button", name="Keep the sample").click()
+
+    def drawn_without_a_signal(self):
+        """Go as far as the tests, with no signal since Today; return the page and the door that is shut."""
+        page = self.take_along()
+        door = self.lose_signal(page)
+        page.get_by_role("link", name="Start the visit: Below the depot").first.click()
+        self.begin_visit(page)
+        self.see_and_draw(page)
+        expect(self.chip(page, "Chloride")).to_be_visible()
+        return page, door
 
     def run_both(self, page):
         """Run both tests, one while the other waits."""
@@ -121,12 +136,7 @@ class TakenAlong(BrowserTest):
         self.close(page)
 
     def test_without_a_signal_from_today_on_it_is_the_same_visit(self):
-        page = self.take_along()
-        door = self.lose_signal(page)
-        page.get_by_role("link", name="Start the visit: Below the depot").first.click()
-        self.begin_visit(page)
-        self.see_and_draw(page)
-        expect(self.chip(page, "Chloride")).to_be_visible()
+        page, door = self.drawn_without_a_signal()
         # The battery is changed on the bank: everything is where it was.
         page.reload()
         expect(self.chip(page, "Chloride")).to_be_visible()
@@ -175,12 +185,7 @@ class TakenAlong(BrowserTest):
         self.assertEqual(results[self.below], results[self.above])
 
     def test_a_phone_that_is_handed_on_shows_nothing_and_loses_nothing(self):
-        page = self.take_along()
-        door = self.lose_signal(page)
-        page.get_by_role("link", name="Start the visit: Below the depot").first.click()
-        self.begin_visit(page)
-        self.see_and_draw(page)
-        expect(self.chip(page, "Chloride")).to_be_visible()
+        page, door = self.drawn_without_a_signal()
         page.context.set_offline(False)
         page.get_by_role("button", name="Sign out").click()
         page.goto(self.address)
@@ -199,6 +204,28 @@ class TakenAlong(BrowserTest):
         expect(page.get_by_text("Nothing: all is sent.")).to_be_visible()
         visit = Visit.objects.for_team(self.team).get()
         self.assertEqual((visit.leader, Sample.objects.for_team(self.team).get().visit), (self.olek.user, visit))
+
+    def test_water_that_may_scald_is_not_noted_as_drawn_without_a_signal_either(self):
+        boiler = Place.objects.create(team=self.team, name="The boiler", kind_key="boiler")
+        page = self.open(PHONE)
+        page.goto(f"{self.address}/visits/along/{boiler.pk}/")
+        page.get_by_label("Isolation by site rules").check()
+        page.get_by_label("Who comes along").fill("Sanna")
+        page.get_by_label("Who knows where you are").fill("the shift")
+        page.get_by_label("They should hear from you by").fill("17:30")
+        page.get_by_label("I have read the hazards").check()
+        page.get_by_role("button", name="Begin the visit").click()
+        page.get_by_role("button", name="Done: on to the sample").click()
+        page.get_by_label("Water temperature, °C").fill("80")
+        page.get_by_role("button", name="Keep the sample").click()
+        expect(page.get_by_text("Too hot to draw: shut the sample valve")).to_be_visible()
+        self.assert_saved(page)
+        self.assertFalse(Sample.objects.for_team(self.team).exists())
+        page.get_by_label("Water temperature, °C").fill("25")
+        page.get_by_role("button", name="Keep the sample").click()
+        expect(page.get_by_role("heading", name="No test is planned here")).to_be_visible()
+        self.assert_saved(page)
+        self.assertTrue(Sample.objects.for_team(self.team).exists())
 
     def test_what_is_no_file_of_ours_is_told_and_taken_in_nowhere(self):
         page = self.open(PHONE)

@@ -21,19 +21,18 @@ let board = null;
 // ---- where the visit stands ----------------------------------------------------------------------------------------
 
 // The visit that goes on here, by what this browser keeps of it; a new number where there is none.
-async function goingOn() {
-  await handedOver;
-  const kept = await allKept(await openStore());
-  const begun = kept.filter((tap) => tap.kind === "visit_begun" && tap.data.place === given.place && mine(tap));
-  const open = begun.filter((tap) => !kept.some((each) => each.stream === tap.stream && each.kind === "visit_closed"));
-  return open.sort((a, b) => (a.at < b.at ? 1 : -1))[0]?.stream ?? newId();
+function goingOn(kept) {
+  const here = begunByMe(kept).filter((tap) => tap.data.place === given.place);
+  return here.find((tap) => !kept.some((each) => each.stream === tap.stream && each.kind === "visit_closed"))?.stream ?? newId();
 }
 
+// The visits that this person began, the newest first.
+const begunByMe = (kept) => kept.filter((tap) => tap.kind === "visit_begun" && mine(tap)).sort((a, b) => (a.at < b.at ? 1 : -1));
+
 // Who comes along and who knows is offered again at the next stop; what is to be confirmed is not.
-async function offerAgain() {
+function offerAgain(kept) {
   const since = new Date(Date.now() - ONE_WAY).toISOString();
-  const kept = (await allKept(await openStore())).filter((tap) => tap.kind === "visit_begun" && mine(tap) && tap.at > since && tap.stream !== keeper.stream);
-  const last = kept.sort((a, b) => (a.at < b.at ? 1 : -1))[0]?.data.safety ?? {};
+  const last = begunByMe(kept).find((tap) => tap.at > since && tap.stream !== keeper.stream)?.data.safety ?? {};
   for (const name of ["company", "told", "back_by"]) {
     const field = one(`[data-safety] [name=${name}]`);
     field.value ||= last[name] ?? "";
@@ -48,7 +47,7 @@ function go(stage) {
   one("[data-stages]").hidden = ["safety", "closed"].includes(stage);
   for (const each of page.querySelectorAll("[data-stages] [data-to]")) each.setAttribute("aria-pressed", String(each.dataset.to === stage));
   if (stage === "close") showLeftOut();
-  if (stage === "sample") offerNoDeeper();
+  if (stage === "sample") offerNowAndNoDeeper();
   window.scrollTo({ top: 0 });
 }
 
@@ -74,8 +73,10 @@ function begin(form) {
 
 // ---- sample --------------------------------------------------------------------------------------------------------
 
-// The depth at which one draws is no deeper than the water.
-function offerNoDeeper() {
+// A sample is drawn now, not when the page was taken along, and no deeper than the water.
+function offerNowAndNoDeeper() {
+  const now = new Date();
+  one("[data-sample] [name=drawn_at]").value = new Date(now - now.getTimezoneOffset() * 60000).toISOString().slice(0, 16);
   const depth = one("[data-sample] [name=depth_cm]");
   const water = circumstances.newest("water_depth")?.data.value;
   if (depth && water && Number(depth.value) > water) depth.value = water;
@@ -84,6 +85,9 @@ function offerNoDeeper() {
 function draw(form) {
   const said = Object.fromEntries(new FormData(form));
   const number = (name) => (said[name] ? Number(said[name]) : null);
+  const tooHot = given.hot.above !== null && number("water_temperature_c") >= given.hot.above;
+  showTrouble(one("[data-too-hot]"), tooHot ? given.hot.words : null);
+  if (tooHot) return;
   const drawn_at = new Date(said.drawn_at);
   const data = { place: given.place, sample: newId(), at: drawn_at.toISOString(), by: Number(said.drawn_by), depth_cm: number("depth_cm"), water_temperature_c: number("water_temperature_c"), way: said.way ?? "", bottle: number("bottle") };
   keeper.add("", "sample_drawn", data);
@@ -141,7 +145,9 @@ page.addEventListener("click", (event) => {
   if (to) go(to);
 });
 
-const stream = await goingOn();
+await handedOver;
+const kept = await allKept(await openStore());
+const stream = goingOn(kept);
 keeper = new Keeper({
   stream,
   address: given.visit_at.replace(given.none, stream),
@@ -155,5 +161,5 @@ keeper = new Keeper({
 circumstances = new Circumstances(one("[data-circumstances]"), given.scales, keeper);
 await keeper.start();
 if (tapped("sample_drawn").length) await openTests();
-await offerAgain();
+offerAgain(kept);
 go(present());

@@ -6,6 +6,9 @@ import { wire } from "./hands.js";
 import { stateOf } from "./test-state.js";
 import { speak } from "./voice.js";
 
+// What wants no hands just now.
+const RESTS = ["waiting", "closing", "done"];
+
 export class Board {
   // onDrawn(benches) after any of them was drawn anew; onAlone(page) when a test that stands alone here is in the log; `after`
   // is the keeper of what has to be sent before the tests.
@@ -35,9 +38,15 @@ export class Board {
   }
 
   tick() {
-    for (const bench of this.benches) if (bench.now) this.showChip(bench);
+    for (const bench of this.benches) if (bench.now) this.look(bench);
     this.bringForward();
     this.moveNow();
+  }
+
+  // What a test is about is told once a look; what is shown and brought forward goes by that.
+  look(bench) {
+    bench.state = stateOf(bench);
+    this.showChip(bench);
   }
 
   chipOf(bench) {
@@ -75,19 +84,19 @@ export class Board {
 
   // What may be gone on with now: what presses first, then as planned; a test that waits for its clock is not among it.
   next() {
-    const open = this.benches.filter((bench) => bench.now && !["waiting", "closing", "done"].includes(stateOf(bench).kind));
-    const pressing = (bench) => ({ due: 0, between: 1 })[stateOf(bench).kind] ?? 2;
+    const open = this.benches.filter((bench) => bench.state && !RESTS.includes(bench.state.kind));
+    const pressing = (bench) => ({ due: 0, between: 1 })[bench.state.kind] ?? 2;
     return open.sort((a, b) => pressing(a) - pressing(b) || this.place(a) - this.place(b))[0] ?? null;
   }
 
   // The hands are free where the test that is shown waits or is done; never in the middle of a count or a reading.
   bringForward() {
     const { shown } = this;
-    const free = !shown?.now || ["waiting", "closing", "done"].includes(stateOf(shown).kind);
+    const free = !shown?.state || RESTS.includes(shown.state.kind);
     const next = this.next();
     if (free && next && next !== shown) this.show(next);
-    const due = this.benches.filter((bench) => bench !== this.shown && bench.now && stateOf(bench).kind === "due");
-    const words = due.map((bench) => `${this.nameOf(bench)}: ${stateOf(bench).words}`).join(" · ");
+    const due = this.benches.filter((bench) => bench !== this.shown && bench.state?.kind === "due");
+    const words = due.map((bench) => `${this.nameOf(bench)}: ${bench.state.words}`).join(" · ");
     if (this.said.textContent === words) return;
     this.said.textContent = words;
     speak(words);
@@ -95,8 +104,8 @@ export class Board {
 
   // A step is done: a test whose time runs out comes forward before the next one is begun.
   afterStep(bench, before) {
-    const due = this.benches.find((each) => each !== bench && each.now && stateOf(each).kind === "due" && stateOf(each).presses);
-    const { kind, inHand } = stateOf(bench);
+    const due = this.benches.find((each) => each !== bench && each.state?.kind === "due" && each.state.presses);
+    const { kind, inHand } = bench.state;
     if (before !== undefined && bench.before !== before && due && kind === "doing" && !inHand) this.show(due);
   }
 
@@ -105,7 +114,7 @@ export class Board {
   drawn(bench) {
     const { before } = bench;
     bench.before = bench.now.run ? bench.standing.present(bench.now) : null;
-    this.showChip(bench);
+    this.look(bench);
     if (this.shown === bench) this.afterStep(bench, before);
     this.bringForward();
     this.showAllDone();
@@ -116,7 +125,7 @@ export class Board {
   showChip(bench) {
     const chip = this.chipOf(bench);
     if (!chip) return;
-    const state = stateOf(bench);
+    const { state } = bench;
     const place = chip.querySelector("[data-chip-state]");
     if (place.textContent !== state.words) place.textContent = state.words;
     chip.className = `test-chip ${state.kind}`;
@@ -133,7 +142,7 @@ export class Board {
 
   // Written down is done with, whether or not it is sent yet.
   get left() {
-    return this.benches.filter((bench) => !bench.now || !["closing", "done"].includes(stateOf(bench).kind));
+    return this.benches.filter((bench) => !["closing", "done"].includes(bench.state?.kind));
   }
 
   showAllDone() {

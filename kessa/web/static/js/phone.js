@@ -14,14 +14,16 @@ const say = (words) => {
 const rows = (place, lines) => place.replaceChildren(...lines.map((words) => Object.assign(document.createElement("li"), { textContent: words })));
 const waiting = async () => (await allKept(await openStore())).filter((tap) => !tap.sent);
 
-async function show() {
+async function showWaiting() {
   const taps = await waiting();
   const streams = [...new Set(taps.map((tap) => tap.stream))].map((stream) => taps.filter((tap) => tap.stream === stream));
   one("[data-waiting]").textContent = taps.length ? `${taps.length} tap${taps.length === 1 ? "" : "s"}` : "Nothing: all is sent.";
   const since = (of) => time.format(new Date(of.map((tap) => tap.at).sort()[0]));
   rows(one("[data-streams]"), streams.map((of) => `${of[0].address.includes("/visit/") ? "A visit" : "A test"}: ${of.length} tap${of.length === 1 ? "" : "s"}, the first ${since(of)}`));
   for (const name of ["send", "save"]) one(`[data-${name}]`).disabled = !taps.length;
-  await showPages();
+}
+
+async function showRoom() {
   const { usage = 0, quota = 0 } = (await navigator.storage?.estimate?.()) ?? {};
   const kept = await navigator.storage?.persisted?.();
   one("[data-room]").textContent = `${(usage / 1e6).toFixed(1)} MB used of ${(quota / 1e6).toFixed(0)} MB. ${kept ? "The browser keeps it until you clear it." : "The browser may clear it when room is short."}`;
@@ -65,18 +67,18 @@ async function takeIn(file) {
   } catch {
     say("This is not a file of taps that Kessa saved, or it is damaged. Nothing was taken in.");
   }
-  await show();
+  await showWaiting();
 }
 
 one("[data-send]").addEventListener("click", async () => {
   say("");
   await sendWaiting().catch(() => {});
   say((await waiting()).length ? "Not all could be sent. It stays here, and is tried again." : "All is sent.");
-  await show();
+  await showWaiting();
 });
 one("[data-save]").addEventListener("click", save);
-one("[data-persist]").addEventListener("click", () => navigator.storage.persist().then(show));
+one("[data-persist]").addEventListener("click", () => navigator.storage.persist().then(showRoom));
 one("#taken-in").addEventListener("change", ({ target }) => target.files[0] && takeIn(target.files[0]));
-show();
+for (const show of [showWaiting, showPages, showRoom]) show();
 // What waits is sent meanwhile.
-window.setInterval(show, 3000);
+window.setInterval(showWaiting, 3000);

@@ -4,22 +4,27 @@ const said = document.querySelector("[data-taken-along]");
 const MOST = 12;
 const FRESH = 10 * 60 * 1000;
 
+// A page as it is along: one of a while ago is asked for anew; null where there is none to be had.
+async function taken(cache, address) {
+  const kept = await cache.match(address);
+  if (kept && Date.now() - Date.parse(kept.headers.get("date")) <= FRESH) return kept;
+  const answer = await fetch(address, { credentials: "same-origin" });
+  if (!answer.ok || answer.redirected) return null;
+  await cache.put(address, answer.clone());
+  return answer;
+}
+
 async function take() {
   const cache = await caches.open("kessa-pages");
   const due = [...document.querySelectorAll("[data-mine] a[href^='/visits/begin/'], a.first[href^='/visits/begin/']")].map((link) => new URL(link.href).pathname.replace("begin", "along"));
   // Where it is told what is along, also without a signal.
-  await cache.add("/phone/");
+  await taken(cache, "/phone/");
   let size = 0;
   let places = 0;
   for (const address of [...new Set(due)].slice(0, MOST)) {
-    let kept = await cache.match(address);
-    if (!kept || Date.now() - Date.parse(kept.headers.get("date")) > FRESH) {
-      const answer = await fetch(address, { credentials: "same-origin" });
-      if (!answer.ok || answer.redirected) continue;
-      await cache.put(address, answer.clone());
-      kept = answer;
-    }
-    size += (await kept.clone().blob()).size;
+    const kept = await taken(cache, address);
+    if (!kept) continue;
+    size += (await kept.blob()).size;
     places += 1;
   }
   if (places) said.textContent = `Along without a signal: ${places} place${places === 1 ? "" : "s"}, ${Math.ceil(size / 1000)} kB.`;
