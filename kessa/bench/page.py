@@ -11,9 +11,11 @@ from kessa.bench.inputs import inputs_of
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, bench_of
 from kessa.core.job.schools import complete
+from kessa.core.judging.limits import rule_for
 from kessa.core.judging.usual import UsualRange
+from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
-from kessa.core.runs.ladder import ladder
+from kessa.core.runs.beforehand import beforehand
 from kessa.log import history
 from kessa.log.judgement import judged
 from kessa.log.selectors import earlier_results
@@ -25,11 +27,10 @@ from kessa.taps.services import whose
 def bench_payload(
     determination: Determination, taps: list[Tap], bench: Bench, usual: dict[str, UsualRange | None]
 ) -> dict[str, Any]:
-    """Return the method's steps, rungs and rules, and every event so far, as the page's script takes them."""
+    """Return the method's steps, results and rules, and every event so far, as the page's script takes them."""
     method, main = determination.method, determination.method.main
     blank = method.blank if determination.asks_blank else None
     count_step = next((step for step in method.steps if step.kind == "count"), None)
-    sets = tuple(determination.limit_sets)
     return {
         "stream": str(determination.pk),
         "address": reverse("taps:receive", args=["bench", determination.pk]),
@@ -46,6 +47,8 @@ def bench_payload(
                 "read_s": part.read_s,
                 "counts": part.counts,
                 "stop_at": part.stop_at,
+                "sign": sign(part.unit),
+                **_told(determination, part),
             }
             for part in method.parts
         ],
@@ -53,7 +56,6 @@ def bench_payload(
             step.model_dump(mode="json", include={"kind", "parts", "wait", "when", "ask"}, exclude_none=True)
             for step in method.steps
         ],
-        "unit": main.unit,
         "unit_of_count": main.unit_of_count,
         "stop_at": main.stop_at,
         "ladder_to": max(part.stop_at for part in method.parts),
@@ -65,15 +67,20 @@ def bench_payload(
         "usual": usual_count(determination, usual[main.key]),
         "blank_counts": method.of_blank,
         "blank_carried": determination.blank_carried,
-        **(
-            ladder(main, method.agreement, determination.dilution, sets, determination.near_limit)
-            if main.counted and main.numbers.has_blank and not method.staged
-            else {"rungs": [], "lows": []}
-        ),
         "displays": {part.key: _display(determination, part, usual[part.key]) for part in method.parts},
         "taps": as_sent(taps),
         "states": states_of(bench),
     }
+
+
+def _told(determination: Determination, part: Part) -> dict[str, Any]:
+    """Return what readings of a part come to, and what that means."""
+    method = determination.method
+    rule = rule_for(method, part, determination.near_limit)
+    form = determination.written_form(part)
+    told = beforehand(part, method.agreement, determination.dilution, form, tuple(determination.limit_sets), rule)
+    # A check is held against no limit.
+    return told if determination.place else told | {"verdicts": None}
 
 
 def panel_of(determination: Determination, taps: list[Tap], named: str) -> dict[str, Any]:

@@ -167,7 +167,12 @@ def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
 
 def keep_led(team_id: int, definitions: list[dict[str, Any]]) -> None:
     """Keep methods as pages lead them, each once."""
-    rows = [LedMethod(team_id=team_id, digest=digest_of(each), definition=each) for each in definitions]
+    wanted = {digest_of(each): each for each in definitions}
+    # Mostly all of them are kept: asking is a fraction of what writing takes.
+    kept = LedMethod.objects.for_team(team_id).filter(digest__in=list(wanted)).values_list("digest", flat=True)
+    for digest in kept:
+        del wanted[digest]
+    rows = [LedMethod(team_id=team_id, digest=digest, definition=each) for digest, each in wanted.items()]
     LedMethod.objects.bulk_create(rows, ignore_conflicts=True)
 
 

@@ -11,6 +11,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.planning.stock import MISSING
 from kessa.core.runs.conclusion import Blank, Outcome, conclude, conclude_computed
 from kessa.core.runs.events import ANSWERED, CORRECTED, Event, live
+from kessa.core.runs.parted import parted
 from kessa.core.runs.state import RunState, derive
 from kessa.core.runs.timing import run_flags
 from kessa.taps.models import Tap
@@ -89,7 +90,7 @@ class Bench(NamedTuple):
 
 def event_of(tap: Tap) -> Event:
     """Return a tap as the core knows it."""
-    return Event(str(tap.pk), tap.kind, tap.seq, tap.at, tap.data)
+    return Event(str(tap.pk), tap.kind, tap.seq, tap.at, tap.data, tap.device)
 
 
 def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
@@ -104,7 +105,7 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     states: dict[str, dict[int, RunState]] = {"sample": {}, "supply": {}, "first": {}, "blank": {}}
     read = method.read_keys
     # The second stage of a vessel goes on from the count of its first.
-    for name, events in sorted(by_run.items()):
+    for name, events in sorted(parted(by_run).items()):
         role, number = name.split("-")
         if role == "blank" and not method.blank:
             continue

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 
 from kessa.bench.models import Determination
 from kessa.bench.services import begin_test
-from kessa.core.job.circumstances import scales_for
+from kessa.core.job.circumstances import scales, scales_for
 from kessa.core.methods import families
 from kessa.core.methods.schema import Method
 from kessa.core.planning.dilution import dilute
@@ -137,7 +137,10 @@ def _seen(place: Place, day: datetime, temperature: float, strength: float, chan
         seen |= {"weather_now": 6 if air < 0 else [0, 2, 4, 5][wet], "rain_past_day": 4 if air < 1 and wet else wet}
         seen |= {"air_temperature": air, "flow": min(2 + wet // 2, 4), "level": min(1 + wet, 3), "foam": wet // 3}
         seen |= {"ice": 1 if air < -3 else 0, "colour": 1 if wet > 2 else 0, "smell": 0, "oil": 0}
-        seen |= {"weed": 0 if cold > 0.6 else 2, "thread_algae": 0 if cold > 0.4 else 1, "drains_in": 2 if wet else 0}
+        seen |= {"wind": wet // 2, "weather_yesterday": [0, 2, 3, 4][wet]}
+        seen |= {"weed": 0 if cold > 0.6 else 2, "thread_algae": 0 if cold > 0.4 else 1}
+        drains = scales()["drains_in"].of_several([[0], [2], [2], [2, 3]][wet])
+        seen |= {"drains_in": drains or 0.0}
         seen |= {"water_depth": float(32 + 9 * wet)}
     elif place.kind.is_plant:
         seen |= {"load": float(chance.randrange(55, 92, 5)), "days_since_dose": float(chance.randrange(1, 7))}

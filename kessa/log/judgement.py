@@ -5,7 +5,7 @@ from typing import Any, NamedTuple
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, flags_of
 from kessa.core.judging.advice import Where, is_unusual, next_steps, with_flags
-from kessa.core.judging.limits import judge_by_sets, judge_by_window, not_judged, overall, rule_for, settles, unsettled
+from kessa.core.judging.limits import judge_part, not_judged, overall, rule_for, verdict_by
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.log.history import series_of, usual_at
@@ -47,13 +47,8 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
     if place is None or sample is None:
         return Judged(None, [], None, flags, ("Write it down: the check is judged then.",))
     rule = rule_for(determination.method, part, determination.near_limit)
-    judgements = judge_by_sets(outcome.quantity, part.parameter, determination.limit_sets, rule)
-    if part.wanted:
-        judgements.append(judge_by_window(outcome.quantity, part))
-    if outcome.state in ("not agreed", "cannot be compared"):
-        judgements = unsettled(judgements)
-    decisive = overall(judgements)
-    verdict = decisive["verdict"] if decisive and settles(part.parameter, judgements) else None
+    judgements = judge_part(outcome.quantity, part, determination.limit_sets, rule, agreed=outcome.may_agree)
+    decisive, verdict = overall(judgements), verdict_by(part.parameter, judgements)
     series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
     usual = usual_at(place, series, before=sample.drawn_at)
     unusual = is_unusual(outcome.quantity, usual, part.parameter)

@@ -25,6 +25,8 @@ class Photograph(TeamOwned):
     taken_at = models.DateTimeField(null=True)
     added_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     added_at = models.DateTimeField()
+    # Given by the browser that sends it: sent twice it is one photograph.
+    made_as = models.UUIDField(null=True, unique=True, editable=False)
 
     class Meta(TeamOwned.Meta):
         ordering = ["pk"]

@@ -3,6 +3,7 @@
 import io
 import secrets
 from typing import Any, BinaryIO
+from uuid import UUID
 
 from django.core.files.base import ContentFile
 from django.utils import timezone
@@ -15,12 +16,18 @@ from kessa.photographs.pictures import read_picture
 
 
 @act("photograph added", may.add_photograph)
-def add_photograph(by: Membership, subject: Any, kind: str, file: BinaryIO, caption: str = "") -> Photograph:
+def add_photograph(
+    by: Membership, subject: Any, kind: str, file: BinaryIO, caption: str = "", made_as: UUID | None = None
+) -> Photograph:
     """Keep a photograph of a place, visit, sample or determination (`kind`), made anew from its pixels.
 
-    All that the camera wrote into the file is left behind but for the time. Raises ValidationError for what is no
-    photograph, or has too many pixels.
+    All that the camera wrote into the file is left behind but for the time. `made_as` is the number its browser gave
+    it: one that came before is returned as it is. Raises ValidationError for what is no photograph, or has too many
+    pixels.
     """
+    before = Photograph.objects.for_team(by.team_id).filter(made_as=made_as).first() if made_as else None
+    if before:
+        return before
     picture, taken_at = read_picture(file)
     out = io.BytesIO()
     picture.save(out, "JPEG", quality=85, optimize=True)
@@ -32,6 +39,7 @@ def add_photograph(by: Membership, subject: Any, kind: str, file: BinaryIO, capt
         taken_at=taken_at,
         added_by_id=by.user_id,
         added_at=timezone.now(),
+        made_as=made_as,
         **{kind: subject},
     )
     photograph.image.save(f"{secrets.token_urlsafe(16)}.jpg", ContentFile(out.getvalue()), save=False)

@@ -5,7 +5,7 @@ import uuid
 from django import forms
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
@@ -26,6 +26,7 @@ class PhotographForm(forms.Form):
 
     image = forms.FileField(label="Photograph")
     caption = forms.CharField(label="What it shows", max_length=200, required=False)
+    made_as = forms.UUIDField(required=False)
 
 
 @member
@@ -36,17 +37,28 @@ def add(request: HttpRequest, subject: str, pk: int | uuid.UUID) -> HttpResponse
     if subject not in _SUBJECTS or isinstance(pk, int) != (subject == "place"):
         raise Http404
     found = get_object_or_404(_SUBJECTS[subject].objects.for_team(request.membership.team), pk=pk)
+    fault = _added(request, subject, found)
+    # A page that keeps what waits for a signal asks what became of it.
+    if request.headers.get("Accept") == "application/json":
+        return JsonResponse({"error": fault} if fault else {}, status=422 if fault else 200)
+    if fault:
+        messages.error(request, fault)
+    else:
+        messages.success(request, "The photograph is added. What the camera wrote about you and the place is left out.")
+    return redirect(_page_of(subject, found))
+
+
+def _added(request: HttpRequest, subject: str, found: Place | Visit | Sample | Determination) -> str:
+    """Add the photograph that was sent; returns why it was not, or nothing."""
     form = PhotographForm(request.POST, request.FILES)
     if not form.is_valid():
-        messages.error(request, _why_nothing_came(request))
-        return redirect(_page_of(subject, found))
-    file = form.cleaned_data["image"]
+        return _why_nothing_came(request)
+    said = form.cleaned_data
     try:
-        services.add_photograph(request.membership, found, subject, file, form.cleaned_data["caption"])
-        messages.success(request, "The photograph is added. What the camera wrote about you and the place is left out.")
+        services.add_photograph(request.membership, found, subject, said["image"], said["caption"], said["made_as"])
     except ValidationError as error:
-        messages.error(request, error.message)
-    return redirect(_page_of(subject, found))
+        return str(error.message)
+    return ""
 
 
 @member

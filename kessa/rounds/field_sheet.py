@@ -36,6 +36,11 @@ class Line(NamedTuple):
         return "" if self.proposed is None else self.scale.said(self.proposed)
 
     @property
+    def chosen_before(self) -> tuple[int, ...]:
+        """The places of the words that were true on the visit before."""
+        return () if self.value_before is None else self.scale.chosen(self.value_before)
+
+    @property
     def said(self) -> str:
         """What was observed, in words or with its unit."""
         if self.now is None or self.now.value is None:

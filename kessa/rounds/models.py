@@ -10,7 +10,7 @@ from simple_history.models import HistoricalRecords
 from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import Planned
-from kessa.core.planning.rhythm import Rhythm
+from kessa.core.planning.rhythm import Rhythm, is_readable
 from kessa.methods.selectors import families_of
 from kessa.people.models import Membership, TeamOwned
 from kessa.places.models import Place
@@ -46,8 +46,9 @@ class Round(TeamOwned):
 
     @property
     def rhythm(self) -> Rhythm | None:
-        """When it falls due, apart from occasions."""
-        return Rhythm(self.rule, self.starts_on, tuple(self.months)) if self.rule else None
+        """When it falls due, apart from occasions; none where this release cannot read it."""
+        rhythm = Rhythm(self.rule, self.starts_on, tuple(self.months)) if self.rule else None
+        return rhythm if rhythm and is_readable(rhythm) else None
 
 
 class Stop(TeamOwned):

@@ -273,7 +273,7 @@ def tick(request: HttpRequest, pk: int) -> HttpResponse:
         )
     except ValidationError as error:
         raise Http404 from error
-    if request.htmx:
+    if request.htmx or request.headers.get("Accept") == "application/json":
         return render(request, "rounds/packed.html", {"check": found, **_progress(found)})
     return redirect("rounds:packing", pk)
 

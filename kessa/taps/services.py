@@ -12,6 +12,7 @@ from django.utils import timezone
 from kessa.people import acts
 from kessa.people.acts import NotAllowed
 from kessa.people.models import Membership, Role
+from kessa.people.selectors import members
 from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
 from kessa.taps.selectors import next_seq
@@ -46,6 +47,12 @@ class Stored(NamedTuple):
 def whose(by: Membership) -> str:
     """Return the signed name that a page gives to its taps, so that they stay this person's whoever sends them."""
     return signing.dumps([by.user_id, by.team_id], salt=_WHOSE)
+
+
+def theirs(by: Membership) -> dict[int, str]:
+    """Return each other member's signed name for taps on this person's phone, which only these two may send."""
+    others = members(by.team_id).exclude(pk=by.user_id).values_list("pk", flat=True)
+    return {pk: signing.dumps([pk, by.team_id, by.user_id], salt=_WHOSE) for pk in others}
 
 
 def tapped(
@@ -208,9 +215,11 @@ def _person(by: Membership, name: str) -> int:
     if not name:
         return by.user_id
     try:
-        user_id, team_id = signing.loads(name, salt=_WHOSE)
+        user_id, team_id, *lent = signing.loads(name, salt=_WHOSE)
     except (signing.BadSignature, ValueError, TypeError):
         raise BadTap("Whose tap this is cannot be told.") from None
     if team_id != by.team_id:
         raise BadTap("This tap is another team's.")
+    if lent and by.user_id not in (user_id, *lent):
+        raise BadTap("This was tapped on another person's phone: they send it.")
     return int(user_id)

@@ -27,6 +27,7 @@ class Visit(TeamOwned):
     leader = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     # What was confirmed before going: company, who is told, back by when, ice or flood, and by whom.
     safety = models.JSONField(default=dict)
+    note = models.TextField(blank=True, max_length=1000)
     paused_at = models.DateTimeField(null=True)
     closed_at = models.DateTimeField(null=True)
     closed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")

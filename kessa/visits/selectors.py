@@ -88,7 +88,7 @@ def visit_before(visit: Visit) -> Visit | None:
 
 def noted_taps(visit: Visit) -> list[dict[str, Any]]:
     """Return what was noted on a visit, as the browser knows it."""
-    return as_sent([tap for tap in counted(visit.team_id, visit.pk) if tap.kind == "observed"])
+    return as_sent([tap for tap in counted(visit.team_id, visit.pk) if tap.kind in ("observed", "note_written")])
 
 
 def seen_lately(place: Place) -> list[tuple[Visit, dict[str, Observation]]]:

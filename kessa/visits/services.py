@@ -69,6 +69,13 @@ def note(visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> N
     )
 
 
+def write_note(visit: Visit) -> None:
+    """Keep what was written freely of a visit: the last of its taps counts, whichever came in last."""
+    noted = Tap.objects.for_team(visit.team_id).filter(stream=visit.pk, kind="note_written", late=False)
+    visit.note = noted.order_by("-seq", "-at", "-pk")[0].data["text"]
+    visit.save(update_fields=["note"])
+
+
 def _observation(visit: Visit, tap: Tap, at: datetime, instrument: Instrument | None) -> Observation:
     said = tap.data
     elsewhere = said["on_scale"] != said["value"]

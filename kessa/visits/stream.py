@@ -19,7 +19,7 @@ from kessa.visits.forms import SafetyForm
 from kessa.visits.models import Visit
 from kessa.visits.noted import drawn, observed, text
 
-BEGUN, OBSERVED, DRAWN = "visit_begun", "observed", "sample_drawn"
+BEGUN, OBSERVED, NOTED, DRAWN = "visit_begun", "observed", "note_written", "sample_drawn"
 PAUSED, RESUMED, HANDED, CLOSED = "paused", "resumed", "handed_over", "visit_closed"
 
 
@@ -68,6 +68,8 @@ class VisitStream(Stream):
             return {"place": self.row.place_id, "safety": self.row.safety}
         if tap.kind == OBSERVED:
             return observed(tap, self.row)
+        if tap.kind == NOTED:
+            return {"text": text(tap.data.get("text"), 1000, "A note")}
         if tap.kind == DRAWN:
             said = drawn(tap, self.row.team_id)
             if said["bottle"]:
@@ -97,6 +99,8 @@ class VisitStream(Stream):
         noted = [tap for tap in taps if tap.kind == OBSERVED]
         if noted:
             services.note(self.row, noted, moments)
+        if any(tap.kind == NOTED for tap in taps):
+            services.write_note(self.row)
         for tap in sorted(taps, key=lambda tap: (tap.seq, tap.at, tap.pk)):
             if tap.kind == DRAWN:
                 services.draw_sample(self.row, tap, moments[tap.pk])

@@ -13,7 +13,7 @@ from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
+from kessa.core.job.circumstances import SEVERAL, Scale, scales_for
 from kessa.core.job.hazards import hazards_of
 from kessa.core.job.ways import Way, oxygen_steps, ways_for
 from kessa.core.methods.leading import led_at
@@ -216,7 +216,7 @@ def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     weather = weather_at(found.place, timezone.now())
     if "weather" in groups:
         groups["weather"] = [line._replace(proposed=weather.get(line.scale.key)) for line in groups["weather"]]
-    context = {"visit": found, "groups": groups, "in_place": IN_PLACE, "payload": payload}
+    context = {"visit": found, "groups": groups, "several_from": SEVERAL, "payload": payload}
     return render(request, "visits/circumstances.html", context)
 
 

@@ -3,7 +3,7 @@
 import uuid
 from itertools import product
 
-from django.http import HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.urls import reverse
 from django.utils import timezone
@@ -13,14 +13,19 @@ from django.views.decorators.http import require_GET
 from kessa.bench.board import drafts_of
 from kessa.bench.lanes import lanes_of
 from kessa.bench.page import panel_on_board
+from kessa.core.job.circumstances import SEVERAL
 from kessa.core.job.ways import oxygen_steps, ways_for
+from kessa.core.methods.schema import Method
+from kessa.kits.models import Kit
+from kessa.methods.selectors import families_of
 from kessa.people.access import member
 from kessa.places.models import Place
 from kessa.rounds.field_sheet import field_sheet
+from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_for
 from kessa.rules.selectors import house_rules
-from kessa.taps.services import whose
-from kessa.visits.forms import SafetyForm, SampleForm
+from kessa.taps.services import theirs, whose
+from kessa.visits.forms import HandoverForm, SafetyForm, SampleForm
 from kessa.visits.models import Sample, Visit
 from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
 from kessa.web.components.lanes import draw_lanes
@@ -35,18 +40,11 @@ NO_NUMBER = uuid.UUID(int=0)
 @ensure_csrf_cookie
 def along(request: HttpRequest, place_pk: int) -> HttpResponse:
     """The page of a place that is taken along: safety, circumstances, sample, tests, closing."""
-    rows = Place.objects.for_team(request.membership.team_id).select_related("team")
-    place = get_object_or_404(rows, pk=place_pk)
+    place = _place(request, place_pk)
     going = before_going(place)
     planned = planned_for([due.stop for due in going["dues"]])
     sheet = field_sheet(Visit(team=place.team, place=place, started_at=timezone.now()), planned)
-    sample = Sample(
-        id=NO_NUMBER,
-        team=place.team,
-        visit=Visit(team=place.team, place=place),
-        drawn_at=timezone.now(),
-        drawn_by=request.user,
-    )
+    sample = _to_be_drawn(request, place)
     tests = drafts_of(request.membership, [(sample, each.plan) for each in sheet.tests])
     sample_form = SampleForm(place, request.user)
     several = len(tests) > 1
@@ -55,17 +53,21 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         **going,
         "form": SafetyForm(place, initial=offered_again(request)),
         "groups": by_group(sheet),
+        "several_from": SEVERAL,
         "ways": [(way, steps_of(way, sample_form)) for way in ways_for(place.kind_key)],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
         "sample_form": sample_form,
+        "hand_form": HandoverForm(Visit(team=place.team, leader=request.user), auto_id="hand_%s"),
         "tests": [(test, panel_on_board(request, test, along=True)) for test in tests],
         "several": several,
+        "besides": _besides(place, {each.family for each in tests}),
         "along": True,
         "lanes": lanes,
         "drawing": draw_lanes(lanes, _WIDE) if lanes else None,
         "payload": {
             "place": place.pk,
             "whose": whose(request.membership),
+            "theirs": theirs(request.membership),
             "scales": number_scales(place),
             "refusals": refusals(place),
             "hot": {"above": sample_form.hot_above, "words": sample_form.too_hot},
@@ -77,6 +79,36 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         },
     }
     return render(request, "visits/along.html", context)
+
+
+@member
+@require_GET
+def along_test(request: HttpRequest, place_pk: int, family: str) -> HttpResponse:
+    """A test that was not planned at a place, as it would begin there: its part of the page that was taken along."""
+    place = _place(request, place_pk)
+    if family not in families_of(place.team_id):
+        raise Http404
+    plan = PlannedTest(team=place.team, family=family)
+    [test] = drafts_of(request.membership, [(_to_be_drawn(request, place), plan)])
+    context = {"tests": [(test, panel_on_board(request, test, along=True))], "several": True, "along": True}
+    return render(request, "bench/board_tests.html", context)
+
+
+def _place(request: HttpRequest, pk: int) -> Place:
+    return get_object_or_404(Place.objects.for_team(request.membership.team_id).select_related("team"), pk=pk)
+
+
+def _to_be_drawn(request: HttpRequest, place: Place) -> Sample:
+    visit = Visit(team=place.team, place=place)
+    return Sample(id=NO_NUMBER, team=place.team, visit=visit, drawn_at=timezone.now(), drawn_by=request.user)
+
+
+def _besides(place: Place, planned: set[str]) -> list[Method]:
+    """Return what else the team's kits can test, by the lowest range of each."""
+    kits = Kit.objects.for_team(place.team_id).values_list("families", flat=True)
+    in_kits = {family for families in kits for family in families} - planned
+    known = families_of(place.team_id)
+    return sorted((known[family][0] for family in in_kits if family in known), key=lambda method: method.test_name)
 
 
 def refusals(place: Place) -> dict[str, list[str]]:

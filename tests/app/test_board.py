@@ -28,7 +28,7 @@ class Board(PageTest):
         self.membership, self.place = team_of("Ines")
         self.client.force_login(self.membership.user)
         plans = {family: {"runs": 2, "blanks": 0, "standards": 0} for family in TESTS}
-        plan_stop(self.membership, planned(self.membership, self.place), self.place, plans, [])
+        plan_stop(self.membership, planned(self.membership, self.place, days_ago=1), self.place, plans, [])
         stocked_kit(self.membership, families=("chloride-drops", "ph-strip"))
         self.visit = visited(self.place, self.membership)
         self.sample = drawn(self.place, self.membership)
@@ -120,7 +120,7 @@ class Board(PageTest):
     def test_what_cannot_begin_yet_says_why_and_holds_up_nothing(self):
         plans = {family: {"runs": 1, "blanks": 0, "standards": 0} for family in ("chloride-strip", "ph-strip")}
         place = type(self.place).objects.create(team=self.place.team, name="Ford")
-        plan_stop(self.membership, planned(self.membership, place, name="Ford"), place, plans, [])
+        plan_stop(self.membership, planned(self.membership, place, days_ago=1, name="Ford"), place, plans, [])
         self.assertContains(self.client.get(reverse("visits:along", args=[place.pk])), "cannot begin yet")
         going = visited(place, self.membership)
         drawn(place, self.membership)
@@ -151,12 +151,13 @@ class OneDay(PageTest):
         self.kit = stocked_kit(self.membership)
 
     def test_a_good_blank_serves_the_day_where_the_team_says_so(self):
-        given = {"kit": self.kit.pk, "at": timezone.now() - timedelta(minutes=10)}
+        midnight = timezone.localtime().replace(hour=0, minute=0, second=0, microsecond=0)
+        given = {"kit": self.kit.pk, "at": max(timezone.now() - timedelta(minutes=10), midnight)}
         for school, carried in (("yes", None), ("day", 1)):
             choose_house_rules(self.membership, house_rules(self.membership.team), {"blank": school})
             first = begin(self.place, self.membership, **given)
             send(self.membership, first, Taps().run("blank-1", 1))
-            second = begin(self.place, self.membership, kit=self.kit.pk)
+            second = begin(self.place, self.membership, kit=self.kit.pk, at=timezone.now())
             with self.subTest(school):
                 self.assertEqual((second.blank_carried, second.asks_blank), (carried, carried is None))
 

@@ -11,6 +11,7 @@ from kessa.core.job.schools import complete, questions
 from kessa.people.display import shown_as
 from kessa.rules.models import HouseRules
 from tests.app.pages import PageTest
+from tests.core.test_beforehand import on_the_page
 from tests.world import begin, measured, member, team_of
 
 
@@ -59,8 +60,8 @@ class HouseRulesPage(PageTest):
         for school in ("first", "before", "middle"):
             self.choose(endpoint=school)
             payload = self.payload(begin(self.place, self.membership))
-            values[school] = [payload["rungs"][7][key] for key in ("count", "value", "high")]
-        self.assertEqual(values, {"first": [8, "32", "40"], "before": [8, "28", "36"], "middle": [8, "30", "38"]})
+            values[school] = [payload["parts"][0]["ladder"]["rungs"][7][key] for key in ("value", "high")]
+        self.assertEqual(values, {"first": [32, 40], "before": [28, 36], "middle": [30, 38]})
 
     def test_near_a_limit_the_value_alone_or_the_whole_interval_decides(self):
         self.place.limit_sets = ["ca-aquatic"]
@@ -73,11 +74,13 @@ class HouseRulesPage(PageTest):
         self.assertEqual(verdicts["simple"], {"simple"})
         self.assertEqual(verdicts["guarded"], {"guarded"})
         begun = begin(self.place, self.membership, "chloride-drops-10")
-        rungs = self.payload(begun)["rungs"]
+        guarded = self.payload(begun)["parts"][0]
         self.choose(near_limit="simple")
-        simple = self.payload(begin(self.place, self.membership, "chloride-drops-10"))["rungs"]
-        # 13 drops of 10 mg/L: between 120 and 130 where it turned at once, lower where it began to turn before.
-        self.assertEqual((rungs[12]["verdict"], simple[12]["verdict"]), ([[12, "not settled"]], [[12, "outside"]]))
+        simple = self.payload(begin(self.place, self.membership, "chloride-drops-10"))["parts"][0]
+        # 13 drops of 10 mg/L: between 120 and 130 where it turned at once.
+        asked = [{"told": part, "runs": [[{"count": 13, "endpoint": True}]]} for part in (guarded, simple)]
+        found = [test[0]["verdict"] for test in on_the_page({"tests": asked, "numbers": []})["tests"]]
+        self.assertEqual(found, ["not settled", "outside"])
 
 
 class Units(PageTest):

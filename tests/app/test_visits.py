@@ -13,11 +13,13 @@ from PIL import Image, ImageCms
 
 from kessa.bench.services import begin_test
 from kessa.core.job.schools import complete
+from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
-from kessa.taps.services import record, tapped, whose
+from kessa.taps.models import Tap
+from kessa.taps.services import record, tapped, theirs, whose
 from kessa.visits.models import Bottle, Observation, Sample, Visit
 from kessa.web.components.trend import HEIGHT
 from tests.app.pages import PageTest
@@ -160,6 +162,43 @@ class Visits(PageTest):
         shared = self.send(self.visit(), [], known=99).json()["taps"]
         self.assertEqual(shared[1]["data"], {"value": 1.43, "unit": "mS/cm", "on_scale": 1430.0, "instrument": None})
 
+    def test_several_answers_where_several_are_true_and_a_note(self):
+        self.begin()
+        visit = self.visit()
+        # Earthy and of oil: a bit each. "None" is not true beside another, and one alone stands by its place.
+        taps = seen(
+            ("smell", 1000 + 2 + 32), ("drains_in", 2), ("smell", 1000 + 1 + 2), ("smell", 1002), ("flow", 1006)
+        )
+        note = {
+            **taps[0],
+            "id": str(uuid.uuid4()),
+            "run": "",
+            "kind": "note_written",
+            "seq": 9,
+            "data": {"text": "A new pipe"},
+        }
+        longer = {**note, "id": str(uuid.uuid4()), "data": {"text": "x" * 1001}}
+        reply = self.send(visit, [*taps, note, longer]).json()
+        self.assertEqual((len(reply["kept"]), len(reply["refused"])), (3, 4))
+        self.assertEqual(noted(visit), {"smell": 1034, "drains_in": 2})
+        # What another phone wrote before, and sends later, is not the last.
+        earlier = {**note, "id": str(uuid.uuid4()), "seq": 2, "data": {"text": "Nothing new"}}
+        self.assertEqual(self.send(visit, [earlier]).json()["refused"], [])
+        page = self.client.get(reverse("visits:visit", args=[visit.pk]))
+        self.assertContains(page, "earthy and oil")
+        self.assertContains(page, "A new pipe")
+        right = reverse("visits:put_observation_right", args=[visit.pk, "smell"])
+        page = self.client.post(right, {"value": ["1", "4"], "why": "No oil, sewage"}, follow=True)
+        self.assertContains(page, "earthy and sewage")
+        again = self.client.get(right)
+        self.assertContains(again, 'checked name="value" id="id_value_4"')
+        self.client.post(reverse("visits:close", args=[visit.pk]))
+        self.begin()
+        page = self.client.get(
+            reverse("visits:circumstances", args=[Visit.objects.for_team(self.team).get(closed_at=None).pk])
+        )
+        self.assertContains(page, "As last time: earthy and sewage")
+
     def test_last_time_stands_beside_and_the_place_shows_the_course(self):
         for flow in (1, 2):
             self.begin()
@@ -236,6 +275,18 @@ class Visits(PageTest):
             self.assertEqual(len(stored.refused), refused, author)
         visit.refresh_from_db()
         self.assertEqual(visit.closed_by, olek.user)
+
+    def test_a_name_that_was_lent_to_a_phone_is_sent_by_that_phone_or_by_whom_it_names(self):
+        olek, sanna = member(self.team, "Olek"), member(self.team, "Sanna")
+        self.begin()
+        visit = self.visit()
+        mine = Membership.objects.get(user=self.person)
+        for sender, refused in ((self.person, 0), (olek.user, 0), (sanna.user, 1)):
+            tap = seen(("flow", 1))[0] | {"whose": theirs(mine)[olek.user_id]}
+            self.client.force_login(sender)
+            self.assertEqual(len(self.send(visit, [tap]).json()["refused"]), refused)
+        people = Tap.objects.for_team(self.team).filter(stream=visit.pk, kind="observed")
+        self.assertEqual({each.person_id for each in people}, {olek.user_id})
 
     def test_a_closed_visit_is_neither_paused_nor_handed_on_nor_noted_in(self):
         olek = member(self.team, "Olek").user
@@ -367,6 +418,16 @@ class Photographs(PageTest):
         shown = Image.open(io.BytesIO(b"".join(self.client.get(reverse("photographs:image", args=[kept.pk])))))
         red, green, _ = shown.getpixel((20, 15))
         self.assertGreater(green, red + 100)
+
+    def test_what_a_phone_kept_and_sends_twice_is_one_photograph(self):
+        address = reverse("photographs:add", args=["place", self.place.pk])
+        said = {"made_as": str(uuid.uuid4()), "caption": "The ford"}
+        for content, status in ((self.picture(), 200), (self.picture(), 200), (b"<svg/>", 422)):
+            made = said if status == 200 else {"caption": "no"}
+            file = SimpleUploadedFile("x.jpg", content)
+            answer = self.client.post(address, made | {"image": file}, headers={"Accept": "application/json"})
+            self.assertEqual((answer.status_code, "error" in answer.json()), (status, status == 422))
+        self.assertEqual(Photograph.objects.for_team(self.membership.team).count(), 1)
 
     def test_too_large_disguised_or_broken_files_are_refused(self):
         whole = self.picture()

@@ -1,21 +1,28 @@
 """A visit taken along: begun, run and closed without a signal from Today on, sent after, and the same tap by tap."""
 
+import io
 import json
 from unittest.mock import patch
 
 from django.db import OperationalError
+from PIL import Image
 from playwright.sync_api import expect
 
 from kessa.bench.models import Determination
 from kessa.log.models import Result
 from kessa.places.models import Place
-from kessa.rounds.services import plan_stop
+from kessa.rounds.packing_list import packing_list
+from kessa.rounds.services import keep_packing_list, plan_stop
 from kessa.taps.models import Tap
+from kessa.taps.services import record
 from kessa.visits.models import Sample, Visit
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
 from tests.world import planned, stocked_kit
 
+_made = io.BytesIO()
+Image.new("RGB", (60, 40), "#2c6e8f").save(_made, "PNG")
+PICTURE = _made.getvalue()
 FAMILIES = ("chloride-drops", "phosphate-comparator")
 
 
@@ -23,7 +30,7 @@ class TakenAlong(BrowserTest):
     def setUp(self):
         super().setUp()
         plans = {family: {"runs": 1, "blanks": 0, "standards": 0} for family in FAMILIES}
-        stocked_kit(self.ines)
+        self.kit = stocked_kit(self.ines, families=(*FAMILIES, "secchi-depth"))
         for place in (self.above, self.below):
             plan_stop(self.ines, planned(self.ines, place, name=place.name, people=[self.olek.user]), place, plans, [])
 
@@ -61,7 +68,16 @@ class TakenAlong(BrowserTest):
         page.get_by_role("button", name="Begin the visit").click()
 
     def see_and_draw(self, page):
-        page.get_by_role("group", name="Smell").get_by_role("radio", name="earthy").click()
+        for smell in ("none", "oil", "earthy"):
+            page.get_by_role("group", name="Smell").get_by_role("checkbox", name=smell).click()
+        page.get_by_label("Anything else").fill("A heron")
+        page.get_by_text("Photograph what you see").click()
+        page.get_by_label("Photograph, up to 15 MB").set_input_files(
+            {"name": "a.png", "mimeType": "image/png", "buffer": PICTURE}
+        )
+        page.get_by_label("What it shows").fill("The dam")
+        page.get_by_role("button", name="Add it").click()
+        expect(page.get_by_text("Kept on this phone.")).to_be_visible()
         page.get_by_role("spinbutton", name="Conductivity").fill("310")
         page.get_by_role("spinbutton", name="Conductivity").press("Tab")
         drawn_at = page.locator("[name=drawn_at]")
@@ -105,7 +121,31 @@ class TakenAlong(BrowserTest):
         page.get_by_role("radiogroup", name="Phosphate").get_by_role("radio").nth(3).check(force=True)
         page.get_by_role("button", name="Keep this reading").click()
         page.get_by_role("button", name="Done, next").click()
+        said = page.get_by_text("truth between").filter(visible=True).inner_text()
         page.get_by_role("button", name="Write it in the log").click()
+        # One that nobody planned.
+        page.get_by_text("Another test of your kits").click()
+        page.get_by_role("button", name="Clarity, disc").click()
+        expect(self.chip(page, "Secchi")).to_be_visible()
+        self.steps(page, 2)
+        page.get_by_label("Lost at").fill("110")
+        page.get_by_label("Seen again at").fill("90")
+        page.get_by_role("button", name="Keep this reading").click()
+        self.steps(page, 1)
+        page.get_by_role("button", name="Write it as it is").or_(
+            page.get_by_role("button", name="Write it with one run only")
+        ).or_(page.get_by_role("button", name="Write it in the log")).filter(visible=True).click()
+        return said
+
+    def hand_over(self, page):
+        """Pause, go on, and hand the phone to Ines."""
+        page.get_by_role("navigation", name="This visit").get_by_role("button", name="Close").click()
+        page.get_by_role("button", name="Pause or hand over instead").click()
+        page.get_by_role("button", name="Pause the visit").click()
+        expect(page.get_by_text("The visit is paused.")).to_be_visible()
+        page.get_by_role("button", name="Go on with the visit").click()
+        page.get_by_role("combobox", name="Hand it to").select_option(label="Ines")
+        page.get_by_role("button", name="Hand it over").click()
 
     def close(self, page):
         page.get_by_role("navigation", name="This visit").get_by_role("button", name="Close").click()
@@ -132,8 +172,10 @@ class TakenAlong(BrowserTest):
     def whole_visit(self, page):
         self.begin_visit(page)
         self.see_and_draw(page)
-        self.run_both(page)
+        said = self.run_both(page)
+        self.hand_over(page)
         self.close(page)
+        return said
 
     def test_without_a_signal_from_today_on_it_is_the_same_visit(self):
         page, door = self.drawn_without_a_signal()
@@ -141,14 +183,15 @@ class TakenAlong(BrowserTest):
         page.reload()
         expect(self.chip(page, "Chloride")).to_be_visible()
         self.assert_accessible(page)
-        self.run_both(page)
+        said = self.run_both(page)
+        self.hand_over(page)
         self.close(page)
         expect(page.get_by_text("It is kept on this phone")).to_be_visible()
         page.goto(f"{self.address}/kits/")
         expect(page.get_by_role("heading", name="No signal, and this page is not along")).to_be_visible()
         page.get_by_role("link", name="On this phone").click()
         expect(page.get_by_text("A visit: ")).to_be_visible()
-        self.assertEqual(page.get_by_text("A test: ").count(), 2)
+        self.assertEqual(page.get_by_text("A test: ").count(), 3)
         self.assert_accessible(page)
         with page.expect_download() as saved:
             page.get_by_role("button", name="Save it to a file").click()
@@ -166,12 +209,15 @@ class TakenAlong(BrowserTest):
         page.context.set_offline(False)
         page.get_by_role("button", name="Send now").click()
         expect(page.get_by_text("All is sent.", exact=True)).to_be_visible()
-        self.assertIsNotNone(Visit.objects.for_team(self.team).get().closed_at)
+        visit = Visit.objects.for_team(self.team).get()
+        self.assertEqual((visit.note, str(visit.closed_by)), ("A heron", "Ines"))
+        self.assertEqual([each.caption for each in visit.photographs.all()], ["The dam"])
         self.assertEqual(Sample.objects.for_team(self.team).count(), 1)
         # The same visit with a signal, at the other place.
         page.goto(f"{self.address}/today/")
         page.goto(f"{self.address}/visits/along/{self.above.pk}/")
-        self.whole_visit(page)
+        # What was said without a signal is what the server says.
+        self.assertEqual(said, self.whole_visit(page))
         expect(page.get_by_text("It is sent.")).to_be_visible()
         self.assertEqual(self.taps_at(self.below), self.taps_at(self.above))
         results = {
@@ -181,8 +227,70 @@ class TakenAlong(BrowserTest):
             ]
             for place in (self.below, self.above)
         }
-        self.assertEqual(len(results[self.below]), 2)
+        self.assertEqual(len(results[self.below]), 3)
         self.assertEqual(results[self.below], results[self.above])
+
+    def test_what_is_packed_is_ticked_without_a_signal(self):
+        each = planned(self.ines, self.below, name="Box round", people=[self.olek.user])
+        packed = keep_packing_list(self.ines, packing_list(self.team, self.olek.user, each.stops.all(), self.kit))
+        page = self.take_along()
+        address = f"{self.address}/today/pack/{packed.pk}/"
+        page.goto(address)
+        first = page.get_by_role("button", name="Chromate indicator powder")
+        expect(first).to_have_attribute("aria-pressed", "false")
+        page.context.set_offline(True)
+        with patch("kessa.rounds.views.services.tick", side_effect=OperationalError):
+            first.click()
+            expect(first).to_have_attribute("aria-pressed", "true")
+            # Opened again without a signal, what waits is shown as it will be.
+            page.reload()
+            expect(first).to_have_attribute("aria-pressed", "true")
+        packed.refresh_from_db()
+        self.assertEqual(packed.ticked, [])
+        page.context.set_offline(False)
+        page.goto(f"{self.address}/phone/")
+        expect(page.get_by_text("Nothing: all is sent.")).to_be_visible()
+        packed.refresh_from_db()
+        self.assertEqual(len(packed.ticked), 1)
+
+    def test_a_server_that_is_killed_while_it_is_sent_loses_and_doubles_nothing(self):
+        page, door = self.drawn_without_a_signal()
+        self.chip(page, "Chloride").click()
+        self.run_through(page, 1)
+        self.run_through(page, 7, begin="Begin the first run")
+        page.get_by_role("button", name="Write it in the log").click()
+        self.close(page)
+        door.stop()
+        calls = []
+
+        def killed(*batch, **said):
+            """Every other time it dies: before anything is kept, or when all is kept and nobody was told."""
+            calls.append(len(calls))
+            if len(calls) % 4 == 1:
+                raise OperationalError
+            kept = record(*batch, **said)
+            if len(calls) % 4 == 3:
+                raise OperationalError
+            return kept
+
+        with patch("kessa.taps.views.services.record", side_effect=killed):
+            page.context.set_offline(False)
+            page.goto(f"{self.address}/phone/")
+            expect(
+                page.get_by_text("Nothing: all is sent.").or_(page.get_by_role("button", name="Send now"))
+            ).to_be_visible()
+            for _ in range(8):
+                if page.get_by_text("Nothing: all is sent.").is_visible():
+                    break
+                page.get_by_role("button", name="Send now").click()
+                page.wait_for_timeout(1500)
+            expect(page.get_by_text("Nothing: all is sent.")).to_be_visible()
+        self.assertGreater(len(calls), 3)
+        self.assertIsNotNone(Visit.objects.for_team(self.team).get().closed_at)
+        self.assertEqual(Sample.objects.for_team(self.team).count(), 1)
+        self.assertEqual(Result.objects.for_team(self.team).get().value, 28)
+        drops = Tap.objects.for_team(self.team).filter(kind="drop_added")
+        self.assertEqual([drops.filter(run=run).count() for run in ("blank-1", "sample-1")], [1, 7])
 
     def test_a_phone_that_is_handed_on_shows_nothing_and_loses_nothing(self):
         page, door = self.drawn_without_a_signal()

@@ -19,7 +19,7 @@ class OnTheBoard(BrowserTest):
     def setUp(self):
         super().setUp()
         plans = {family: {"runs": 1, "blanks": 0, "standards": 0} for family in FAMILIES}
-        plan_stop(self.ines, planned(self.ines, self.below), self.below, plans, [])
+        plan_stop(self.ines, planned(self.ines, self.below, days_ago=1), self.below, plans, [])
         stocked_kit(self.ines)
         self.visit = visited(self.below, self.olek)
         drawn(self.below, self.olek)
@@ -82,6 +82,7 @@ class OnTheBoard(BrowserTest):
         page.get_by_role("button", name="Write it in the log").click()
         self.assert_at_hand(page, "Nitrate")
         expect(self.chip(page, "Chloride")).to_contain_text("28 mg/L")
+        self.assert_saved(page)
         page.reload()
         self.assert_saved(page)
         # Whatever happens to the page, each test stands where it was.

@@ -13,7 +13,9 @@ from django.db import OperationalError, connection
 from playwright.sync_api import expect
 
 from kessa.bench.models import Determination
+from kessa.bench.state import bench_of
 from kessa.taps.models import Tap
+from kessa.taps.selectors import counted
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
 from tests.world import team_of
@@ -73,6 +75,18 @@ class Interrupted(BrowserTest):
         self.mend(page)
         expect(page.get_by_text("Run 1: 8 × 4 = 32 mg/L as Cl")).to_be_visible(timeout=40_000)
         self.assertEqual(self.taps_on_the_server(), 1 + 8 + 8)
+
+    def test_a_browser_without_room_says_so_and_sends_all_the_same(self):
+        page = self.open()
+        page.add_init_script("""
+            IDBObjectStore.prototype.put = () => { throw new DOMException("no room", "QuotaExceededError"); };
+        """)
+        self.begin(page)
+        self.steps(page)
+        self.drops(page, 3)
+        expect(page.get_by_text("This browser keeps nothing of its own")).to_be_visible()
+        self.assert_saved(page)
+        self.assertEqual(self.taps_on_the_server(), 3)
 
     def test_a_page_closed_with_taps_waiting(self):
         page = self.open()
@@ -152,6 +166,36 @@ class Interrupted(BrowserTest):
         self.assert_count(second, 4)
         self.drops(second, 1)
         self.assert_count(first, 5)
+
+    def test_two_phones_on_one_run_that_do_not_see_each_other(self):
+        first, second = self.open(), self.open(name="Ines")
+        self.begin(first)
+        second.goto(first.url)
+        self.assert_saved(second)
+        self.lost = patch("kessa.taps.services.record", side_effect=OperationalError)
+        self.lost.start()
+        self.addCleanup(patch.stopall)
+        for page, count in ((first, 2), (second, 3)):
+            page.context.set_offline(True)
+            self.steps(page)
+            self.drops(page, count)
+            page.get_by_role("button", name="It stays: end").click()
+            self.assert_count(page, count)
+        self.lost.stop()
+        for page in (first, second):
+            page.context.set_offline(False)
+        for page in (first, second):
+            self.assert_saved(page)
+        # Each goes on with its own; then both show the two side by side.
+        self.steps(second, 1)
+        self.steps(first, 1)
+        for page in (first, second):
+            self.assert_saved(page)
+            page.reload()
+            expect(page.get_by_role("row", name="drops").filter(has_text="Blank")).to_have_count(2)
+        begun = Determination.objects.for_team(self.team).get()
+        blanks = bench_of(begun, counted(self.team.pk, begun.pk)).blanks
+        self.assertEqual({number: state.count for number, state in blanks.items()}, {1: 2, 2: 3})
 
     def test_a_phone_that_changes_hands(self):
         """Ulf of another team finds nothing of Olek's; what Olek had not sent is sent later, as his, by Ines."""

@@ -164,7 +164,7 @@ class LeftToDo(TestCase):
         steps = house_methods()[key].steps
         number = clock if clock is not None else max(n for n, step in enumerate(steps) if step.wait)
         clocks = {number: Clock(at, steps[number].wait.seconds)}
-        return RunState(steps=set(range(number)), clocks=clocks, missing=("main",), **changes)
+        return RunState(steps=dict.fromkeys(range(number), NOON), clocks=clocks, missing=("main",), **changes)
 
     def test_the_next_step_is_ready_when_the_clock_rings_and_presses_as_long_as_the_method_says(self):
         at = NOON - timedelta(minutes=3)
@@ -172,7 +172,7 @@ class LeftToDo(TestCase):
         # Eight minutes, then to be read within three.
         self.assertEqual((left.ready, left.start_by), (5, 8))
         state = self.state("nitrate-ampoule", at=at)
-        state.steps.add(max(state.clocks))
+        state.steps[max(state.clocks)] = NOON
         self.assertEqual(self.left("nitrate-ampoule", state)[2:5:2], (8, 5), "gone on before the time")
         late = self.left("nitrate-ampoule", self.state("nitrate-ampoule", at=NOON - timedelta(hours=1)))
         self.assertEqual((late.ready, late.start_by), (0, 0))

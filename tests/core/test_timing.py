@@ -43,6 +43,19 @@ class Timing(TestCase):
             self.assertEqual(timing(PHOTOMETER, run, {}).get("main"), missed, second)
         self.assertEqual(timing(PHOTOMETER, state(PHOTOMETER, read(9, display=5)), {}), {"main": "not-timed"})
 
+    def test_a_wait_that_is_no_readings_own_clock_is_kept_too(self):
+        # Shaking: 180 s and no more than 15 over; then it stands for its reading.
+        method = house_methods()["nitrate-low-photometer"]
+        shake, stand = [n for n, step in enumerate(method.steps) if step.wait and step.wait.rule == "exact"][:2]
+        rings = 200 + method.steps[stand].wait.seconds
+        for second, flags in ((178, ("wait-cut-short",)), (180, ()), (195, ()), (196, ("wait-too-long",))):
+            done = ("step_done", second, {"step": shake})
+            run = state(method, clock(0, shake, 180), done, clock(200, stand, rings - 200), read(rings, display=0.2))
+            self.assertEqual(run_flags(method, "main", {1: run}, {"cloudy": "clear"}), flags, second)
+        # Where the method does not say how long over, a quarter.
+        shaken = house_methods()["nitrate-ampoule"].steps[2].wait
+        self.assertEqual((shaken.seconds, shaken.runs_over_after(120)), (120, 30))
+
     def test_each_pad_has_a_window_of_its_own_from_the_dip(self):
         taken = [read(20, part.key, at=part.numbers.steps[0]) for part in STRIP.parts]
         missed = timing(STRIP, state(STRIP, clock(0, 1, 15), *taken), {})

@@ -5,6 +5,7 @@ import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import "./browser.js";
 
+const { parted } = await import("../../kessa/web/static/js/parted.js");
 const { deriveRun } = await import("../../kessa/web/static/js/run-state.js");
 
 for (const { name, most, parts, events, state } of JSON.parse(readFileSync(new URL("../run_cases.json", import.meta.url))))
@@ -13,4 +14,11 @@ for (const { name, most, parts, events, state } of JSON.parse(readFileSync(new U
     const written = events.map(([id, kind, seq, second, data = {}]) => ({ id, kind, seq, at: at(second), data }));
     const derived = deriveRun(written, most, parts);
     assert.deepEqual({ ...derived, steps: [...derived.steps].sort() }, state);
+  });
+
+for (const { name, runs, parted: wanted } of JSON.parse(readFileSync(new URL("../parted_cases.json", import.meta.url))))
+  test(name, () => {
+    const written = (events) => events.map(([id, kind, seq, second, data, device]) => ({ id, kind, seq, at: `2026-11-23T09:00:0${second}.000Z`, data, device }));
+    const found = parted(new Map(Object.entries(runs).map(([run, events]) => [run, written(events)])));
+    assert.deepEqual(Object.fromEntries([...found].map(([run, { events }]) => [run, events.map(({ id }) => id)])), wanted);
   });

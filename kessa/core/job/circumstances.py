@@ -1,5 +1,6 @@
 """The scales of what is noted on a visit, as data."""
 
+from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 from typing import Literal, Self
@@ -12,6 +13,8 @@ from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import convert, sign
 
 IN_PLACE = "in place"
+# Where several words are true the value is this and a bit for each: 1 for the first word, 2, 4 and so on.
+SEVERAL = 1000
 
 
 class Scale(Checked):
@@ -22,6 +25,7 @@ class Scale(Checked):
     group: Literal["weather", "water", "plant", "in place"]
     places: tuple[str, ...]
     words: tuple[str, ...] = ()
+    several: bool = False
     unit: str = ""
     # Other units its instruments show.
     also: tuple[str, ...] = ()
@@ -52,12 +56,29 @@ class Scale(Checked):
     def holds(self, value: float) -> bool:
         """Whether a value lies on the scale."""
         if self.words:
-            return value == int(value) and 0 <= value < len(self.words)
+            if value != int(value) or not 0 <= value < SEVERAL + 2 ** len(self.words):
+                return False
+            chosen = self.chosen(value)
+            return len(chosen) == 1 if value < SEVERAL else self.several and len(chosen) > 1 and 0 not in chosen
         return self.least <= value <= self.most
+
+    def chosen(self, value: float) -> tuple[int, ...]:
+        """Return the places of the words that a value stands for; none where it stands for no word."""
+        whole = int(value)
+        places = range(len(self.words))
+        return tuple(n for n in places if (whole - SEVERAL >> n & 1 if whole >= SEVERAL else n == whole))
+
+    def of_several(self, places: Sequence[int]) -> float | None:
+        """Return the value that stands for words by their places; None for no word."""
+        if len(places) < 2:
+            return float(places[0]) if places else None
+        return float(SEVERAL + sum(1 << place for place in places))
 
     def said(self, value: float) -> str:
         """Say a value on the scale."""
-        return self.words[int(value)] if self.words else f"{plain(value)} {self.sign}"
+        if not self.words:
+            return f"{plain(value)} {self.sign}"
+        return " and ".join(self.words[place] for place in self.chosen(value))
 
 
 class _Scales(Checked):

@@ -11,7 +11,8 @@ INSIDE, CLOSE, NOT_SETTLED, OUTSIDE = "inside", "close", "not settled", "outside
 VERDICTS = (INSIDE, CLOSE, NOT_SETTLED, OUTSIDE)
 RULES = ("simple", "guarded")
 CENSORS = ("<", ">")
-_EQUAL = 1e-9
+EQUAL = 1e-9
+NEAR = 0.1
 
 
 class Limit(NamedTuple):
@@ -30,7 +31,7 @@ class Interval(NamedTuple):
     censor: str | None
 
 
-def judge(result: Interval, limit: Limit, rule: str = "simple", near: float = 0.1) -> tuple[str, float]:
+def judge(result: Interval, limit: Limit, rule: str = "simple", near: float = NEAR) -> tuple[str, float]:
     """Return (verdict, margin) of a result against a limit, both in one unit and form.
 
     "simple" lets the value alone decide, "guarded" the whole interval. Inside becomes close where the value is within
@@ -65,7 +66,7 @@ def gravest(verdicts: list[str]) -> str:
 
 def at_most(a: float, b: float) -> bool:
     """Whether a ≤ b, forgiving the last digits of arithmetic: 3 × 0.1 is not above 0.3."""
-    return a <= b + _EQUAL * max(abs(a), abs(b))
+    return a <= b + EQUAL * max(abs(a), abs(b))
 
 
 def _against_max(result: Interval, bound: float, rule: str) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cache
 from pathlib import Path
 from typing import Annotated, Any, Literal, Self
@@ -19,6 +20,8 @@ from kessa.core.quantities.quantity import Quantity
 
 SETS = Path(__file__).parent / "sets"
 _SINGLE = "single sample"
+# What verdicts become where runs do not agree.
+NOT_AGREED = {INSIDE: NOT_SETTLED, CLOSE: NOT_SETTLED}
 
 
 class PublishedLimit(Checked):
@@ -104,12 +107,10 @@ def judge_by_sets(
     """
     judgements = []
     for rule_set, limit in limits_for(parameter, set_keys):
-        try:
-            there = result.converted(limit.unit, limit.form)
-        except CannotCompute:
+        held = hold_against(result, limit, rule)
+        if held is None:
             continue
-        interval = Interval(there.value, there.low, there.high, there.censor)
-        verdict, margin = judge(interval, Limit(limit.min, limit.max), rule or limit.rule)
+        verdict, margin = held
         judgements.append(
             {
                 **limit.model_dump(mode="json", by_alias=True),
@@ -125,22 +126,30 @@ def judge_by_sets(
     return judgements
 
 
-def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
-    """Hold a result against what the method itself wants, as judge_by_sets does; all of its interval must be inside."""
-    assert part.wanted is not None
-    own = part.own(result)
-    window = PublishedLimit.model_validate(
-        {
-            **part.wanted.model_dump(),
-            "parameter": part.parameter,
-            "as": part.form,
-            "unit": part.unit,
-            "statistic": _SINGLE,
-            "rule": "guarded",
-        }
+def hold_against(result: Quantity, limit: PublishedLimit, rule: str | None = None) -> tuple[str, float] | None:
+    """Return (verdict, margin) of a result against one limit, in the limit's unit and form; None if there is no way."""
+    try:
+        there = result.converted(limit.unit, limit.form)
+    except CannotCompute:
+        return None
+    return judge(
+        Interval(there.value, there.low, there.high, there.censor), Limit(limit.min, limit.max), rule or limit.rule
     )
-    interval = Interval(own.value, own.low, own.high, own.censor)
-    verdict, margin = judge(interval, Limit(window.min, window.max), window.rule)
+
+
+def window_of(part: Part) -> PublishedLimit:
+    """Return what the method itself wants of a part, as a limit: all of an interval must be inside."""
+    assert part.wanted is not None
+    said = {"parameter": part.parameter, "as": part.form, "unit": part.unit, "statistic": _SINGLE, "rule": "guarded"}
+    return PublishedLimit.model_validate({**part.wanted.model_dump(), **said})
+
+
+def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
+    """Hold a result against what the method itself wants, as judge_by_sets does."""
+    window = window_of(part)
+    held = hold_against(part.own(result), window)
+    assert held is not None
+    verdict, margin = held
     return {
         **window.model_dump(mode="json", by_alias=True),
         "set": "method",
@@ -152,11 +161,32 @@ def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
     }
 
 
+def judge_part(
+    result: Quantity, part: Part, set_keys: list[str], rule: str | None = None, *, agreed: bool = True
+) -> list[dict[str, Any]]:
+    """Hold a result of a part against the sets and what its method wants; `agreed` is whether its runs agreed."""
+    judgements = judge_by_sets(result, part.parameter, set_keys, rule)
+    if part.wanted:
+        judgements.append(judge_by_window(result, part))
+    return judgements if agreed else unsettled(judgements)
+
+
+def verdict_by(name: str, judgements: list[dict[str, Any]]) -> str | None:
+    """Return the verdict that judgements come to; None where nothing judges, or they settle nothing."""
+    decisive = overall(judgements)
+    return decisive["verdict"] if decisive and settles(name, judgements) else None
+
+
 def settles(name: str, judgements: list[dict[str, Any]]) -> bool:
     """Whether judgements give a verdict: a most alone says nothing of what there may be too little of."""
     decisive = overall(judgements)
     inside = decisive is not None and decisive["verdict"] == INSIDE
-    return not (inside and known_parameter(name).needs_least and all(each.get("min") is None for each in judgements))
+    return not (inside and says_too_little(name, [each.get("min") for each in judgements]))
+
+
+def says_too_little(name: str, least: Sequence[float | None]) -> bool:
+    """Whether being inside says nothing: of what there may be too little of, no limit names a least."""
+    return known_parameter(name).needs_least and all(each is None for each in least)
 
 
 def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
@@ -177,5 +207,4 @@ def rule_for(method: Method, part: Part, school: str | None) -> str | None:
 
 def unsettled(judgements: list[dict[str, Any]]) -> list[dict[str, Any]]:
     """Return judgements of runs that do not agree: what would be inside or close is not settled."""
-    better = (INSIDE, CLOSE)
-    return [{**each, "verdict": NOT_SETTLED} if each["verdict"] in better else each for each in judgements]
+    return [{**each, "verdict": NOT_AGREED.get(each["verdict"], each["verdict"])} for each in judgements]

@@ -30,6 +30,8 @@ class ByReading(Checked):
 class Wait(Checked):
     """A clock of a step. "least": longer does no harm; "exact": go on at once, and read within `within_s`.
 
+    An exact wait without `within_s` may run over by a quarter of its time, and by 15 s at least.
+
     `attended` is whether one shakes or holds it meanwhile: nothing else can be done then.
     """
 
@@ -39,6 +41,10 @@ class Wait(Checked):
     rule: Literal["least", "exact"] = "least"
     within_s: Seconds | None = None
     attended: bool = False
+
+    def runs_over_after(self, seconds: int) -> float | None:
+        """Return how many seconds after a clock of so many has rung it has run too long; None where it never does."""
+        return None if self.rule == "least" else self.within_s or max(15.0, seconds / 4)
 
     @model_validator(mode="after")
     def _one_of(self) -> Self:

@@ -61,8 +61,20 @@ def check(rhythm: Rhythm) -> None:
     parts = _parts(rhythm.rule)
     if rhythm.months and parts["FREQ"] == "YEARLY":
         raise CannotCompute("A yearly rhythm names its own month: leave the season empty.", "rule")
+    if date.max - _HORIZON < rhythm.starts_on:
+        raise CannotCompute("This rhythm begins in no year of ours.", "rule")
     if next(_days(rhythm, rhythm.starts_on + _HORIZON), None) is None:
         raise CannotCompute("This rhythm never falls due: no such day comes in nine years.", "rule")
+
+
+@lru_cache(maxsize=4096)
+def is_readable(rhythm: Rhythm) -> bool:
+    """Whether `check` takes a rhythm: one of a later release, or written by hand, may not be."""
+    try:
+        check(rhythm)
+    except CannotCompute:
+        return False
+    return True
 
 
 @lru_cache(maxsize=4096)

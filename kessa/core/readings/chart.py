@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from random import Random
 from typing import Annotated, Any, ClassVar, Literal
@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from kessa.core.checked import Checked, Number
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import plain
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.card_steps import check_ascending, span_at
 from kessa.core.readings.kind import Determined, DrawnScale, Kind
 
@@ -91,6 +92,19 @@ class Chart(Kind):
             f" of the lot's table: {self.written(quantity)}"
         )
         return Determined(quantity, None, (line,))
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return the strip's own scale: it jumps at the marks of the table, or half-way between two."""
+        marks = [mark for mark, _ in self.pairs or ()]
+        halves = [(low + high) / 2 for low, high in pairwise(marks)] if self.rule == "nearest" else []
+        return (
+            Axis(
+                lambda x: {"mark": x},
+                most=2 * marks[-1] if marks else 1.0,
+                weights={"mark": 1.0},
+                marks=tuple(sorted([*marks, *halves])),
+            ),
+        )
 
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the strip with its marks."""

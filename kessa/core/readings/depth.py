@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Any, ClassVar, Literal
 
@@ -10,6 +10,7 @@ from kessa.core.checked import Checked, NotNegative, YesNo
 from kessa.core.errors import finite
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, Kind, to_step
 
 
@@ -41,6 +42,19 @@ class Depth(Kind):
         quantity = self.point(finite(down / 2 + up / 2, "down"), min(down, up), max(down, up))
         line = f"Lost at {plain(down)}, seen again at {plain(up)}: mean {self.written(quantity)}"
         return Determined(quantity, None, (line,))
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return the middle of both depths; where the disc is seen on the bottom the deeper of the two."""
+        both = ("down", "up")
+        return (
+            Axis(
+                lambda x: {"down": x, "up": x, "bottom_visible": True},
+                most=1e4,
+                when={"bottom_visible": True},
+                highest=both,
+            ),
+            Axis(lambda x: {"down": x, "up": x}, most=1e4, weights=dict.fromkeys(both, 0.5), covers=both),
+        )
 
     def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
         """Say both depths."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Annotated, Any, ClassVar, Literal
 
@@ -11,6 +11,7 @@ from pydantic import Field
 from kessa.core.checked import Checked, Positive, Units, YesNo
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import plain
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, Kind
 
 
@@ -59,6 +60,22 @@ class Difference(Kind):
             return Determined(quantity, "dilute", (f"No end in the system: {sum_}, so {self.written(quantity)}",))
         quantity = self.point(value, value - 1, value + 1)
         return Determined(quantity, None, (f"{sum_} = {self.written(quantity)}",))
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return what the system took over its supply, ended or not."""
+        most = self.stop_at or 1000.0
+        return tuple(
+            Axis(
+                lambda x, end=end: {"system": max(x, 0.0), "supply": max(-x, 0.0), "system_end": end},  # type: ignore[misc]
+                least=-most,
+                most=most,
+                when={"system_end": end, "supply_end": True},
+                weights={"system": 1.0, "supply": -1.0},
+                usual={"supply_end": True},
+                whole=True,
+            )
+            for end in (True, False)
+        )
 
     def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
         """Say both counts."""

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Any, ClassVar, Literal
 
@@ -11,6 +12,7 @@ from pydantic import Field
 from kessa.core.checked import Checked, NotNegative, Positive, Units
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import plain
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, DrawnScale, Kind, to_step
 
 
@@ -57,6 +59,18 @@ class Direct(Kind):
         refilled = f"{plain(reading.fills)} × {plain(self.full_scale or 0.0)} + " if reading.fills else ""
         line = f"({refilled}{plain(reading.scale)}) × {plain(self.multiplier)} = {self.written(quantity)}"
         return Determined(quantity, None, (line,))
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return the scale as it goes on from fill to fill."""
+        full = self.full_scale
+        if full is None:
+            return (Axis(lambda x: {"scale": x}, most=1e6, weights={"scale": 1.0}),)
+
+        def reading(x: float) -> dict[str, Any]:
+            fills = math.floor(x / full)
+            return {"fills": fills, "scale": min(max(x - fills * full, 0.0), full)}
+
+        return (Axis(reading, most=51 * full, weights={"fills": full, "scale": 1.0}, usual={"fills": 0.0}),)
 
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the syringe's or the eyepiece's scale."""

@@ -12,6 +12,7 @@ from pydantic import Field
 from kessa.core.checked import Checked, NotNegative, check
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.readings.axis import Axis
 
 # What is noted with a reading of any kind and does not enter the arithmetic; so does the temperature, but for meters.
 BESIDE = ("sensor", "temperature_c")
@@ -124,6 +125,10 @@ class Kind(Checked):
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the scales that are read off a drawing."""
         return ()
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return the ways of reading, each as one number: units a display may show, and cells that there are."""
+        return tuple(Axis.of_choice(option.reading) for option in self.options)
 
     def brought(self, raw: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[str, ...]]:
         """Bring a reading as people take it to what is computed with, and the lines of working that led there."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Any, ClassVar, Literal
 
@@ -12,6 +12,7 @@ from kessa.core.checked import Checked, NotNegative, Number
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import UNITS, convert, sign
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import BESIDE, Determined, Kind, to_step
 
 
@@ -80,6 +81,26 @@ class Meter(Kind):
             field = "display" if error.field == "value" else "display_unit"
             raise CannotCompute(error.message, field) from None
         return value, (f"{plain(display)} {shown_in} on the display = {plain(value)} {self.unit}",)
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return the display in each unit, brought to the method's own and to its temperature."""
+        return tuple(self._axis_in(unit) for unit in (self.unit, *shown_in))
+
+    def _axis_in(self, unit: str) -> Axis:
+        none, one = (self._converted(shown, unit)[0] for shown in (0.0, 1.0))
+        weights, over = {"display": one - none}, {}
+        if self.per_degree:
+            over = {"": 1 - self.per_degree * self.reference_c, "temperature_c": self.per_degree}
+        return Axis(
+            lambda x: {"display": x, "temperature_c": self.reference_c},
+            least=-100.0 if self.floor is None else self.floor,
+            most=1e6,
+            when={"display_unit": unit},
+            constant=none,
+            weights=weights,
+            over=over,
+            usual={"display_unit": self.unit},
+        )
 
     def brought(self, raw: Mapping[str, Any]) -> tuple[dict[str, Any], tuple[str, ...]]:
         """Keep the temperature, with which a meter computes."""

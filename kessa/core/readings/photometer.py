@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Any, ClassVar, Literal
 
@@ -12,6 +12,7 @@ from pydantic import Field, model_validator
 from kessa.core.checked import Checked, NotNegative, Number, Positive, YesNo
 from kessa.core.errors import CannotCompute, checked_number, finite
 from kessa.core.quantities.quantity import plain
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, Kind, to_step
 
 
@@ -85,9 +86,11 @@ class Photometer(Kind):
         if self.reagent_blank:
             line = f"{plain(shown)} − {plain(self.reagent_blank)} reagent blank = {plain(value)} {self.unit}"
             working += (line,)
-        if value > self.range[1]:
+        # At an end of the range the last digits of arithmetic are forgiven.
+        at_end = any(math.isclose(value, end, rel_tol=1e-9) for end in self.range)
+        if value > self.range[1] and not at_end:
             return self._over(working)
-        if value < self.range[0]:
+        if value < self.range[0] and not at_end:
             quantity = self.at_most(self.range[0])
             shows = working or (f"The display shows {plain(shown)}",)
             line = f"Below the range, which begins at {plain(self.range[0])}: {self.written(quantity)}"
@@ -100,6 +103,30 @@ class Photometer(Kind):
             raise CannotCompute("An absorbance needs the method's slope.", "slope")
         at_path = finite(absorbance * self.slope_path_mm / path_mm, "path_mm")
         return finite((at_path - self.intercept) / self.slope, "slope")
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return "over", the display, and the absorbance in each cell, also from what is let through."""
+        shows = tuple(end + self.reagent_blank for end in self.range)
+        display = Axis(lambda x: {"display": x}, most=max(4 * shows[1], 1.0), weights={"display": 1.0}, marks=shows)
+        axes = [Axis.of_choice({"over": True}), display]
+        for path in paths_mm if self.slope is not None else ():
+            axes += self._axes_in(path)
+        return tuple(axes)
+
+    def _axes_in(self, path: float) -> tuple[Axis, Axis]:
+        slope = self.slope or 0.0
+        line = self.as_read({"absorbance": 0.0, "path_mm": path})
+        assert isinstance(line, Photometer)
+        ends = ((end + self.reagent_blank) * slope + self.intercept for end in line.range)
+        absorbed = Axis(
+            lambda x: {"absorbance": x, "path_mm": path},
+            least=-1.0,
+            most=6.0,
+            when={"path_mm": path},
+            weights={"absorbance": 1.0},
+            marks=tuple(end * path / self.slope_path_mm for end in ends),
+        )
+        return absorbed, absorbed._replace(constant=2.0, weights={}, logs={"transmittance": -1.0})
 
     def as_read(self, reading: Mapping[str, Any]) -> Kind:
         """Return the line as it holds in the cell of an absorbance: a longer one sees less, and ends sooner.

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from random import Random
 from typing import Annotated, Any, ClassVar, Literal
@@ -13,6 +13,7 @@ from pydantic import Field, model_validator
 from kessa.core.checked import Checked, Fraction, Number, YesNo
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import plain
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.card_steps import check_ascending, span_at
 from kessa.core.readings.kind import Determined, Kind, Option
 
@@ -90,6 +91,21 @@ class Scale(Kind):
                 words = f"between {plain(low)} and {plain(high)}"
                 options.append(Option("between", words, "", {"between": [low, high]}))
         return (*options, Option("above", "", f"> {plain(steps[-1])}", {"above": True})) if beyond else tuple(options)
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return what there is to choose; of a gap how far it is from the first step to the second."""
+        return tuple(
+            Axis(
+                lambda x, gap=option.reading: {**gap, "fraction": x},  # type: ignore[misc]
+                most=1.0,
+                when=option.reading,
+                weights={"fraction": 1.0},
+                usual={"fraction": 0.5},
+            )
+            if option.kind == "between"
+            else Axis.of_choice(option.reading)
+            for option in self.options
+        )
 
     def read(self, reading: Seen) -> Determined:
         """Take one of `at`, `between` with its `fraction`, `below` or `above`."""

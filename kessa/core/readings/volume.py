@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Any, ClassVar, Literal
 
@@ -11,7 +11,10 @@ from pydantic import Field
 from kessa.core.checked import Checked, NotNegative, Positive
 from kessa.core.errors import CannotCompute, checked_number, finite
 from kessa.core.quantities.quantity import plain
+from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, DrawnScale, Kind, to_step
+
+_UPWARD = "The end lies above the start on the burette: read both again."
 
 
 class Used(Checked):
@@ -72,10 +75,23 @@ class Volume(Kind):
         if start < 0 or before < 0:
             raise CannotCompute("A burette is read from 0 up.", "start" if start < 0 else "used_before")
         if end < start:
-            raise CannotCompute("The end lies above the start on the burette: read both again.", "end")
+            raise CannotCompute(_UPWARD, "end")
         ml = end - start + before
         earlier = f"{plain(before)} from earlier fills + " if before else ""
         return {**reading, "ml": ml}, (f"{earlier}{plain(end)} − {plain(start)} = {plain(ml)} mL used",)
+
+    def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
+        """Return the titrant used: end less start, and earlier fills."""
+        return (
+            Axis(
+                lambda x: {"start": 0.0, "end": x},
+                most=1100.0,
+                weights={"end": 1.0, "start": -1.0, "used_before": 1.0},
+                usual={"used_before": 0.0},
+                rising=("start", "end"),
+                else_=_UPWARD,
+            ),
+        )
 
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the burette at the start and at the end; a scale of 25 mL where the part says nothing else."""

@@ -38,6 +38,11 @@ class Outcome(NamedTuple):
     working: tuple[str, ...] = ()
     flags: tuple[str, ...] = ()
 
+    @property
+    def may_agree(self) -> bool:
+        """Whether no runs were found to disagree: where they do, being inside is not settled."""
+        return self.state not in ("not agreed", "cannot be compared")
+
 
 def conclude(
     method: Method,

@@ -18,7 +18,7 @@ class Event(NamedTuple):
     """One thing that happened.
 
     `id` a UUID as text and `at` a moment, both made in the browser; `seq` counts up and is higher than that of every
-    event the browser had seen, so (seq, at, id) orders events of several devices.
+    event the browser had seen, so (seq, at, id) orders events of several devices. `device` names the browser.
     """
 
     id: str
@@ -26,6 +26,7 @@ class Event(NamedTuple):
     seq: int
     at: datetime
     data: dict[str, Any]
+    device: str = ""
 
 
 def live(events: Iterable[Event]) -> list[Event]:

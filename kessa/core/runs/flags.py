@@ -86,6 +86,18 @@ FLAGS = {
     "not-timed": Flag(
         "reading not timed", teaches=False, repeat=True, advice="The reading was not timed: repeat with the clock."
     ),
+    "wait-cut-short": Flag(
+        "a wait was cut short",
+        teaches=False,
+        repeat=True,
+        advice="A wait was cut short: repeat, and let the clock ring first.",
+    ),
+    "wait-too-long": Flag(
+        "a wait ran too long",
+        teaches=False,
+        repeat=True,
+        advice="A wait whose time is exact ran too long: repeat, and go on when the clock rings.",
+    ),
     "part-missing": Flag("stopped before the end"),
     "cloudy": Flag(
         "sample cloudy", teaches=False, advice="The sample was cloudy: filter it and repeat, cloud is taken for colour."

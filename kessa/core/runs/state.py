@@ -30,10 +30,10 @@ class RunState:
     """What the events of one run amount to.
 
     `endpoint` is None while counting, True when the end was called, False when the maximum was reached without one.
-    `clock` is the one for a colour to last, `clocks` those of steps, by step. `readings` are by part; `missing` are the
-    parts not read yet, `seen` when the eye took those whose number was not typed yet. `late` counts taps that came
-    after the end or beyond the maximum: kept, but not counted. `ended_by` is the event that called the end,
-    `corrected` whether a later act put the count or a reading right.
+    `steps` are those that were done, and when. `clock` is the one for a colour to last, `clocks` those of steps, by
+    step. `readings` are by part; `missing` are the parts not read yet, `seen` when the eye took those whose number was
+    not typed yet. `late` counts taps that came after the end or beyond the maximum: kept, but not counted. `ended_by`
+    is the event that called the end, `corrected` whether a later act put the count or a reading right.
     """
 
     count: int = 0
@@ -42,7 +42,7 @@ class RunState:
     voided: bool = False
     skipped: bool = False
     stopped: bool = False
-    steps: set[int] = field(default_factory=set)
+    steps: dict[int, datetime] = field(default_factory=dict)
     clock: Clock | None = None
     clocks: dict[int, Clock] = field(default_factory=dict)
     readings: dict[str, Reading] = field(default_factory=dict)
@@ -122,7 +122,7 @@ def _void(state: RunState, event: Event) -> None:
 
 
 def _step(state: RunState, event: Event) -> None:
-    state.steps.add(event.data["step"])
+    state.steps[event.data["step"]] = event.at
 
 
 def _start_clock(state: RunState, event: Event) -> None:

@@ -8,10 +8,12 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from kessa.core.methods.schema import Method
-from kessa.core.methods.steps import UNKNOWN
+from kessa.core.methods.steps import UNKNOWN, Wait
 from kessa.core.runs.state import Reading, RunState
 
 Answers = Mapping[str, Any]
+# A finger is no clock.
+_FORGIVEN_S = 1.0
 
 
 class ReadingWindow(NamedTuple):
@@ -41,9 +43,7 @@ def reading_window(method: Method, key: str, state: RunState, answers: Answers) 
     """Return when a part may be read by the clock of the last step before it that applies; None where none binds it."""
     part = method.part(key)
     reads = method.step_reading(key)
-    waits = [
-        (n, step.wait) for n, step in enumerate(method.steps[:reads]) if step.wait and method.applies(step, answers)
-    ]
+    waits = _waits(method, reads, answers)
     if not waits:
         return None
     number, wait = waits[-1]
@@ -54,6 +54,30 @@ def reading_window(method: Method, key: str, state: RunState, answers: Answers) 
         return ReadingWindow(*(clock.at + timedelta(seconds=seconds) for seconds in part.read_s))
     opens = clock.at + timedelta(seconds=clock_seconds(method, number, state) or clock.seconds)
     return ReadingWindow(opens, opens + timedelta(seconds=wait.within_s) if wait.within_s else None)
+
+
+def _waits(method: Method, before: int, answers: Answers) -> list[tuple[int, Wait]]:
+    steps = enumerate(method.steps[:before])
+    return [(number, step.wait) for number, step in steps if step.wait and method.applies(step, answers)]
+
+
+def _waited(method: Method, key: str, state: RunState, answers: Answers) -> list[str]:
+    """How the waits before a count or a reading were kept, but for the clock by which it is read itself."""
+    if method.counted:
+        waits = _waits(method, max(n for n, step in enumerate(method.steps) if step.kind == "count"), answers)
+    else:
+        waits = _waits(method, method.step_reading(key), answers)[:-1] if key in method.read_keys else []
+    flags = []
+    for number, wait in waits:
+        clock, done = state.clocks.get(number), state.steps.get(number)
+        if clock is None or done is None:
+            continue
+        seconds = clock_seconds(method, number, state) or clock.seconds
+        over = (done - clock.at).total_seconds() - seconds
+        allowed = wait.runs_over_after(seconds)
+        flags += ["wait-cut-short"] if over < -_FORGIVEN_S else []
+        flags += ["wait-too-long"] if allowed is not None and over > allowed else []
+    return flags
 
 
 def timing(method: Method, state: RunState, answers: Answers) -> dict[str, str]:
@@ -81,6 +105,7 @@ def run_flags(method: Method, key: str, runs: Mapping[int, RunState], answers: A
     for state in runs.values():
         if state.counts:
             flags += filter(None, [timing(method, state, answers).get(key)])
+            flags += _waited(method, key, state, answers)
             flags += _read_warm(method, state.readings.get(key))
             flags += ["part-missing"] if state.stopped and state.missing else []
             flags += ["corrected"] if state.corrected else []

@@ -5,7 +5,7 @@ const PAGES = "kessa-pages";
 const MADE_OF = "kessa-shell";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
 const UUID = "[0-9a-f]{8}-[0-9a-f-]{27}";
-const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/|today/|more/|phone/)$`);
+const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/([a-z0-9-]+/)?|today/(pack/[0-9]+/)?|more/|phone/)$`);
 const NOT_ALONG = "{% url 'not_along' %}";
 // With so weak a signal, what is kept comes first.
 const PATIENCE = 3000;

@@ -32,7 +32,7 @@ export const acts = {
     const { run, event, drop } = bench.standing.lastLive(bench.now);
     const target = isFinished(run.state) || ["began_to_turn", "end_called"].includes(event?.kind) ? event : drop;
     if (!target) return hint(bench, "Nothing to take back.");
-    bench.add(run.name, "taken_back", { of: target.id });
+    bench.add(run.source, "taken_back", { of: target.id });
   },
   next(bench) {
     const step = bench.standing.present(bench.now);
@@ -94,7 +94,7 @@ export const acts = {
     const { run, event } = bench.standing.lastLive(bench.now);
     if (bench.now.closing || !event) return;
     bench.opened = null;
-    bench.add(run.name, "taken_back", { of: event.id });
+    bench.add(run.source, "taken_back", { of: event.id });
   },
   brief(bench, button) {
     setBrief(bench.given.family, button.dataset.value ? button.dataset.value === "on" : !isBrief(bench.given.family));

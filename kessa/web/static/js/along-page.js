@@ -2,6 +2,7 @@
 
 import { Board } from "./board.js";
 import { Circumstances } from "./circumstances.js";
+import { partOfPage } from "./door.js";
 import { showSaved, showTrouble } from "./hands.js";
 import { handedOver } from "./handover.js";
 import { Keeper, newId } from "./keeper.js";
@@ -48,11 +49,13 @@ function go(stage) {
   for (const each of page.querySelectorAll("[data-stages] [data-to]")) each.setAttribute("aria-pressed", String(each.dataset.to === stage));
   if (stage === "close") showLeftOut();
   if (stage === "sample") offerNowAndNoDeeper();
+  if (stage === "tests") board?.plan();
   window.scrollTo({ top: 0 });
 }
 
 function drawn() {
   circumstances.show();
+  showPaused();
   showSaved([keeper, ...(board?.benches ?? []).map((bench) => bench.keeper)]);
   one("[data-closed-words]").textContent = keeper.waiting.size ? "It is kept on this phone and sent when there is a signal. Tell whoever waits to hear from you." : "It is sent. Tell whoever waits to hear from you.";
 }
@@ -98,23 +101,80 @@ function draw(form) {
 async function openTests() {
   if (board) return;
   const { sample } = tapped("sample_drawn").at(-1).data;
-  const order = one("[data-order]");
-  for (const root of page.querySelectorAll("[data-family]")) {
-    const stream = await uuid5(sample, root.dataset.family);
-    const chip = one(`[data-chip="${root.dataset.stream}"]`);
-    if (chip) chip.dataset.chip = stream;
-    if (order) order.dataset.order = order.dataset.order.replace(root.dataset.stream, stream);
-    root.dataset.stream = stream;
-    const payload = root.querySelector("script[type='application/json']");
-    const of = JSON.parse(payload.textContent);
-    const at = (address) => address.replace(given.none, stream);
-    Object.assign(of, { stream, address: at(given.test_at), outcome: at(given.outcome_at), here: `${window.location.pathname}#${stream}` });
-    of.begin.sample = sample;
-    payload.textContent = JSON.stringify(of);
-  }
+  for (const root of page.querySelectorAll("[data-family]")) await number(page, root, sample);
   one("[data-board]").dataset.lanesAt = given.lanes_at.replace(given.none, keeper.stream);
   board = new Board(one("[data-board]"), { onDrawn: drawn, after: keeper });
+  takeUp();
   board.start();
+  // What was begun besides the plan goes on.
+  const begun = new Set((await allKept(await openStore())).map((tap) => tap.stream));
+  for (const button of page.querySelectorAll("[data-beside]")) if (begun.has(await uuid5(sample, button.dataset.beside))) await openBeside(button, sample);
+}
+
+// A test is told its number and its sample's.
+async function number(root, article, sample) {
+  const stream = await uuid5(sample, article.dataset.family);
+  const chip = root.querySelector(`[data-chip="${article.dataset.stream}"]`);
+  if (chip) chip.dataset.chip = stream;
+  const order = one("[data-order]");
+  if (order) order.dataset.order = order.dataset.order.replace(article.dataset.stream, stream);
+  article.dataset.stream = stream;
+  const payload = article.querySelector("script[type='application/json']");
+  const of = JSON.parse(payload.textContent);
+  const at = (address) => address.replace(given.none, stream);
+  Object.assign(of, { stream, address: at(given.test_at), outcome: at(given.outcome_at), here: `${window.location.pathname}#${stream}` });
+  of.begin.sample = sample;
+  payload.textContent = JSON.stringify(of);
+}
+
+// A test besides the plan: its part of the page was taken along too.
+async function openBeside(button, sample) {
+  const said = one("[data-beside-said]");
+  try {
+    const part = new DOMParser().parseFromString(await partOfPage(button.dataset.at), "text/html");
+    const article = part.querySelector("[data-family]");
+    if (!article) {
+      said.textContent = part.querySelector("[data-refused-test]")?.textContent.trim() ?? "";
+      return;
+    }
+    await number(part, article, sample);
+    const nav = one("nav.tests-on-board");
+    nav.hidden = false;
+    nav.append(document.adoptNode(part.querySelector("[data-chip]")));
+    one("[data-board-said]").after(document.adoptNode(article));
+    button.hidden = true;
+    button.closest("details").open = false;
+    board.add(article);
+    takeUp();
+  } catch {
+    said.textContent = "This test is not along: it can begin when there is a signal.";
+  }
+}
+
+// ---- pause and handing over -----------------------------------------------------------------------------------------
+
+const lastLed = (...kinds) => kinds.flatMap(tapped).sort((a, b) => a.seq - b.seq).at(-1);
+const isPaused = () => lastLed("paused", "resumed", "handed_over")?.kind === "paused";
+
+function showPaused() {
+  const taker = lastLed("handed_over")?.data.taker;
+  const name = taker && one(`[data-hand] option[value="${taker}"]`)?.textContent;
+  one("[data-paused-words]").textContent = isPaused() ? "The visit is paused." : name ? `${name} has this visit.` : "Back in a while? Clocks run on.";
+  one("[data-pause]").textContent = isPaused() ? "Go on with the visit" : "Pause the visit";
+}
+
+// What is tapped from now on is of whom it was handed to.
+function takeUp() {
+  const taker = lastLed("handed_over")?.data.taker;
+  if (!taker) return;
+  for (const each of [keeper, ...(board?.benches ?? []).map((bench) => bench.keeper)]) each.whose = given.theirs[taker] ?? given.whose;
+}
+
+function hand(form) {
+  const said = new FormData(form);
+  keeper.add("", "handed_over", { taker: Number(said.get("taker")), remark: said.get("remark") });
+  takeUp();
+  go(present());
 }
 
 // ---- closing -------------------------------------------------------------------------------------------------------
@@ -134,12 +194,15 @@ function close(form) {
   go("closed");
 }
 
-for (const [name, submit] of Object.entries({ safety: begin, sample: draw, close }))
+for (const [name, submit] of Object.entries({ safety: begin, sample: draw, hand, close }))
   one(`form[data-${name}]`).addEventListener("submit", (event) => {
     event.preventDefault();
     submit(event.target);
   });
 page.addEventListener("click", (event) => {
+  if (event.target.closest("[data-pause]")) return keeper.add("", isPaused() ? "resumed" : "paused");
+  const beside = event.target.closest("[data-beside]");
+  if (beside) return openBeside(beside, tapped("sample_drawn").at(-1).data.sample);
   const to = event.target.closest("[data-to]")?.dataset.to;
   if (to === "tests" && !board) return go("sample");
   if (to) go(to);
@@ -160,6 +223,11 @@ keeper = new Keeper({
 });
 circumstances = new Circumstances(one("[data-circumstances]"), given.scales, keeper);
 await keeper.start();
+for (const form of page.querySelectorAll("form[data-kept-form]")) {
+  form.action = form.action.replace(given.none, keeper.stream);
+  form.dataset.after = keeper.stream;
+}
+takeUp();
 if (tapped("sample_drawn").length) await openTests();
 offerAgain(kept);
 go(present());

@@ -1,6 +1,7 @@
 // One test on the page: its method and rules, its taps, where it stands, and its part of the page.
 
 import { countTest } from "./brief.js";
+import { partOfPage } from "./door.js";
 import { showTrouble } from "./hands.js";
 import { Keeper } from "./keeper.js";
 import { wireFields } from "./reading.js";
@@ -20,7 +21,8 @@ export class Bench {
     this.now = null; // where it stands: see Standing.stand
     this.opened = null; // the run the person chose to begin, until its first event
     this.states = this.given.states; // by part, what the server says the runs amount to
-    this.outcomeOf = this.given.taps.length; // of how many taps the outcome shown is
+    this.outcomeOf = this.given.taps.length; // of how many taps the outcome is that the server said
+    this.asked = null; // of how many taps it is asked for
     this.onDrawn = onDrawn;
     this.keeper = new Keeper({
       ...this.given,
@@ -48,6 +50,11 @@ export class Bench {
     return [...this.root.querySelectorAll(selector)];
   }
 
+  // Whether the outcome that is shown is the server's, of all that was tapped.
+  get isOutcomeSaid() {
+    return this.outcomeOf === this.keeper.server.size && !this.keeper.waiting.size;
+  }
+
   act(name) {
     return this.one(`[data-act=${name}]`);
   }
@@ -65,7 +72,7 @@ export class Bench {
   }
 
   tap(kind, data) {
-    this.add(this.now.run.name, kind, data);
+    this.add(this.now.run.source, kind, data);
     this.opened = null;
   }
 
@@ -78,17 +85,17 @@ export class Bench {
   // What the runs come to is the server's to say: it is asked when it is shown, and when another tap has changed it.
   async askOutcome() {
     const known = this.keeper.server.size;
-    if (known === this.outcomeOf || this.keeper.waiting.size) return;
-    this.outcomeOf = known;
+    if (known === this.asked || this.isOutcomeSaid || this.keeper.waiting.size) return;
+    this.asked = known;
     try {
-      const answer = await fetch(this.given.outcome, { credentials: "same-origin" });
-      if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
-      this.one("[data-outcome]").innerHTML = await answer.text();
+      const outcome = await partOfPage(this.given.outcome);
+      this.outcomeOf = known;
+      this.one("[data-outcome]").innerHTML = outcome;
       const said = this.one("[data-states]").dataset.states.trim();
       this.states = Object.fromEntries(said ? said.split(";").map((each) => each.trim().split("=")) : []);
       this.draw();
     } catch {
-      this.outcomeOf = null;
+      this.asked = null;
     }
   }
 }

@@ -2,6 +2,7 @@
 
 import { Bench } from "./bench.js";
 import { showSwitch } from "./brief.js";
+import { partOfPage } from "./door.js";
 import { wire } from "./hands.js";
 import { stateOf } from "./test-state.js";
 import { speak } from "./voice.js";
@@ -19,8 +20,8 @@ export class Board {
     this.shown = null;
     this.shape = ""; // what the plan depends on, as it was when last asked for
     this.takeOrder();
-    const heard = { onDrawn: (bench) => this.drawn(bench), onClosed: (bench, page) => this.closed(bench, page), after };
-    this.benches = [...root.querySelectorAll("[data-stream]")].map((each) => new Bench(each, heard));
+    this.heard = { onDrawn: (bench) => this.drawn(bench), onClosed: (bench, page) => this.closed(bench, page), after };
+    this.benches = [...root.querySelectorAll("[data-stream]")].map((each) => new Bench(each, this.heard));
     root.addEventListener("click", (event) => this.choose(event.target.closest("[data-chip]")));
     window.addEventListener("resize", () => {
       this.shape = "";
@@ -35,6 +36,14 @@ export class Board {
     for (const bench of this.benches) bench.start();
     window.setInterval(() => this.tick(), 500);
     this.showAllDone();
+  }
+
+  // One more test, which was not planned.
+  add(article) {
+    const bench = new Bench(article, this.heard);
+    this.benches.push(bench);
+    bench.start();
+    this.show(bench);
   }
 
   tick() {
@@ -151,10 +160,11 @@ export class Board {
 
   // ---- the plan ----------------------------------------------------------------------------------------------------
 
-  // Planned anew where a step, a clock or a run has changed, by what the server has; without a signal the last plan stands.
+  // Planned anew where a step, a clock or a run has changed, by what the server has; without a signal the last plan stands. What
+  // is not to be seen has no width to be drawn for.
   plan() {
     const { benches, lanes } = this;
-    if (!lanes || benches.some((bench) => !bench.now || bench.keeper.waiting.size)) return;
+    if (!lanes?.clientWidth || benches.some((bench) => !bench.now || bench.keeper.waiting.size)) return;
     const shape = JSON.stringify(benches.map((bench) => [bench.done, bench.before, Object.keys(bench.now.run?.state.clocks ?? {}).length, bench.now.samples.length, bench.now.counted.length]));
     if (shape === this.shape) return;
     this.shape = shape;
@@ -163,10 +173,9 @@ export class Board {
 
   async askLanes() {
     try {
-      const answer = await fetch(`${this.root.dataset.lanesAt}?width=${Math.floor(this.lanes.clientWidth - 32)}`, { credentials: "same-origin" });
-      if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
+      const drawn = await partOfPage(`${this.root.dataset.lanesAt}?width=${Math.floor(this.lanes.clientWidth - 32)}`);
       const open = this.lanes.querySelector("details")?.open ?? false;
-      this.lanes.innerHTML = await answer.text();
+      this.lanes.innerHTML = drawn;
       this.lanes.querySelector("details").open = open;
       this.takeOrder();
       this.bringForward();

@@ -21,5 +21,23 @@ export async function post(address, taps, known) {
   return reply;
 }
 
+// Post what was filled in; returns {error} where it is refused for good, and throws where it may go later.
+export async function postForm({ address, fields }) {
+  const body = new FormData();
+  for (const [name, value] of fields) body.append(name, value);
+  const headers = { "X-CSRFToken": csrfToken(), Accept: "application/json" };
+  const answer = await fetch(address, { method: "POST", credentials: "same-origin", headers, body, signal: AbortSignal.timeout(60000) });
+  if (answer.ok && !answer.redirected) return {};
+  if ([400, 404, 413, 422].includes(answer.status)) return { error: (await answer.json().catch(() => ({}))).error ?? "It was not taken." };
+  throw new Error("later");
+}
+
+// A part of a page, as the server or the worker has it; throws where there is none to be had, or one has to sign in first.
+export async function partOfPage(address) {
+  const answer = await fetch(address, { credentials: "same-origin" });
+  if (!answer.ok || answer.redirected) throw new Error(answer.statusText);
+  return answer.text();
+}
+
 // The ids that a reply answers for: kept, late or refused. Only these need not be sent again.
 export const answered = (reply) => new Set([...reply.kept, ...reply.late, ...reply.refused.map(([id]) => id)]);

@@ -1,6 +1,6 @@
 // What a display says in the scale's own unit, and whether the place is usually far from it: look at the unit again.
 
-const plain = (number) => String(Number(number.toPrecision(4)));
+import { plain } from "./numbers.js";
 
 // `of` holds the own unit, its sign, slope and offset of each unit, and what is usual; `unit` is the select, if there is one.
 export function showHint(said, of, shown, unit) {

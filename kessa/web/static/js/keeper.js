@@ -55,7 +55,11 @@ export class Keeper {
       this.channel = new BroadcastChannel(`kessa-${this.stream}`);
       this.channel.onmessage = ({ data }) => this.hear(data);
     }
-    window.addEventListener("online", () => this.send());
+    window.addEventListener("online", () => {
+      // What is under way as the signal comes back may still fail: it is tried again at once, not after the long wait before.
+      this.wait = FIRST_WAIT;
+      this.send();
+    });
     document.addEventListener("visibilitychange", () => !document.hidden && this.send());
     window.setInterval(() => this.lookAround(), LOOK_AROUND);
     this.onChange();

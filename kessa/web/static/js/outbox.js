@@ -1,6 +1,7 @@
 // Taps that still wait from a page that was closed are sent from whichever page is opened next.
 
-import { answered, BATCH, post } from "./door.js";
+import { openDB } from "../vendor/idb/index.js";
+import { answered, BATCH, post, postForm } from "./door.js";
 import { allKept, openStore, put } from "./store.js";
 
 // What one stream's server refuses or does not know must not hold up the others.
@@ -33,4 +34,43 @@ export async function sendWaiting() {
   }
 }
 
-sendWaiting().catch(() => {});
+// ---- forms -----------------------------------------------------------------------------------------------------------
+
+const person = () => document.querySelector("meta[name=kessa-person]")?.content ?? "";
+
+export const openForms = () => openDB("kessa-forms", 1, { upgrade: (store) => store.createObjectStore("forms", { keyPath: "order", autoIncrement: true }) });
+
+// What is kept for the person who is signed in: what another kept on this phone waits for them.
+export const keptForms = async (store) => (await store.getAll("forms")).filter((form) => form.person === person());
+
+export async function keepForm(form) {
+  await (await openForms()).add("forms", { ...form, person: person(), at: new Date().toISOString() });
+}
+
+let sending = null;
+
+// Send what was filled in, in its order, one after another; returns {address, error} of what was answered for.
+export async function sendForms() {
+  await sending?.catch(() => {});
+  sending = sendEach();
+  return sending;
+}
+
+async function sendEach() {
+  const store = await openForms();
+  const waiting = new Set((await allKept(await openStore())).filter((tap) => !tap.sent).map((tap) => tap.stream));
+  const answers = [];
+  for (const form of await keptForms(store)) {
+    // A visit that the server does not know yet goes first.
+    if (waiting.has(form.after)) continue;
+    const answer = await postForm(form).catch(() => null);
+    if (!answer) break;
+    await store.delete("forms", form.order);
+    answers.push({ address: form.address, error: answer.error });
+  }
+  return answers;
+}
+
+sendWaiting()
+  .then(sendForms)
+  .catch(() => {});

@@ -1,6 +1,6 @@
 // What this browser keeps: what waits to be sent, and what is along.
 
-import { sendWaiting } from "./outbox.js";
+import { keptForms, openForms, sendForms, sendWaiting } from "./outbox.js";
 import { allKept, openStore, put } from "./store.js";
 
 const page = document.querySelector("[data-phone]");
@@ -17,10 +17,13 @@ const waiting = async () => (await allKept(await openStore())).filter((tap) => !
 async function showWaiting() {
   const taps = await waiting();
   const streams = [...new Set(taps.map((tap) => tap.stream))].map((stream) => taps.filter((tap) => tap.stream === stream));
-  one("[data-waiting]").textContent = taps.length ? `${taps.length} tap${taps.length === 1 ? "" : "s"}` : "Nothing: all is sent.";
   const since = (of) => time.format(new Date(of.map((tap) => tap.at).sort()[0]));
-  rows(one("[data-streams]"), streams.map((of) => `${of[0].address.includes("/visit/") ? "A visit" : "A test"}: ${of.length} tap${of.length === 1 ? "" : "s"}, the first ${since(of)}`));
-  for (const name of ["send", "save"]) one(`[data-${name}]`).disabled = !taps.length;
+  const forms = await keptForms(await openForms());
+  one("[data-waiting]").textContent = taps.length || forms.length ? `${taps.length} tap${taps.length === 1 ? "" : "s"}` : "Nothing: all is sent.";
+  const lines = streams.map((of) => `${of[0].address.includes("/visit/") ? "A visit" : "A test"}: ${of.length} tap${of.length === 1 ? "" : "s"}, the first ${since(of)}`);
+  rows(one("[data-streams]"), [...lines, ...forms.map(({ words, at }) => `${words}, ${time.format(new Date(at))}`)]);
+  one("[data-send]").disabled = !taps.length && !forms.length;
+  one("[data-save]").disabled = !taps.length;
 }
 
 async function showRoom() {
@@ -72,8 +75,8 @@ async function takeIn(file) {
 
 one("[data-send]").addEventListener("click", async () => {
   say("");
-  await sendWaiting().catch(() => {});
-  say((await waiting()).length ? "Not all could be sent. It stays here, and is tried again." : "All is sent.");
+  await sendWaiting().then(sendForms).catch(() => {});
+  say((await waiting()).length || (await keptForms(await openForms())).length ? "Not all could be sent. It stays here, and is tried again." : "All is sent.");
   await showWaiting();
 });
 one("[data-save]").addEventListener("click", save);

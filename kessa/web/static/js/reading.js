@@ -1,5 +1,6 @@
 // What is read, not counted: from the page's fields to a reading, part by part. Drawn scales follow their numbers.
 
+import { refusal } from "./comes-to.js";
 import { showHint } from "./hint.js";
 import { clockWords } from "./shelf.js";
 
@@ -29,7 +30,8 @@ export function takeReading(bench, key) {
     wanted.focus();
     return refuse(fieldset, `${wanted.labels[0].textContent}: write what it says.`);
   }
-  return reading;
+  const against = refusal(bench.given.parts.find((part) => part.key === key), reading);
+  return against ? refuse(fieldset, against) : reading;
 }
 
 function refuse(fieldset, words) {

@@ -60,8 +60,10 @@ function showStepClock(bench) {
       if (seconds) wait.querySelector("[data-clock-length]").textContent = `: ${clockWords(seconds * 1000)}`;
       continue;
     }
-    wait.querySelector("[data-left]").textContent = left > 0 ? clockWords(left) : "now";
-    wait.querySelector("[data-left-words]").textContent = left > 0 ? ` ${bench.given.steps[step].wait.what}` : ` ${bench.given.steps[step].wait.what}: the time is up`;
+    const { what, rule } = bench.given.steps[step].wait;
+    const exact = rule === "exact";
+    wait.querySelector("[data-left]").textContent = left > 0 ? clockWords(left) : exact && left <= -1000 ? `${clockWords(-left)} over` : "now";
+    wait.querySelector("[data-left-words]").textContent = left > 0 ? ` ${what}${exact ? ", then at once" : ""}` : ` ${what}: ${exact ? "go on at once" : "the time is up"}`;
     const tall = Math.max(0, Math.min(1, left / (clock.seconds * 1000))) * 84;
     wait.querySelector("[data-timer-water]").setAttribute("d", `M10 ${90 - tall}h24v${tall}h-24z`);
   }

@@ -1,6 +1,9 @@
 // The count: number, worth, vessel and ladder; of a difference both counts.
 
+import { verdictOn, writtenAs } from "./comes-to.js";
+import { plain } from "./numbers.js";
 import { isHinted, say } from "./said.js";
+import { drawnVerdict } from "./show-outcome.js";
 import { runName } from "./show-runs.js";
 
 export function showCount(bench, counting) {
@@ -11,16 +14,15 @@ export function showCount(bench, counting) {
   const full = state.count >= run.most;
   bench.one("[data-count]").textContent = state.count;
   bench.one("[data-units]").textContent = `${bench.given.unit_of_count}${state.count === 1 ? "" : "s"}`;
-  const rung = run.role === "sample" && (state.count || state.endpoint) && bench.given.rungs.length ? bench.standing.rungOf(state, now.blanks) : null;
+  const [main] = bench.given.parts;
+  const rung = run.role === "sample" && (state.count || state.endpoint) && bench.one("[data-live]") ? bench.standing.countComesTo(main, { ...state, endpoint: true }, now.blanks) : null;
   const over = state.endpoint === false;
   if (bench.one("[data-live]")) bench.one("[data-live]").hidden = !rung || over;
-  if (rung && bench.one("[data-live]")) {
-    bench.one("[data-worth]").textContent = `${rung.censor}${rung.value}`;
-    bench.one("[data-low]").textContent = rung.low;
-    bench.one("[data-high]").textContent = rung.high;
-    const word = rung.verdict;
-    const drawn = word && bench.one("[data-verdicts]").content.querySelector(`[data-word="${word}"]`).cloneNode(true);
-    bench.one("[data-verdict]").replaceChildren(...(drawn ? [drawn] : []));
+  if (rung) {
+    bench.one("[data-worth]").textContent = `${rung.censor}${plain(rung.value)}`;
+    bench.one("[data-low]").textContent = plain(rung.low);
+    bench.one("[data-high]").textContent = plain(rung.high);
+    bench.one("[data-verdict]").replaceChildren(...drawnVerdict(bench, verdictOn(main, writtenAs(main, rung))));
   }
   for (const name of ["drop", "turn", "end", "back", "void", "wait"]) if (bench.act(name)) bench.act(name).disabled = !counting;
   bench.act("back").disabled = !(counting || state.endpoint !== null) || !run.events.length;

@@ -1,6 +1,7 @@
 // The runs of a sample, each with what it came to.
 
-import { isFinished } from "./run-state.js";
+import { plain } from "./numbers.js";
+import { givesReading, isFinished } from "./run-state.js";
 
 export const runName = (run) => (run.role === "blank" ? (run.number === 1 ? "blank" : `blank ${run.number}`) : `run ${run.number}`);
 
@@ -40,13 +41,14 @@ function runWords(bench, run) {
   const { state } = run;
   if (state.skipped) return "not run";
   if (state.voided) return bench.given.kind === "read" ? "void" : "void: too far";
-  if (bench.given.kind !== "count" && run.role !== "blank") return state.stopped ? "stopped" : "";
+  if (state.stopped) return "stopped";
   if (run.role === "blank") return state.endpoint === null ? "" : bench.standing.blankVerdict(state);
-  if (state.endpoint === false) return `over ${bench.given.rungs.at(-1).value} ${bench.given.unit}`;
-  if (state.endpoint) {
-    const { censor, value } = bench.standing.rungOf(state, now.blanks);
-    return `${censor}${value} ${bench.given.unit}`;
+  const [part, ...others] = bench.given.parts;
+  if (givesReading(state) && !others.length) {
+    const found = bench.standing.comesTo(part, run, now.blanks);
+    return found ? (found.words || `${found.censor}${plain(found.value)} ${part.sign}`) : "";
   }
+  if (bench.given.kind !== "count") return "";
   const other = now.counted.find((each) => each.name !== run.name && each.state.endpoint);
   return other ? `agrees from ${bench.standing.agreeing(other).join(" to ")}` : "";
 }

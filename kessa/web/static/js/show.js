@@ -5,6 +5,7 @@ import { isFinished } from "./run-state.js";
 import { showClocks } from "./show-clocks.js";
 import { showCount } from "./show-count.js";
 import { runName, showRuns } from "./show-runs.js";
+import { showOutcome } from "./show-outcome.js";
 import { showReadingSheet, showSteps } from "./show-steps.js";
 
 // Draw where a test stands.
@@ -49,7 +50,8 @@ function showBetween(bench) {
   bench.one("[data-between-words]").textContent = chosen.words;
   const checks = bench.one("[data-blank-checks]");
   if (checks) checks.hidden = !chosen.checks;
-  bench.one("[data-outcome]").hidden = !now.counted.length || now.waiting > 0;
+  bench.one("[data-outcome]").hidden = !now.counted.length;
+  if (now.counted.length && !bench.isOutcomeSaid) showOutcome(bench);
   bench.act("go").hidden = !chosen.go;
   if (chosen.go) bench.one("[data-go]").textContent = chosen.go[0];
   bench.act("other").hidden = !chosen.other;

@@ -1,6 +1,8 @@
 // Where a determination stands by its events, and what may be done next. Rules come with the page; results do not.
 
-import { deriveLive, deriveRun, givesReading, isFinished, liveEvents } from "./run-state.js";
+import { comesTo, concluded, countComesTo, verdictOn, writtenAs } from "./comes-to.js";
+import { parted } from "./parted.js";
+import { deriveLive, deriveRun, givesReading, inOrder, isFinished, liveEvents } from "./run-state.js";
 
 function inRuns(events) {
   const byRun = new Map();
@@ -17,12 +19,14 @@ const later = (at, seconds) => Date.parse(at) + seconds * 1000;
 // Nothing is asked of the water of a blank, and nothing done to it that hangs on an answer.
 const ofSample = (step) => Boolean(step.ask) || Object.keys(step.when ?? {}).length > 0;
 
-function byServer(results, states) {
-  const said = Object.values(states ?? {});
-  if (!said.length) return results.length === 1 ? "again" : null;
-  if (said.includes("over range")) return "over";
-  if (said.includes("run again")) return "again";
-  return said.includes("not agreed") ? "not agreed" : "agreed";
+// A run that has no taps yet: they will bear its own name.
+const named = (role, number) => ({ name: `${role}-${number}`, source: `${role}-${number}`, role, number });
+
+function inOneWord(states, runs) {
+  if (!states.length) return runs === 1 ? "again" : null;
+  if (states.includes("over range")) return "over";
+  if (states.includes("run again")) return "again";
+  return states.some((state) => ["not agreed", "cannot be compared"].includes(state)) ? "not agreed" : "agreed";
 }
 
 // One test's method and rules, as they came with the page; what has happened is handed over each time.
@@ -51,13 +55,13 @@ export class Standing {
     const live = liveEvents(events);
     const answers = {};
     for (const event of live) if (event.kind === "answered") answers[event.data.key] = event.data.value;
-    const byRun = inRuns(events);
-    const liveIn = inRuns(live);
+    const byRun = parted(inRuns(events));
+    const standing = new Set(live);
     const runs = (role, most) =>
       [...byRun.keys()]
         .filter((name) => name.startsWith(role))
-        .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, events: byRun.get(name) }))
-        .map((run) => ({ ...run, state: deriveLive(liveIn.get(run.name) ?? [], run.most, role === "blank" ? [] : this.parts) }))
+        .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, ...byRun.get(name) }))
+        .map((run) => ({ ...run, state: deriveLive(inOrder(run.events.filter((event) => standing.has(event))), run.most, role === "blank" ? [] : this.parts) }))
         .sort((a, b) => a.number - b.number);
     const blanks = this.given.blank ? runs("blank", this.given.blank.stop_at) : [];
     const samples = this.isPair ? this.pairs(runs(this.firstRole, this.given.stop_at), runs("sample", this.given.stop_at)) : runs("sample", this.given.stop_at);
@@ -72,7 +76,7 @@ export class Standing {
   }
 
   pair(number, firstRun, secondRun) {
-    const none = (role) => ({ name: `${role}-${number}`, role, number, most: this.given.stop_at, events: [], state: deriveRun([], this.given.stop_at) });
+    const none = (role) => ({ ...named(role, number), most: this.given.stop_at, events: [], state: deriveRun([], this.given.stop_at) });
     const first = firstRun ?? none(this.firstRole);
     const second = this.isStaged ? this.goingOn(secondRun ?? none("sample"), first.state.count) : (secondRun ?? none("sample"));
     const beyond = this.isStaged && first.state.endpoint === false;
@@ -94,7 +98,7 @@ export class Standing {
   emptyRun(role, number) {
     if (this.isPair && role === "sample") return this.pair(number);
     const most = role === "blank" ? this.given.blank.stop_at : this.given.stop_at;
-    return { name: `${role}-${number}`, role, number, most, events: [], state: deriveRun([], most, role === "blank" ? [] : this.parts) };
+    return { ...named(role, number), most, events: [], state: deriveRun([], most, role === "blank" ? [] : this.parts) };
   }
 
   presentRun(blanks, samples, opened, answers) {
@@ -213,34 +217,52 @@ export class Standing {
     return blanks.filter((blank) => blank.state.endpoint !== null && !blank.state.voided).at(-1)?.state.count ?? this.given.blank_carried ?? 0;
   }
 
-  // What a count comes to, by the rungs that came with the page: words for value and both ends of the interval, and the verdict.
-  rungOf(state, blanks) {
+  // What a count comes to, in the unit of its part.
+  countComesTo(part, state, blanks) {
     const took = this.given.blank_counts === "checks" ? 0 : this.blankTook(blanks);
-    const off = this.given.blank_counts === "off" ? took : 0;
-    const rung = this.given.rungs[Math.max(state.count - off, 1) - 1];
-    if (state.count <= off) return { ...rung, censor: "<", low: "0", verdict: null };
-    // The last unit that surely was not enough: the one before the colour began to turn, less what the blank took.
-    const enough = Math.max((state.first_change ?? state.count) - 1 - took, 0);
-    const low = this.given.lows[enough][0] < rung.least[0] ? this.given.lows[enough] : rung.least;
-    return { ...rung, low: rung.censor ? "0" : low[1], verdict: rung.verdict.find(([upTo]) => enough <= upTo)[1] };
+    return countComesTo(part, state, took, this.given.blank_counts === "off" ? took : 0);
+  }
+
+  // What a run comes to for a part; null where that is worked out when it is sent.
+  comesTo(part, run, blanks) {
+    const { state, pair } = run;
+    if (!this.counted) return comesTo(part, state.readings[part.key].raw);
+    if (!pair) return this.countComesTo(part, state, blanks);
+    const { first, second } = pair;
+    if (!this.isStaged) return comesTo(part, { system: second.count, supply: first.count, system_end: second.endpoint, supply_end: first.endpoint });
+    if (first.endpoint === false) return this.countComesTo(part, first, blanks);
+    const turned = second.first_change;
+    const all = { count: first.count + second.count, endpoint: second.endpoint, first_change: turned === null ? null : first.count + turned };
+    return this.countComesTo(part, { first, further: second, all }[part.counts], blanks);
+  }
+
+  // Whether a run says anything of a part: a pad may not have been read, and after a first stage without an end there is no second.
+  bearsOn(part, run) {
+    if (!this.counted) return Boolean(run.state.readings[part.key]);
+    return !(this.isStaged && part.counts === "further" && run.pair.first.endpoint === false);
+  }
+
+  // What the runs amount to, part by part, as it is written: null where a reading is worked out when it is sent.
+  outcomes(now) {
+    return this.given.parts.flatMap((part) => {
+      const results = now.counted.filter((run) => this.bearsOn(part, run)).map((run) => this.comesTo(part, run, now.blanks));
+      if (!results.length) return [];
+      if (results.includes(null)) return [{ part, result: null }];
+      const result = writtenAs(part, concluded(part, results));
+      return [{ part, result, verdict: verdictOn(part, result, result.state) }];
+    });
   }
 
   agreeing(run) {
-    return this.given.rungs[Math.max(run.state.count, 1) - 1].agrees;
+    return this.given.parts[0].ladder.rungs[Math.max(run.state.count, 1) - 1].agrees;
   }
 
-  agree(a, b) {
-    return this.agreeing(a)[0] <= Math.max(b.state.count, 1) && b.state.count <= this.agreeing(a)[1];
-  }
-
-  // What the runs amount to: of a count by the rungs that came with the page, else by the server, null until it has said.
-  agreement(results, states) {
+  // What the runs amount to together; null where the server has to say, and has not.
+  agreement(now, states) {
     if (this.given.most_runs === 1) return "single";
-    if (this.given.kind !== "count") return byServer(results, states);
-    if (results.some((run) => run.state.endpoint === false)) return "over";
-    for (let first = 0; first < results.length; first += 1)
-      for (let second = first + 1; second < results.length; second += 1) if (this.agree(results[first], results[second])) return "agreed";
-    return results.length < this.given.most_runs ? "again" : "not agreed";
+    const outcomes = this.outcomes(now);
+    const known = outcomes.every(({ result }) => result);
+    return inOneWord(known ? outcomes.map(({ result }) => result.state) : Object.values(states ?? {}), now.counted.length);
   }
 
   choices(now, states) {
@@ -250,7 +272,7 @@ export class Standing {
     const again = [beginWords, nextSample];
     if (!now.samples.length && now.blanks.length) return this.afterBlank(now.blanks.at(-1), again);
     if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: again };
-    const state = this.agreement(now.counted, states);
+    const state = this.agreement(now, states);
     if (state === "over") return { title: "Over the range", words: this.overWords(), go: write };
     if (state === "single") return { title: "Read", words: "", go: write, other: again };
     if (state === "agreed") return { title: "The runs agree", words: "", go: write, other: again };

@@ -14,6 +14,14 @@ async function taken(cache, address) {
   return answer;
 }
 
+// What else can be tested there: each test is a part of the page of its own.
+async function besides(cache, kept) {
+  const addresses = [...(await kept.clone().text()).matchAll(/data-at="([^"]+)"/g)].map(([, address]) => address);
+  const parts = [];
+  for (const address of addresses) parts.push(await taken(cache, address));
+  return parts.filter(Boolean);
+}
+
 async function take() {
   const cache = await caches.open("kessa-pages");
   const due = [...document.querySelectorAll("[data-mine] a[href^='/visits/begin/'], a.first[href^='/visits/begin/']")].map((link) => new URL(link.href).pathname.replace("begin", "along"));
@@ -24,8 +32,8 @@ async function take() {
   for (const address of [...new Set(due)].slice(0, MOST)) {
     const kept = await taken(cache, address);
     if (!kept) continue;
-    size += (await kept.blob()).size;
     places += 1;
+    for (const part of [kept, ...(await besides(cache, kept))]) size += (await part.blob()).size;
   }
   if (places) said.textContent = `Along without a signal: ${places} place${places === 1 ? "" : "s"}, ${Math.ceil(size / 1000)} kB.`;
 }

@@ -2,6 +2,7 @@
 
 import { clockWords } from "./shelf.js";
 import { isFinished } from "./run-state.js";
+import { inWords } from "./show-outcome.js";
 import { runName } from "./show-runs.js";
 
 // `kind` is "fresh", "doing", "waiting", "due", "between", "closing" or "done"; `presses` is whether the
@@ -9,7 +10,7 @@ import { runName } from "./show-runs.js";
 export function stateOf(bench) {
   const { now, standing, done } = bench;
   if (done) return { kind: "done", words: done };
-  if (now.closing) return { kind: "closing", words: "being written" };
+  if (now.closing) return { kind: "closing", words: resultOf(bench) || "being written" };
   const { run } = now;
   if (!run) return { kind: "between", words: bench.choices().go?.[1] === "close" ? "to write down" : "next run" };
   if (!bench.keeper.taps.size) return { kind: "fresh", words: "" };
@@ -20,6 +21,11 @@ export function stateOf(bench) {
   const units = run.state.count && !isFinished(run.state) ? `, ${run.state.count}` : "";
   const inHand = (standing.isCounting(run, now.answers) && run.state.count > 0) || standing.isReading(run, now.answers);
   return { kind: "doing", words: `${runName(run)}${units}`, inHand };
+}
+
+// What it came to, as far as this device can say.
+function resultOf({ standing, now }) {
+  return standing.outcomes(now).map((outcome) => inWords(outcome).slice(0, 2).join(" ").trim()).filter(Boolean).join(", ");
 }
 
 // The clock that the present step waits for: its own, or the one by which its reading is timed.

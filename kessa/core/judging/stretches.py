@@ -1,0 +1,94 @@
+"""Every verdict there may be about a part beforehand, by where a value and both ends of its interval lie."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import pairwise, product
+from typing import Any
+
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.judge import CENSORS, EQUAL, INSIDE, NEAR, VERDICTS
+from kessa.core.judging.limits import NOT_AGREED, PublishedLimit, hold_against, limits_for, says_too_little, window_of
+from kessa.core.methods.parts import Part
+from kessa.core.quantities.quantity import Quantity
+
+# At a bound itself a verdict may be another than to either side, and 0 has no last digits to forgive.
+_AT_NONE = 1e-300
+_NO_RESULT = "-"
+
+
+def verdict_stretches(
+    part: Part, form: str | None, set_keys: Sequence[str], rule: str | None = None
+) -> dict[str, Any] | None:
+    """Return the verdicts on results of a part, in its unit and written as `form`; None where nothing judges it.
+
+    Of each of `limits`, `cuts` part the value, the low and the high end into stretches: the numbers up to the first
+    cut, and so on. By censor ("" where there is none) stands a digit for each triple of stretches, the high end's the
+    fastest: the place of the verdict in `order`, "-" where no result lies. The gravest of the limits counts; where the
+    runs do not agree it becomes what `not_agreed` says, and there is no verdict where it is what `says_nothing`.
+    """
+    one = Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)
+    asked = [(limit, rule, one) for _, limit in limits_for(part.parameter, list(set_keys))]
+    if part.wanted:
+        # What the method wants is asked of the kit's own form.
+        asked.append((window_of(part), None, part.own(one)))
+    told = [(limit, table) for limit, by, one in asked if (table := _table(limit, by, one))]
+    if not told:
+        return None
+    return {
+        "order": VERDICTS,
+        "not_agreed": NOT_AGREED,
+        "says_nothing": INSIDE if says_too_little(part.parameter, [limit.min for limit, _ in told]) else None,
+        "limits": [table for _, table in told],
+    }
+
+
+def _table(limit: PublishedLimit, rule: str | None, one: Quantity) -> dict[str, Any] | None:
+    """Return the table of a limit for results written so that 1 of them is `one`; None where it does not convert."""
+    try:
+        ends, close = (
+            [_in_units_of(one, Quantity(bound, bound, bound, None, limit.unit, limit.form)) for bound in found]
+            for found in (_bounds(limit), _close_to(limit))
+        )
+    except CannotCompute:
+        return None
+    cuts = [_cuts([*ends, *close]), _cuts(ends), _cuts(ends)]
+    table: dict[str, Any] = {"cuts": cuts}
+    for censor in ("", *CENSORS):
+        held = (
+            hold_against(_scaled(one, triple, censor), limit, rule) for triple in product(*map(_representing, cuts))
+        )
+        table[censor] = "".join(str(VERDICTS.index(each[0])) if each else _NO_RESULT for each in held)
+    return table
+
+
+def _in_units_of(one: Quantity, bound: Quantity) -> float:
+    return bound.converted(one.unit, one.form).value / one.value
+
+
+def _scaled(one: Quantity, triple: tuple[float, ...], censor: str) -> Quantity:
+    value, low, high = (each * one.value for each in triple)
+    return Quantity(value, low, None if censor == ">" else high, censor or None, one.unit, one.form)
+
+
+def _bounds(limit: PublishedLimit) -> list[float]:
+    return [bound for bound in (limit.min, limit.max) if bound is not None]
+
+
+def _close_to(limit: PublishedLimit) -> list[float]:
+    """Return from where a value inside is close to a bound, by judge's own measure."""
+    bounds = _bounds(limit)
+    width = bounds[-1] - bounds[0] if len(bounds) == 2 else abs(bounds[0])
+    return [bound + side * NEAR * width for bound, side in ((limit.min, 1), (limit.max, -1)) if bound is not None]
+
+
+def _cuts(bounds: Sequence[float]) -> list[float]:
+    """Return the cuts to either side of each bound: at the bound itself, give or take the last digits, is a stretch."""
+    forgiven = ((bound, max(EQUAL * abs(bound), _AT_NONE)) for bound in bounds)
+    return sorted(cut for bound, off in forgiven for cut in (bound - off, bound + off))
+
+
+def _representing(cuts: Sequence[float]) -> list[float]:
+    """Return a number for each stretch."""
+    first = cuts[0] / 2 if cuts[0] > 0 else cuts[0] * 2
+    return [first, *((low + high) / 2 for low, high in pairwise(cuts)), cuts[-1] + 1]
