@@ -6,11 +6,12 @@ from typing import Any, NamedTuple
 
 from django.utils import timezone
 
-from kessa.bench.models import Determination
+from kessa.bench.models import Determination, Purpose
 from kessa.bench.services import digest_of, drafted, keep_led
 from kessa.core.methods.schema import Method
 from kessa.instruments.selectors import CHECK_FAILED, instruments_for
 from kessa.kits.models import Lot
+from kessa.kits.selectors import kits_serving
 from kessa.log import history
 from kessa.methods.selectors import families_of
 from kessa.people.models import Membership
@@ -27,12 +28,13 @@ class OnBoard(NamedTuple):
     """A test of a visit: `begin` is what its first tap will say, None where it has begun; `runs` are those planned.
 
     `lots` are those it would use. Where it cannot begin as proposed, `refused` says why, and there is no test yet.
+    A check has no sample.
     """
 
     family: str
     name: str
     runs: int
-    sample: Sample
+    sample: Sample | None
     determination: Determination | None
     begin: dict[str, Any] | None = None
     lots: tuple[Lot, ...] = ()
@@ -51,7 +53,7 @@ class OnBoard(NamedTuple):
     @property
     def until(self) -> datetime | None:
         """By when it should begin, where its sample does not keep."""
-        if self.determination is None or self.begin is None:
+        if self.determination is None or self.begin is None or self.sample is None:
             return None
         found: datetime | None = self.sample.testable_until(self.determination.method.keeps_hours)
         return found
@@ -95,9 +97,29 @@ def _draft(by: Membership, sample: Sample, plan: PlannedTest, rules: dict[str, s
         draft, lots = drafted(by, number, said, timezone.now(), sample, rules)
     except BadTap as refusal:
         return OnBoard(family, _name(lowest), runs, sample, None, refused=str(refusal))
-    # What the page shows is what the test rests on, whatever is taken into use or changed meanwhile.
-    said |= {"lots": [lot.pk for lot in lots], "led": digest_of(draft.method_definition)}
-    return OnBoard(family, _name(draft.method), runs, sample, draft, said, tuple(lots))
+    return OnBoard(family, _name(draft.method), runs, sample, draft, said | _seen(draft, lots), tuple(lots))
+
+
+def check_draft(by: Membership, method: Method) -> OnBoard:
+    """Return a check by a method as it would begin; the page says whether a blank or a standard, and how strong."""
+    family, name = method.family, f"{_name(method)}, check"
+    said = {
+        "method": method.key,
+        "purpose": Purpose.STANDARD,
+        "kit": next((kit.pk for kit in kits_serving(team=by.team_id, families=[family])), None),
+        "instrument": _instrument(by.team_id, method),
+    }
+    try:
+        draft, lots = drafted(by, uuid.uuid5(uuid.NAMESPACE_URL, method.key), said, timezone.now())
+    except BadTap as refusal:
+        return OnBoard(family, name, 1, None, None, refused=str(refusal))
+    keep_led(by.team_id, [draft.method_definition])
+    return OnBoard(family, name, 1, None, draft, said | _seen(draft, lots), tuple(lots))
+
+
+def _seen(draft: Determination, lots: list[Lot]) -> dict[str, Any]:
+    """Return what the page shows, on which the test rests whatever is taken into use or changed meanwhile."""
+    return {"lots": [lot.pk for lot in lots], "led": digest_of(draft.method_definition)}
 
 
 def _proposed(sample: Sample, family: str) -> dict[str, Any]:
@@ -108,11 +130,15 @@ def _proposed(sample: Sample, family: str) -> dict[str, Any]:
     methods = families_of(sample.team_id)[family]
     method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
     kit = next(iter(history.kits_for(sample.place, family)), None)
-    fitting = (each for each in instruments_for(sample.team_id, method.instrument) if CHECK_FAILED not in each.faults)
-    instrument = next(fitting, None)
     return {
         "sample": str(sample.pk),
         "method": method.key,
         "kit": kit.pk if kit else None,
-        "instrument": instrument.pk if instrument else None,
+        "instrument": _instrument(sample.team_id, method),
     }
+
+
+def _instrument(team_id: int, method: Method) -> int | None:
+    """Return the number of the instrument that is proposed: one that failed its check is not."""
+    fitting = (each.pk for each in instruments_for(team_id, method.instrument) if CHECK_FAILED not in each.faults)
+    return next(fitting, None)

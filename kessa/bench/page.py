@@ -110,7 +110,7 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
     panel = panel_of(found, taps, whose(request.membership))  # type: ignore[attr-defined]
-    here = "" if along else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
+    here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)
 

@@ -8,15 +8,24 @@ from django.db.models.functions import JSONObject
 from django.utils import timezone
 
 from kessa.core.job.circumstances import scales_for
+from kessa.core.judging.limits import rule_sets
 from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.people.models import User
 from kessa.places.models import Place
+from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent, counted
 from kessa.visits.models import Observation, Sample, Visit
 from kessa.web.compiled import compiled
 
 _SEEN, _SERIES = 6, 84
 _ONE_WAY = timedelta(hours=8)
+_TOLD_OF_A_PLACE = {
+    "hazards": "Hazards",
+    "local_rules": "Local rules",
+    "access": "Access and hours",
+    "how_to_find": "How to find it",
+    "limit_sets": "Limits that results are held against",
+}
 
 
 class Reading(NamedTuple):
@@ -29,11 +38,44 @@ class Reading(NamedTuple):
     flags: list[str]
 
 
+class Changed(NamedTuple):
+    """What was written of a place otherwise while its page was along: as it was on the phone, and as it is since."""
+
+    what: str
+    on_phone: str
+    since: str
+
+
 class Visited(NamedTuple):
     """When a visit began, and the names of who was there by their numbers."""
 
     started_at: datetime
     people: dict[int, str]
+
+
+def changed_meanwhile(visit: Visit) -> list[Changed]:
+    """Return what of the place changed between taking its page along and the visit's closing, as it was sent."""
+    if "along_at" not in visit.safety:
+        return []
+    ended = Tap.objects.for_team(visit.team_id).filter(stream=visit.pk, kind="visit_closed").first()
+    rows = visit.place.history.order_by("-history_date")
+    before = rows.filter(history_date__lte=datetime.fromisoformat(visit.safety["along_at"])).first()
+    after = rows.filter(history_date__lte=ended.received_at if ended else timezone.now()).first()
+    if not before or not after or before.pk == after.pk:
+        return []
+    delta = after.diff_against(before)
+    fields = {each.field: (each.old, each.new) for each in delta.changes}
+    return [
+        Changed(label, _as_words(name, fields[name][0]), _as_words(name, fields[name][1]))
+        for name, label in _TOLD_OF_A_PLACE.items()
+        if name in fields
+    ]
+
+
+def _as_words(name: str, value: Any) -> str:
+    if name == "limit_sets":
+        return "; ".join(known.title for key, known in rule_sets().items() if key in value)
+    return str(value)
 
 
 def recent_samples(place: Place) -> Any:

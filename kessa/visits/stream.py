@@ -50,7 +50,8 @@ class VisitStream(Stream):
         form = SafetyForm(place, said, rules=house_rules_at(by.team_id, at))
         if not form.is_valid():
             raise BadTap(" ".join(str(error) for errors in form.errors.values() for error in errors))
-        return cls(by, services.begin_visit(by, stream, place, form.confirmed(), at))
+        along = {"along_at": tap.data["along_at"]} if _is_moment(tap.data.get("along_at")) else {}
+        return cls(by, services.begin_visit(by, stream, place, form.confirmed() | along, at))
 
     @property
     def closed(self) -> bool:
@@ -65,7 +66,9 @@ class VisitStream(Stream):
     def check(self, tap: Incoming) -> dict[str, Any]:
         """Return what a tap carries; raises BadTap or NotAllowed."""
         if tap.kind == BEGUN:
-            return {"place": self.row.place_id, "safety": self.row.safety}
+            said = dict(self.row.safety)
+            along = {"along_at": said.pop("along_at")} if "along_at" in said else {}
+            return {"place": self.row.place_id, "safety": said, **along}
         if tap.kind == OBSERVED:
             return observed(tap, self.row)
         if tap.kind == NOTED:
@@ -112,6 +115,13 @@ class VisitStream(Stream):
     def left_out(self) -> list[str]:
         """Say what was left out of the visit, as it is closed."""
         return []
+
+
+def _is_moment(said: Any) -> bool:
+    try:
+        return datetime.fromisoformat(str(said)).tzinfo is not None
+    except ValueError:
+        return False
 
 
 def _place(by: Membership, number: Any) -> Place:

@@ -44,7 +44,15 @@ from kessa.visits.forms import (
 )
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Observation, Sample, Visit
-from kessa.visits.selectors import noted_taps, observations_of, open_visit_at, recent_samples, stop_before, usual_seen
+from kessa.visits.selectors import (
+    changed_meanwhile,
+    noted_taps,
+    observations_of,
+    open_visit_at,
+    recent_samples,
+    stop_before,
+    usual_seen,
+)
 from kessa.visits.weather import weather_at
 
 
@@ -188,6 +196,7 @@ def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         "handovers": found.handovers.select_related("giver", "taker").order_by("at"),
         "photographs": photographs_of(found),
         "handover_form": HandoverForm(found),
+        "changed": changed_meanwhile(found),
         "late": Tap.objects.for_team(found.team_id).filter(stream=found.pk, late=True).count(),
         "leads": may.lead_visit(request.membership, found),
         "noted": [*sheet.samples, *(line.now for line in [*sheet.in_place, *sheet.circumstances] if line.now)],

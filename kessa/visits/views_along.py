@@ -10,14 +10,14 @@ from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET
 
-from kessa.bench.board import drafts_of
+from kessa.bench.board import OnBoard, check_draft, drafts_of
 from kessa.bench.lanes import lanes_of
 from kessa.bench.page import panel_on_board
 from kessa.core.job.circumstances import SEVERAL
 from kessa.core.job.ways import oxygen_steps, ways_for
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Kit
-from kessa.methods.selectors import families_of
+from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
 from kessa.places.models import Place
 from kessa.rounds.field_sheet import field_sheet
@@ -48,6 +48,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
     tests = drafts_of(request.membership, [(sample, each.plan) for each in sheet.tests])
     sample_form = SampleForm(place, request.user)
     several = len(tests) > 1
+    besides = _besides(place, {each.family for each in tests})
     lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
     context = {
         **going,
@@ -60,12 +61,14 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         "hand_form": HandoverForm(Visit(team=place.team, leader=request.user), auto_id="hand_%s"),
         "tests": [(test, panel_on_board(request, test, along=True)) for test in tests],
         "several": several,
-        "besides": _besides(place, {each.family for each in tests}),
+        "besides": besides,
+        "checks": _checks(tests, besides),
         "along": True,
         "lanes": lanes,
         "drawing": draw_lanes(lanes, _WIDE) if lanes else None,
         "payload": {
             "place": place.pk,
+            "made_at": timezone.now().isoformat(),
             "whose": whose(request.membership),
             "theirs": theirs(request.membership),
             "scales": number_scales(place),
@@ -90,6 +93,20 @@ def along_test(request: HttpRequest, place_pk: int, family: str) -> HttpResponse
         raise Http404
     plan = PlannedTest(team=place.team, family=family)
     [test] = drafts_of(request.membership, [(_to_be_drawn(request, place), plan)])
+    return _part(request, test)
+
+
+@member
+@require_GET
+def along_check(request: HttpRequest, key: str) -> HttpResponse:
+    """A blank or a standard by a method, as it would begin anywhere: its part of the pages that were taken along."""
+    method = methods_of(request.membership.team_id).get(key)
+    if method is None or not method.main.numbers.can_be_checked:
+        raise Http404
+    return _part(request, check_draft(request.membership, method))
+
+
+def _part(request: HttpRequest, test: OnBoard) -> HttpResponse:
     context = {"tests": [(test, panel_on_board(request, test, along=True))], "several": True, "along": True}
     return render(request, "bench/board_tests.html", context)
 
@@ -109,6 +126,12 @@ def _besides(place: Place, planned: set[str]) -> list[Method]:
     in_kits = {family for families in kits for family in families} - planned
     known = families_of(place.team_id)
     return sorted((known[family][0] for family in in_kits if family in known), key=lambda method: method.test_name)
+
+
+def _checks(tests: list[OnBoard], besides: list[Method]) -> list[Method]:
+    """Return the methods by which a blank or a standard can be run: those planned in their range, then the others."""
+    planned = [test.determination.method for test in tests if test.determination]
+    return [method for method in (*planned, *besides) if method.main.numbers.can_be_checked]
 
 
 def refusals(place: Place) -> dict[str, list[str]]:

@@ -78,6 +78,7 @@ def one_of_each(by, place):
         "/team/switch/": {"pk": team.pk},
         "/today/pack/": {"pk": packed.pk},
         "/today/rounds/": {"pk": each.pk, "stop_pk": stop.pk},
+        "/visits/along/check/": {"key": "chloride-drops-25"},
         "/visits/along/": {"place_pk": place.pk, "family": "chloride-drops"},
         "/visits/begin/": {"place_pk": place.pk},
         "/visits/bottle/": {"code": label_bottle(by, place).code},

@@ -4,13 +4,16 @@ import io
 import json
 from unittest.mock import patch
 
+from django.contrib.sessions.models import Session
 from django.db import OperationalError
+from django.http import Http404
 from PIL import Image
 from playwright.sync_api import expect
 
 from kessa.bench.models import Determination
 from kessa.log.models import Result
 from kessa.places.models import Place
+from kessa.places.services import keep_place
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.services import keep_packing_list, plan_stop
 from kessa.taps.models import Tap
@@ -159,7 +162,7 @@ class TakenAlong(BrowserTest):
         visit = Visit.objects.for_team(self.team).get(place=place)
         tests = Determination.objects.for_team(self.team).filter(sample__visit=visit).order_by("family")
         streams = [visit.pk, *tests.values_list("pk", flat=True)]
-        own = ("sample", "place", "at", "lots", "kit", "bottle")
+        own = ("sample", "place", "at", "along_at", "lots", "kit", "bottle")
         said = {
             stream: [
                 (tap.run, tap.kind, json.dumps({key: each for key, each in tap.data.items() if key not in own}))
@@ -291,6 +294,45 @@ class TakenAlong(BrowserTest):
         self.assertEqual(Result.objects.for_team(self.team).get().value, 28)
         drops = Tap.objects.for_team(self.team).filter(kind="drop_added")
         self.assertEqual([drops.filter(run=run).count() for run in ("blank-1", "sample-1")], [1, 7])
+
+    def test_checks_a_newer_kessa_and_a_session_that_ended_while_away(self):
+        page, door = self.drawn_without_a_signal()
+        page.get_by_text("A blank or a standard").click()
+        page.get_by_role("combobox", name="By which test").select_option(label="Chloride, drops, low range")
+        page.get_by_role("radio", name="A standard").check(force=True)
+        page.get_by_role("button", name="Begin the check").click()
+        expect(page.get_by_text("Say how strong the standard is")).to_be_visible()
+        self.assert_accessible(page)
+        page.get_by_label("Strength of the standard, as on its bottle, mg/L").fill("30")
+        page.get_by_role("button", name="Begin the check").click()
+        expect(page.get_by_role("heading", name="Chloride, drops, low range: a standard")).to_be_visible()
+        self.run_through(page, 6)
+        Session.objects.all().delete()
+        door.stop()
+        self.below.hazards = "A new sluice: it opens by itself."
+        keep_place(self.ines, self.below)
+        # The files of the application of before are nowhere but on this phone.
+        with patch("django.contrib.staticfiles.handlers.serve", side_effect=Http404):
+            page.context.set_offline(False)
+            page.reload()
+            page.goto(self.address)
+            page.get_by_role("button", name="Olek").click()
+            page.goto(f"{self.address}/visits/along/{self.below.pk}/")
+            self.chip(page, "Chloride, drops, low range: a standard").click()
+            page.get_by_role("button", name="Write it in the log").or_(
+                page.get_by_role("button", name="Write it with one run only")
+            ).filter(visible=True).click()
+            self.assert_saved(page)
+            self.close(page)
+        expect(page.get_by_text("It is sent.")).to_be_visible()
+        visit = Visit.objects.for_team(self.team).get()
+        [check] = Determination.objects.for_team(self.team)
+        self.assertEqual((check.purpose, check.check_against), ("standard", {"expected": 30}))
+        self.assertIsNotNone(check.closed_at)
+        page.goto(f"{self.address}/visits/{visit.pk}/")
+        changed = page.get_by_role("region", name="The place changed while this visit was away")
+        expect(changed.get_by_role("row", name="Hazards nothing A new sluice")).to_be_visible()
+        self.assert_accessible(page)
 
     def test_a_phone_that_is_handed_on_shows_nothing_and_loses_nothing(self):
         page, door = self.drawn_without_a_signal()

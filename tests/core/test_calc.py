@@ -44,6 +44,18 @@ class KnownAnswers(TestCase):
             "recovery",
             "spike",
             "plan",
+            "oxygen",
+            "ammonia",
+            "aquatic",
+            "alkalinity",
+            "scaling",
+            "cycles",
+            "boiler",
+            "dose",
+            "tracer",
+            "bleed",
+            "load",
+            "trend",
             "unknown",
         )
         for name in ops:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Collection, Mapping
+from collections.abc import Callable, Collection, Mapping
 from typing import Any
 
 from kessa.core.errors import CannotCompute, checked_number
@@ -85,14 +85,25 @@ class Arguments:
             raise CannotCompute(f"{name} must be true or false.", name)
         return value
 
-    def numbers(self, name: str, *, most: int) -> list[float]:
-        """Return a list of 1 to `most` finite numbers."""
+    def numbers(self, name: str, *, most: int, otherwise: Callable[[Any], Any] | None = None) -> list[Any]:
+        """Return a list of 1 to `most` finite numbers; an object in it is read by `otherwise`, where given."""
         value = self._get(name, _MISSING)
         if not isinstance(value, list) or not value:
             raise CannotCompute(f"{name} must be a list of at least one number.", name)
         if len(value) > most:
             raise CannotCompute(f"{name} holds more than {most:,} numbers.", name)
-        return [checked_number(item, name) for item in value]
+        if otherwise is None:
+            return [checked_number(item, name) for item in value]
+        return [otherwise(item) if isinstance(item, Mapping) else checked_number(item, name) for item in value]
+
+    def labels(self, name: str) -> list[str | int | float]:
+        """Return a list of labels: texts or numbers."""
+        value = self._get(name, _MISSING)
+        if not isinstance(value, list) or any(
+            isinstance(each, bool) or not isinstance(each, str | int | float) for each in value
+        ):
+            raise CannotCompute(f"{name} must be a list of labels.", name)
+        return value
 
     def span(self, name: str) -> tuple[float, float]:
         """Return a list of two numbers, 0 ≤ low < high."""

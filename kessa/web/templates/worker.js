@@ -5,7 +5,7 @@ const PAGES = "kessa-pages";
 const MADE_OF = "kessa-shell";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
 const UUID = "[0-9a-f]{8}-[0-9a-f-]{27}";
-const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/([a-z0-9-]+/)?|today/(pack/[0-9]+/)?|more/|phone/)$`);
+const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/([a-z0-9-]+/)?|visits/along/check/[a-z0-9-]+/|today/(pack/[0-9]+/)?|more/|phone/)$`);
 const NOT_ALONG = "{% url 'not_along' %}";
 // With so weak a signal, what is kept comes first.
 const PATIENCE = 3000;
@@ -31,6 +31,8 @@ async function fresh(request, name) {
     const answer = await fetched(request, kept);
     // A redirect means that the page is no longer this one: signed out, or closed.
     if (answer.ok && !answer.redirected) await cache.put(request.url, answer.clone());
+    // A newer Kessa has other files: a page that was taken along goes on with its own.
+    else if (kept && name === MADE_OF) return kept;
     else if (answer.redirected || answer.status === 404) await cache.delete(request.url);
     if (answer.status >= 500) return kept || answer;
     return answer;

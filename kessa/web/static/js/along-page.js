@@ -70,7 +70,7 @@ function begin(form) {
   const refused = missing.length ? missing : (given.refusals[`${bit("company")}${bit("alone")}${bit("rule_followed")}${bit("plant_ready")} ${ice}`] ?? []);
   showTrouble(one("[data-refused]"), refused.join(" "));
   if (refused.length) return one("[data-refused]").scrollIntoView({ block: "center" });
-  keeper.add("", "visit_begun", { place: given.place, safety: said });
+  keeper.add("", "visit_begun", { place: given.place, safety: said, along_at: given.made_at });
   go("circumstances");
 }
 
@@ -101,19 +101,22 @@ function draw(form) {
 async function openTests() {
   if (board) return;
   const { sample } = tapped("sample_drawn").at(-1).data;
-  for (const root of page.querySelectorAll("[data-family]")) await number(page, root, sample);
+  for (const root of page.querySelectorAll("[data-family]")) number(page, root, await uuid5(sample, root.dataset.family), { sample });
   one("[data-board]").dataset.lanesAt = given.lanes_at.replace(given.none, keeper.stream);
   board = new Board(one("[data-board]"), { onDrawn: drawn, after: keeper });
   takeUp();
   board.start();
-  // What was begun besides the plan goes on.
-  const begun = new Set((await allKept(await openStore())).map((tap) => tap.stream));
-  for (const button of page.querySelectorAll("[data-beside]")) if (begun.has(await uuid5(sample, button.dataset.beside))) await openBeside(button, sample);
+  // What was begun besides the plan goes on, and so do checks.
+  const begun = (await allKept(await openStore())).filter((tap) => tap.kind === "test_begun" && tap.after === keeper.stream);
+  for (const button of page.querySelectorAll("[data-beside]")) {
+    const stream = await uuid5(sample, button.dataset.beside);
+    if (begun.some((tap) => tap.stream === stream)) await openBeside(button, sample);
+  }
+  for (const { stream, data } of begun) if (data.purpose) await openCheck(data, stream);
 }
 
-// A test is told its number and its sample's.
-async function number(root, article, sample) {
-  const stream = await uuid5(sample, article.dataset.family);
+// A test is told its number, and what it begins with.
+function number(root, article, stream, begin) {
   const chip = root.querySelector(`[data-chip="${article.dataset.stream}"]`);
   if (chip) chip.dataset.chip = stream;
   const order = one("[data-order]");
@@ -123,31 +126,57 @@ async function number(root, article, sample) {
   const of = JSON.parse(payload.textContent);
   const at = (address) => address.replace(given.none, stream);
   Object.assign(of, { stream, address: at(given.test_at), outcome: at(given.outcome_at), here: `${window.location.pathname}#${stream}` });
-  of.begin.sample = sample;
+  Object.assign(of.begin, begin);
   payload.textContent = JSON.stringify(of);
 }
 
 // A test besides the plan: its part of the page was taken along too.
 async function openBeside(button, sample) {
-  const said = one("[data-beside-said]");
+  const stream = await uuid5(sample, button.dataset.beside);
+  if (await openPart(button.dataset.at, one("[data-beside-said]"), stream, { sample })) button.hidden = true;
+}
+
+// A blank or a standard: any number of them by one method.
+async function openCheck({ method, purpose, against }, stream) {
+  const option = one(`[data-check] option[value="${method}"]`);
+  const word = one(`[data-check] [value=${purpose}]`).nextElementSibling.textContent.toLowerCase();
+  await openPart(option.dataset.at, one("[data-check-said]"), stream, { purpose, against }, `${option.textContent.trim()}: ${word}`);
+}
+
+function check(form) {
+  const said = new FormData(form);
+  const standard = said.get("purpose") === "standard";
+  const expected = Number(said.get("expected"));
+  one("[data-check-said]").textContent = standard && !expected ? "Say how strong the standard is, as its bottle says." : "";
+  if (standard && !expected) return;
+  openCheck({ method: said.get("method"), purpose: said.get("purpose"), against: standard ? { expected } : {} }, newId());
+}
+
+// Put a part that was taken along on the board, under a number and a name of its own; true where it is there.
+async function openPart(address, said, stream, begin, name) {
   try {
-    const part = new DOMParser().parseFromString(await partOfPage(button.dataset.at), "text/html");
+    const text = await partOfPage(address);
+    const drafted = text.match(/data-stream="([^"]+)"/)?.[1];
+    const part = new DOMParser().parseFromString(text.replaceAll(drafted ?? stream, stream), "text/html");
     const article = part.querySelector("[data-family]");
     if (!article) {
       said.textContent = part.querySelector("[data-refused-test]")?.textContent.trim() ?? "";
-      return;
+      return false;
     }
-    await number(part, article, sample);
+    number(part, article, stream, begin);
+    const chip = part.querySelector("[data-chip]");
+    if (name) for (const each of [chip.querySelector("b"), article.querySelector("h2")]) each.textContent = name;
     const nav = one("nav.tests-on-board");
     nav.hidden = false;
-    nav.append(document.adoptNode(part.querySelector("[data-chip]")));
+    nav.append(document.adoptNode(chip));
     one("[data-board-said]").after(document.adoptNode(article));
-    button.hidden = true;
-    button.closest("details").open = false;
+    said.closest("details").open = false;
     board.add(article);
     takeUp();
+    return true;
   } catch {
     said.textContent = "This test is not along: it can begin when there is a signal.";
+    return false;
   }
 }
 
@@ -194,11 +223,17 @@ function close(form) {
   go("closed");
 }
 
-for (const [name, submit] of Object.entries({ safety: begin, sample: draw, hand, close }))
-  one(`form[data-${name}]`).addEventListener("submit", (event) => {
+function showSign() {
+  const chosen = one("[data-check] [name=method]")?.selectedOptions[0];
+  if (chosen) one("[data-check-sign]").textContent = chosen.dataset.sign;
+}
+
+for (const [name, submit] of Object.entries({ safety: begin, sample: draw, check, hand, close }))
+  one(`form[data-${name}]`)?.addEventListener("submit", (event) => {
     event.preventDefault();
     submit(event.target);
   });
+page.addEventListener("change", showSign);
 page.addEventListener("click", (event) => {
   if (event.target.closest("[data-pause]")) return keeper.add("", isPaused() ? "resumed" : "paused");
   const beside = event.target.closest("[data-beside]");
@@ -230,4 +265,5 @@ for (const form of page.querySelectorAll("form[data-kept-form]")) {
 takeUp();
 if (tapped("sample_drawn").length) await openTests();
 offerAgain(kept);
+showSign();
 go(present());

@@ -1,0 +1,19 @@
+"""How much of a substance a flow carries."""
+
+from __future__ import annotations
+
+from kessa.core.errors import CannotCompute, finite
+
+
+def load_kg_day(value: float, flow_l_s: float) -> float:
+    """Return kg a day from a concentration (mg/L) and a flow (L/s), both 0 or more; raises CannotCompute on either.
+
+    0.0864 = 86,400 s a day over 1,000,000 mg a kg.
+
+    >>> load_kg_day(100, 10)
+    86.4
+    """
+    for name, given in (("value", value), ("flow_l_s", flow_l_s)):
+        if given < 0:
+            raise CannotCompute(f"{name} cannot be below 0.", name)
+    return finite(value * flow_l_s * 0.0864, "value")
