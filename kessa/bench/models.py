@@ -9,6 +9,7 @@ from django.db.models import Q
 from django.utils.functional import cached_property
 
 from kessa.core.job.schools import complete
+from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.written import written_form
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -16,6 +17,7 @@ from kessa.instruments.models import Instrument
 from kessa.kits.models import Kit, Lot
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
+from kessa.rules.selectors import sets_named
 from kessa.visits.models import Sample
 
 
@@ -85,6 +87,11 @@ class Determination(TeamOwned):
         """The method as it was when the determination began, under the schools of then."""
         return Method.model_validate(self.method_definition).under(self.house_rules)
 
+    @cached_property
+    def rule_sets(self) -> tuple[RuleSet, ...]:
+        """The sets by which it is judged, as they were when it began."""
+        return sets_named(self.team_id, self.limit_sets, self.started_at)
+
     @property
     def place(self) -> Place | None:
         """Where its sample was drawn; None for a check."""
@@ -113,7 +120,7 @@ class Determination(TeamOwned):
         """The form in which results of a part are written: by the team's school and the limits, a check's its own."""
         if self.purpose != Purpose.SAMPLE:
             return part.form
-        return written_form(part, complete(self.house_rules)["written_as"], self.limit_sets)
+        return written_form(part, complete(self.house_rules)["written_as"], self.rule_sets)
 
     @property
     def near_limit(self) -> str | None:

@@ -11,7 +11,7 @@ from kessa.bench.inputs import inputs_of
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, bench_of
 from kessa.core.job.schools import complete
-from kessa.core.judging.limits import rule_for
+from kessa.core.judging.holding import rule_for
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
@@ -78,7 +78,7 @@ def _told(determination: Determination, part: Part) -> dict[str, Any]:
     method = determination.method
     rule = rule_for(method, part, determination.near_limit)
     form = determination.written_form(part)
-    told = beforehand(part, method.agreement, determination.dilution, form, tuple(determination.limit_sets), rule)
+    told = beforehand(part, method.agreement, determination.dilution, form, determination.rule_sets, rule)
     # A check is held against no limit.
     return told if determination.place else told | {"verdicts": None}
 

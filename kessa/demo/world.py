@@ -10,6 +10,7 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from kessa.bench.services import begin_test
+from kessa.core.judging.limits import proposed_sets
 from kessa.demo.history import Stay, Todo, live_through, run_through, season
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.services import keep_instrument
@@ -87,12 +88,13 @@ def _people() -> dict[str, Membership]:
 def _places(by: Membership) -> dict[str, Place]:
     places: dict[str, Place] = {}
     for each in DATA["places"]:
+        said = (each["kind"], each.get("facts", {}), each.get("feeds", []))
         places[each["name"]] = keep_place(
             by,
             Place(
                 team=by.team,
                 kind_key=each["kind"],
-                limit_sets=DATA["limits"].get(each["kind"], []),
+                limit_sets=proposed_sets(*said, DATA["laws"]),
                 **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
             ),
         )

@@ -2,38 +2,36 @@
 
 from collections.abc import Iterable
 from datetime import datetime
-from typing import Any, NamedTuple
+from typing import Any
 
 from django.db.models import prefetch_related_objects
 from django.urls import reverse
-from django.utils import timezone
 
 from kessa.bench.models import Determination, Purpose
+from kessa.bench.selectors import test_at
 from kessa.bench.services import book
-from kessa.bench.state import Bench
+from kessa.bench.state import Bench, bench_of
 from kessa.bench.stream import BenchStream
+from kessa.core.judging.formulas import GIVES_A_LIMIT
+from kessa.core.judging.limits import speaking_of
 from kessa.core.methods.exactness import class_of
 from kessa.core.methods.parts import Part
+from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import REOPENED
-from kessa.core.runs.flags import ENDS
+from kessa.log.derived import derive_of_sample, derive_of_visit
 from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.judgement import fraction_of, judged
-from kessa.log.models import Mark, QualityCheck, Result
+from kessa.log.marks import Reason, end, mark
+from kessa.log.models import QualityCheck, Result
 from kessa.log.proof import weigh_lots, weigh_lots_of
 from kessa.people.models import Membership
 from kessa.people.selectors import names_of
 from kessa.taps.models import Tap
+from kessa.taps.selectors import counted
+from kessa.visits.models import Sample, Visit
 from kessa.web.compiled import compiled
-
-
-class Reason(NamedTuple):
-    """Why results are written anew: the flag that says so, the words, and who."""
-
-    flag: str
-    why: str
-    by: Membership
 
 
 class LoggedStream(BenchStream):
@@ -45,7 +43,10 @@ class LoggedStream(BenchStream):
         reopened = _reopened(determination)
         reason = Reason("further-run", reopened, self.by) if reopened is not None else None
         if determination.purpose == Purpose.SAMPLE:
-            write_results(determination, bench, at, reason)
+            written = write_results(determination, bench, at, reason)
+            told = [each.parameter for each in written if known_parameter(each.parameter).key in GIVES_A_LIMIT]
+            if told and determination.sample:
+                judge_anew(determination.sample, self.by, " and ".join(told))
         else:
             _write_check(determination, bench, at)
         book(determination, bench)
@@ -65,6 +66,7 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
     What is no longer read leaves no result standing. A part that came out as it was keeps its result.
     """
     standing = {each.part: each for each in _standing(determination)}
+    anew = reason is not None and reason.flag == "judged-anew"
     written = []
     for part in determination.method.finds:
         before = standing.get(part.key)
@@ -73,30 +75,51 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
                 end(before, "superseded", reason, None)
             continue
         result, flags = _result(determination, bench, part, at)
-        if before and _alike(before, result, flags):
+        if before and _alike(before, result, flags) and (not anew or _judged_alike(before, result)):
             continue
         result.save()
-        _mark(result, flags, reason)
+        mark(result, flags, reason)
         if before:
             end(before, "superseded", reason, result)
         written.append(result)
     weigh_results(written)
-    weigh_sample(determination)
+    settle_sample(determination)
     weigh_lots(determination.team_id, [determination])
     return written
 
 
-def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> None:
-    """End a result by a mark: superseded by another or by nothing, or set aside."""
-    Mark.objects.create(
-        team_id=result.team_id,
-        result=result,
-        flag=flag,
-        at=timezone.now(),
-        by_id=reason.by.user_id if reason else None,
-        why=reason.why[:300] if reason else "",
-        replaced_by=by,
-    )
+def settle_sample(determination: Determination | None) -> None:
+    """Settle what the results of a test's sample say together: what cannot both be true, and what follows from them."""
+    if determination is None or determination.sample is None:
+        return
+    weigh_sample(determination)
+    if determination.purpose == Purpose.SAMPLE:
+        derive_of_sample(determination.sample)
+
+
+def settle_visit(by: Membership, visit: Visit) -> None:
+    """Settle what follows from what was read in place on a visit, and judge anew what depends on it."""
+    derive_of_visit(visit)
+    for sample in visit.samples.select_related("visit__place__team"):
+        judge_anew(sample, by, "the water's temperature")
+
+
+def judge_anew(sample: Sample, by: Membership, came_in: str) -> None:
+    """Write results of a sample anew whose limits depend on another reading of it, where that makes another verdict."""
+    reason = Reason("judged-anew", f"its limit depends on {came_in}, which was not there yet", by)
+    rows = Result.objects.for_team(sample.team_id).standing().filter(determination__sample=sample)
+    waiting = {row.determination_id for row in rows.select_related("determination") if _by_formula(row)}
+    for pk in waiting:
+        determination = test_at(team=sample.team_id, pk=pk)[0]
+        if determination.closed_at:
+            bench = bench_of(determination, counted(sample.team_id, pk))
+            write_results(determination, bench, determination.closed_at, reason)
+
+
+def _by_formula(row: Result) -> bool:
+    determination = row.determination
+    assert determination is not None
+    return any(limit.formula for _, limit in speaking_of(row.parameter, determination.rule_sets))
 
 
 def _standing(determination: Determination) -> Iterable[Result]:
@@ -116,11 +139,20 @@ def _alike(before: Result, after: Result, flags: list[str]) -> bool:
     return same and set(flags) <= set(before.flags)
 
 
+def _judged_alike(before: Result, after: Result) -> bool:
+    """Whether two results of one test are held against the same numbers."""
+    one, other = (
+        [(each["set"], each["statistic"], each["max"], each["verdict"]) for each in result.judgements]
+        for result in (before, after)
+    )
+    return one == other
+
+
 def _result(determination: Determination, bench: Bench, part: Part, at: datetime) -> tuple[Result, list[str]]:
     outcome = bench.outcomes[part.key]
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
-    verdict, judgements, usual, flags, steps = judged(determination, part, bench)
+    verdict, judgements, usual, flags, steps, left = judged(determination, part, bench)
     people = [person for number in outcome.used for person in bench.people.get(number, [])]
     result = Result(
         team_id=determination.team_id,
@@ -147,6 +179,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         judgements=judgements,
         usual=usual._asdict() if usual else None,
         next_steps=list(steps),
+        not_judged=left,
     )
     return result, flags
 
@@ -165,25 +198,6 @@ def _readings(determination: Determination, bench: Bench, part: Part, people: li
         "blank": bench.blank._asdict() if bench.blank else None,
         "dilution": determination.dilution,
     }
-
-
-def _mark(result: Result, flags: list[str], reason: Reason | None) -> None:
-    now = timezone.now()
-    said = dict.fromkeys(flags, "")
-    if reason:
-        said[reason.flag] = reason.why[:300]
-    Mark.objects.bulk_create(
-        Mark(
-            team_id=result.team_id,
-            result=result,
-            flag=flag,
-            at=now,
-            by_id=reason.by.user_id if reason and flag == reason.flag else None,
-            why=why,
-        )
-        for flag, why in said.items()
-        if flag not in ENDS
-    )
 
 
 def _reopened(determination: Determination) -> str | None:

@@ -13,7 +13,7 @@ from django.db.models import F, TextField
 from django.db.models.fields.json import KT
 from django.db.models.functions import Cast
 
-from kessa.core.judging.limits import overall
+from kessa.core.judging.holding import overall
 from kessa.core.runs.flags import ENDS, words
 from kessa.log.models import Mark
 from kessa.log.selectors import older_than

@@ -20,6 +20,7 @@ from kessa.kits.selectors import kits_serving
 from kessa.log.models import Result
 from kessa.people.models import Team
 from kessa.places.models import Place
+from kessa.places.selectors import chosen_sets
 from kessa.rules.selectors import house_rules
 from kessa.web.compiled import compiled
 
@@ -72,13 +73,13 @@ def found_lately(place: Place) -> Lately:
     for row in rows:
         series = Series(*row[_OF_RESULT:])
         frequent[series] += 1
-        if row.sample:
-            of = (row.sample, series.parameter, series.fraction)
+        if row.of_sample:
+            of = (row.of_sample, series.parameter, series.fraction)
             speaking[of].append(Speaking(row.pk, series.method_class, row.low, row.high))
     standing = {stands_for(each).key for each in speaking.values()}
     verdicts: dict[Series, tuple[int, str]] = {}
     for row in rows:
-        if not row.sample or row.pk in standing:
+        if not row.of_sample or row.pk in standing:
             verdicts.setdefault(Series(*row[_OF_RESULT:]), (row.pk, row.verdict))
     if not verdicts:
         return Lately([], None, None, [])
@@ -91,7 +92,7 @@ def found_lately(place: Place) -> Lately:
 @compiled
 def _newest_at(team: int, place: int) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
-    of_sample = {"sample": F("determination__sample"), "visit": F("determination__sample__visit")}
+    of_sample = {"of_sample": F("determination__sample"), "visit": F("determination__sample__visit")}
     columns = ("pk", "verdict", "low", "high", *of_sample, *Series._fields)
     return rows.annotate(**of_sample).values_list(*columns, named=True)[:_LOOKED_OVER]
 
@@ -150,7 +151,7 @@ def _last(team: int, place: int, **series: str) -> Any:
 
 def written_at(place: Place, part: Part) -> str | None:
     """Return the form in which results of a part are written at a place, by the team's school."""
-    return written_form(part, house_rules(place.team_id).chosen["written_as"], place.limit_sets)
+    return written_form(part, house_rules(place.team_id).chosen["written_as"], chosen_sets(place))
 
 
 def tests_to_choose(place: Place, known: dict[str, list[Method]]) -> dict[str, Any]:

@@ -15,6 +15,7 @@ from kessa.kits.models import Kit
 from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
+from kessa.visits.models import Sample
 
 
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
@@ -49,6 +50,8 @@ class Result(TeamOwned):
 
     # Of what was computed from other results, or taken in from a file, there is no determination.
     determination = models.ForeignKey(Determination, null=True, on_delete=models.PROTECT, related_name="results")
+    # Of what was computed from other results of a sample there is only that.
+    sample = models.ForeignKey(Sample, null=True, on_delete=models.PROTECT, related_name="derived_results")
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
     # Who read the last run that counts; every run names its own in the readings.
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
@@ -76,6 +79,8 @@ class Result(TeamOwned):
     made_from = models.JSONField(default=dict)
     working = models.JSONField()
     judgements = models.JSONField()
+    # Which limits speak of it and could not be held against it: the set's title, and why.
+    not_judged = models.JSONField(default=list)
     usual = models.JSONField(null=True)
     next_steps = models.JSONField()
     computed_at = models.DateTimeField(auto_now_add=True)

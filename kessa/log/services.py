@@ -18,8 +18,9 @@ from kessa.core.runs.flags import ENDS
 from kessa.instruments.may import check_instrument as check_instrument_rule
 from kessa.instruments.models import InstrumentCheck
 from kessa.log import may
-from kessa.log.closing import Reason, end, write_results
-from kessa.log.doubts import weigh_check, weigh_instrument, weigh_sample
+from kessa.log.closing import settle_sample, write_results
+from kessa.log.doubts import weigh_check, weigh_instrument
+from kessa.log.marks import Reason, end
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.log.proof import weigh_lots_of
 from kessa.people.acts import act
@@ -125,7 +126,7 @@ def repeat(by: Membership, determination: Determination, *, why: str) -> Determi
         raise ValidationError("Nothing of this test stands any more.")
     for result in standing:
         end(result, "set-aside", Reason("set-aside", why, by), None)
-    weigh_sample(determination)
+    settle_sample(determination)
     return begin_test(by, {**same_again(determination), "supersedes": str(determination.pk)})
 
 
@@ -199,7 +200,7 @@ def set_aside(by: Membership, result: Result, *, why: str) -> Result:
     if _ending(result) is not None:
         raise ValidationError("This result stands no more.")
     end(result, "set-aside", Reason("set-aside", why, by), None)
-    weigh_sample(result.determination)
+    settle_sample(result.determination)
     return result
 
 
@@ -216,7 +217,7 @@ def bring_back(by: Membership, result: Result, *, why: str) -> Result:
     if result.determination_id and others.filter(after, part=result.part).exists():
         raise ValidationError("Another result of the same test stands in its place.")
     lift([mark], by, why)
-    weigh_sample(result.determination)
+    settle_sample(result.determination)
     return result
 
 

@@ -14,8 +14,8 @@ from kessa.bench.models import Determination
 from kessa.bench.state import lots_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
-from kessa.core.judging.limits import not_judged
 from kessa.core.judging.written import bearing_on, other_forms
+from kessa.core.methods.exactness import DERIVED
 from kessa.core.methods.steps import UNKNOWN, Ask
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
@@ -95,20 +95,36 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     team = request.membership.team
     found = only_or_404(result_at(team=team.pk, pk=pk))
     others = with_others(found)
+    if found.family == DERIVED:
+        return render(request, "log/derived.html", _of_derived(found))
     context = {
         "result": found,
         "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
         "steps": steps_of(found),
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
-        "sets": _limit_sets(found),
-        "not_judged": not_judged(found.quantity, found.parameter, _limit_sets(found)),
+        "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "reference": reference_of(found.place),
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),
         "may_set_aside": may.set_aside(request.membership, found),
         **(_of_determination(found, others) if found.determination else {}),
     }
     return render(request, "log/result.html", context)
+
+
+def _of_derived(found: Result) -> dict[str, Any]:
+    """What was worked out from other results, and what it rests on."""
+    rows = Result.objects.for_team(found.team_id).filter(pk__in=found.made_from.get("results", []))
+    return {
+        "result": found,
+        "marks": [(mark, []) for mark in found.active_marks if mark.flag not in ENDS],
+        "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
+        "steps": steps_of(found),
+        "sets": found.place.limit_sets,
+        "rests_on": rows.prefetch_related("marks"),
+        "visit": found.made_from.get("visit"),
+        "replaces": Result.objects.for_team(found.team_id).filter(marks__replaced_by=found).distinct(),
+    }
 
 
 def _answered(ask: Ask, answers: dict[str, Any]) -> str:
@@ -169,11 +185,6 @@ def _of_determination(found: Result, others: list[Result]) -> dict[str, Any]:
         "once": uuid.uuid4(),
         **_estimated(found),
     }
-
-
-def _limit_sets(found: Result) -> list[str]:
-    """The limits it was held against: those of the day it began."""
-    return list(found.determination.limit_sets if found.determination else found.place.limit_sets)
 
 
 def _estimated(result: Result) -> dict[str, Any]:

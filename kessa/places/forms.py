@@ -4,13 +4,15 @@ from typing import Any
 
 from django import forms
 
+from kessa.core.job.feeds import feeds_of
 from kessa.core.job.place_kinds import Fact
 from kessa.core.job.ways import ways_for
-from kessa.core.judging.limits import rule_sets
+from kessa.core.judging.limits import proposed_sets
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.fields import PlaceField
 from kessa.places.models import Pair, PairKind, Place
+from kessa.rules.selectors import known_sets
 
 
 def _asked_for(fact: Fact) -> forms.Field:
@@ -25,11 +27,15 @@ def _asked_for(fact: Fact) -> forms.Field:
 class PlaceForm(TeamModelForm):
     """A place and the limits its results are judged by."""
 
+    feeds = forms.MultipleChoiceField(
+        label="What the water is used for or runs through", widget=forms.CheckboxSelectMultiple, required=False
+    )
     limit_sets = forms.MultipleChoiceField(
         label="Judge results by",
-        choices=lambda: [(key, found.title) for key, found in rule_sets().items()],
         widget=forms.CheckboxSelectMultiple,
         required=False,
+        help_text="Leave it empty, and what fits is proposed. Programmes are examples: copy one under Rules, and write "
+        "the figures of your supplier.",
     )
 
     class Meta:
@@ -45,9 +51,12 @@ class PlaceForm(TeamModelForm):
             "elevation_m",
             "usual_way",
             "sampling_depth_cm",
+            "feeds",
             "limit_sets",
+            "without_limits",
         ]
         labels = {
+            "without_limits": "Nothing judges its results: they are only noted",
             "latitude": "Latitude, degrees",
             "longitude": "Longitude, degrees",
             "elevation_m": "Height above the sea, m",
@@ -73,16 +82,35 @@ class PlaceForm(TeamModelForm):
         self.fields["usual_way"] = forms.ChoiceField(
             label="Usual way to draw a sample", choices=[("", "not settled"), *ways], required=False
         )
+        self.fields["feeds"].choices = [(each.key, each.words) for each in feeds_of(kind.key)]
+        if not self.fields["feeds"].choices:
+            del self.fields["feeds"]
+        self.fields["limit_sets"].choices = [(key, found.title) for key, found in known_sets(team.pk).items()]
         for fact in kind.facts:
             self.fields[f"fact_{fact.name}"] = _asked_for(fact)
             self.initial[f"fact_{fact.name}"] = self.instance.facts.get(fact.name)
 
     def clean(self) -> dict[str, Any]:
-        """Gather the facts of the kind."""
+        """Gather the facts of the kind; nobody leaves a place without anything to judge by, unless they say so."""
         cleaned: dict[str, Any] = super().clean()
         names = [fact.name for fact in self.instance.kind.facts]
         self.instance.facts = {name: cleaned.get(f"fact_{name}") for name in names}
+        if not cleaned.get("limit_sets") and not cleaned.get("without_limits"):
+            self._propose(cleaned)
+        elif cleaned.get("limit_sets") and cleaned.get("without_limits"):
+            self.add_error("without_limits", "Either something judges its results, or nothing does.")
         return cleaned
+
+    def _propose(self, cleaned: dict[str, Any]) -> None:
+        """Tick what fits what was said, to be looked over."""
+        team = self.instance.team_id
+        used = {key for keys in Place.objects.for_team(team).values_list("limit_sets", flat=True) for key in keys}
+        place = self.instance
+        fitting = proposed_sets(place.kind_key, place.facts, cleaned.get("feeds") or [], used)
+        self.data = self.data.copy()
+        self.data.setlist(self.add_prefix("limit_sets"), fitting)
+        said = "These fit what you said: look them over, then save." if fitting else "Nothing that Kessa has fits."
+        self.add_error("limit_sets", f"{said} Or say below that nothing judges its results.")
 
 
 class PairForm(forms.Form):

@@ -28,7 +28,11 @@ class Place(TeamOwned):
     latitude = models.FloatField(null=True, blank=True, validators=[MinValueValidator(-90), MaxValueValidator(90)])
     longitude = models.FloatField(null=True, blank=True, validators=[MinValueValidator(-180), MaxValueValidator(180)])
     usual_way = models.CharField(max_length=20, blank=True)
+    # What its water is used for or runs through: see kessa.core.job.feeds.
+    feeds = ArrayField(models.CharField(max_length=20), default=list, blank=True)
     limit_sets = ArrayField(models.CharField(max_length=40), default=list, blank=True)
+    # Somebody said that nothing judges its results: it was not forgotten.
+    without_limits = models.BooleanField(default=False)
     sampling_depth_cm = models.PositiveSmallIntegerField(default=20, validators=[MaxValueValidator(10000)])
 
     history = HistoricalRecords()

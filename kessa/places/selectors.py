@@ -4,9 +4,10 @@ from typing import Any
 
 from django.db.models import Q
 
-from kessa.core.judging.limits import rule_sets
+from kessa.core.judging.limits import RuleSet
 from kessa.people.models import Team
-from kessa.places.models import Pair, Place
+from kessa.places.models import Pair, PairKind, Place
+from kessa.rules.selectors import sets_named
 from kessa.web.compiled import compiled
 
 
@@ -27,9 +28,9 @@ def place_names(team: int) -> Any:
     return places(team).values_list("pk", "name")
 
 
-def chosen_sets(place: Place) -> list[Any]:
-    """Return the rule sets by which a place is judged."""
-    return [found for key, found in rule_sets().items() if key in place.limit_sets]
+def chosen_sets(place: Place) -> tuple[RuleSet, ...]:
+    """Return the rule sets by which a place is judged now."""
+    return sets_named(place.team_id, place.limit_sets)
 
 
 def pairs_of(place: Place) -> list[tuple[Pair, Place, str]]:
@@ -48,3 +49,18 @@ def _pairs(team: int, place: int) -> Any:
 def reference_of(place: Place) -> Place | None:
     """Return the place this one is compared with first: upstream, the pool, the supply, before."""
     return next((other for pair, other, _ in pairs_of(place) if pair.second_id == place.pk), None)
+
+
+# What the other end of each kind of pair is to a limit that compares with it: see kessa.core.judging.limits.COMPARED.
+_CALLED = {PairKind.STREAM: "upstream", PairKind.DAM: "upstream", PairKind.SUPPLY: "supply"}
+
+
+def compared_with(place: Place) -> dict[str, Place]:
+    """Return the places with which this one is compared, the first of each by what it is to a limit."""
+    found: dict[str, Place] = {}
+    for pair, other, _ in pairs_of(place):
+        if pair.second_id == place.pk:
+            found.setdefault("reference", other)
+            if pair.kind in _CALLED:
+                found.setdefault(_CALLED[PairKind(pair.kind)], other)
+    return found

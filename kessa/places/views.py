@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 
 from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
-from kessa.core.judging.limits import limits_for
+from kessa.core.judging.limits import speaking_of
 from kessa.log.history import Lately, found_lately, usual_at
 from kessa.log.listed import found_at_place, number_rows
 from kessa.log.selectors import latest_results, with_latest_result
@@ -90,7 +90,7 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
     usual = usual_at(place, chosen)
     lines = [
         Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
-        for rule_set, limit in limits_for(chosen.parameter, place.limit_sets)
+        for rule_set, limit in speaking_of(chosen.parameter, chosen_sets(place))
         if limit.max is not None and (limit.unit, limit.form or "") == (chosen.unit, chosen.form)
     ]
     return {

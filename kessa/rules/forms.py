@@ -3,9 +3,18 @@
 from typing import Any
 
 from django import forms
+from pydantic import ValidationError as Unreadable
 
+from kessa.core.checked import faults
 from kessa.core.job.schools import questions
+from kessa.core.judging.formulas import FORMULAS
+from kessa.core.judging.limits import IN_UNITS, SetLimit
+from kessa.core.judging.statistics import SINGLE
+from kessa.core.quantities.species import FORMS
+from kessa.core.quantities.units import sign
 from kessa.rules.models import HouseRules
+
+_LINES = forms.Textarea(attrs={"rows": 2})
 
 
 class HouseRulesForm(forms.Form):
@@ -35,3 +44,85 @@ class HouseRulesForm(forms.Form):
     def schools(self) -> dict[str, str]:
         """What was chosen."""
         return {key: self.cleaned_data[key] for key in questions()}
+
+
+class SetForm(forms.Form):
+    """What a set of one's own is called, and what it is for."""
+
+    title = forms.CharField(label="What the set is called", max_length=100)
+    applies_to = forms.ChoiceField(
+        label="For which water",
+        choices=[("plant", "a plant"), ("drinking", "drinking water"), ("stream", "open water")],
+    )
+    about = forms.CharField(
+        label="Whose figures these are, and since when",
+        max_length=600,
+        required=False,
+        widget=forms.Textarea(attrs={"rows": 2}),
+    )
+
+
+_COMPARED = (
+    ("", "the result itself"),
+    ("upstream", "the place upstream"),
+    ("supply", "the supply"),
+    ("reference", "the other place of its pair"),
+    ("usual", "what is usual here"),
+)
+
+
+class LimitForm(forms.Form):
+    """One limit of a set of one's own."""
+
+    parameter = forms.CharField(label="Of what", max_length=60, widget=forms.TextInput(attrs={"list": "parameters"}))
+    form = forms.ChoiceField(label="Written as", required=False, choices=[("", "—"), *((key, key) for key in FORMS)])
+    unit = forms.ChoiceField(label="In which unit", choices=[(key, sign(key) or key) for key in IN_UNITS])
+    min = forms.FloatField(label="At least", required=False)
+    max = forms.FloatField(label="At most", required=False)
+    formula = forms.ChoiceField(
+        label="Or a limit that follows from other readings of the sample",
+        required=False,
+        choices=[("", "no"), *((key, f"{key.replace('-', ', ')}: {each.words}") for key, each in FORMULAS.items())],
+    )
+    compared = forms.ChoiceField(
+        label="Held against it: the result, or its difference from", required=False, choices=_COMPARED
+    )
+    statistic = forms.CharField(
+        label="One sample, or what of several", max_length=60, initial=SINGLE,
+        widget=forms.TextInput(attrs={"list": "statistics"}),
+    )  # fmt: skip
+    rule = forms.ChoiceField(
+        label="Judged by",
+        choices=[("guarded", "the whole interval: it must all be inside"), ("simple", "the value alone")],
+    )
+    do_low = forms.CharField(label="What to do when it is too low", max_length=600, required=False, widget=_LINES)
+    do_high = forms.CharField(label="What to do when it is too high", max_length=600, required=False, widget=_LINES)
+    source = forms.CharField(label="Source: the supplier's sheet, the law, the maker", max_length=300, required=False)
+    note = forms.CharField(label="Note", max_length=600, required=False)
+
+    def clean(self) -> dict[str, Any]:
+        """Check it as a limit of a set; what is wrong is said at its field."""
+        cleaned: dict[str, Any] = super().clean()
+        if self.errors:
+            return cleaned
+        try:
+            SetLimit.model_validate(self.said)
+        except Unreadable as error:
+            for place, what in faults(error, "limit"):
+                field = str(place[-1]).replace("as", "form") if place else None
+                named = self.fields[field].label if field in self.fields else ""
+                self.add_error(field if field in self.fields else None, what.replace(f"{field} ", f"{named}: ", 1))
+        return cleaned
+
+    @property
+    def said(self) -> dict[str, Any]:
+        """The limit as plain data; what was left empty is not there."""
+        given = {name: value for name, value in self.cleaned_data.items() if value not in (None, "")}
+        if "form" in given:
+            given["as"] = given.pop("form")
+        return given
+
+    @classmethod
+    def filled(cls, limit: dict[str, Any]) -> dict[str, Any]:
+        """Return a limit that is there by the form's own names, each of them."""
+        return {**dict.fromkeys(cls.base_fields), **limit, "form": limit.get("as")}

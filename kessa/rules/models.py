@@ -1,9 +1,12 @@
 """A team's choices among the schools of the job."""
 
+from django.conf import settings
 from django.db import models
+from django.db.models import Q
 from simple_history.models import HistoricalRecords
 
 from kessa.core.job.schools import complete
+from kessa.core.judging.limits import RuleSet
 from kessa.people.models import TeamOwned
 
 
@@ -28,3 +31,35 @@ class HouseRules(TeamOwned):
     def chosen(self) -> dict[str, str]:
         """The school the team follows on every question."""
         return complete(self.schools)
+
+
+class OwnRuleSet(TeamOwned):
+    """One version of a rule set of a team's own; a draft until it is published, never changed after."""
+
+    key = models.CharField(max_length=60)
+    version = models.PositiveIntegerField()
+    # As in a file of a rule set; a draft may still lack something.
+    definition = models.JSONField()
+    # Why this version was made: said when it is published.
+    why = models.CharField(max_length=300, blank=True)
+    written_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    changed_at = models.DateTimeField(auto_now=True)
+    published_at = models.DateTimeField(null=True)
+    retired_at = models.DateTimeField(null=True)
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["key", "-version"]
+        constraints = [
+            models.UniqueConstraint(fields=["team", "key", "version"], name="one_version_a_rule_set"),
+            models.UniqueConstraint(
+                fields=["team", "key"], condition=Q(published_at=None), name="one_draft_a_rule_set"
+            ),
+        ]
+
+    def __str__(self) -> str:
+        return str(self.definition.get("title") or self.key)
+
+    @property
+    def rule_set(self) -> RuleSet:
+        """The set itself; only a published one is sure to be whole."""
+        return RuleSet.model_validate(self.definition)

@@ -1,23 +1,43 @@
 """The rules: house rules of the team, and the published limits with their sources."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
-from kessa.core.judging.limits import rule_sets
 from kessa.people.access import coordinator, member
-from kessa.rules import services
+from kessa.rules import may, services
 from kessa.rules.forms import HouseRulesForm
-from kessa.rules.selectors import house_rules
+from kessa.rules.models import OwnRuleSet
+from kessa.rules.selectors import house_rules, is_own, known_sets
 
 
 @member
 def index(request: HttpRequest) -> HttpResponse:
     """Show the house rules and every rule set."""
     rules = house_rules(request.membership.team)
-    context = {"form": HouseRulesForm(rules), "sets": rule_sets().values(), "rules": rules}
-    return render(request, "rules/index.html", context)
+    return render(request, "rules/index.html", _shown(request, HouseRulesForm(rules)))
+
+
+def _shown(request: HttpRequest, form: HouseRulesForm) -> dict[str, Any]:
+    team = request.membership.team
+    known = known_sets(team.pk).values()
+    by_role = (
+        ("Your own", [each for each in known if is_own(each.key)]),
+        ("Laws and guidelines", [each for each in known if each.role != "programme"]),
+        ("Treatment programmes, as examples", [e for e in known if e.role == "programme" and not is_own(e.key)]),
+    )
+    own = OwnRuleSet.objects.for_team(team).select_related("written_by")
+    return {
+        "form": form,
+        "rules": house_rules(team),
+        "groups": by_role,
+        "drafts": own.filter(published_at=None),
+        "versions": own.filter(published_at__isnull=False),
+        "writes": may.write_rule_set(request.membership),
+    }
 
 
 @coordinator
@@ -28,8 +48,7 @@ def choose(request: HttpRequest) -> HttpResponse:
     rules = house_rules(team)
     form = HouseRulesForm(rules, request.POST)
     if not form.is_valid():
-        context = {"form": form, "sets": rule_sets().values(), "rules": rules}
-        return render(request, "rules/index.html", context, status=422)
+        return render(request, "rules/index.html", _shown(request, form), status=422)
     texts = {name: form.cleaned_data[name] for name in ("ice_rule", "flood_rule", "never_alone")}
     services.choose_house_rules(request.membership, rules, form.schools(), **texts)
     messages.success(request, "House rules saved. Tests begun before keep the rules they began with.")

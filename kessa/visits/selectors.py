@@ -8,10 +8,10 @@ from django.db.models.functions import JSONObject
 from django.utils import timezone
 
 from kessa.core.job.circumstances import scales_for
-from kessa.core.judging.limits import rule_sets
 from kessa.core.judging.usual import UsualRange, usual_range
 from kessa.people.models import User
 from kessa.places.models import Place
+from kessa.rules.selectors import sets_named
 from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent, counted
 from kessa.visits.models import Observation, Sample, Visit
@@ -66,15 +66,15 @@ def changed_meanwhile(visit: Visit) -> list[Changed]:
     delta = after.diff_against(before)
     fields = {each.field: (each.old, each.new) for each in delta.changes}
     return [
-        Changed(label, _as_words(name, fields[name][0]), _as_words(name, fields[name][1]))
+        Changed(label, *(_as_words(name, value, visit.team_id) for value in fields[name]))
         for name, label in _TOLD_OF_A_PLACE.items()
         if name in fields
     ]
 
 
-def _as_words(name: str, value: Any) -> str:
+def _as_words(name: str, value: Any, team_id: int) -> str:
     if name == "limit_sets":
-        return "; ".join(known.title for key, known in rule_sets().items() if key in value)
+        return "; ".join(known.title for known in sets_named(team_id, value))
     return str(value)
 
 

@@ -20,6 +20,7 @@ from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.services import keep_packing_list
+from kessa.rules.services import begin_set, publish_set
 from kessa.visits.services import label_bottle
 from tests.world import Taps, begin, note, planned, read, send, stocked_kit, visited
 
@@ -46,6 +47,9 @@ def one_of_each(by, place):
     own = begin_draft(by, definition)
     publish(by, own)
     draft = begin_draft(by, definition, own.key)
+    limit = {"parameter": "chloride", "unit": "mg/L", "max": 200}
+    kept = begin_set(by, {"title": "Ours", "applies_to": "plant", "limits": [limit]})
+    rule_set = publish_set(by, kept, why="As the supplier says.")
     picture = io.BytesIO()
     Image.new("RGB", (40, 30)).save(picture, "JPEG")
     photograph = add_photograph(by, place, "place", SimpleUploadedFile("ford.jpg", picture.getvalue()))
@@ -72,13 +76,15 @@ def one_of_each(by, place):
         "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
         "/places/pairs/": {"pk": pair.pk},
         "/places/<int:pk>": {"pk": place.pk},
+        "/rules/sets/<int:pk>": {"pk": begin_set(by, {"title": "Draft", "limits": [limit]}).pk, "n": 0},
+        "/rules/sets/": {"key": rule_set.key},
         "/taps/": {"of": "bench", "stream": begun.pk},
         "/team/invitations/": {"pk": invite(by, Invitation(role="volunteer"), f"sesame of {team.pk}").pk},
         "/team/members/": member_,
         "/team/switch/": {"pk": team.pk},
         "/today/pack/": {"pk": packed.pk},
         "/today/rounds/": {"pk": each.pk, "stop_pk": stop.pk},
-        "/visits/along/check/": {"key": "chloride-drops-25"},
+        "/visits/along/check/": {"key": own.key},
         "/visits/along/": {"place_pk": place.pk, "family": "chloride-drops"},
         "/visits/begin/": {"place_pk": place.pk},
         "/visits/bottle/": {"code": label_bottle(by, place).code},

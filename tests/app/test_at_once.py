@@ -114,7 +114,7 @@ class AtOnce(TransactionTestCase):
     def test_what_two_add_under_one_name_stands_once_and_the_others_are_told(self):
         kit = stocked_kit(self.membership)
         lot = {"supply_key": "ph-strip", "number": "B", "units": 20}
-        place = {"name": "Weir", "sampling_depth_cm": 20, "usual_way": "wade"}
+        place = {"name": "Weir", "sampling_depth_cm": 20, "usual_way": "wade", "without_limits": "on"}
         probe = {"name": "Probe", "measures": "conductivity", "resolution": "1", "check_every_days": "30"}
         monthly = {"name": "Monthly", "starts_on": "2026-01-01", "shape": "monthly", "which": "-1", "weekday": "SU"}
         for model, under, address, form in (

@@ -51,7 +51,7 @@ class TarrowVale(PageTest):
 
     def test_every_result_follows_from_its_taps(self):
         self.assertGreater(len(self.results), 250)
-        for result in self.results:
+        for result in self.results.exclude(determination=None):
             determination = result.determination
             bench = bench_of(determination, counted(self.team, determination.pk))
             self.assertEqual(bench.outcomes[result.part].quantity, result.quantity)
@@ -70,7 +70,9 @@ class TarrowVale(PageTest):
         self.assertTrue(all(each.continues.results.get().censor == ">" for each in over))
 
     def test_every_kind_of_test_was_run_and_what_went_wrong_shows(self):
-        kinds = {result.determination.method.part(result.part).kind for result in self.results}
+        kinds = {
+            result.determination.method.part(result.part).kind for result in self.results.exclude(determination=None)
+        }
         # A kind that is new need not have been run there yet.
         self.assertEqual(kinds & set(KINDS_OF_READING), kinds)
         self.assertGreaterEqual(len(kinds), 9)

@@ -73,7 +73,7 @@ class OtherTeams(PageTest):
         self.assertNotIn(b"Ulf", b"".join(self.client.get("/log/kessa-log.csv")))
         stolen = self.client.get(f"/log/?place={self.place.pk}")
         self.assertNotContains(stolen, "8, 8 drops")
-        form = {"name": "Mine", "sampling_depth_cm": 20, "usual_way": "wade"}
+        form = {"name": "Mine", "sampling_depth_cm": 20, "usual_way": "wade", "without_limits": "on"}
         self.client.post("/places/new/stream/", form)
         mine = Place.objects.for_team(self.mine.team).get(name="Mine")
         paired = {"role": "stream 1", "other": self.place.pk}
@@ -199,6 +199,14 @@ class Members(PageTest):
         ):
             response = self.client.post("/places/new/boiler/", {**boiler, **change})
             self.assertContains(response, words, status_code=422)
+        # Without limits chosen, those that fit its pressure are proposed, and looked over before it is saved.
+        page = self.client.post("/places/new/boiler/", boiler)
+        self.assertContains(page, "These fit what you said", status_code=422)
+        ticked = page.context["form"]["limit_sets"].value()
+        self.assertEqual(ticked, ["programme-boiler-low"])
+        boiler["limit_sets"] = ticked
+        both = self.client.post("/places/new/boiler/", {**boiler, "without_limits": "on"})
+        self.assertContains(both, "Either something judges its results", status_code=422)
         page = self.client.post("/places/new/boiler/", boiler, follow=True)
         self.assertContains(page, "Working pressure")
         self.assertContains(page, '<span class="num">9</span> bar')

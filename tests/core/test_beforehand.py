@@ -11,8 +11,9 @@ from unittest import TestCase
 from playwright._impl._driver import compute_driver_executable
 
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.holding import judge_part, rule_for, verdict_by
 from kessa.core.judging.judge import VERDICTS
-from kessa.core.judging.limits import judge_part, rule_for, rule_sets, verdict_by
+from kessa.core.judging.limits import rule_sets
 from kessa.core.judging.written import other_forms
 from kessa.core.methods import house_methods
 from kessa.core.quantities.quantity import plain
@@ -20,7 +21,7 @@ from kessa.core.readings.straight_lines import straight_lines
 from kessa.core.runs.beforehand import beforehand
 from kessa.core.runs.conclusion import Blank, conclude
 
-SETS = tuple(rule_sets())
+SETS = tuple(rule_sets().values())
 PAIRS = tuple((mark / 10, mark * mark / 2 + 20 * mark) for mark in range(10, 70, 3))
 NODE = compute_driver_executable()[0]
 
@@ -112,7 +113,7 @@ class PageAndCore(TestCase):
             outcome = conclude(method, part, dict(enumerate(raws, 1)), blank, dilution, form)
         except CannotCompute:
             return None
-        judgements = judge_part(outcome.quantity, part, list(SETS), rule, agreed=outcome.may_agree)
+        judgements = judge_part(outcome.quantity, part, SETS, rule, agreed=outcome.may_agree)
         return outcome.state, outcome.quantity, verdict_by(part.parameter, judgements)
 
     def same(self, core, page):

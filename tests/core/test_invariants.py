@@ -6,7 +6,7 @@ from unittest import TestCase
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from kessa.core.judging.judge import VERDICTS, Interval, Limit, judge
+from kessa.core.judging.judge import VERDICTS, Bounds, Interval, judge
 from kessa.core.quantities.units import UNITS, convert
 from kessa.core.readings import determine
 from kessa.core.runs.replicates import Rule, agree
@@ -58,7 +58,7 @@ class Judgements(TestCase):
     def test_a_band_is_its_two_limits_and_a_guarded_inside_is_inside_throughout(self, a, b, c, bound, rule):
         low, value, high = sorted((a, b, c))
         result = Interval(value, low, high, None)
-        for limit in (Limit(max=bound), Limit(min=bound)):
+        for limit in (Bounds(max=bound), Bounds(min=bound)):
             verdict, margin = judge(result, limit, rule)
             inside = (value, low, high) if rule == "guarded" else (value,)
             fits = [each <= bound if limit.max is not None else each >= bound for each in inside]
@@ -67,8 +67,8 @@ class Judgements(TestCase):
             if all(fits):
                 self.assertIn(verdict, ("inside", "close"))
             self.assertEqual(margin, bound - value if limit.max is not None else value - bound)
-        band = judge(result, Limit(bound, bound + 10), rule)
-        sides = judge(result, Limit(min=bound), rule), judge(result, Limit(max=bound + 10), rule)
+        band = judge(result, Bounds(bound, bound + 10), rule)
+        sides = judge(result, Bounds(min=bound), rule), judge(result, Bounds(max=bound + 10), rule)
         gravest = max((side[0] for side in sides), key=VERDICTS.index)
         if gravest in ("not settled", "outside"):
             self.assertEqual(band[0], gravest)
@@ -78,11 +78,11 @@ class Judgements(TestCase):
     def test_a_censored_result_never_claims_what_it_cannot_know(self, value, bound, rule):
         assume(abs(value - bound) > 1e-3)
         below, above = Interval(value, 0, value, "<"), Interval(value, value, None, ">")
-        self.assertIn(judge(below, Limit(max=bound), rule)[0], ("inside", "not settled"))
-        self.assertIn(judge(above, Limit(max=bound), rule)[0], ("outside", "not settled"))
-        self.assertIn(judge(above, Limit(min=bound), rule)[0], ("inside", "not settled"))
+        self.assertIn(judge(below, Bounds(max=bound), rule)[0], ("inside", "not settled"))
+        self.assertIn(judge(above, Bounds(max=bound), rule)[0], ("outside", "not settled"))
+        self.assertIn(judge(above, Bounds(min=bound), rule)[0], ("inside", "not settled"))
         if bound > 0:
-            self.assertIn(judge(below, Limit(min=bound), rule)[0], ("outside", "not settled"))
+            self.assertIn(judge(below, Bounds(min=bound), rule)[0], ("outside", "not settled"))
 
 
 class Agreements(TestCase):

@@ -3,6 +3,7 @@
 from datetime import UTC, datetime, timedelta
 from unittest import TestCase
 
+from kessa.core.judging.limits import rule_sets
 from kessa.core.judging.written import other_forms, written_form
 from kessa.core.methods import expand, house_methods
 from kessa.core.methods.drafts import read_file
@@ -108,15 +109,18 @@ class Timing(TestCase):
             self.assertEqual(run_flags(PHOTOMETER, "main", run, answers), flags)
 
 
+EU = [rule_sets()["eu-2020"]]
+
+
 class Writing(TestCase):
     def test_by_each_school(self):
         part = PHOTOMETER.main
-        written = {school: written_form(part, school, ["eu-2020"]) for school in ("limit", "element", "ion", "salt")}
+        written = {school: written_form(part, school, EU) for school in ("limit", "element", "ion", "salt")}
         self.assertEqual(written, {"limit": "NO3", "element": "N", "ion": "NO3", "salt": "N"})
         self.assertEqual(written_form(part, "limit", []), "N")
         nitrite = house_methods()["nitrite-drops-5"].main
-        self.assertEqual(written_form(nitrite, "salt", ["eu-2020"]), "NaNO2")
-        self.assertEqual(written_form(house_methods()["ph-meter"].main, "element", ["eu-2020"]), None)
+        self.assertEqual(written_form(nitrite, "salt", EU), "NaNO2")
+        self.assertEqual(written_form(house_methods()["ph-meter"].main, "element", EU), None)
 
     def test_the_kits_own_factor_comes_before_chemistry_and_is_named(self):
         method = house_methods()["nitrite-drops-5"]

@@ -59,7 +59,7 @@ def replicates(arguments: Arguments) -> Answer:
 
 def judge(arguments: Arguments) -> Answer:
     """A result against a limit."""
-    from kessa.core.judging.judge import CENSORS, RULES, Interval, Limit, at_most, judge
+    from kessa.core.judging.judge import CENSORS, RULES, Bounds, Interval, at_most, judge
 
     given = arguments.section("result", ("value", "low", "high", "censor"))
     result = Interval(
@@ -75,7 +75,7 @@ def judge(arguments: Arguments) -> Answer:
     bounds = arguments.section("limit", ("min", "max"))
     verdict, margin = judge(
         result,
-        Limit(bounds.number("min", None), bounds.number("max", None)),
+        Bounds(bounds.number("min", None), bounds.number("max", None)),
         arguments.text("rule", "simple", choices=RULES),
         arguments.number("near", 0.1, least=0.0, most=1.0),
     )

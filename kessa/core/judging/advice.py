@@ -10,7 +10,7 @@ from typing import Any, Literal, NamedTuple
 from kessa.core.checked import Checked
 from kessa.core.datafile import read_toml
 from kessa.core.job.place_kinds import Water
-from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -106,25 +106,48 @@ def next_steps(
 ) -> tuple[str, ...]:
     """Say what to do after a determination, the most pressing first, apart from what its flags ask for.
 
-    `decisive` is the judgement that decides, as limits.judge_by_sets gives it; `lacking` why limits that speak of it
+    `decisive` is the judgement that decides, as holding.judge_by_sets gives it; `lacking` why limits that speak of it
     could not be held against it.
     """
-    verdict = decisive["verdict"] if decisive else None
-    steps = _about_the_runs(method, part, outcome, higher_range)
     # A count over the range says nothing about the limit yet: the repeat will.
-    if decisive and not (outcome.next and verdict == NOT_SETTLED):
-        steps += _by_verdict(decisive, part, outcome, where)
+    if outcome.next and decisive and decisive["verdict"] == NOT_SETTLED:
+        decisive, unusual = None, False
+    steps = _about_the_runs(method, part, outcome, higher_range)
+    said = _by_number(part.parameter, outcome.quantity, decisive, where, unusual=unusual)
+    return (*steps, *said) or _at_rest(part.parameter, decisive, where, lacking)
+
+
+def steps_after(
+    name: str,
+    quantity: Quantity,
+    decisive: Mapping[str, Any] | None,
+    where: Where,
+    *,
+    unusual: bool = False,
+    lacking: Iterable[str] = (),
+) -> tuple[str, ...]:
+    """Say what to do after what was worked out from other results, as next_steps does after a determination."""
+    said = _by_number(name, quantity, decisive, where, unusual=unusual)
+    return tuple(said) or _at_rest(name, decisive, where, lacking)
+
+
+def _by_number(
+    name: str, quantity: Quantity | None, decisive: Mapping[str, Any] | None, where: Where, *, unusual: bool
+) -> list[str]:
+    steps = _by_verdict(decisive, name, quantity, where) if decisive else []
+    verdict = decisive["verdict"] if decisive else None
     if unusual and verdict in (INSIDE, CLOSE, None):
         look = f" {where.compare[:1].upper()}{where.compare[1:]} too." if where.compare else ""
         steps.append(f"Not usual for this place: look for a cause and tell your coordinator.{look}")
-    if outcome.quantity and outcome.quantity.unit == "presence":
-        steps += _by_presence(part, outcome.quantity, where)
-    if steps:
-        return tuple(steps)
-    if verdict == INSIDE:
-        no_least = decisive is not None and decisive.get("min") is None
-        name = parameter(part.parameter).key if no_least else ""
-        return (_word(advice().inside, where, name),)
+    if quantity and quantity.unit == "presence":
+        steps += _by_presence(name, quantity, where)
+    return steps
+
+
+def _at_rest(name: str, decisive: Mapping[str, Any] | None, where: Where, lacking: Iterable[str]) -> tuple[str, ...]:
+    if decisive and decisive["verdict"] == INSIDE:
+        key = parameter(name).key if decisive.get("min") is None else ""
+        return (_word(advice().inside, where, key),)
     reasons = tuple(f"It was not judged: {why}." for why in dict.fromkeys(lacking))
     return reasons or (_word(advice().unjudged, where),)
 
@@ -152,9 +175,12 @@ def _about_the_runs(method: Method, part: Part, outcome: Outcome, higher_range: 
     return steps
 
 
-def _by_verdict(decisive: Mapping[str, Any], part: Part, outcome: Outcome, where: Where) -> list[str]:
-    known = parameter(part.parameter)
-    side = _side(decisive, outcome.quantity)
+def _by_verdict(decisive: Mapping[str, Any], name: str, quantity: Quantity | None, where: Where) -> list[str]:
+    known = parameter(name)
+    side = _side(decisive, quantity)
+    own = decisive.get(f"do_{side}")
+    if own and decisive["verdict"] in (OUTSIDE, CLOSE):
+        return [own if decisive["verdict"] == OUTSIDE else f"Close to the limit: test again soon. Beyond it: {own}"]
     for said in advice().said:
         fits = said.water == where.water and said.verdict == decisive["verdict"]
         fits = fits and (not said.acute or known.acute) and said.side in ("", side)
@@ -165,11 +191,11 @@ def _by_verdict(decisive: Mapping[str, Any], part: Part, outcome: Outcome, where
     return []
 
 
-def _by_presence(part: Part, quantity: Quantity, where: Where) -> list[str]:
+def _by_presence(name: str, quantity: Quantity, where: Where) -> list[str]:
     """What is done where something was found; what cannot be told counts as found."""
     if not quantity.value:
         return [advice().absent]
-    key = parameter(part.parameter).key
+    key = parameter(name).key
     fitting = (each.steps for each in advice().found if each.water == where.water and key in each.parameters)
     return [step.format(authority=where.authority or _LOCAL) for step in next(fitting, ())]
 
@@ -179,8 +205,10 @@ def _side(decisive: Mapping[str, Any], quantity: Quantity | None) -> str:
     least, most = decisive.get("min"), decisive.get("max")
     if least is None or most is None or quantity is None:
         return "high" if least is None else "low"
-    there = quantity.converted(decisive["unit"], decisive.get("as"))
-    return "high" if there.value - least > most - there.value else "low"
+    value = (
+        decisive["held"][0] if "held" in decisive else quantity.converted(decisive["unit"], decisive.get("as")).value
+    )
+    return "high" if value - least > most - value else "low"
 
 
 def _word(words: tuple[_Word, ...], where: Where, name: str = "") -> str:

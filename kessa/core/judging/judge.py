@@ -15,7 +15,7 @@ EQUAL = 1e-9
 NEAR = 0.1
 
 
-class Limit(NamedTuple):
+class Bounds(NamedTuple):
     """What is allowed: at least `min` and at most `max`, either may be None. A limit value itself is inside."""
 
     min: float | None = None
@@ -31,7 +31,7 @@ class Interval(NamedTuple):
     censor: str | None
 
 
-def judge(result: Interval, limit: Limit, rule: str = "simple", near: float = NEAR) -> tuple[str, float]:
+def judge(result: Interval, limit: Bounds, rule: str = "simple", near: float = NEAR) -> tuple[str, float]:
     """Return (verdict, margin) of a result against a limit, both in one unit and form.
 
     "simple" lets the value alone decide, "guarded" the whole interval. Inside becomes close where the value is within
@@ -39,7 +39,7 @@ def judge(result: Interval, limit: Limit, rule: str = "simple", near: float = NE
     signed distance from the value to a limit, positive inside. Raises CannotCompute on `limit`. Guarded acceptance is
     that of JCGM 106:2012, with the interval as guard band.
 
-    >>> judge(Interval(125, 118, 125, None), Limit(max=120), "guarded")
+    >>> judge(Interval(125, 118, 125, None), Bounds(max=120), "guarded")
     ('not settled', -5)
     """
     if limit.min is None and limit.max is None:

@@ -7,8 +7,9 @@ from itertools import pairwise, product
 from typing import Any
 
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.holding import NOT_AGREED, hold, says_too_little
 from kessa.core.judging.judge import CENSORS, EQUAL, INSIDE, NEAR, VERDICTS
-from kessa.core.judging.limits import NOT_AGREED, PublishedLimit, hold_against, limits_for, says_too_little, window_of
+from kessa.core.judging.limits import Limit, RuleSet, speaking_of, window_of
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.quantity import Quantity
 
@@ -18,17 +19,18 @@ _NO_RESULT = "-"
 
 
 def verdict_stretches(
-    part: Part, form: str | None, set_keys: Sequence[str], rule: str | None = None
+    part: Part, form: str | None, sets: Sequence[RuleSet], rule: str | None = None
 ) -> dict[str, Any] | None:
     """Return the verdicts on results of a part, in its unit and written as `form`; None where nothing judges it.
 
     Of each of `limits`, `cuts` part the value, the low and the high end into stretches: the numbers up to the first
     cut, and so on. By censor ("" where there is none) stands a digit for each triple of stretches, the high end's the
     fastest: the place of the verdict in `order`, "-" where no result lies. The gravest of the limits counts; where the
-    runs do not agree it becomes what `not_agreed` says, and there is no verdict where it is what `says_nothing`.
+    runs do not agree it becomes what `not_agreed` says, and there is no verdict where it is what `says_nothing`. Limits
+    that rest on other readings or results are not among them: they are held against it when it is sent.
     """
     one = Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)
-    asked = [(limit, rule, one) for _, limit in limits_for(part.parameter, list(set_keys))]
+    asked = [(limit, rule, one) for _, limit in speaking_of(part.parameter, sets) if limit.of_one_reading]
     if part.wanted:
         # What the method wants is asked of the kit's own form.
         asked.append((window_of(part), None, part.own(one)))
@@ -43,7 +45,7 @@ def verdict_stretches(
     }
 
 
-def _table(limit: PublishedLimit, rule: str | None, one: Quantity) -> dict[str, Any] | None:
+def _table(limit: Limit, rule: str | None, one: Quantity) -> dict[str, Any] | None:
     """Return the table of a limit for results written so that 1 of them is `one`; None where it does not convert."""
     try:
         ends, close = (
@@ -55,11 +57,16 @@ def _table(limit: PublishedLimit, rule: str | None, one: Quantity) -> dict[str, 
     cuts = [_cuts([*ends, *close]), _cuts(ends), _cuts(ends)]
     table: dict[str, Any] = {"cuts": cuts}
     for censor in ("", *CENSORS):
-        held = (
-            hold_against(_scaled(one, triple, censor), limit, rule) for triple in product(*map(_representing, cuts))
-        )
-        table[censor] = "".join(str(VERDICTS.index(each[0])) if each else _NO_RESULT for each in held)
+        held = (_verdict(_scaled(one, triple, censor), limit, rule) for triple in product(*map(_representing, cuts)))
+        table[censor] = "".join(str(VERDICTS.index(each)) if each else _NO_RESULT for each in held)
     return table
+
+
+def _verdict(result: Quantity, limit: Limit, rule: str | None) -> str | None:
+    try:
+        return hold(result, limit, rule).verdict
+    except CannotCompute:
+        return None
 
 
 def _in_units_of(one: Quantity, bound: Quantity) -> float:
@@ -71,11 +78,11 @@ def _scaled(one: Quantity, triple: tuple[float, ...], censor: str) -> Quantity:
     return Quantity(value, low, None if censor == ">" else high, censor or None, one.unit, one.form)
 
 
-def _bounds(limit: PublishedLimit) -> list[float]:
+def _bounds(limit: Limit) -> list[float]:
     return [bound for bound in (limit.min, limit.max) if bound is not None]
 
 
-def _close_to(limit: PublishedLimit) -> list[float]:
+def _close_to(limit: Limit) -> list[float]:
     """Return from where a value inside is close to a bound, by judge's own measure."""
     bounds = _bounds(limit)
     width = bounds[-1] - bounds[0] if len(bounds) == 2 else abs(bounds[0])

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from kessa.core.errors import CannotCompute
-from kessa.core.judging.limits import limits_for
+from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter
@@ -13,10 +15,10 @@ from kessa.core.quantities.units import convert
 _FAMILIES = {"nitrogen": "N", "phosphorus": "P"}
 
 
-def written_form(part: Part, school: str, limit_sets: list[str]) -> str | None:
+def written_form(part: Part, school: str, sets: Sequence[RuleSet]) -> str | None:
     """Return the form in which a part's results are written under a school of `written_as`.
 
-    "limit" is the form of the first limit in `limit_sets` that speaks of the parameter. Where a school says nothing of
+    "limit" is the form of the first limit in `sets` that speaks of the parameter. Where a school says nothing of
     the parameter, the part's own form stands.
     """
     if part.form is None or FORMS[part.form].family not in _FAMILIES:
@@ -25,7 +27,7 @@ def written_form(part: Part, school: str, limit_sets: list[str]) -> str | None:
         "element": _FAMILIES[FORMS[part.form].family],
         "ion": parameter(part.parameter).ion,
         "salt": parameter(part.parameter).salt,
-        "limit": next((limit.form for _, limit in limits_for(part.parameter, limit_sets)), None),
+        "limit": next((limit.form for _, limit in speaking_of(part.parameter, sets) if not limit.formula), None),
     }[school]
     return chosen if chosen and converts(part, chosen) else part.form
 

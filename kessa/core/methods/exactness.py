@@ -8,6 +8,7 @@ from typing import NamedTuple
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 
+DERIVED = "derived"
 _SCREENING = "screening"
 
 
@@ -25,6 +26,8 @@ CLASSES = {
     "computed": MethodClass("computed", 3),
     "photometer": MethodClass("by photometer", 4),
     "meter": MethodClass("by meter", 4),
+    # From other results: never more exact than one that was measured.
+    DERIVED: MethodClass("worked out", 0),
 }
 _BY_KIND = {
     "count": "count",

@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.stretches import verdict_stretches
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import AgreementRule
@@ -25,7 +26,7 @@ def beforehand(
     agreement: AgreementRule | None,
     dilution: float,
     form: str | None,
-    set_keys: tuple[str, ...],
+    sets: tuple[RuleSet, ...],
     rule: str | None = None,
 ) -> dict[str, Any]:
     """Return by what the readings of a part become results, their runs one result, and that a verdict.
@@ -43,7 +44,7 @@ def beforehand(
         "times": part.factor(form)[0] if form and form != part.form else 1.0,
         "form": form or part.form,
         "agreement": _agreeing(agreement, agreement.by(part, dilution)) if agreement else None,
-        "verdicts": verdict_stretches(part, form, set_keys, rule),
+        "verdicts": verdict_stretches(part, form, sets, rule),
     }
 
 

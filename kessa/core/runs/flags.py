@@ -134,6 +134,7 @@ FLAGS = {
         "right or set aside the other.",
     ),
     "corrected": Flag("put right"),
+    "judged-anew": Flag("judged anew by another reading of its sample"),
     "superseded": Flag("superseded", teaches=False, ends=True),
     "set-aside": Flag("set aside", teaches=False, ends=True),
 }

@@ -13,7 +13,7 @@ from django.utils.timesince import timesince
 from kessa.core.job.circumstances import scales
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.job.supplies import supplies, unit_word
-from kessa.core.judging.limits import overall
+from kessa.core.judging.holding import overall
 from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
@@ -21,6 +21,7 @@ from kessa.core.quantities.units import in_words, sign
 from kessa.core.runs import flags
 from kessa.instruments.measured import measured_by_instruments
 from kessa.people.display import Shown, shown_as
+from kessa.rules.selectors import is_own
 from kessa.web.components.drawn import lay_out
 from kessa.web.components.gauge import gauge as lay_out_gauge
 from kessa.web.components.ladder import ladder as lay_out_ladder
@@ -40,6 +41,9 @@ def plain(number: float | None) -> str:
 def flag_words(flag: str) -> str:
     """Say what a flag means."""
     return flags.words(flag)
+
+
+register.filter(is_own)
 
 
 @register.filter
@@ -112,11 +116,11 @@ def verdict(word: str) -> SafeString:
 
 @register.simple_tag
 def gauge(result: Any) -> str:
-    """Draw a result on its scale; what is said in words has none."""
-    if _words(result):
+    """Draw a result on its scale; what is said in words, or lies below 0, has none."""
+    if _words(result) or result.low < 0:
         return ""
     limit = overall(result.judgements)
-    if limit and (limit["unit"], limit["as"] or "") != (result.unit, result.form):
+    if limit and ((limit["unit"], limit["as"] or "") != (result.unit, result.form) or limit.get("than")):
         limit = None
     drawn = lay_out_gauge(result.value, result.low, result.high, result.unit, limit, result.usual)
     return drawn.svg(_GLYPHS.get(result.verdict, "unsettled"))

@@ -1,0 +1,274 @@
+"""Holding a result against every limit that speaks of it, and what its verdict comes to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime
+from typing import Any, NamedTuple
+
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.formulas import NO_TROUT, computed_limit
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, Bounds, Interval, gravest, judge
+from kessa.core.judging.limits import PERCENT, Limit, RuleSet, speaking_of, window_of
+from kessa.core.judging.statistics import Dated, Told
+from kessa.core.judging.usual import UsualRange
+from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
+from kessa.core.quantities.parameters import parameter as known_parameter
+from kessa.core.quantities.quantity import Quantity
+
+# What verdicts become where runs do not agree.
+NOT_AGREED = {INSIDE: NOT_SETTLED, CLOSE: NOT_SETTLED}
+_SOME_DAY = datetime(2000, 1, 1, tzinfo=UTC)
+
+
+class Compared(NamedTuple):
+    """A result at the other end of a pair: where, and what was found there that day."""
+
+    place: str
+    quantity: Quantity
+
+
+class Beside(NamedTuple):
+    """What a result of a moment is seen beside.
+
+    `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
+    by what the other place is (see limits.COMPARED), what is usual here, and what the water feeds.
+    """
+
+    at: datetime = _SOME_DAY
+    readings: Mapping[str, Quantity] = {}
+    past: Sequence[Dated] = ()
+    pairs: Mapping[str, Compared] = {}
+    usual: UsualRange | None = None
+    feeds: frozenset[str] = frozenset()
+
+
+ALONE = Beside()
+
+
+class Held(NamedTuple):
+    """A verdict on what was held against a limit, in the limit's unit and form.
+
+    `told` says what of the series that was; where a formula gave the limit, `computed` is its number, `rests_on` from
+    what it is.
+    """
+
+    verdict: str
+    margin: float
+    told: Told
+    computed: float | None = None
+    rests_on: str = ""
+
+
+def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside = ALONE) -> Held:
+    """Hold a result against one limit; raises CannotCompute with the reason where there is no way, or what lacks."""
+    by = rule or limit.rule
+    if limit.formula:
+        return _by_formula(result, limit, by, beside)
+    there = _compared(result, limit, beside) if limit.compared else result.converted(limit.unit, limit.form)
+    past = [] if limit.compared else _past(limit, beside)
+    told = limit.about.of([Dated(beside.at, there), *past], limit.max is not None)
+    if told.quantity is None:
+        raise CannotCompute(f"it needs {told.needs}", "statistic")
+    verdict, margin = judge(_interval(told.quantity), Bounds(limit.min, limit.max), by)
+    return Held(verdict, margin, told)
+
+
+def _interval(of: Quantity) -> Interval:
+    return Interval(of.value, of.low, of.high, of.censor)
+
+
+def _past(limit: Limit, beside: Beside) -> list[Dated]:
+    past = []
+    for each in beside.past:
+        try:
+            past.append(Dated(each.at, each.quantity.converted(limit.unit, limit.form)))
+        except CannotCompute:
+            continue
+    return past
+
+
+def _compared(result: Quantity, limit: Limit, beside: Beside) -> Quantity:
+    """Return the difference from what a limit compares with, or what percent of it there is."""
+    unit, form = (result.unit, result.form) if limit.unit == PERCENT else (limit.unit, limit.form)
+    other = _other(result, limit, beside).converted(unit, form)
+    here = result.converted(unit, form)
+    open_ended = here.high is None or here.censor == ">" or other.censor == "<"
+    if limit.unit != PERCENT:
+        high = None if here.high is None else here.high - other.low
+        low = here.low - (other.value if other.high is None else other.high)
+        return replace(here, value=here.value - other.value, low=low, high=high, censor=None)
+    if other.value <= 0:
+        raise CannotCompute("there is nothing to compare it with: that was 0", "compared")
+    share = 100 / other.value
+    high = None if open_ended or not other.low or here.high is None else 100 * here.high / other.low
+    low = 100 * here.low / other.high if other.high else 0.0
+    return replace(
+        here, value=here.value * share, low=min(low, here.value * share), high=high, censor=None, unit=PERCENT
+    )
+
+
+def _other(result: Quantity, limit: Limit, beside: Beside) -> Quantity:
+    if limit.compared == "usual":
+        if beside.usual is None:
+            raise CannotCompute("it needs to be known first what is usual here: 8 results, at least", "compared")
+        usual = beside.usual.median
+        return Quantity(usual, usual, usual, None, result.unit, result.form)
+    found = beside.pairs.get(limit.compared or "")
+    if found is None:
+        named = {"upstream": "the place upstream", "supply": "the supply"}.get(
+            limit.compared or "", "the place compared"
+        )
+        raise CannotCompute(f"it needs a result of the same day at {named}", "compared")
+    return found.quantity
+
+
+def _by_formula(result: Quantity, limit: Limit, by: str, beside: Beside) -> Held:
+    """Hold a result against a limit that its own sample gives: as a share of it, as that has an interval too."""
+    there = result.converted(limit.unit, limit.form)
+    found = computed_limit(limit.formula or "", beside.readings, trout=NO_TROUT not in beside.feeds)
+    told = limit.about.of([Dated(beside.at, there)], True)
+    high = None if there.high is None else there.high / found.least
+    share = Interval(there.value / found.value, there.low / found.most, high, there.censor)
+    verdict, margin = judge(share, Bounds(max=1.0), by)
+    return Held(verdict, margin * found.value, told._replace(quantity=there), found.value, found.words)
+
+
+# ---- all that speak of it ------------------------------------------------------------------------------------------
+
+
+def judge_by_sets(
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None = None, beside: Beside = ALONE
+) -> list[dict[str, Any]]:
+    """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
+
+    `rule` is "simple" or "guarded" for all of them, None for each limit's own. A limit that cannot be held against it
+    is left out: see not_judged. Returns one record a limit, with the limit and its source as they are today, ready to
+    be kept with the result.
+    """
+    judgements = []
+    for rule_set, limit in speaking_of(parameter, sets):
+        try:
+            held = hold(result, limit, rule, beside)
+        except CannotCompute:
+            continue
+        named = {"set": rule_set.key, "set_title": rule_set.title, "set_version": rule_set.version}
+        judgements.append(_record(limit, held, rule) | named)
+    return judgements
+
+
+def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
+    said = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form"})
+    of = held.told.quantity
+    assert of is not None
+    return {
+        "as": limit.form,
+        "min": limit.min,
+        "max": limit.max if held.computed is None else held.computed,
+        "statistic": limit.statistic,
+        "source": limit.source,
+        "note": limit.note,
+        **said,
+        "rule": rule or limit.rule,
+        "than": _THAN[limit.compared][limit.unit == PERCENT] if limit.compared else "",
+        "against_average": held.told.words if held.told.stands_in else None,
+        "of": "" if held.told.stands_in else held.told.words,
+        "held": [of.value, of.low, of.high, of.censor],
+        "needs": held.told.needs,
+        "rests_on": held.rests_on,
+        "verdict": held.verdict,
+        "margin": held.margin,
+    }
+
+
+# How a limit compares: by its difference from something, or by what part of it there is.
+_THAN = {
+    "upstream": ("more than at the place upstream", "of what is at the place upstream"),
+    "supply": ("more than in the supply", "of what is in the supply"),
+    "reference": ("more than at the place compared", "of what is at the place compared"),
+    "usual": ("more than usual here", "of what is usual here"),
+}
+
+
+def not_judged(
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], beside: Beside = ALONE
+) -> list[tuple[RuleSet, Limit, str]]:
+    """Return the limits that speak of a parameter and cannot be held against a result, each with the reason."""
+    left = []
+    for found, limit in speaking_of(parameter, sets):
+        try:
+            hold(result, limit, None, beside)
+        except CannotCompute as reason:
+            said = (
+                reason.message if reason.field in _TOLD_BY_US else f"{result.unit} does not convert into {limit.unit}"
+            )
+            left.append((found, limit, said))
+    return left
+
+
+# The fields on which a reason of our own stands, written to be read after "not judged".
+_TOLD_BY_US = ("statistic", "compared", "formula", "ph", "temperature_c", "hardness")
+
+
+def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
+    """Hold a result against what the method itself wants, as judge_by_sets does."""
+    window = window_of(part)
+    named = {"set": "method", "set_title": "wanted by the method", "set_version": 1}
+    return _record(window, hold(part.own(result), window), None) | named
+
+
+def judge_part(
+    result: Quantity,
+    part: Part,
+    sets: Sequence[RuleSet],
+    rule: str | None = None,
+    *,
+    agreed: bool = True,
+    beside: Beside = ALONE,
+) -> list[dict[str, Any]]:
+    """Hold a result of a part against the sets and what its method wants; `agreed` is whether its runs agreed."""
+    judgements = judge_by_sets(result, part.parameter, sets, rule, beside)
+    if part.wanted:
+        judgements.append(judge_by_window(result, part))
+    return judgements if agreed else unsettled(judgements)
+
+
+def verdict_by(name: str, judgements: list[dict[str, Any]]) -> str | None:
+    """Return the verdict that judgements come to; None where nothing judges, or they settle nothing."""
+    decisive = overall(judgements)
+    return decisive["verdict"] if decisive and settles(name, judgements) else None
+
+
+def settles(name: str, judgements: list[dict[str, Any]]) -> bool:
+    """Whether judgements give a verdict: a most alone says nothing of what there may be too little of."""
+    decisive = overall(judgements)
+    inside = decisive is not None and decisive["verdict"] == INSIDE
+    return not (inside and says_too_little(name, [each.get("min") for each in judgements]))
+
+
+def says_too_little(name: str, least: Sequence[float | None]) -> bool:
+    """Whether being inside says nothing: of what there may be too little of, no limit names a least."""
+    return known_parameter(name).needs_least and all(each is None for each in least)
+
+
+def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
+    """Return the judgement that decides: the gravest, of those the one with the least margin; None without limits."""
+    if not judgements:
+        return None
+    verdict = gravest([judgement["verdict"] for judgement in judgements])
+    return min((j for j in judgements if j["verdict"] == verdict), key=lambda judgement: float(judgement["margin"]))
+
+
+def rule_for(method: Method, part: Part, school: str | None) -> str | None:
+    """Return by which rule a part is judged: the team's school, but a screening settles no acute limit by its value.
+
+    A card or a strip tells a step; where a limit is about a single drink or day, all of its interval has to be inside.
+    """
+    return "guarded" if method.screening and known_parameter(part.parameter).acute else school
+
+
+def unsettled(judgements: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Return judgements of runs that do not agree: what would be inside or close is not settled."""
+    return [{**each, "verdict": NOT_AGREED.get(each["verdict"], each["verdict"])} for each in judgements]

@@ -1,0 +1,286 @@
+"""What of a series a limit is about: a single sample, a mean, a percentile; what it asks for and comes to."""
+
+from __future__ import annotations
+
+import math
+import re
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from functools import cache
+from statistics import fmean
+from typing import NamedTuple
+
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.quantity import Quantity
+
+SINGLE = "single sample"
+_YEAR, _QUARTER = timedelta(days=365), timedelta(days=91)
+_A_MONTH_S_WORTH = 20
+
+
+class Dated(NamedTuple):
+    """A result as a statistic sees it, in the limit's unit and form."""
+
+    at: datetime
+    quantity: Quantity
+
+
+class Told(NamedTuple):
+    """What a statistic comes to: a quantity with what it is of, or what is still needed for one.
+
+    `stands_in` says that one reading is taken for it meanwhile.
+    """
+
+    quantity: Quantity | None
+    words: str = ""
+    needs: str = ""
+    stands_in: bool = False
+
+
+class Statistic(NamedTuple):
+    """What of a series a limit is about. `of` takes the readings, newest first, and whether the limit is a most.
+
+    `one_will_do`: one reading is held against it, for want of more; `wants_past`: more than one is looked at.
+    """
+
+    name: str
+    one_will_do: bool
+    wants_past: bool
+    of: Callable[[Sequence[Dated], bool], Told]
+
+
+def statistic_of(name: str) -> Statistic:
+    """Return a statistic by its name; raises CannotCompute on `statistic` where it is none of STATISTICS."""
+    found = _statistic_of(name)
+    if found is None:
+        raise CannotCompute(f"statistic must be one of: {', '.join(STATISTICS)}.", "statistic")
+    return found
+
+
+@cache
+def _statistic_of(name: str) -> Statistic | None:
+    for pattern, make in _KNOWN:
+        found = re.fullmatch(pattern, name)
+        if found:
+            return make(name, *map(int, found.groups()))
+    return None
+
+
+# ---- what they come to -----------------------------------------------------------------------------------------------
+
+
+def mean(quantities: Sequence[Quantity]) -> Quantity:
+    """Return the mean with its interval: the mean of the ends, as results of one kit may be off to one side together.
+
+    Of one that is under a bound ("<") half of it is taken; the interval takes it from 0 to its own end.
+    """
+    values = [each.value / 2 if each.censor == "<" else each.value for each in quantities]
+    highs = [each.high for each in quantities]
+    all_below = all(each.censor == "<" for each in quantities)
+    over = any(each.censor == ">" for each in quantities)
+    censor = ">" if over else "<" if all_below else None
+    value = fmean(each.value for each in quantities) if censor else fmean(values)
+    high = None if over or None in highs else fmean(each for each in highs if each is not None)
+    low = fmean(each.low for each in quantities)
+    return replace(quantities[0], value=value, low=min(low, value), high=high, censor=censor)
+
+
+def _single(name: str) -> Statistic:
+    return Statistic(name, True, False, lambda readings, _: Told(readings[0].quantity))
+
+
+def _standing_in(name: str) -> Statistic:
+    """A longer time that nobody's kit covers: one reading stands in for it, and says so."""
+    words = f"one reading against a {name.replace(' term', '-term value')}"
+    return Statistic(name, True, False, lambda readings, _: Told(readings[0].quantity, words, stands_in=True))
+
+
+def _mean_of_last(name: str, n: int) -> Statistic:
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        if len(readings) < n:
+            return Told(None, needs=f"{_count(n - len(readings), 'more reading')} for the {name}")
+        return Told(mean([each.quantity for each in readings[:n]]), f"mean of the last {n}")
+
+    return Statistic(name, False, True, of)
+
+
+def _set_of(name: str, n: int) -> Statistic:
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        day = [each for each in readings if each.at.date() == readings[0].at.date()]
+        if len(day) < n:
+            return Told(None, needs=f"{_count(n - len(day), 'more reading')} of that day for the {name}")
+        return Told(mean([each.quantity for each in day]), f"mean of {len(day)} of one day")
+
+    return Statistic(name, False, True, of)
+
+
+def _annual(name: str) -> Statistic:
+    """The mean of the four quarters up to a reading, each the mean of its own, so that none weighs more."""
+
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        last = readings[0].at
+        quarters = [
+            [each.quantity for each in readings if last - (k + 1) * _QUARTER < each.at <= last - k * _QUARTER]
+            for k in range(4)
+        ]
+        missing = [k for k, quarter in enumerate(quarters) if not quarter]
+        if missing:
+            spans = " and ".join(_span(last, k) for k in missing)
+            return Told(None, needs=f"a reading from {spans} for the {name}: of each quarter one, at least")
+        n = sum(map(len, quarters))
+        return Told(mean([mean(quarter) for quarter in quarters]), f"mean of four quarters, {_count(n, 'reading')}")
+
+    return Statistic(name, False, True, of)
+
+
+def _span(last: datetime, quarter: int) -> str:
+    first = last - (quarter + 1) * _QUARTER + timedelta(days=1)
+    return f"{_day(first.date())} to {_day((last - quarter * _QUARTER).date())}"
+
+
+def _day(day: date) -> str:
+    return f"{day.day} {day:%B %Y}"
+
+
+def _percentile(name: str, p: int) -> Statistic:
+    """The rank p·n of a year's readings, between two in proportion (Hyndman and Fan 1996, type 4)."""
+    least = max(math.ceil(1 / (2 * (1 - p / 100))), 2) if p < 100 else 2
+
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        year = [each.quantity for each in readings if each.at > readings[0].at - _YEAR]
+        if len(year) < least:
+            return Told(None, needs=f"{_count(least - len(year), 'more reading')} within a year for the {name}")
+        ends = [
+            _ranked([each.value for each in year], p),
+            _ranked([each.low for each in year], p),
+            None if any(each.high is None for each in year) else _ranked([each.high or 0.0 for each in year], p),
+        ]
+        over = next((each.censor for each in year if each.censor == ">"), None)
+        quantity = replace(year[0], value=ends[0] or 0.0, low=ends[1] or 0.0, high=ends[2], censor=over)
+        return Told(quantity, f"{name} of {_count(len(year), 'reading')} of a year")
+
+    return Statistic(name, False, True, of)
+
+
+def _ranked(values: list[float], p: float) -> float:
+    ranked = sorted(values)
+    rank = min(max(p / 100 * len(ranked), 1), len(ranked))
+    first = math.floor(rank)
+    after = ranked[min(first, len(ranked) - 1)]
+    return ranked[first - 1] + (rank - first) * (after - ranked[first - 1])
+
+
+def _days_mean(name: str, n: int) -> Statistic:
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        days = _by_day(readings, n)
+        if len(days) < n:
+            needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day average"
+            return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
+        return Told(mean([mean(each) for each in days]), f"mean of {n} days")
+
+    return Statistic(name, True, True, of)
+
+
+def _by_day(readings: Sequence[Dated], n: int) -> list[list[Quantity]]:
+    last = readings[0].at.date()
+    days: dict[date, list[Quantity]] = defaultdict(list)
+    for each in readings:
+        if 0 <= (last - each.at.date()).days < n:
+            days[each.at.date()].append(each.quantity)
+    return list(days.values())
+
+
+def _least(quantities: Sequence[Quantity]) -> Quantity:
+    return min(quantities, key=lambda each: (each.value, each.low))
+
+
+def _day_minimum(name: str) -> Statistic:
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        [day] = _by_day(readings, 1)
+        if len(day) > 1:
+            return Told(_least(day), f"the least of {len(day)} readings of the day")
+        needs = "a reading about dawn, when it is least, for the day's minimum"
+        return Told(day[0], f"one reading against a {name}", needs, stands_in=True)
+
+    return Statistic(name, True, True, of)
+
+
+def _days_mean_minimum(name: str, n: int) -> Statistic:
+    def of(readings: Sequence[Dated], _: bool) -> Told:
+        days = _by_day(readings, n)
+        if len(days) < n:
+            needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day mean of minima"
+            return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
+        return Told(mean([_least(each) for each in days]), f"mean of the minima of {n} days")
+
+    return Statistic(name, True, True, of)
+
+
+def _in_a_row(name: str, n: int) -> Statistic:
+    """Beyond only where the last n all are: the mildest of them is held against the limit."""
+
+    def of(readings: Sequence[Dated], is_most: bool) -> Told:
+        if len(readings) < n:
+            return Told(None, needs=f"{_count(n - len(readings), 'more reading')} for {name}")
+        last = [each.quantity for each in readings[:n]]
+        mildest = min(last, key=lambda each: each.value) if is_most else max(last, key=lambda each: each.value)
+        return Told(mildest, f"the mildest of the last {n}: beyond only where all of them are")
+
+    return Statistic(name, False, True, of)
+
+
+def _month_share(name: str, percent: int) -> Statistic:
+    """Of a calendar month so many percent have to be inside: the reading of that rank is held against the limit."""
+
+    def of(readings: Sequence[Dated], is_most: bool) -> Told:
+        last = readings[0].at
+        month = [each.quantity for each in readings if (each.at.year, each.at.month) == (last.year, last.month)]
+        if len(month) < _A_MONTH_S_WORTH:
+            lacking = _A_MONTH_S_WORTH - len(month)
+            return Told(None, needs=f"{_count(lacking, 'more reading')} of this month before {name} can be told")
+        ranked = sorted(month, key=lambda each: each.value, reverse=not is_most)
+        held = ranked[math.ceil(percent / 100 * len(ranked)) - 1]
+        return Told(held, f"{percent} % of {len(ranked)} readings of {last:%B %Y} are at this or better")
+
+    return Statistic(name, False, True, of)
+
+
+def _count(n: int, what: str) -> str:
+    return f"{n} {what}" if n == 1 else f"{n} {what}s"
+
+
+_KNOWN: tuple[tuple[str, Callable[..., Statistic]], ...] = (
+    (r"single sample(?:, .*)?|at any time|daily sample|short term|lowest acceptable|1-hour average(?: .*)?", _single),
+    (r"long term", _standing_in),
+    (r"mean of the last ([2-9]|[1-9]\d)", _mean_of_last),
+    (r"running annual average", _annual),
+    (r"([1-9]\d)th percentile", _percentile),
+    (r"([2-9]|[1-9]\d)-day average(?: .*)?", _days_mean),
+    (r"1-day minimum|daily minimum", _day_minimum),
+    (r"([2-9]|[1-9]\d)-day mean minimum", _days_mean_minimum),
+    (r"two in a row", lambda name: _in_a_row(name, 2)),
+    (r"([1-9]\d) % of a month's samples", _month_share),
+    (r"mean of a three-sample set", lambda name: _set_of(name, 3)),
+)
+# As they are offered; a number may be another.
+STATISTICS = (
+    SINGLE,
+    "mean of the last 3",
+    "running annual average",
+    "90th percentile",
+    "4-day average",
+    "daily minimum",
+    "7-day mean minimum",
+    "two in a row",
+    "95 % of a month's samples",
+    "mean of a three-sample set",
+    "long term",
+    "short term",
+    "1-hour average",
+    "lowest acceptable",
+    "at any time",
+    "daily sample",
+)
+assert all(_statistic_of(name) for name in STATISTICS)

@@ -1,0 +1,179 @@
+"""What a result is seen beside: other readings of its sample, the place's past, the other end of its pair."""
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
+from kessa.core.judging.formulas import FORMULAS
+from kessa.core.judging.holding import Beside, Compared
+from kessa.core.judging.limits import RuleSet, speaking_of
+from kessa.core.judging.statistics import Dated
+from kessa.core.judging.usual import UsualRange
+from kessa.core.methods.exactness import Speaking, stands_for
+from kessa.core.quantities.parameters import parameter as known_parameter
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.units import in_words
+from kessa.log.models import Result
+from kessa.places.models import Place
+from kessa.places.selectors import compared_with
+from kessa.visits.models import Observation, Sample, Visit
+from kessa.web.compiled import compiled
+
+# Of one day, for comparing two places; what feeds a system changes slowly.
+ONE_DAY, _OF_SUPPLY = timedelta(hours=24), timedelta(days=14)
+_YEAR, _MOST_PAST = timedelta(days=366), 400
+# How far readings in place, which carry no interval of their own, are taken to be off: in their unit, or as a part.
+_OFF = {"temperature": 0.5}
+_PART_OFF = {"conductivity": 0.02, "discharge": 0.15, "make_up": 0.0}
+_CALLED = {"discharge": FLOW, "make_up": METER}
+_UNIT = {"temperature": "degC", "conductivity": "uS/cm", "discharge": "L/s", "make_up": "m³"}
+READ_BESIDE = tuple(_UNIT)
+_AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
+
+
+def quantity_of(row: Any) -> Quantity:
+    """Return the value of a plain row with its interval."""
+    return Quantity(row.value, row.low, row.high, row.censor or None, row.unit, row.form or None)
+
+
+def seen_beside(
+    place: Place,
+    sample: Sample | None,
+    parameter: str,
+    sets: tuple[RuleSet, ...],
+    usual: UsualRange | None,
+    at: datetime,
+) -> Beside:
+    """Return what the limits of the sets for a parameter want to be told besides a result of `at`, and no more."""
+    limits = [limit for _, limit in speaking_of(parameter, sets)]
+    wanted = {need.parameter for limit in limits if limit.formula for need in FORMULAS[limit.formula].needs}
+    past = past_of(place, parameter, at) if any(limit.about.wants_past for limit in limits) else []
+    compared = {limit.compared for limit in limits if limit.compared and limit.compared != "usual"}
+    pairs = pairs_beside(place, parameter, at) if compared else {}
+    readings = readings_of(sample) if wanted and sample else {}
+    return Beside(at, readings, past, pairs, usual, frozenset(place.feeds))
+
+
+def readings_of(sample: Sample) -> dict[str, Quantity]:
+    """Return what was measured of a sample, by parameter, of each the most exact; then what was read in place."""
+    measured = rows_of(sample)
+    return {name: quantity_of(row) for name, row in measured.items()} | _in_place(sample, measured)
+
+
+def rows_of(sample: Sample) -> dict[str, Any]:
+    """Return the standing results measured of a sample, by parameter; of two that speak of one thing the more exact."""
+    rows = _of_sample(team=sample.team_id, sample=sample.pk)
+    by_key = {row.pk: row for row in rows if not in_words(row.unit) and row.fraction != "total"}
+    found: dict[str, list[Speaking]] = {}
+    for row in by_key.values():
+        name = known_parameter(row.parameter).key
+        found.setdefault(name, []).append(Speaking(row.pk, row.method_class, row.low, row.high))
+    return {name: by_key[stands_for(each).key] for name, each in found.items()}
+
+
+@compiled
+def _of_sample(team: int, sample: Any) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(determination__sample=sample)
+    return rows.values_list(
+        "pk", "parameter", "fraction", "method_class", "person_id", "tested_at", *_AS_QUANTITY, named=True
+    )
+
+
+def _in_place(sample: Sample, measured: dict[str, Any]) -> dict[str, Quantity]:
+    found = {name: each for name, each in seen_on(sample.visit).items() if name not in measured}
+    if sample.water_temperature_c is not None and "temperature" not in measured:
+        found["temperature"] = _around(float(sample.water_temperature_c), "temperature")
+    return found
+
+
+def seen_on(visit: Visit) -> dict[str, Quantity]:
+    """Return what was read in place on a visit, by the names that recipes give it."""
+    seen = _seen(team=visit.team_id, visit=visit.pk, keys=list(_UNIT))
+    return {_CALLED.get(key, key): _around(value, key) for key, value in seen}
+
+
+@compiled
+def _seen(team: int, visit: Any, keys: list[str]) -> Any:
+    rows = Observation.objects.for_team(team).filter(visit=visit, key__any=keys, value__isnull=False)
+    return rows.values_list("key", "value")
+
+
+def _around(value: float, key: str) -> Quantity:
+    off = _OFF.get(key) or abs(value) * _PART_OFF[key]
+    return Quantity(value, value - off, value + off, None, _UNIT[key])
+
+
+def past_of(place: Place, parameter: str, at: datetime) -> list[Dated]:
+    """Return a place's earlier results of a parameter within a year, newest first."""
+    names = [known_parameter(parameter).key, *known_parameter(parameter).also]
+    rows = _past(team=place.team_id, place=place.pk, names=names, since=at - _YEAR, before=at)
+    # Two tests of one sample are one reading: the more exact speaks.
+    at_once: dict[datetime, list[Any]] = {}
+    for row in rows:
+        at_once.setdefault(row.taken_at, []).append(row)
+    return [Dated(when, quantity_of(_most_exact(each))) for when, each in at_once.items()]
+
+
+def _most_exact(rows: list[Any]) -> Any:
+    by_key = {row.pk: row for row in rows}
+    return by_key[stands_for(Speaking(row.pk, row.method_class, row.low, row.high) for row in rows).key]
+
+
+@compiled
+def _past(team: int, place: int, names: list[str], since: datetime, before: datetime) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(place=place, parameter__any=names)
+    rows = rows.filter(taken_at__gte=since, taken_at__lt=before).newest_first()
+    return rows.values_list("pk", "taken_at", "method_class", *_AS_QUANTITY, named=True)[:_MOST_PAST]
+
+
+def pairs_beside(place: Place, parameter: str, at: datetime, within: timedelta = ONE_DAY) -> dict[str, Compared]:
+    """Return what was found nearest to a moment at the places this one is compared with, by what they are to it."""
+    found = {}
+    for called, other in compared_with(place).items():
+        row = nearest(other, parameter, at, within)
+        if row:
+            found[called] = Compared(other.name, quantity_of(row))
+    return found
+
+
+def nearest(place: Place, parameter: str, at: datetime, within: timedelta = ONE_DAY) -> Any:
+    """Return a place's standing result of a parameter nearest to a moment, as plain values; None where none is near."""
+    rows = _around_moment(team=place.team_id, place=place.pk, parameter=parameter, since=at - within, to=at + within)
+    return min(rows, key=lambda row: abs(row.taken_at - at), default=None)
+
+
+@compiled
+def _around_moment(team: int, place: int, parameter: str, since: datetime, to: datetime) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(place=place, parameter=parameter)
+    rows = rows.filter(taken_at__range=(since, to)).newest_first()
+    return rows.values_list("pk", "taken_at", "verdict", *_AS_QUANTITY, named=True)[:20]
+
+
+def given_to_recipes(place: Place, sample: Sample | None, visit: Visit) -> dict[str, Quantity]:
+    """Return all that recipes may take up: readings of the sample or of the visit, the place's height, its supply's."""
+    given = readings_of(sample) if sample else seen_on(visit)
+    if place.elevation_m is not None:
+        given[HEIGHT] = Quantity(place.elevation_m, place.elevation_m, place.elevation_m, None, "m")
+    if METER in given:
+        given |= _meter_before(place, visit)
+    supply = compared_with(place).get("supply")
+    for name in ("chloride", "conductivity"):
+        row = nearest(supply, name, visit.started_at, _OF_SUPPLY) if supply and name in given else None
+        if row:
+            given[SUPPLY + name] = quantity_of(row)
+    return given
+
+
+def _meter_before(place: Place, visit: Visit) -> dict[str, Quantity]:
+    rows = Observation.objects.for_team(place.team_id).filter(visit__place=place, key="make_up", value__isnull=False)
+    before = rows.filter(visit__started_at__lt=visit.started_at).order_by("-visit__started_at").first()
+    now = rows.filter(visit=visit).first()
+    if not before or not now:
+        return {}
+    days = (now.at - before.at) / timedelta(days=1)
+    if days < 0.2:
+        return {}
+    return {
+        BEFORE: Quantity(before.value, before.value, before.value, None, "m³"),
+        DAYS: Quantity(days, days, days, None, "days"),
+    }

@@ -1,0 +1,203 @@
+"""Results that follow from a visit's readings by themselves: written, written anew, or ended with what they rest on."""
+
+from collections.abc import Iterable
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.core.derived.recipes import METER, RECIPES, Derived, Recipe, derive, lacking
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.advice import is_unusual, steps_after
+from kessa.core.judging.holding import judge_by_sets, not_judged, overall, verdict_by
+from kessa.core.methods.exactness import DERIVED
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.runs.flags import ENDS
+from kessa.log.beside import given_to_recipes, rows_of, seen_beside
+from kessa.log.history import Series, usual_at
+from kessa.log.judgement import where_of
+from kessa.log.marks import end, mark
+from kessa.log.models import Mark, Result
+from kessa.places.models import Place
+from kessa.places.selectors import chosen_sets
+from kessa.rules.selectors import house_rules
+from kessa.visits.models import Observation, Sample, Visit
+from kessa.web.compiled import compiled
+
+
+class Wanting(NamedTuple):
+    """Something that one reading more would tell, and which reading."""
+
+    parameter: str
+    reading: str
+
+
+class _At(NamedTuple):
+    """Where and when something is derived, and from which rows of the log."""
+
+    place: Place
+    visit: Visit
+    sample: Sample | None
+    rows: dict[str, Any]
+    given: dict[str, Quantity]
+
+
+def derive_of_sample(sample: Sample) -> None:
+    """Settle what follows from the readings of a sample."""
+    at = _of_sample(sample)
+    _settle(at, [each for each in _recipes(at.place) if each.needs[0].name != METER])
+
+
+def derive_of_visit(visit: Visit) -> None:
+    """Settle what follows from what was read on a visit, sample by sample, and of the visit alone."""
+    for sample in visit.samples.select_related("visit__place__team"):
+        derive_of_sample(sample)
+    place = visit.place
+    meter = [each for each in _recipes(place) if each.needs[0].name == METER]
+    if Observation.objects.for_team(visit.team_id).filter(visit=visit, key="make_up", value__isnull=False).exists():
+        _settle(_At(place, visit, None, {}, given_to_recipes(place, None, visit)), meter)
+
+
+def wanting(sample: Sample) -> list[Wanting]:
+    """Return what one reading more of a sample would tell."""
+    at = _of_sample(sample)
+    found = []
+    for recipe in _recipes(at.place):
+        # The first of its needs is what it is about: without it nobody asks.
+        missing = lacking(recipe, at.given)
+        if len(missing) == 1 and missing[0] != recipe.needs[0].name and recipe.parameter not in at.rows:
+            found.append(Wanting(recipe.parameter, missing[0]))
+    return list(dict.fromkeys(found))
+
+
+def _of_sample(sample: Sample) -> _At:
+    place = sample.visit.place
+    return _At(place, sample.visit, sample, rows_of(sample), given_to_recipes(place, sample, sample.visit))
+
+
+def _recipes(place: Place) -> list[Recipe]:
+    return [each for each in RECIPES if not each.kinds or place.kind_key in each.kinds]
+
+
+def _settle(at: _At, recipes: Iterable[Recipe]) -> None:
+    standing = {each.part: each for each in _standing(at)}
+    for recipe in recipes:
+        before = standing.get(recipe.key)
+        found = None if recipe.parameter in at.rows else _derived(recipe, at.given)
+        if found is None:
+            if before:
+                end(before, "superseded", None, None)
+            continue
+        if before and (before.value, before.low, before.high) == (
+            found.quantity.value,
+            found.quantity.low,
+            found.quantity.high,
+        ):
+            continue
+        result, flags = _result(recipe, found, at)
+        result.save()
+        mark(result, flags, None)
+        if before:
+            end(before, "superseded", None, result)
+
+
+def _derived(recipe: Recipe, given: dict[str, Quantity]) -> Derived | None:
+    if lacking(recipe, given):
+        return None
+    try:
+        return derive(recipe, given)
+    except CannotCompute:
+        return None
+
+
+def _standing(at: _At) -> list[Result]:
+    if at.sample:
+        found: list[Result] = _of(team=at.place.team_id, sample=at.sample.pk)
+        return found
+    rows = Result.objects.for_team(at.place.team_id).standing()
+    return list(rows.filter(place=at.place, family=DERIVED, sample=None, made_from__visit=str(at.visit.pk)))
+
+
+@compiled
+def _of(team: int, sample: Any) -> Any:
+    return Result.objects.for_team(team).standing().filter(sample=sample, family=DERIVED)
+
+
+def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str]]:
+    inputs = [at.rows[need.name] for need in recipe.needs if need.name in at.rows]
+    taken_at = at.sample.drawn_at if at.sample else at.visit.started_at
+    quantity, place = derived.quantity, at.place
+    series = Series(recipe.parameter, quantity.unit, quantity.form or "", "", DERIVED)
+    usual = usual_at(place, series, before=taken_at)
+    sets = chosen_sets(place)
+    beside = seen_beside(place, at.sample, recipe.parameter, sets, usual, taken_at)
+    near = house_rules(place.team_id).chosen["near_limit"]
+    judgements = judge_by_sets(quantity, recipe.parameter, sets, None if near == "by-limit" else near, beside)
+    unusual = is_unusual(quantity, usual, recipe.parameter)
+    left = [(found.title, why) for found, _, why in not_judged(quantity, recipe.parameter, sets, beside)]
+    decisive, where = overall(judgements), where_of(place)
+    steps = steps_after(recipe.parameter, quantity, decisive, where, unusual=unusual, lacking=[why for _, why in left])
+    result = Result(
+        team_id=place.team_id,
+        sample=at.sample,
+        place=place,
+        person_id=_person(at, inputs),
+        taken_at=taken_at,
+        tested_at=_tested_at(at, inputs),
+        part=recipe.key,
+        family=DERIVED,
+        parameter=recipe.parameter,
+        method_class=DERIVED,
+        value=quantity.value,
+        low=quantity.low,
+        high=quantity.high,
+        censor=quantity.censor or "",
+        unit=quantity.unit,
+        form=quantity.form or "",
+        verdict=verdict_by(recipe.parameter, judgements) or "",
+        readings={"words": "worked out", "people": [], "used": []},
+        made_from={"visit": str(at.visit.pk), "results": [each.pk for each in inputs]},
+        working=list(derived.working),
+        judgements=judgements,
+        usual=usual._asdict() if usual else None,
+        next_steps=list(steps),
+        not_judged=left,
+    )
+    return result, [*_flags_of(place.team_id, [each.pk for each in inputs]), *(["unusual"] if unusual else [])]
+
+
+def _person(at: _At, inputs: list[Any]) -> int:
+    if inputs:
+        return int(max(inputs, key=lambda each: each.tested_at).person_id)
+    last = at.visit.observations.filter(key="make_up").first()
+    return int(last.person_id) if last else int(at.visit.leader_id)
+
+
+def _tested_at(at: _At, inputs: list[Any]) -> datetime:
+    return max((each.tested_at for each in inputs), default=at.visit.started_at)
+
+
+# What is said of one reading, not of what rests on it.
+_OWN = {*ENDS, "unusual", "corrected", "judged-anew", "further-run", "diluted"}
+
+
+def _flags_of(team_id: int, inputs: list[int]) -> list[str]:
+    rows = Mark.objects.for_team(team_id).filter(result__in=inputs, lifted_at=None)
+    flags = dict.fromkeys(rows.order_by("pk").values_list("flag", flat=True))
+    return [flag for flag in flags if flag not in _OWN]
+
+
+def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
+    """Let what rests on results carry a flag as long as one of them does."""
+    changed = set(inputs)
+    samples = Result.objects.for_team(team_id).filter(pk__in=changed).values("determination__sample")
+    for row in Result.objects.for_team(team_id).standing().filter(family=DERIVED, sample__in=samples):
+        rests_on = row.made_from.get("results", [])
+        if not changed & set(rests_on):
+            continue
+        wanted = flag in _flags_of(team_id, rests_on)
+        there = Mark.objects.for_team(team_id).filter(result=row, flag=flag, lifted_at=None)
+        if wanted and not there.exists():
+            mark(row, [flag], None)
+        elif not wanted:
+            there.update(lifted_at=timezone.now())

@@ -1,0 +1,51 @@
+"""Putting marks on results: what ended them, what makes them doubtful."""
+
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from django.utils import timezone
+
+from kessa.core.runs.flags import ENDS
+from kessa.log.models import Mark, Result
+from kessa.people.models import Membership
+
+
+class Reason(NamedTuple):
+    """Why results are written anew: the flag that says so, the words, and who."""
+
+    flag: str
+    why: str
+    by: Membership
+
+
+def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> None:
+    """End a result by a mark: superseded by another or by nothing, or set aside."""
+    Mark.objects.create(
+        team_id=result.team_id,
+        result=result,
+        flag=flag,
+        at=timezone.now(),
+        by_id=reason.by.user_id if reason else None,
+        why=reason.why[:300] if reason else "",
+        replaced_by=by,
+    )
+
+
+def mark(result: Result, flags: Iterable[str], reason: Reason | None) -> None:
+    """Put flags on a new result, that of the reason with its words."""
+    now = timezone.now()
+    said = dict.fromkeys(flags, "")
+    if reason:
+        said[reason.flag] = reason.why[:300]
+    Mark.objects.bulk_create(
+        Mark(
+            team_id=result.team_id,
+            result=result,
+            flag=flag,
+            at=now,
+            by_id=reason.by.user_id if reason and flag == reason.flag else None,
+            why=why,
+        )
+        for flag, why in said.items()
+        if flag not in ENDS
+    )
