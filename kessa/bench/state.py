@@ -10,7 +10,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.planning.stock import MISSING
 from kessa.core.runs.conclusion import Blank, Outcome, conclude, conclude_computed
-from kessa.core.runs.events import ANSWERED, CORRECTED, Event, live
+from kessa.core.runs.events import ANSWERED, CORRECTED, SURE, Event, live
 from kessa.core.runs.parted import parted
 from kessa.core.runs.state import RunState, derive
 from kessa.core.runs.timing import run_flags
@@ -32,6 +32,8 @@ class Bench(NamedTuple):
     answers: dict[str, Any]
     outcomes: dict[str, Outcome]
     people: dict[int, list[int]]
+    # What was asked about a number and answered for: by part and doubt.
+    sure: frozenset[tuple[str, str]] = frozenset()
 
     def readings(self, part: Part) -> dict[int, dict[str, Any]]:
         """Return the readings of a part that count, by number of run."""
@@ -118,7 +120,9 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     blank = _blank(determination, method, states["blank"])
     people = {number: _people(state, persons) for number, state in samples.items()}
     answers = {key: event.data["value"] for key, event in answered(whole).items()}
-    bench = Bench(samples, states["supply"] | states["first"], states["blank"], blank, answers, {}, people)
+    sure = frozenset((event.data["part"], event.data["doubt"]) for event in live(whole) if event.kind == SURE)
+    firsts = states["supply"] | states["first"]
+    bench = Bench(samples, firsts, states["blank"], blank, answers, {}, people, sure)
     for part in method.parts:
         bench.outcomes[part.key] = _concluded(determination, part, bench)
     for computed in method.computes:

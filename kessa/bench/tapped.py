@@ -7,6 +7,7 @@ from typing import Any
 
 from kessa.bench.models import Determination
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.plausible import DOUBTS
 from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs import events
@@ -21,7 +22,7 @@ WHOLE = ""
 
 def carried(tap: Incoming, determination: Determination) -> dict[str, Any]:
     """Return what a tap of a run, an answer or a closing carries, as it is kept; raises BadTap."""
-    if tap.kind in (events.CLOSED, events.ANSWERED):
+    if tap.kind in (events.CLOSED, events.ANSWERED, events.SURE):
         if tap.run != WHOLE:
             raise BadTap("Closing and answers are for the whole determination.")
     elif tap.kind not in events.RUN_EVENTS:
@@ -126,6 +127,13 @@ def answer(method: Method, key: Any, value: Any) -> Any:
     return value
 
 
+def _sure(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    """Check that somebody stands by a number that was asked about."""
+    if data.get("part") not in {part.key for part in determination.method.finds} or data.get("doubt") not in DOUBTS:
+        raise BadTap("This was not asked.")
+    return {"part": data["part"], "doubt": data["doubt"]}
+
+
 _CARRIED: dict[str, Callable[[dict[str, Any], Determination], dict[str, Any]]] = {
     events.BACK: _taken_back,
     events.END: _end,
@@ -134,4 +142,5 @@ _CARRIED: dict[str, Callable[[dict[str, Any], Determination], dict[str, Any]]] =
     events.SEEN: _seen,
     events.READ: _reading,
     events.ANSWERED: _answer,
+    events.SURE: _sure,
 }

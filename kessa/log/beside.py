@@ -24,9 +24,9 @@ ONE_DAY, _OF_SUPPLY = timedelta(hours=24), timedelta(days=14)
 _YEAR, _MOST_PAST = timedelta(days=366), 400
 # How far readings in place, which carry no interval of their own, are taken to be off: in their unit, or as a part.
 _OFF = {"temperature": 0.5}
-_PART_OFF = {"conductivity": 0.02, "discharge": 0.15, "make_up": 0.0}
-_CALLED = {"discharge": FLOW, "make_up": METER}
-_UNIT = {"temperature": "degC", "conductivity": "uS/cm", "discharge": "L/s", "make_up": "m³"}
+_PART_OFF = {"conductivity": 0.02, "discharge": 0.15, "make_up": 0.0, "water_depth": 0.05}
+_CALLED = {"discharge": FLOW, "make_up": METER, "water_depth": "water depth"}
+_UNIT = {"temperature": "degC", "conductivity": "uS/cm", "discharge": "L/s", "make_up": "m³", "water_depth": "cm"}
 READ_BESIDE = tuple(_UNIT)
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
 

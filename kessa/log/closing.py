@@ -152,7 +152,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     outcome = bench.outcomes[part.key]
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
-    verdict, judgements, usual, flags, steps, left = judged(determination, part, bench)
+    verdict, judgements, usual, flags, steps, left, _, answered = judged(determination, part, bench)
     people = [person for number in outcome.used for person in bench.people.get(number, [])]
     result = Result(
         team_id=determination.team_id,
@@ -173,7 +173,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         unit=quantity.unit,
         form=quantity.form or "",
         verdict=verdict or "",
-        readings=_readings(determination, bench, part, people),
+        readings=_readings(determination, bench, part, people) | {"stood_by": [doubt.words for doubt in answered]},
         made_from={"taps": bench.read_by(part)},
         working=list(outcome.working),
         judgements=judgements,

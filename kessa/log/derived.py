@@ -10,6 +10,7 @@ from kessa.core.derived.recipes import METER, RECIPES, Derived, Recipe, derive, 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.advice import is_unusual, steps_after
 from kessa.core.judging.holding import judge_by_sets, not_judged, overall, verdict_by
+from kessa.core.judging.plausible import Circumstance, doubts_about
 from kessa.core.methods.exactness import DERIVED
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS
@@ -163,7 +164,10 @@ def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str
         next_steps=list(steps),
         not_judged=left,
     )
-    return result, [*_flags_of(place.team_id, [each.pk for each in inputs]), *(["unusual"] if unusual else [])]
+    seen = Circumstance({}, usual, (), None, place.kind.water, timezone.localtime(taken_at))
+    asked = [doubt.key for doubt in doubts_about(recipe.parameter, quantity, seen)]
+    flags = [*_flags_of(place.team_id, [each.pk for each in inputs]), *asked, *(["unusual"] if unusual else [])]
+    return result, list(dict.fromkeys(flags))
 
 
 def _person(at: _At, inputs: list[Any]) -> int:

@@ -7,9 +7,10 @@ from statistics import median
 from typing import Any, NamedTuple
 
 from django.db.models import F
+from django.utils import timezone
 
 from kessa.core.judging.judge import VERDICTS
-from kessa.core.judging.usual import UsualRange, usual_range
+from kessa.core.judging.usual import UsualRange, usual_by_season
 from kessa.core.judging.written import written_form
 from kessa.core.methods.exactness import CLASSES, Speaking, class_of, stands_for
 from kessa.core.methods.parts import Part
@@ -28,6 +29,7 @@ _HISTORY, _LOOKED_OVER = 200, 120
 _EVER = datetime.max.replace(tzinfo=UTC)
 _OF_RESULT = 6
 _LATELY = 40
+_LAST = 12
 _COUNTED = 300
 
 
@@ -101,13 +103,21 @@ def usual_at(place: Place, series: Series, before: Any = None) -> UsualRange | N
     """Learn what is usual at a place from its latest trustworthy results of a series, drawn before a moment."""
     if in_words(series.unit):
         return None
-    return usual_range(_past(team=place.team_id, place=place.pk, before=before or _EVER, **series._asdict()))
+    past = _past(team=place.team_id, place=place.pk, before=before or _EVER, **series._asdict())
+    day = timezone.localdate(before) if before else timezone.localdate()
+    return usual_by_season([(timezone.localdate(at), value) for at, value in past], day)
+
+
+def last_values(place: Place, series: Series, before: datetime) -> list[float]:
+    """Return a series' last values before a moment, newest first."""
+    past = _past(team=place.team_id, place=place.pk, before=before, **series._asdict())
+    return [value for _, value in past[:_LAST]]
 
 
 @compiled
 def _past(team: int, place: int, before: datetime, **series: str) -> Any:
     past = Result.objects.for_team(team).trustworthy().filter(place=place, taken_at__lt=before, **series)
-    return past.newest_first().values_list("value", flat=True)[:_HISTORY]
+    return past.newest_first().values_list("taken_at", "value")[:_HISTORY]
 
 
 def suggested_method(place: Place, family: list[Method], form: str | None) -> tuple[Method, str]:

@@ -2,17 +2,27 @@
 
 from typing import Any, NamedTuple
 
+from django.utils import timezone
+
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, flags_of
 from kessa.core.judging.advice import Where, is_unusual, next_steps, with_flags
 from kessa.core.judging.holding import judge_part, not_judged, overall, rule_for, verdict_by
+from kessa.core.judging.judge import NOT_SETTLED, Bounds
+from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt, doubts_about
+from kessa.core.judging.settling import would_settle
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
-from kessa.log.beside import seen_beside
-from kessa.log.history import series_of, usual_at
-from kessa.methods.selectors import methods_of
+from kessa.core.methods.schema import Method
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
+from kessa.kits.models import Kit
+from kessa.log.beside import pairs_beside, readings_of, seen_beside, seen_on
+from kessa.log.history import Series, last_values, series_of, usual_at
+from kessa.methods.selectors import families_of, methods_of
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
+from kessa.visits.models import Sample
 
 _FRACTION = "fraction"
 
@@ -29,6 +39,9 @@ class Judged(NamedTuple):
     flags: list[str]
     steps: tuple[str, ...]
     not_judged: list[tuple[str, str]] = []
+    # What is asked about the number, and what was answered for.
+    asked: list[Doubt] = []
+    answered: list[Doubt] = []
 
     @property
     def next_steps(self) -> tuple[str, ...]:
@@ -67,8 +80,72 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
         unusual=unusual,
         higher_range=methods_of(determination.team_id).get(part.next_range or ""),
         lacking=[why for _, why in left],
+        settlers=_settlers(determination, part, decisive) if verdict == NOT_SETTLED else (),
     )
-    return Judged(verdict, judgements, usual, [*flags, *(["unusual"] if unusual else [])], steps, left)
+    doubts = _doubts(place, sample, part.parameter, outcome.quantity, series, usual)
+    asked = [doubt for doubt in doubts if (part.key, doubt.key) not in bench.sure]
+    answered = [doubt for doubt in doubts if doubt not in asked]
+    flags += [*(doubt.key for doubt in asked), *(["unusual"] if unusual else [])]
+    return Judged(verdict, judgements, usual, flags, steps, left, asked, answered)
+
+
+def _doubts(
+    place: Place, sample: Sample, name: str, quantity: Quantity, series: Series, usual: UsualRange | None
+) -> list[Doubt]:
+    """Return what is asked about a number before it is written down."""
+    if quantity.words:
+        return []
+    last = last_values(place, series, sample.drawn_at)
+    pair = None if usual or last else pairs_beside(place, name, sample.drawn_at).get("reference")
+    same = pair and (pair.quantity.unit, pair.quantity.form) == (quantity.unit, quantity.form)
+    depth = seen_on(sample.visit).get("water depth") if name == "secchi depth" else None
+    seen = Circumstance(
+        beside=readings_of(sample) if parameter(name).key in PAIRED else {},
+        usual=usual,
+        last=last,
+        pair=pair.quantity.value if pair and same else None,
+        water=place.kind.water,
+        at=timezone.localtime(sample.drawn_at),
+        depth_cm=depth.value if depth else None,
+    )
+    return doubts_about(name, quantity, seen)
+
+
+def _settlers(determination: Determination, part: Part, decisive: dict[str, Any] | None) -> list[str]:
+    """Return what of the team's own would tell on which side of the deciding limit the water is, in words."""
+    if decisive is None or decisive.get("than"):
+        return []
+    value, low, high, censor = decisive["held"]
+    quantity = Quantity(value, low, high, censor, decisive["unit"], decisive["as"])
+    bounds = Bounds(decisive["min"], decisive["max"])
+    known = families_of(determination.team_id)
+    kits = Kit.objects.for_team(determination.team_id).values_list("name", "families")
+    found: dict[str, str] = {}
+    for kit, families in kits:
+        for method in (each for family in families for each in known.get(family, [])):
+            finer = next((each for each in method.parts if each.parameter == part.parameter), None)
+            if finer and method.key != determination.method_key and would_settle(finer, quantity, bounds):
+                found.setdefault(
+                    method.key,
+                    f"{_called(method)} ({kit})",
+                )
+    weighed = _weighed(determination)
+    if weighed and would_settle(weighed.part(part.key), quantity, bounds):
+        found["weighed"] = "the same test with its bottle's drops weighed, 20 on a balance"
+    return list(found.values())
+
+
+def _called(method: Method) -> str:
+    return method.test_name if method.range_name == "one range" else f"{method.test_name}, {method.range_name}"
+
+
+def _weighed(determination: Determination) -> Method | None:
+    """Return the method as it would be with its drops weighed; None where they are, or where it counts no drops."""
+    method = determination.method
+    if method.drop_of is None or getattr(method.main.numbers, "unit_ratio", 1.0) != 1.0:
+        return None
+    supply, drop_ml = method.drop_of
+    return method.with_weighed({supply: drop_ml * 20})
 
 
 def where_of(place: Place) -> Where:

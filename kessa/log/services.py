@@ -12,6 +12,7 @@ from kessa.bench.services import begin_test, correct, held
 from kessa.bench.state import Bench, bench_of
 from kessa.bench.tapped import answer, reading
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.plausible import DOUBTS
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.runs.flags import ENDS
@@ -19,6 +20,7 @@ from kessa.instruments.may import check_instrument as check_instrument_rule
 from kessa.instruments.models import InstrumentCheck
 from kessa.log import may
 from kessa.log.closing import settle_sample, write_results
+from kessa.log.derived import carry_marks
 from kessa.log.doubts import weigh_check, weigh_instrument
 from kessa.log.marks import Reason, end
 from kessa.log.models import Mark, QualityCheck, Result
@@ -218,6 +220,17 @@ def bring_back(by: Membership, result: Result, *, why: str) -> Result:
         raise ValidationError("Another result of the same test stands in its place.")
     lift([mark], by, why)
     settle_sample(result.determination)
+    return result
+
+
+@act("number stood by", may.put_right)
+def stand_by(by: Membership, determination: Determination, result: Result, *, flag: str) -> Result:
+    """Say that a number about which something was asked is right: the mark is lifted, by whom stays to be seen."""
+    if flag not in DOUBTS:
+        raise ValidationError("This was not asked.")
+    marks = list(Mark.objects.for_team(by.team_id).filter(result=result, flag=flag, lifted_at=None))
+    lift(marks, by, "it is right")
+    carry_marks(by.team_id, flag, [result.pk])
     return result
 
 

@@ -11,6 +11,7 @@ urlpatterns = [
     path("<int:pk>/", views.result, name="result"),
     path("<int:pk>/aside/", views_right.set_aside, name="set_aside"),
     path("<int:pk>/back/", views_right.bring_back, name="bring_back"),
+    path("<int:pk>/stand-by/<slug:flag>/", views_right.stand_by, name="stand_by"),
     path("<int:pk>/run/<int:run>/right/", views_right.put_reading_right, name="put_reading_right"),
     path("<int:pk>/answer/<slug:key>/right/", views_right.put_answer_right, name="put_answer_right"),
     path("of/<uuid:pk>/", views.determination, name="determination"),

@@ -14,6 +14,7 @@ from kessa.bench.models import Determination
 from kessa.bench.state import lots_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete, questions
+from kessa.core.judging.plausible import DOUBTS
 from kessa.core.judging.written import bearing_on, other_forms
 from kessa.core.methods.exactness import DERIVED
 from kessa.core.methods.steps import UNKNOWN, Ask
@@ -23,10 +24,12 @@ from kessa.core.quantities.units import sign
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.kits.models import Lot
 from kessa.log import may
+from kessa.log.derived import wanting
 from kessa.log.export import CsvFile
 from kessa.log.filters import LogFilter
 from kessa.log.listed import Names, listed, table_rows
 from kessa.log.models import QualityCheck, Result
+from kessa.log.pairs import pairs_speak
 from kessa.log.selectors import (
     checks_bearing_on,
     in_own_form,
@@ -105,6 +108,9 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
         "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "reference": reference_of(found.place),
+        "doubts": DOUBTS,
+        "spoken": pairs_speak(found, found.place),
+        "waits_for": wanting(found.determination.sample) if found.determination and found.determination.sample else [],
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),
         "may_set_aside": may.set_aside(request.membership, found),
         **(_of_determination(found, others) if found.determination else {}),
@@ -119,6 +125,9 @@ def _of_derived(found: Result) -> dict[str, Any]:
         "result": found,
         "marks": [(mark, []) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
+        "doubts": (),
+        "spoken": pairs_speak(found, found.place),
+        "may_put_right": False,
         "steps": steps_of(found),
         "sets": found.place.limit_sets,
         "rests_on": rows.prefetch_related("marks"),

@@ -161,3 +161,18 @@ def _with_why(request: HttpRequest, act: Callable[[str], Any]) -> Any:
     except ValidationError as error:
         messages.error(request, error.message)
         return None
+
+
+@member
+@require_POST
+def stand_by(request: HttpRequest, pk: int, flag: str) -> HttpResponse:
+    """Say that a number about which something was asked is right."""
+    found = _result(request, pk)
+    if found.determination is None:
+        raise Http404
+    try:
+        services.stand_by(request.membership, found.determination, found, flag=flag)
+        messages.success(request, "Noted: it is right. The mark is lifted.")
+    except ValidationError as error:
+        messages.error(request, error.message)
+    return redirect("log:result", pk)

@@ -103,17 +103,21 @@ def next_steps(
     unusual: bool = False,
     higher_range: Method | None = None,
     lacking: Iterable[str] = (),
+    settlers: Iterable[str] = (),
 ) -> tuple[str, ...]:
     """Say what to do after a determination, the most pressing first, apart from what its flags ask for.
 
     `decisive` is the judgement that decides, as holding.judge_by_sets gives it; `lacking` why limits that speak of it
-    could not be held against it.
+    could not be held against it; `settlers` what of the team's own would tell on which side of a limit the water is.
     """
     # A count over the range says nothing about the limit yet: the repeat will.
     if outcome.next and decisive and decisive["verdict"] == NOT_SETTLED:
         decisive, unusual = None, False
     steps = _about_the_runs(method, part, outcome, higher_range)
     said = _by_number(part.parameter, outcome.quantity, decisive, where, unusual=unusual)
+    if decisive and decisive["verdict"] == NOT_SETTLED:
+        named = "; ".join(settlers)
+        said.append(f"It would be settled by: {named}{'; ' if named else ''}a certified laboratory.")
     return (*steps, *said) or _at_rest(part.parameter, decisive, where, lacking)
 
 

@@ -2,19 +2,49 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from datetime import date
 from statistics import median, quantiles
 from typing import NamedTuple
 
 LEAST_RESULTS = 8
+# More days than one season has: there is an earlier one among them.
+_TWO_SEASONS = 200
 
 
 class UsualRange(NamedTuple):
-    """What is usual: the median, and the stretch that holds the middle 80 % of `n` results."""
+    """What is usual: the median, and the stretch that holds the middle 80 % of `n` results; of a season, its name."""
 
     median: float
     low: float
     high: float
     n: int
+    season: str = ""
+
+
+_SEASONS = ("December to February", "March to May", "June to August", "September to November")
+
+
+def season_of(day: date) -> str:
+    """Name the quarter of the year of a day by its months, which mean the same on both halves of the earth.
+
+    >>> season_of(date(2026, 1, 25))
+    'December to February'
+    """
+    return _SEASONS[day.month % 12 // 3]
+
+
+def usual_by_season(past: Sequence[tuple[date, float]], day: date) -> UsualRange | None:
+    """Return what is usual on a day from dated values: of its season where there are 8 of it, else of all the year.
+
+    Where the season's 8 span less than two years they are one winter, not winters: all the year stands then.
+    """
+    season = season_of(day)
+    alike = [(when, value) for when, value in past if season_of(when) == season]
+    if len(alike) >= LEAST_RESULTS and (max(alike)[0] - min(alike)[0]).days > _TWO_SEASONS:
+        found = usual_range([value for _, value in alike])
+        return found and found._replace(season=season)
+    return usual_range([value for _, value in past])
 
 
 def usual_range(values: list[float]) -> UsualRange | None:

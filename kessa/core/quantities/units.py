@@ -77,6 +77,9 @@ _SIGNS = {
     "eH": "°e",
     "pH": "",
     "presence": "",
+    "cycles": "",
+    "index": "",
+    "ratio": "",
 }
 
 _CONCENTRATIONS = ("mass", "moles", "equivalents", "degrees")

@@ -133,6 +133,28 @@ FLAGS = {
         advice="Two tests of this sample cannot both be true. Which slipped? Repeat the more exact one, then put "
         "right or set aside the other.",
     ),
+    "digit-slip": Flag(
+        "perhaps a digit or unit slipped",
+        teaches=False,
+        advice="It was asked whether a digit or the unit slipped, and nobody answered: look at it again, then put it "
+        "right or say that it is right.",
+    ),
+    "cannot-be": Flag(
+        "can hardly be",
+        teaches=False,
+        repeat=True,
+        advice="Such a number can hardly be: look at the reading and its unit again, then put it right or repeat.",
+    ),
+    "stuck": Flag(
+        "the same for the tenth time",
+        advice="It came out the same ten times: look whether the instrument moves, and whether it is read anew.",
+    ),
+    "impossible-pair": Flag(
+        "cannot be with another reading of this sample",
+        teaches=False,
+        repeat=True,
+        advice="It cannot be together with another reading of this sample: repeat the one that slipped.",
+    ),
     "corrected": Flag("put right"),
     "judged-anew": Flag("judged anew by another reading of its sample"),
     "superseded": Flag("superseded", teaches=False, ends=True),

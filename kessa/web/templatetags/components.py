@@ -47,6 +47,17 @@ register.filter(is_own)
 
 
 @register.filter
+def usual_span(usual: Any) -> SafeString:
+    """Write from where to where is usual, with the digits that its width deserves; of a season with its name."""
+    low, high = (usual["low"], usual["high"]) if isinstance(usual, dict) else (usual.low, usual.high)
+    season = usual.get("season", "") if isinstance(usual, dict) else usual.season
+    written = quantity.deserved(low, low, high)
+    words = '<b class="num">{}</b> to <b class="num">{}</b>'
+    said = format_html(words, written(low), written(high))
+    return format_html("in {}: {}", season, said) if season else said
+
+
+@register.filter
 def occasion_words(key: str) -> str:
     """Say what happened."""
     return occasion_kinds()[key].name.lower() if key in occasion_kinds() else key

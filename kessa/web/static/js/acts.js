@@ -78,6 +78,9 @@ export const acts = {
     const read = liveEvents(bench.now.run.events).findLast((event) => event.kind === "reading_taken");
     if (read) bench.tap("taken_back", { of: read.id });
   },
+  sure(bench, button) {
+    bench.add("", "sure", { part: button.dataset.of, doubt: button.dataset.doubt });
+  },
   stop(bench) {
     bench.tap("stopped");
   },

@@ -1,0 +1,83 @@
+"""What two places of a pair say together: what the water gains or loses between them, and what it usually does."""
+
+from datetime import date
+from statistics import median
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.quantity import Quantity, deserved, plain
+from kessa.core.quantities.units import in_words, sign
+from kessa.log.beside import nearest, quantity_of
+from kessa.log.models import Result
+from kessa.places.models import Place
+from kessa.places.selectors import pairs_of
+from kessa.web.compiled import compiled
+
+_PAST, _LEAST = 120, 5
+
+
+class Spoken(NamedTuple):
+    """What the pair says of a result: in words, and the result at its other end."""
+
+    words: str
+    other: Place
+    result: int
+
+
+def pairs_speak(result: Any, place: Place) -> list[Spoken]:
+    """Return what each pair of a place says of a result there, where the other end was tested within a day."""
+    if in_words(result.unit):
+        return []
+    here, found = quantity_of(result), []
+    for pair, other, _ in pairs_of(place):
+        row = nearest(other, result.parameter, result.taken_at)
+        if row is None or row.unit != result.unit:
+            continue
+        try:
+            there = quantity_of(row).converted(here.unit, here.form)
+        except CannotCompute:
+            continue
+        from_, to = (there, here) if pair.second_id == place.pk else (here, there)
+        usual = _usual_gain(pair.first_id, pair.second_id, place.team_id, result)
+        found.append(Spoken(_in_words(pair, from_, to, usual), other, row.pk))
+    return found
+
+
+def _in_words(pair: Any, from_: Quantity, to: Quantity, usual: float | None) -> str:
+    gain = to.value - from_.value
+    width = [each.high if each.high is not None else each.value for each in (from_, to)]
+    write = deserved(abs(gain), abs(gain) - (width[0] - from_.low), abs(gain) + (width[1] - to.low))
+    least, most = to.low - width[0], width[1] - from_.low
+    unit = f" {sign(to.unit)}".rstrip()
+    if least <= 0 <= most and not from_.censor and not to.censor:
+        numbers = f"{plain(to.value)} and {plain(from_.value)}{unit}"
+        said = f"{pair.second} and {pair.first} cannot be told apart by this: {numbers}"
+    else:
+        verb = "gains" if gain >= 0 else "loses"
+        said = f"The water {verb} {write(abs(gain))}{unit} from {pair.first} to {pair.second}"
+    if usual is None:
+        return f"{said}."
+    if abs(usual) < abs(gain) * 1e-9:
+        return f"{said}, usually nothing."
+    verb = "" if (usual >= 0) == (gain >= 0) else ("gains " if usual >= 0 else "loses ")
+    return f"{said}, usually {verb}{plain(float(f'{abs(usual):.2g}'))}."
+
+
+def _usual_gain(first: int, second: int, team: int, result: Any) -> float | None:
+    """Return the median of the gains on earlier days on which both ends were tested; None of fewer than 5."""
+    said = {"parameter": result.parameter, "unit": result.unit, "form": result.form, "before": result.taken_at}
+    ends = [_by_day(_past(team=team, place=place, **said)) for place in (first, second)]
+    gains = [ends[1][day] - ends[0][day] for day in ends[0].keys() & ends[1].keys()]
+    return median(gains) if len(gains) >= _LEAST else None
+
+
+def _by_day(rows: list[Any]) -> dict[date, float]:
+    return {timezone.localdate(at): value for at, value in rows}
+
+
+@compiled
+def _past(team: int, place: int, parameter: str, unit: str, form: str, before: Any) -> Any:
+    rows = Result.objects.for_team(team).trustworthy().filter(place=place, parameter=parameter, unit=unit, form=form)
+    return rows.filter(taken_at__lt=before).newest_first().values_list("taken_at", "value")[:_PAST]
