@@ -30,7 +30,8 @@ from kessa.log import history
 from kessa.log.listed import latest_rows
 from kessa.log.models import Result
 from kessa.log.proof import wanting_standard
-from kessa.log.selectors import in_own_form, with_latest_result
+from kessa.log.selectors import in_own_form
+from kessa.log.standing import with_state
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
 from kessa.places.selectors import places
@@ -55,7 +56,7 @@ def start(request: HttpRequest) -> HttpResponse:
     team = request.membership.team
     context = {
         "open": open_determinations(team=team.pk),
-        "places": with_latest_result(places(team)[: _PLACES + 1]),
+        "places": with_state(team, places(team)[: _PLACES + 1]),
         "most_places": _PLACES,
         "rows": latest_rows(team.pk, request.user),
     }

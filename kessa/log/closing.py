@@ -26,6 +26,7 @@ from kessa.log.judgement import fraction_of, judged
 from kessa.log.marks import Reason, end, mark
 from kessa.log.models import QualityCheck, Result
 from kessa.log.proof import weigh_lots, weigh_lots_of
+from kessa.log.standing import restate
 from kessa.people.models import Membership
 from kessa.people.selectors import names_of
 from kessa.taps.models import Tap
@@ -95,6 +96,7 @@ def settle_sample(determination: Determination | None) -> None:
     weigh_sample(determination)
     if determination.purpose == Purpose.SAMPLE:
         derive_of_sample(determination.sample)
+        restate(determination.sample.place)
 
 
 def settle_visit(by: Membership, visit: Visit) -> None:
@@ -102,6 +104,7 @@ def settle_visit(by: Membership, visit: Visit) -> None:
     derive_of_visit(visit)
     for sample in visit.samples.select_related("visit__place__team"):
         judge_anew(sample, by, "the water's temperature")
+    restate(visit.place)
 
 
 def judge_anew(sample: Sample, by: Membership, came_in: str) -> None:

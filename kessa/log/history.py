@@ -57,7 +57,8 @@ class Lately(NamedTuple):
     """What was found out at a place lately: its series, the most frequent first, and the result that presses most."""
 
     series: list[Series]
-    # By number.
+    # By number: the newest result of each series, the gravest verdict first, and that one.
+    standing: list[int]
     pressing: int | None
     # The newest visit on which something was found out, and what, by numbers.
     visit: uuid.UUID | None
@@ -84,11 +85,12 @@ def found_lately(place: Place) -> Lately:
         if not row.of_sample or row.pk in standing:
             verdicts.setdefault(Series(*row[_OF_RESULT:]), (row.pk, row.verdict))
     if not verdicts:
-        return Lately([], None, None, [])
-    pressing, _ = max(verdicts.values(), key=lambda each: ("", *VERDICTS).index(each[1]))
+        return Lately([], [], None, None, [])
+    gravest = sorted(verdicts.values(), key=lambda each: -("", *VERDICTS).index(each[1]))
     visit = next((row.visit for row in rows if row.visit), None)
     on_visit = [row.pk for row in rows if visit and row.visit == visit]
-    return Lately([series for series, _ in frequent.most_common()], pressing, visit, on_visit)
+    numbers = [pk for pk, _ in gravest]
+    return Lately([series for series, _ in frequent.most_common()], numbers, numbers[0], visit, on_visit)
 
 
 @compiled

@@ -68,20 +68,28 @@ def latest_rows(team: int, reader: User) -> SafeString:
 
 
 class AtPlace(NamedTuple):
-    """The result that presses most at a place, what to do about it first, and the rows of the latest visit."""
+    """How a place stands: the newest of each test, the gravest first; what to do; the rows of the latest visit."""
 
-    pressing: Any
+    state: list[Row]
     step: str
     visit_rows: SafeString
 
+    @property
+    def pressing(self) -> Any:
+        """The result that presses most."""
+        return self.state[0].result
 
-def found_at_place(place: Place, pressing: int, on_visit: list[int], reader: User, people: dict[int, str]) -> AtPlace:
-    """Write what was found out at a place; `people` were on its latest visit."""
-    rows = _with_flags(place.team_id, _numbered(team=place.team_id, results=list({pressing, *on_visit})))
-    pressed = next(row for row in rows if row.result.id == pressing)
+
+def found_at_place(
+    place: Place, standing: list[int], on_visit: list[int], reader: User, people: dict[int, str]
+) -> AtPlace:
+    """Write what was found out at a place; `standing` are numbers in order, `people` were on its latest visit."""
+    rows = _with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit})))
+    by_number = {row.result.id: row for row in rows}
+    state = [by_number[pk] for pk in standing]
     of_visit = [row for row in rows if row.result.id in on_visit]
     table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))
-    return AtPlace(pressed.result, with_flags(pressed.result.next_steps, pressed.flags)[0], table)
+    return AtPlace(state, with_flags(state[0].result.next_steps, state[0].flags)[0], table)
 
 
 @compiled

@@ -219,3 +219,18 @@ class Mark(TeamOwned):
     def on_result(cls, flags: Iterable[str]) -> Exists:
         """Return the condition that one of these flags stands on the result that is asked for."""
         return Exists(cls.active().filter(result=OuterRef("pk"), flag__in=flags))
+
+
+class Standing(TeamOwned):
+    """How a place stands: the gravest of its newest verdicts, kept so that a list of places is in order of it."""
+
+    place = models.OneToOneField(Place, on_delete=models.CASCADE, related_name="standing")
+    result = models.ForeignKey(Result, null=True, on_delete=models.CASCADE, related_name="+")
+    # 0 is the gravest: see kessa.core.judging.judge.VERDICTS; what was not judged comes last.
+    rank = models.PositiveSmallIntegerField()
+
+    class Meta(TeamOwned.Meta):
+        indexes = [models.Index(fields=["team", "rank"])]
+
+    def __str__(self) -> str:
+        return f"how {self.place} stands"

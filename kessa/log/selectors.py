@@ -4,7 +4,7 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
-from django.db.models import Exists, OuterRef, Prefetch, Q, QuerySet, Subquery
+from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
@@ -20,6 +20,7 @@ from kessa.web.compiled import compiled, prefetched
 
 PAGE = 30
 _CHART = 84
+_LONG_CHART = 400
 _EARLIER = 5
 _OF_TEST = 40
 _CHARTED = (
@@ -85,6 +86,18 @@ def latest_results(place: Place, **of: str) -> list[Any]:
     return _without_repeated(place, _charted(team=place.team_id, place=place.pk, **of))
 
 
+def series_between(place: Place, since: datetime | None, until: datetime | None, **of: str) -> list[Any]:
+    """Return a place's standing results of a series drawn between two moments, newest first, as plain values.
+
+    At most as many as a year of days and more has; with what they were judged by.
+    """
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **of)
+    rows = rows.filter(taken_at__gte=since) if since else rows
+    rows = rows.filter(taken_at__lte=until) if until else rows
+    newest = rows.newest_first().values_list(*_CHARTED, "judgements", named=True)[:_LONG_CHART]
+    return _without_repeated(place, list(newest))
+
+
 def earlier_results(place: Place, parameter: str) -> list[Any]:
     """Return the last few results of a parameter at a place, as `latest_results` does."""
     return _without_repeated(place, _earlier(team=place.team_id, place=place.pk, parameter=parameter))
@@ -108,17 +121,6 @@ _earlier = compiled(lambda **of: _newest(**of)[:_EARLIER])
 @compiled
 def _repeated(team: int, floors: list[Any]) -> Any:
     return Determination.objects.for_team(team).filter(continues__any=floors).values_list("continues_id", flat=True)
-
-
-def with_latest_result(places: Any) -> list[Place]:
-    """Return places, each with its newest standing result as `latest` (None where there is none)."""
-    newest = Result.across_teams.filter(place=OuterRef("pk")).filter(~Mark.on_result(ENDS)).order_by("-taken_at", "-id")
-    found = list(places.annotate(latest_pk=Subquery(newest.values("pk")[:1])))
-    latest = Result.across_teams.prefetch_related(Prefetch("marks", Mark.active().select_related("by")))
-    results = latest.in_bulk([place.latest_pk for place in found if place.latest_pk])
-    for place in found:
-        place.latest = results.get(place.latest_pk)
-    return found
 
 
 def follow_ups(team: Team) -> list[Any]:

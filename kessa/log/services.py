@@ -25,6 +25,7 @@ from kessa.log.doubts import weigh_check, weigh_instrument
 from kessa.log.marks import Reason, end
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.log.proof import weigh_lots_of
+from kessa.log.standing import restate
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.taps.incoming import BadTap
@@ -203,6 +204,7 @@ def set_aside(by: Membership, result: Result, *, why: str) -> Result:
         raise ValidationError("This result stands no more.")
     end(result, "set-aside", Reason("set-aside", why, by), None)
     settle_sample(result.determination)
+    restate(result.place)
     return result
 
 
@@ -220,6 +222,7 @@ def bring_back(by: Membership, result: Result, *, why: str) -> Result:
         raise ValidationError("Another result of the same test stands in its place.")
     lift([mark], by, why)
     settle_sample(result.determination)
+    restate(result.place)
     return result
 
 

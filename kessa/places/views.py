@@ -13,20 +13,23 @@ from django.views.decorators.http import require_GET, require_http_methods, requ
 from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import speaking_of
+from kessa.core.judging.usual import UsualRange
 from kessa.log.history import Lately, found_lately, usual_at
 from kessa.log.listed import found_at_place, number_rows
-from kessa.log.selectors import latest_results, with_latest_result
+from kessa.log.pairs import pairs_speak
+from kessa.log.selectors import latest_results
+from kessa.log.standing import place_key, places_by_state
 from kessa.people.access import member, technician
 from kessa.people.models import User
 from kessa.photographs.selectors import photographs_at
 from kessa.places import may, services
 from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.models import Pair, Place
-from kessa.places.selectors import chosen_sets, pairs_of, place_at, places
+from kessa.places.selectors import chosen_sets, pairs_of, place_at
 from kessa.rounds.selectors import dues_at
 from kessa.visits.selectors import seen_lately, series, visit_with_people
 from kessa.web.compiled import only_or_404
-from kessa.web.components.trend import Line, trend
+from kessa.web.components.trend import Band, Line, trend
 
 _PAGE = 40
 
@@ -36,11 +39,10 @@ _PAGE = 40
 def index(request: HttpRequest) -> HttpResponse:
     """The places by name, each with its newest result; a page at a time where there are many."""
     wanted = request.GET.get("name", "")[:80].replace("\0", "")
-    rows = places(request.membership.team).filter(name__icontains=wanted)
-    shown = with_latest_result(rows.filter(name__gt=request.GET.get("after", "").replace("\0", ""))[: _PAGE + 1])
+    shown = places_by_state(request.membership.team, wanted, request.GET.get("after", "")[:90].replace("\0", ""), _PAGE)
     context = {
         "places": shown[:_PAGE],
-        "after": shown[_PAGE - 1].name if len(shown) > _PAGE else "",
+        "after": place_key(shown[_PAGE - 1]) if len(shown) > _PAGE else "",
         "wanted": wanted,
         "many": bool(wanted) or len(shown) > _PAGE or "after" in request.GET,
     }
@@ -75,8 +77,15 @@ def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
     if lately.pressing is None:
         return {}
     visited = visit_with_people(place.team_id, lately.visit) if lately.visit else None
-    found = found_at_place(place, lately.pressing, lately.on_visit, reader, visited.people if visited else {})
-    return {"pressing": found.pressing, "step": found.step, "visited": visited, "rows": found.visit_rows}
+    found = found_at_place(place, lately.standing, lately.on_visit, reader, visited.people if visited else {})
+    return {
+        "pressing": found.pressing,
+        "state": found.state,
+        "spoken": pairs_speak(found.pressing, place),
+        "step": found.step,
+        "visited": visited,
+        "rows": found.visit_rows,
+    }
 
 
 def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str, reader: User) -> dict[str, Any]:
@@ -96,10 +105,15 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
     return {
         "all_series": all_series,
         "series": chosen,
+        "chosen": next(key for key, each in all_series.items() if each == chosen),
         "numbers": number_rows(results, reader),
         "usual": usual,
-        "chart": trend(results, compared, lines, usual) if results else None,
+        "chart": trend(results, compared, lines, _bands(usual)) if results else None,
     }
+
+
+def _bands(usual: UsualRange | None) -> list[Band]:
+    return [Band(usual.low, usual.high)] if usual else []
 
 
 def _seen_at(place: Place, asked: str) -> dict[str, Any]:
@@ -122,7 +136,7 @@ def _seen_at(place: Place, asked: str) -> dict[str, Any]:
         "seen_rows": rows,
         "seen_numbers": numbers,
         "seen_scale": chosen,
-        "seen_chart": trend(readings, [], [], None) if readings else None,
+        "seen_chart": trend(readings, [], [], []) if readings else None,
     }
 
 

@@ -68,7 +68,7 @@ def one_of_each(by, place):
         "/kits/": {"pk": kit.pk},
         "/log/of/<uuid:pk>/check": {"pk": blank.pk},
         "/log/of/": {"pk": result.determination_id},
-        "/log/": {"pk": result.pk, "key": "ph", "run": 1},
+        "/log/": {"pk": result.pk, "key": "ph", "run": 1, "flag": "digit-slip"},
         "/methods/draft/": {"pk": draft.pk},
         "/methods/": {"key": own.key},
         "/photographs/<int:pk>": {"pk": photograph.pk},

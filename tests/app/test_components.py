@@ -7,11 +7,10 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kessa.core.judging.usual import UsualRange
 from kessa.web.components.drift import drift
 from kessa.web.components.gauge import WIDTH, gauge
 from kessa.web.components.ladder import FOOT, TOP, ladder
-from kessa.web.components.trend import HEIGHT, RIGHT, Line, trend
+from kessa.web.components.trend import HEIGHT, WIDE, Band, Line, trend
 
 START = datetime(2025, 1, 10, tzinfo=UTC)
 
@@ -75,7 +74,7 @@ class Trends(TestCase):
     def test_readings_below_nothing_have_a_scale_that_holds_them(self):
         frost = result(0, -9)
         frost.low = -9
-        chart = trend([result(30, 6, 0), frost], [], [], None)
+        chart = trend([result(30, 6, 0), frost], [], [], [])
         cold, warm = chart.here
         zero = next(y for y, label in chart.grid if label == "0")
         self.assertTrue(warm.y < zero < cold.y <= HEIGHT)
@@ -84,25 +83,25 @@ class Trends(TestCase):
         here = [result(days, value) for days, value in ((90, 64), (60, 30), (0, 28))]
         there = [result(30, 20)]
         limits = [Line(860, "acute"), Line(120, "long term"), Line(230, "chronic")]
-        chart = trend(here, there, limits, UsualRange(30, 24, 36, 9))
+        chart = trend(here, there, limits, [Band(24, 36)])
         self.assertEqual([point.result for point in chart.here], here[::-1])
         xs = [point.x for point in chart.here]
         self.assertEqual(xs, sorted(xs))
-        self.assertEqual([line.value for _, line in chart.limits], [120])
+        self.assertEqual([line.value for *_, line in chart.limits], [120])
         self.assertEqual([line.value for line in chart.above], [230, 860])
         self.assertLess(chart.here[-1].y, chart.here[0].y)
         self.assertEqual(len(chart.months), len({label for _, label in chart.months}))
 
     def test_one_result_or_one_moment_is_a_chart_too(self):
         for results in ([result(0, 0)], [result(0, 5), result(0, 7)], [result(0, 100, censor=">")]):
-            chart = trend(results, [], [], None)
+            chart = trend(results, [], [], [])
             self.assertEqual(len(chart.here), len(results))
 
     @given(st.lists(st.tuples(st.integers(0, 2000), st.floats(0, 1e6)), min_size=1, max_size=20))
     def test_nothing_leaves_the_sheet(self, readings):
-        chart = trend([result(*reading) for reading in sorted(readings, reverse=True)], [], [], None)
+        chart = trend([result(*reading) for reading in sorted(readings, reverse=True)], [], [], [])
         for point in chart.here:
-            self.assertTrue(0 <= point.x <= RIGHT and 0 <= point.y_high <= point.y_low <= HEIGHT)
+            self.assertTrue(0 <= point.x <= WIDE and 0 <= point.y_high <= point.y_low <= HEIGHT)
         self.assertLessEqual(len(chart.grid), 8)
 
 

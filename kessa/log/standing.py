@@ -1,0 +1,53 @@
+"""How a place stands, kept beside it."""
+
+from typing import Any
+
+from django.db.models import F, Prefetch, Q, Value
+from django.db.models.functions import Coalesce
+
+from kessa.core.judging.judge import VERDICTS
+from kessa.log.history import found_lately
+from kessa.log.models import Mark, Result, Standing
+from kessa.people.models import Team
+from kessa.places.models import Place
+from kessa.places.selectors import places
+
+# The gravest first; then what was not judged, and where nothing was found out.
+RANKS = (*reversed(VERDICTS), "")
+
+
+def restate(place: Place) -> None:
+    """Keep which of a place's newest verdicts is the gravest."""
+    pressing = found_lately(place).pressing
+    rows = Result.objects.for_team(place.team_id).filter(pk=pressing).values_list("verdict", flat=True)
+    rank = RANKS.index(rows[0]) if pressing else len(RANKS)
+    kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank}
+    Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
+
+
+def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place]:
+    """Return places, the gravest first, each with the result by which it stands as `latest`, and one more than asked.
+
+    `after` is the key of the last place of the page before (see place_key); a false one gives the first page.
+    """
+    rank, _, name = after.partition(" ")
+    rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("standing__rank"), Value(len(RANKS))))
+    if rank.isascii() and rank.isdigit() and len(rank) < 3:
+        rows = rows.filter(Q(rank__gt=int(rank)) | Q(rank=int(rank), name__gt=name))
+    return with_state(team, rows.order_by("rank", "name")[: most + 1])
+
+
+def with_state(team: Team | int, rows: Any) -> list[Place]:
+    """Return places, each with the result by which it stands as `latest` (None where there is none)."""
+    found = list(rows.select_related("standing"))
+    numbers = [place.standing.result_id for place in found if hasattr(place, "standing")]
+    marks = Prefetch("marks", Mark.active().select_related("by"))
+    results = Result.objects.for_team(team).prefetch_related(marks).in_bulk([pk for pk in numbers if pk])
+    for place in found:
+        place.latest = results.get(place.standing.result_id) if hasattr(place, "standing") else None
+    return found
+
+
+def place_key(place: Any) -> str:
+    """Return by what the next page of places begins after one."""
+    return f"{place.rank} {place.name}"

@@ -1,0 +1,192 @@
+"""A place's results over time: one or two series, with limits as they held, what is usual, and what happened."""
+
+from collections.abc import Sequence
+from datetime import date, datetime, time, timedelta
+from typing import Any, NamedTuple
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.utils import timezone
+from django.utils.dateparse import parse_date
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET
+
+from kessa.core.job.occasions import occasion_kinds
+from kessa.core.judging.limits import speaking_of
+from kessa.core.judging.trend import Below
+from kessa.core.judging.trend_words import against_last_year, trend_sentence
+from kessa.core.judging.usual import season_of, usual_by_season
+from kessa.core.quantities.units import in_words, sign
+from kessa.log.history import Series, found_lately
+from kessa.log.listed import number_rows
+from kessa.log.selectors import series_between
+from kessa.people.access import member
+from kessa.people.models import User
+from kessa.places.models import Place
+from kessa.places.selectors import chosen_sets, place_at, reference_of
+from kessa.rounds.models import Occasion
+from kessa.web.compiled import only_or_404
+from kessa.web.components.trend import NARROW, WIDE, Band, Event, Line, trend
+from kessa.web.components.years import draw_distribution, draw_years, years_of
+
+_SPANS = (("1", "A year"), ("2", "2 years"), ("5", "5 years"), ("", "All"))
+_MOST_SERIES, _MOST_EVENTS = 3, 20
+
+
+class Span(NamedTuple):
+    """From when to when results are looked at; None is without end."""
+
+    since: datetime | None
+    until: datetime | None
+
+
+class Drawn(NamedTuple):
+    """One series as the page shows it."""
+
+    series: Series
+    sentences: list[str]
+    wide: Any
+    narrow: Any
+    years: list[Any]
+    spread: list[Any]
+    rows: Any
+    count: int
+    events: list[tuple[str, Event]]
+
+
+@member
+@require_GET
+def trends(request: HttpRequest, pk: int) -> HttpResponse:
+    """One series, or several under one another over the same stretch of time."""
+    place = only_or_404(place_at(team=request.membership.team_id, pk=pk))
+    known = {slugify("-".join(filter(None, series))): series for series in found_lately(place).series}
+    known = {key: series for key, series in known.items() if not in_words(series.unit)}
+    chosen = [key for key in dict.fromkeys(request.GET.getlist("test")) if key in known][:_MOST_SERIES]
+    chosen = chosen or list(known)[:1]
+    span = _span(request)
+    reference = reference_of(place)
+    drawn = [_drawn(place, reference, known[key], span, request.user) for key in chosen]
+    context = {
+        "place": place,
+        "known": known,
+        "chosen": chosen,
+        "drawn": [each for each in drawn if each],
+        "reference": reference,
+        "spans": _SPANS,
+        "years": request.GET.get("years", "2"),
+        "since": request.GET.get("since", ""),
+        "until": request.GET.get("until", ""),
+    }
+    return render(request, "places/trend.html", context)
+
+
+def _span(request: HttpRequest) -> Span:
+    since, until = (_day(request.GET.get(name, "")) for name in ("since", "until"))
+    if not since and not until:
+        years = request.GET.get("years", "2")
+        days = int(years) * 365 if years in ("1", "2", "5") else None
+        return Span(timezone.now() - timedelta(days=days) if days else None, None)
+    return Span(_moment(since, time.min), _moment(until, time.max))
+
+
+def _day(text: str) -> date | None:
+    try:
+        return parse_date(text)
+    except ValueError:
+        return None
+
+
+def _moment(day: date | None, at: time) -> datetime | None:
+    return timezone.make_aware(datetime.combine(day, at)) if day else None
+
+
+def _drawn(place: Place, reference: Place | None, series: Series, span: Span, reader: User) -> Drawn | None:
+    results = series_between(place, span.since, span.until, **series._asdict())
+    if not results:
+        return None
+    first, last = results[-1].taken_at, results[0].taken_at
+    compared = series_between(reference, first, last, **series._asdict()) if reference else []
+    dated = [(timezone.localdate(each.taken_at), each.value) for each in results]
+    measured = [
+        (day, Below(value) if result.censor == "<" else value)
+        for (day, value), result in zip(dated, results, strict=True)
+        if result.censor != ">"
+    ]
+    limits = _limits(place, series, results)
+    events = _events(place, first, last)
+    unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
+    sentences = [trend_sentence(measured, unit), against_last_year(dated, timezone.localdate())]
+    said = {"limits": limits, "usual": _usual(dated, first, last), "events": events, "span": (first, last)}
+    charts = [trend(results, compared, width=width, **said) for width in (WIDE, NARROW)]  # type: ignore[arg-type]
+    words = f"{series.parameter} over time. {' '.join(filter(None, sentences))} The numbers are in the table below"
+    years, values = years_of(dated), [value for _, value in dated]
+    bounds = [line.value for line in limits if line.until is None]
+    return Drawn(
+        series,
+        [each for each in sentences if each],
+        charts[0].svg(words),
+        charts[1].svg(words),
+        [draw_years(years, width) for width in (WIDE, NARROW)] if len(years) > 1 else [],
+        [draw_distribution(values, width, bounds) for width in (WIDE, NARROW)] if len(values) >= _ENOUGH else [],
+        number_rows(results, reader),
+        len(results),
+        [(letter, event) for _, letter, event in charts[0].events],
+    )
+
+
+_ENOUGH = 8
+
+
+def _limits(place: Place, series: Series, results: Sequence[Any]) -> list[Line]:
+    """Return the limits by which the results were judged, each over its own time; those that hold now go on."""
+    held: dict[tuple[str, float], list[datetime]] = {}
+    for result in results:
+        for judgement in result.judgements:
+            if (judgement["unit"], judgement["as"] or "") != (series.unit, series.form) or judgement.get("than"):
+                continue
+            for bound in (judgement["min"], judgement["max"]):
+                if bound is not None and not judgement.get("rests_on"):
+                    name = f"{judgement['set_title']}, {judgement['statistic']}: {bound:g}"
+                    held.setdefault((name, bound), []).append(result.taken_at)
+    now = {
+        f"{found.title}, {limit.statistic}: {bound:g}"
+        for found, limit in speaking_of(series.parameter, chosen_sets(place))
+        for bound in (limit.min, limit.max)
+        if bound is not None
+    }
+    return [Line(bound, name, min(times), None if name in now else max(times)) for (name, bound), times in held.items()]
+
+
+def _usual(dated: list[tuple[date, float]], first: datetime, last: datetime) -> list[Band]:
+    """Return what is usual season by season, where there is enough; else over all the time."""
+    bands, at = [], first
+    while at < last:
+        day = timezone.localdate(at)
+        ends = min(_next_season(at), last)
+        usual = usual_by_season(dated, day)
+        if usual:
+            bands.append(Band(usual.low, usual.high, at, ends))
+        at = ends
+    return bands
+
+
+def _next_season(at: datetime) -> datetime:
+    local = timezone.localtime(at)
+    season, moved = season_of(local.date()), local.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
+    while season_of(moved.date()) == season:
+        moved = (moved + timedelta(days=32)).replace(day=1)
+    return moved
+
+
+def _events(place: Place, first: datetime, last: datetime) -> list[Event]:
+    days = (timezone.localdate(first), timezone.localdate(last))
+    rows = Occasion.objects.for_team(place.team_id).filter(happened_on__range=days)
+    found = rows.filter(place=place) | rows.filter(place=None)
+    kinds = occasion_kinds()
+    return [
+        Event(
+            timezone.make_aware(datetime.combine(each.happened_on, time(12))),
+            f"{kinds[each.kind].name if each.kind in kinds else each.kind}{': ' + each.remark if each.remark else ''}",
+        )
+        for each in found.order_by("happened_on")[:_MOST_EVENTS]
+    ]

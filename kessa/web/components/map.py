@@ -1,0 +1,94 @@
+"""A map without tiles: places by their coordinates, a line along each water, a name beside each dot."""
+
+import math
+from collections.abc import Sequence
+from html import escape
+from typing import Any, NamedTuple
+
+from django.urls import reverse
+from django.utils.safestring import SafeString, mark_safe
+
+_EDGE, _ROW, _LETTER = 28, 17, 7.4
+_GLYPHS = {"inside": "inside", "close": "close", "outside": "outside", "not settled": "unsettled"}
+_MOST_TALL = 1.1
+# Places nearer than this stand on one spot, in degrees of latitude: about 20 m.
+_SPOT = 0.0002
+
+
+class Dot(NamedTuple):
+    """A place on the map, where its name stands, and on which side of the dot."""
+
+    place: Any
+    x: float
+    y: float
+    label_y: float
+    end: bool
+
+
+def draw_map(places: Sequence[Any], width: int) -> SafeString:
+    """Draw places that have coordinates; each leads to its page."""
+    dots, height = _laid_out(places, width)
+    parts = []
+    page = reverse("places:place", args=[0]).removesuffix("0/")
+    water = sorted((dot for dot in dots if dot.place.facts.get("order")), key=lambda dot: dot.place.facts["order"])
+    if len(water) > 1:
+        line = " ".join(f"{dot.x},{dot.y}" for dot in water)
+        parts.append(f'<polyline class="water" points="{line}"/>')
+    for dot in dots:
+        verdict = dot.place.latest.verdict if dot.place.latest else ""
+        said = verdict or "not judged"
+        at, anchor = (dot.x - 11, "end") if dot.end else (dot.x + 11, "start")
+        parts.append(
+            f'<a href="{page}{dot.place.pk}/" aria-label="{escape(dot.place.name)}: {said}">'
+            f'<line class="lead" x1="{dot.x}" y1="{dot.y}" x2="{at}" y2="{dot.label_y}"/>{_glyph(dot, verdict)}'
+            f'<text class="{anchor}" x="{at}" y="{dot.label_y}" dy="4">'
+            f"{escape(_short(dot.place.name, width))}</text></a>"
+        )
+    return mark_safe(  # noqa: S308 # names are escaped, the rest are numbers and words of ours
+        f'<svg class="map" viewBox="0 0 {width} {height}" role="group" aria-label="Map of the places">'
+        f"{''.join(parts)}</svg>"
+    )
+
+
+def _glyph(dot: Dot, verdict: str) -> str:
+    """A verdict is told by shape as well as by colour."""
+    glyph = _GLYPHS.get(verdict, "none")
+    shapes = {
+        "outside": f'<path d="M{dot.x - 8} {dot.y + 7} L{dot.x} {dot.y - 8} L{dot.x + 8} {dot.y + 7} Z"/>',
+        "unsettled": f'<rect x="{dot.x - 7}" y="{dot.y - 7}" width="14" height="14"/>',
+        "close": f'<path d="M{dot.x} {dot.y - 9} L{dot.x + 9} {dot.y} L{dot.x} {dot.y + 9} L{dot.x - 9} {dot.y} Z"/>',
+    }
+    circle = f'<circle cx="{dot.x}" cy="{dot.y}" r="7"/>'
+    return f'<g class="spot {glyph}">{shapes.get(glyph, circle)}</g>'
+
+
+def _short(name: str, width: int) -> str:
+    longest = 38 if width > 600 else 20
+    return name if len(name) <= longest else f"{name[: longest - 1]}…"
+
+
+def _laid_out(places: Sequence[Any], width: int) -> tuple[list[Dot], int]:
+    """Place dots true to shape, north up; names that would overlap move down."""
+    latitudes, longitudes = [p.latitude for p in places], [p.longitude for p in places]
+    north, south, west, east = max(latitudes), min(latitudes), min(longitudes), max(longitudes)
+    narrowing = max(math.cos(math.radians((north + south) / 2)), 0.01)
+    across, down = max((east - west) * narrowing, _SPOT), max(north - south, _SPOT)
+    inner = width - 2 * _EDGE
+    tall = min(inner * down / across, inner * _MOST_TALL, 1400.0)
+    scale = min(inner / across, tall / down)
+    left = _EDGE + (inner - across * scale) / 2
+    dots: list[Dot] = []
+    taken: list[tuple[float, float, float]] = []
+    for place in sorted(places, key=lambda each: (-each.latitude, each.longitude)):
+        x = round(left + (place.longitude - west) * narrowing * scale, 1)
+        y = round(_EDGE + (north - place.latitude) * scale, 1)
+        end = x > width * 0.55
+        wide = len(_short(place.name, width)) * _LETTER
+        from_ = x - 11 - wide if end else x + 11
+        label_y = y
+        while any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in taken):
+            label_y = round(label_y + 3, 1)
+        taken.append((label_y, from_, from_ + wide))
+        dots.append(Dot(place, x, y, label_y, end))
+    height = round(max(_EDGE * 2 + tall, max(dot.label_y for dot in dots) + _EDGE))
+    return dots, height
