@@ -1,12 +1,14 @@
 """Reads about instruments worth a name."""
 
 from datetime import date, datetime, timedelta
+from typing import Any
 
 from django.db.models import OuterRef, Subquery
 from django.utils import timezone
 
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.people.models import Team
+from kessa.web.compiled import compiled
 
 CHECK_FAILED, CHECK_OVERDUE = "check-failed", "check-overdue"
 
@@ -45,3 +47,9 @@ def faults_of(instrument: Instrument, last: InstrumentCheck | None, day: date) -
     unchecked = every is not None and (last is None or day > timezone.localdate(last.at) + timedelta(days=every))
     uncalibrated = instrument.calibration_due is not None and day > instrument.calibration_due
     return [flag for flag, holds in ((CHECK_FAILED, failed), (CHECK_OVERDUE, unchecked or uncalibrated)) if holds]
+
+
+@compiled
+def instrument_names(team: int) -> Any:
+    """Return the numbers, names and serials of a team's instruments, by name."""
+    return Instrument.objects.for_team(team).order_by("name").values_list("pk", "name", "serial")

@@ -14,6 +14,7 @@ from kessa.people.models import Team
 from kessa.web.compiled import compiled
 
 _REORDER_WEEKS = 6
+_MOST_LOTS = 200
 
 
 class Holding(NamedTuple):
@@ -123,3 +124,9 @@ def tests_left(kit: Kit, held: list[Holding], units: dict[str, float]) -> list[T
             runs, supply = min(reach, key=lambda each: each[0])
             left.append(TestsLeft(method, runs, supply))
     return left
+
+
+@compiled
+def lot_numbers(team: int) -> Any:
+    """Return the numbers, supplies and printed numbers of a team's lots, the latest taken in first."""
+    return Lot.objects.for_team(team).order_by("-pk").values_list("pk", "supply_key", "number")[:_MOST_LOTS]

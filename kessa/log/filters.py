@@ -7,13 +7,19 @@ import django_filters
 from django import forms
 from django.utils import timezone
 
+from kessa.core.derived.recipes import RECIPES
+from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.judge import VERDICTS
+from kessa.core.runs.flags import FLAGS, words
+from kessa.instruments.selectors import instrument_names
+from kessa.kits.selectors import lot_numbers
 from kessa.log.models import Result
 from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
 from kessa.people.selectors import member_names
 from kessa.places.selectors import place_names
 from kessa.web.components.select import PlainSelect
+from kessa.web.templatetags.components import supply_name
 
 _DAY = {"type": "date", "class": "input"}
 
@@ -23,7 +29,7 @@ def _midnight(day: date) -> datetime:
 
 
 class LogFilter(django_filters.FilterSet):
-    """By place, test, time, verdict and person; what was superseded is left out unless asked for."""
+    """By place, test, time, verdict and person, and by what it was tested with; what stands no more is left out."""
 
     place = django_filters.ChoiceFilter(choices=[], empty_label="all places", widget=PlainSelect)
     parameter = django_filters.ChoiceFilter(label="Test", choices=[], empty_label="all tests", widget=PlainSelect)
@@ -33,9 +39,34 @@ class LogFilter(django_filters.FilterSet):
         choices=[(verdict, verdict) for verdict in VERDICTS], empty_label="any verdict", widget=PlainSelect
     )
     person = django_filters.ChoiceFilter(choices=[], empty_label="anyone", widget=PlainSelect)
+    flag = django_filters.ChoiceFilter(
+        choices=[(key, words(key)) for key in FLAGS],
+        method="marked",
+        empty_label="any flag or none",
+        widget=PlainSelect,
+    )
+    kind = django_filters.ChoiceFilter(
+        label="Kind of place",
+        field_name="place__kind_key",
+        choices=lambda: [(kind.key, kind.name) for kind in place_kinds().values()],
+        empty_label="any kind",
+        widget=PlainSelect,
+    )
+    method = django_filters.ChoiceFilter(
+        field_name="determination__method_key", choices=[], empty_label="any method", widget=PlainSelect
+    )
+    lot = django_filters.ChoiceFilter(
+        field_name="determination__lots__lot", choices=[], empty_label="any lot", widget=PlainSelect
+    )
+    instrument = django_filters.ChoiceFilter(
+        field_name="determination__instrument", choices=[], empty_label="any instrument", widget=PlainSelect
+    )
     superseded = django_filters.BooleanFilter(
         label="With what stands no more", method="with_superseded", widget=forms.CheckboxInput
     )
+
+    # What stands beneath "More".
+    MORE = ("person", "flag", "kind", "method", "lot", "instrument", "superseded")
 
     class Meta:
         model = Result
@@ -46,10 +77,23 @@ class LogFilter(django_filters.FilterSet):
         self.places = place_names(team=team.pk)
         # Given as functions, they are not copied with the form.
         self.filters["place"].extra["choices"] = lambda: self.places
-        known = {parameter for method in methods_of(team.pk).values() for parameter in method.parameters}
+        methods = methods_of(team.pk).values()
+        known = {parameter for method in methods for parameter in method.parameters} | {
+            each.parameter for each in RECIPES
+        }
         self.filters["parameter"].extra["choices"] = lambda: [(each, each) for each in sorted(known, key=str.lower)]
         self.people = [(person.pk, str(person)) for person in member_names(team=team.pk)]
         self.filters["person"].extra["choices"] = lambda: self.people
+        named = sorted((method.name, method.key) for method in methods)
+        self.filters["method"].extra["choices"] = lambda: [(key, name) for name, key in named]
+        lots = [(pk, f"{supply_name(key)}, {number}") for pk, key, number in lot_numbers(team=team.pk)]
+        self.filters["lot"].extra["choices"] = lambda: lots
+        instruments = [(pk, f"{name} {serial}".strip()) for pk, name, serial in instrument_names(team=team.pk)]
+        self.filters["instrument"].extra["choices"] = lambda: instruments
+
+    def marked(self, results: Any, name: str, flag: str) -> Any:
+        """Leave those that carry a flag."""
+        return results.marked(flag)
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.
     def since(self, results: Any, name: str, day: date) -> Any:

@@ -13,6 +13,7 @@ from kessa.bench.forms import DilutionForm
 from kessa.bench.models import Determination
 from kessa.bench.state import lots_of
 from kessa.core.errors import CannotCompute
+from kessa.core.job.meaning import meaning_of
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.plausible import DOUBTS
 from kessa.core.judging.written import bearing_on, other_forms
@@ -44,6 +45,7 @@ from kessa.methods.selectors import methods_of
 from kessa.people.access import member
 from kessa.photographs.selectors import photographs_of_test
 from kessa.places.selectors import reference_of
+from kessa.rules.selectors import house_rules
 from kessa.web.compiled import only_or_404
 
 
@@ -63,6 +65,7 @@ def index(request: HttpRequest) -> HttpResponse:
         "rows": table_rows(team.pk, page.results, request.user, names),
         "narrowed": narrowed.urlencode(),
         "any": bool(narrowed),
+        "more": any(name in narrowed for name in LogFilter.MORE),
     }
     if request.htmx and not request.htmx.history_restore_request:
         return render(request, "log/more.html" if request.GET.get("after") else "log/rows.html", context)
@@ -109,6 +112,7 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "reference": reference_of(found.place),
         "doubts": DOUBTS,
+        **_meant(found),
         "spoken": pairs_speak(found, found.place),
         "waits_for": wanting(found.determination.sample) if found.determination and found.determination.sample else [],
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),
@@ -116,6 +120,15 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
         **(_of_determination(found, others) if found.determination else {}),
     }
     return render(request, "log/result.html", context)
+
+
+def _meant(found: Result) -> dict[str, Any]:
+    """What a result means to who is not of the job."""
+    word = house_rules(found.team_id).said_to_the_public(found.verdict) if found.verdict else ""
+    return {
+        "meaning": meaning_of(found.parameter, found.place.kind.water),
+        "public_word": word if word != found.verdict else "",
+    }
 
 
 def _of_derived(found: Result) -> dict[str, Any]:
@@ -126,6 +139,7 @@ def _of_derived(found: Result) -> dict[str, Any]:
         "marks": [(mark, []) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
         "doubts": (),
+        **_meant(found),
         "spoken": pairs_speak(found, found.place),
         "may_put_right": False,
         "steps": steps_of(found),

@@ -26,9 +26,11 @@ from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets, place_at, reference_of
 from kessa.rounds.models import Occasion
 from kessa.web.compiled import only_or_404
-from kessa.web.components.trend import NARROW, WIDE, Band, Event, Line, trend
+from kessa.web.components.trend import NARROW, Band, Event, Line, trend
 from kessa.web.components.years import draw_distribution, draw_years, years_of
 
+# As wide as the page has room for, so that letters are no larger than elsewhere.
+_WIDEST = 1160
 _SPANS = (("1", "A year"), ("2", "2 years"), ("5", "5 years"), ("", "All"))
 _MOST_SERIES, _MOST_EVENTS = 3, 20
 
@@ -117,7 +119,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
     unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
     sentences = [trend_sentence(measured, unit), against_last_year(dated, timezone.localdate())]
     said = {"limits": limits, "usual": _usual(dated, first, last), "events": events, "span": (first, last)}
-    charts = [trend(results, compared, width=width, **said) for width in (WIDE, NARROW)]  # type: ignore[arg-type]
+    charts = [trend(results, compared, width=width, **said) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
     words = f"{series.parameter} over time. {' '.join(filter(None, sentences))} The numbers are in the table below"
     years, values = years_of(dated), [value for _, value in dated]
     bounds = [line.value for line in limits if line.until is None]
@@ -126,8 +128,8 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
         [each for each in sentences if each],
         charts[0].svg(words),
         charts[1].svg(words),
-        [draw_years(years, width) for width in (WIDE, NARROW)] if len(years) > 1 else [],
-        [draw_distribution(values, width, bounds) for width in (WIDE, NARROW)] if len(values) >= _ENOUGH else [],
+        [draw_years(years, width) for width in (_WIDEST, NARROW)] if len(years) > 1 else [],
+        [draw_distribution(values, width, bounds) for width in (_WIDEST, NARROW)] if len(values) >= _ENOUGH else [],
         number_rows(results, reader),
         len(results),
         [(letter, event) for _, letter, event in charts[0].events],

@@ -8,6 +8,7 @@ from pydantic import ValidationError as Unreadable
 from kessa.core.checked import faults
 from kessa.core.job.schools import questions
 from kessa.core.judging.formulas import FORMULAS
+from kessa.core.judging.judge import VERDICTS
 from kessa.core.judging.limits import IN_UNITS, SetLimit
 from kessa.core.judging.statistics import SINGLE
 from kessa.core.quantities.species import FORMS
@@ -15,6 +16,10 @@ from kessa.core.quantities.units import sign
 from kessa.rules.models import HouseRules
 
 _LINES = forms.Textarea(attrs={"rows": 2})
+
+
+def _word(verdict: str) -> str:
+    return f"word_{verdict.replace(' ', '_')}"
 
 
 class HouseRulesForm(forms.Form):
@@ -32,6 +37,11 @@ class HouseRulesForm(forms.Form):
         own = {name: getattr(rules, name) for name in ("ice_rule", "flood_rule", "never_alone")}
         kwargs["initial"] = {**rules.chosen, **own}
         super().__init__(*args, **kwargs)
+        for verdict in VERDICTS:
+            self.fields[_word(verdict)] = forms.CharField(
+                label=verdict, max_length=30, required=False, widget=forms.TextInput(attrs={"class": "input"})
+            )
+            self.initial[_word(verdict)] = rules.public_words.get(verdict, "")
         for key, question in questions().items():
             self.fields[key] = forms.ChoiceField(
                 label=question.ask, choices=[(choice.key, choice.name) for choice in question.choices]
@@ -40,6 +50,15 @@ class HouseRulesForm(forms.Form):
     def rows(self) -> list[tuple[Any, str]]:
         """The questions, each with what is chosen."""
         return [(question, self[key].value()) for key, question in questions().items()]
+
+    def words(self) -> list[Any]:
+        """The fields of the team's own words for verdicts."""
+        return [self[_word(verdict)] for verdict in VERDICTS]
+
+    def public_words(self) -> dict[str, str]:
+        """The team's own words for verdicts, where it has them."""
+        said = {verdict: self.cleaned_data[_word(verdict)].strip() for verdict in VERDICTS}
+        return {verdict: word for verdict, word in said.items() if word}
 
     def schools(self) -> dict[str, str]:
         """What was chosen."""

@@ -18,6 +18,8 @@ class HouseRules(TeamOwned):
     ice_rule = models.TextField(blank=True, max_length=1000)
     flood_rule = models.TextField(blank=True, max_length=1000)
     never_alone = models.BooleanField("nobody goes alone", default=False)
+    # The team's own words for verdicts, towards who is not of the job; by verdict.
+    public_words = models.JSONField(default=dict, blank=True)
 
     history = HistoricalRecords()
 
@@ -26,6 +28,10 @@ class HouseRules(TeamOwned):
 
     def __str__(self) -> str:
         return "house rules"
+
+    def said_to_the_public(self, verdict: str) -> str:
+        """The team's own word for a verdict, the verdict itself where it has none."""
+        return str(self.public_words.get(verdict) or verdict)
 
     @property
     def chosen(self) -> dict[str, str]:

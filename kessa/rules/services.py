@@ -32,9 +32,16 @@ def choose_house_rules(
     ice_rule: str = "",
     flood_rule: str = "",
     never_alone: bool = False,
+    public_words: Mapping[str, str] | None = None,
 ) -> HouseRules:
     """Choose how the team works from now on; determinations that have begun keep the rules they began with."""
-    chosen = {"schools": complete(schools), "ice_rule": ice_rule, "flood_rule": flood_rule, "never_alone": never_alone}
+    chosen = {
+        "schools": complete(schools),
+        "ice_rule": ice_rule,
+        "flood_rule": flood_rule,
+        "never_alone": never_alone,
+        "public_words": dict(public_words or {}),
+    }
     kept, _ = HouseRules.objects.for_team(by.team_id).update_or_create(team_id=by.team_id, defaults=chosen)
     return kept
 

@@ -50,6 +50,6 @@ def choose(request: HttpRequest) -> HttpResponse:
     if not form.is_valid():
         return render(request, "rules/index.html", _shown(request, form), status=422)
     texts = {name: form.cleaned_data[name] for name in ("ice_rule", "flood_rule", "never_alone")}
-    services.choose_house_rules(request.membership, rules, form.schools(), **texts)
+    services.choose_house_rules(request.membership, rules, form.schools(), **texts, public_words=form.public_words())
     messages.success(request, "House rules saved. Tests begun before keep the rules they began with.")
     return redirect("rules:index")

@@ -8,6 +8,7 @@ from statistics import median, quantiles
 from typing import NamedTuple
 
 LEAST_RESULTS = 8
+_FAR = 5.0
 # More days than one season has: there is an earlier one among them.
 _TWO_SEASONS = 200
 
@@ -51,12 +52,16 @@ def usual_range(values: list[float]) -> UsualRange | None:
     """Return the usual range of a place from its own past results, all in one unit and form.
 
     None with fewer than 8 results. Low and high are the 10th and 90th percentile, interpolated linearly between the
-    ranked values (Hyndman and Fan 1996, type 7), so that a spill or two does not stretch what is usual.
+    ranked values (Hyndman and Fan 1996, type 7), of those that lie within five times the middle distance from the
+    median (or half of the median): a spill or two do not stretch what is usual.
 
     >>> usual_range([20, 22, 24, 26, 28, 30, 32, 34]).low
     21.4
     """
     if len(values) < LEAST_RESULTS:
         return None
-    tenths = quantiles(values, n=10, method="inclusive")
-    return UsualRange(median(values), tenths[0], tenths[-1], len(values))
+    middle = median(values)
+    reach = max(_FAR * median(abs(value - middle) for value in values), abs(middle) / 2)
+    near = [value for value in values if abs(value - middle) <= reach]
+    tenths = quantiles(near, n=10, method="inclusive")
+    return UsualRange(middle, tenths[0], tenths[-1], len(values))

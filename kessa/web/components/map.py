@@ -10,7 +10,8 @@ from django.utils.safestring import SafeString, mark_safe
 
 _EDGE, _ROW, _LETTER = 28, 17, 7.4
 _GLYPHS = {"inside": "inside", "close": "close", "outside": "outside", "not settled": "unsettled"}
-_MOST_TALL = 1.1
+# A map that is taller than a screen is none: less on a desk than its width would allow.
+_MOST_TALL, _ON_PHONE = 560.0, 460.0
 # Places nearer than this stand on one spot, in degrees of latitude: about 20 m.
 _SPOT = 0.0002
 
@@ -74,8 +75,9 @@ def _laid_out(places: Sequence[Any], width: int) -> tuple[list[Dot], int]:
     narrowing = max(math.cos(math.radians((north + south) / 2)), 0.01)
     across, down = max((east - west) * narrowing, _SPOT), max(north - south, _SPOT)
     inner = width - 2 * _EDGE
-    tall = min(inner * down / across, inner * _MOST_TALL, 1400.0)
-    scale = min(inner / across, tall / down)
+    most = _MOST_TALL if width > 600 else _ON_PHONE
+    scale = min(inner / across, most / down)
+    tall = down * scale
     left = _EDGE + (inner - across * scale) / 2
     dots: list[Dot] = []
     taken: list[tuple[float, float, float]] = []
