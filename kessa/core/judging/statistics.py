@@ -146,7 +146,7 @@ def _day(day: date) -> str:
 
 def _percentile(name: str, p: int) -> Statistic:
     """The rank p·n of a year's readings, between two in proportion (Hyndman and Fan 1996, type 4)."""
-    least = max(math.ceil(1 / (2 * (1 - p / 100))), 2) if p < 100 else 2
+    least = max(math.ceil(50 / (100 - p)), 2)
 
     def of(readings: Sequence[Dated], _: bool) -> Told:
         year = [each.quantity for each in readings if each.at > readings[0].at - _YEAR]
