@@ -340,6 +340,23 @@ class Trends(TestCase):
         median = slopes[middle] if len(slopes) % 2 else (slopes[middle - 1] + slopes[middle]) / 2
         self.assertAlmostEqual(found.slope, median)
 
+    def test_many_points_are_told_as_by_hand_too(self):
+        chance = Random(11)
+        for under in (None, 19.0):
+            t = sorted(chance.sample(range(100_000), 900))
+            y = [round(chance.gauss(20, 2) + 0.00002 * at, 1) for at in t]
+            given_ = [Below(under) if under and each < under else each for each in y]
+            taken = [under / 2 if isinstance(each, Below) else each for each in given_]
+            found = trend(t, given_)
+            slopes = sorted((taken[j] - taken[i]) / (t[j] - t[i]) for j in range(900) for i in range(j))
+            middle = len(slopes) // 2
+            self.assertAlmostEqual(found.slope, (slopes[middle] + slopes[middle - 1]) / 2, places=12)
+            reach = 1.959963984540054 * found.var_s**0.5
+            rank = (len(slopes) - reach) / 2
+            first = slopes[int(rank) - 1]
+            wanted = first + (rank - int(rank)) * (slopes[int(rank)] - first)
+            self.assertAlmostEqual(found.slope_low, wanted, places=12)
+
     def test_five_thousand_points_are_told_in_a_moment_also_through_the_door(self):
         chance = Random(3)
         y = [round(chance.gauss(20, 3), 2) for _ in range(5000)]
