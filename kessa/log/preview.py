@@ -36,7 +36,8 @@ def preview_of(team_id: int, rule_set: RuleSet) -> Preview:
     places = Place.objects.for_team(team_id).filter(limit_sets__contains=[rule_set.key])[:_PLACES]
     known = {place.pk: place for place in places}
     names = {name for limit in rule_set.limits for name in _names(limit.parameter)}
-    series = ("place", "parameter", "fraction", "method_class", "unit")
+    # By number: by itself a place is in order of its name.
+    series = ("place_id", "parameter", "fraction", "method_class", "unit")
     rows = (
         Result.objects.for_team(team_id)
         .standing()

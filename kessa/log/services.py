@@ -233,7 +233,6 @@ def stand_by(by: Membership, determination: Determination, result: Result, *, fl
         raise ValidationError("This was not asked.")
     marks = list(Mark.objects.for_team(by.team_id).filter(result=result, flag=flag, lifted_at=None))
     lift(marks, by, "it is right")
-    carry_marks(by.team_id, flag, [result.pk])
     return result
 
 
@@ -242,6 +241,8 @@ def lift(marks: list[Mark], by: Membership, why: str) -> None:
     numbers = [mark.pk for mark in marks]
     rows = Mark.objects.for_team(by.team_id).filter(pk__in=numbers, lifted_at=None)
     rows.update(lifted_at=timezone.now(), lifted_by_id=by.user_id, lifted_why=why[:300])
+    for flag in {mark.flag for mark in marks}:
+        carry_marks(by.team_id, flag, [mark.result_id for mark in marks if mark.flag == flag])
 
 
 @act("check withdrawn", may.withdraw_check)

@@ -12,7 +12,7 @@ from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.fields import PlaceField
 from kessa.places.models import Pair, PairKind, Place
-from kessa.rules.selectors import known_sets
+from kessa.rules.selectors import is_own, known_sets
 
 
 def _asked_for(fact: Fact) -> forms.Field:
@@ -85,10 +85,17 @@ class PlaceForm(TeamModelForm):
         self.fields["feeds"].choices = [(each.key, each.words) for each in feeds_of(kind.key)]
         if not self.fields["feeds"].choices:
             del self.fields["feeds"]
-        self.fields["limit_sets"].choices = [(key, found.title) for key, found in known_sets(team.pk).items()]
+        self.fields["limit_sets"].choices = [
+            (key, found.title)
+            for key, found in known_sets(team.pk).items()
+            if is_own(key) or kind.key in found.kinds or key in self.instance.limit_sets
+        ]
         for fact in kind.facts:
             self.fields[f"fact_{fact.name}"] = _asked_for(fact)
             self.initial[f"fact_{fact.name}"] = self.instance.facts.get(fact.name)
+        # What a place is comes before what it is judged by.
+        last = ("feeds", "limit_sets", "without_limits")
+        self.order_fields([*(name for name in self.fields if name not in last), *last])
 
     def clean(self) -> dict[str, Any]:
         """Gather the facts of the kind; nobody leaves a place without anything to judge by, unless they say so."""

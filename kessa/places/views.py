@@ -29,7 +29,7 @@ from kessa.places.selectors import chosen_sets, pairs_of, place_at
 from kessa.rounds.selectors import dues_at
 from kessa.visits.selectors import seen_lately, series, visit_with_people
 from kessa.web.compiled import only_or_404
-from kessa.web.components.trend import Band, Line, trend
+from kessa.web.components.trend import NARROW, Band, Line, trend
 
 _PAGE = 40
 
@@ -93,7 +93,7 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
     all_series = {slugify("-".join(filter(None, series))): series for series in lately.series}
     chosen = all_series.get(asked) or next(iter(all_series.values()), None)
     if chosen is None:
-        return {"all_series": {}, "chart": None}
+        return {"all_series": {}, "chart": None, "narrow": ""}
     results = latest_results(place, **chosen._asdict())
     compared = latest_results(reference, **chosen._asdict()) if reference else []
     usual = usual_at(place, chosen)
@@ -109,6 +109,7 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
         "numbers": number_rows(results, reader),
         "usual": usual,
         "chart": trend(results, compared, lines, _bands(usual)) if results else None,
+        "narrow": trend(results, compared, lines, _bands(usual), width=NARROW).svg() if results else "",
     }
 
 
@@ -137,6 +138,7 @@ def _seen_at(place: Place, asked: str) -> dict[str, Any]:
         "seen_numbers": numbers,
         "seen_scale": chosen,
         "seen_chart": trend(readings, [], [], []) if readings else None,
+        "seen_narrow": trend(readings, [], [], [], width=NARROW).svg() if readings else "",
     }
 
 

@@ -227,7 +227,9 @@ def _not_under(values: Any) -> tuple[Any, Any]:
         starts = np.searchsorted(kept, block, side="left")
         earlier += [places[start:] for start in starts.tolist()]
         counts.append(len(places) - starts)
-        within.append(np.argwhere((block[:, None] >= block[None, :]) & _before(len(block))).astype(np.int32) + np.int32(at))
+        within.append(
+            np.argwhere((block[:, None] >= block[None, :]) & _before(len(block))).astype(np.int32) + np.int32(at)
+        )
         kept = np.concatenate([kept, block])
         order = np.argsort(kept, kind="stable")
         kept, places = kept[order], np.concatenate([places, np.arange(at, at + len(block), dtype=np.int32)])[order]

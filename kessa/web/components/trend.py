@@ -16,6 +16,8 @@ _LEFT, _EDGE = 46, 10
 _MOST_TICKS = 5
 # A month is labelled for about so many units of width.
 _FOR_A_MONTH = 110
+# How wide a letter of a limit's words is, about.
+_LETTER = 6.6
 
 
 class Line(NamedTuple):
@@ -87,7 +89,7 @@ class Chart(NamedTuple):
         ]
         parts += [
             f'<line class="limit" x1="{x1}" x2="{x2}" y1="{y}" y2="{y}"/>'
-            f'<text class="limit-words" x="{x1 + 4}" y="{y}" dy="-5">{escape(line.words)}</text>'
+            f'<text class="limit-words" x="{x1 + 4}" y="{y}" dy="-5">{escape(_fitting(line, x2 - x1))}</text>'
             for x1, x2, y, line in self.limits
         ]
         parts.append(f'<polyline class="there" points="{self.path_there}"/>')
@@ -102,6 +104,15 @@ class Chart(NamedTuple):
             f'<svg class="trend" viewBox="0 0 {self.width} {HEIGHT}" role="img" '
             f'aria-label="{escape(words)}">{"".join(parts)}</svg>'
         )
+
+
+def _fitting(line: Line, width: float) -> str:
+    """Cut the words of a limit to what fits on it; its number stays."""
+    most = max(int(width / _LETTER), 8)
+    if len(line.words) <= most:
+        return line.words
+    number = f"{line.value:g}"
+    return f"{line.words[: most - len(number) - 2]}… {number}"
 
 
 def _mark(point: Point) -> str:

@@ -1,0 +1,319 @@
+"""What a number means to a place: derived by itself, judged by sets of one's own, asked about, seen over the years."""
+
+from datetime import timedelta
+
+from django.urls import reverse
+from django.utils import timezone
+
+from kessa.bench.services import begin_test
+from kessa.core.judging.limits import rule_sets
+from kessa.log.models import Mark, Result
+from kessa.log.services import put_reading_right, set_aside
+from kessa.places.models import Pair, Place
+from kessa.places.services import keep_pair, keep_place
+from kessa.rules.models import OwnRuleSet
+from kessa.rules.selectors import house_rules, sets_named
+from kessa.rules.services import begin_set, choose_house_rules, publish_set
+from kessa.taps.services import record, tapped
+from tests.app.pages import PageTest
+from tests.world import Taps, begin, drawn, measured, member, note, read, send, standing, team_of, visited
+
+
+class MeaningTest(PageTest):
+    def setUp(self):
+        self.ines, self.place = team_of("Ines")
+        self.team = self.ines.team
+        self.client.force_login(self.ines.user)
+
+    def on(self, sample, method, *readings, part="main", **answers):
+        """Run a test on a sample through to its result."""
+        test = begin_test(self.ines, {"sample": str(sample.pk), "method": method}, at=timezone.now())
+        taps = Taps()
+        for key, value in answers.items():
+            taps.answer(key, value)
+        stored = send(self.ines, test, taps.read(*readings, part=part).close())
+        self.assertEqual(stored.refused, [])
+        return standing(test)
+
+    def derived(self, part):
+        rows = Result.objects.for_team(self.team).standing().filter(family="derived", part=part)
+        return rows.order_by("-pk").first()
+
+    def publish(self, *limits, key="", title="Ours", why="As our supplier says."):
+        draft = begin_set(self.ines, {"title": title, "applies_to": "plant", "limits": list(limits)}, key)
+        if key:
+            draft.definition["limits"] = list(limits)
+            draft.save()
+        return publish_set(self.ines, draft, why=why)
+
+
+class Derived(MeaningTest):
+    def test_saturation_follows_from_oxygen_warmth_and_height_and_goes_with_them(self):
+        self.place.elevation_m = 320
+        keep_place(self.ines, self.place)
+        sample = drawn(self.place, self.ines)
+        oxygen = self.on(sample, "oxygen-ampoule", {"at": 8}, {"at": 8})
+        self.assertIsNone(self.derived("oxygen-saturation"))
+        page = self.client.get(reverse("log:result", args=[oxygen.pk]))
+        self.assertContains(page, "Oxygen saturation would follow: it needs the temperature of the same")
+        note(self.ines, sample.visit, ("temperature", 12.0))
+        found = self.derived("oxygen-saturation")
+        self.assertAlmostEqual(found.value, 77.1, delta=0.5)
+        self.assertTrue(found.low < found.value < found.high)
+        page = self.client.get(reverse("log:result", args=[found.pk]))
+        for words in ("Benson and Krause", "temperature 12 °C", "height of the place 320 m", "Rests on"):
+            self.assertContains(page, words)
+        self.assertNotContains(self.client.get(reverse("log:result", args=[oxygen.pk])), "would follow")
+        put_reading_right(self.ines, oxygen.determination, 1, {"at": 4}, why="misread")
+        put_reading_right(self.ines, oxygen.determination, 2, {"at": 4}, why="misread")
+        half = self.derived("oxygen-saturation")
+        self.assertAlmostEqual(half.value, found.value / 2, delta=0.5)
+        self.assertContains(self.client.get(reverse("log:result", args=[found.pk])), "Superseded")
+        set_aside(self.ines, standing(oxygen.determination), why="a bubble")
+        self.assertIsNone(self.derived("oxygen-saturation"))
+
+    def test_make_up_a_day_follows_from_two_readings_of_its_meter_and_not_from_one_that_runs_backwards(self):
+        boiler = Place(team=self.team, name="Boiler", kind_key="boiler", without_limits=True)
+        keep_place(self.ines, boiler)
+        for days_ago, meter in ((14, 1200.0), (4, 1230.0), (0, 1100.0)):
+            visit = visited(boiler, self.ines, days_ago=days_ago, plant_ready="on")
+            data = {"value": meter, "instrument": None}
+            tap = tapped("observed", data, run="make_up", at=visit.started_at + timedelta(minutes=3))
+            self.assertEqual(record(self.ines, "visit", visit.pk, [tap]).refused, [])
+        values = list(Result.objects.for_team(self.team).standing().filter(part="make-up").values_list("value", "unit"))
+        self.assertEqual(len(values), 1)
+        self.assertAlmostEqual(values[0][0], 3.0, delta=0.35)
+        self.assertEqual(values[0][1], "m³/day")
+
+    def test_a_doubt_about_what_it_rests_on_is_carried_and_lifted_with_it(self):
+        sample = drawn(self.place, self.ines, water_temperature_c=10)
+        self.on(sample, "ph-meter", 8.1)
+        ammonia = self.on(sample, "ammonia-comparator", {"at": 1}, {"at": 1})
+        found = self.derived("unionised-ammonia")
+        self.assertEqual((found.form, found.unit), ("NH3", "mg/L"))
+        check = begin_test(
+            self.ines, {"method": "ammonia-comparator", "purpose": "standard", "against": {"expected": 4}}
+        )
+        send(self.ines, check, Taps().read({"at": 1}, {"at": 1}).close())
+        self.assertIn("quality-bad", Result.objects.for_team(self.team).get(pk=ammonia.pk).flags)
+        self.assertIn("quality-bad", self.derived("unionised-ammonia").flags)
+        page = reverse("log:withdraw_check", args=[check.pk])
+        self.client.post(page, {"why": "the wrong bottle"})
+        self.assertNotIn("quality-bad", self.derived("unionised-ammonia").flags)
+
+
+class Judged(MeaningTest):
+    def test_an_ammonia_criterion_waits_for_ph_and_warmth_and_is_judged_anew_when_they_come(self):
+        sample = drawn(self.place, self.ines)
+        ammonia = self.on(sample, "ammonia-comparator", {"at": 1.5}, {"at": 1.5})
+        page = self.client.get(reverse("log:result", args=[ammonia.pk]))
+        self.assertContains(page, "it needs pH and temperature of the same sample")
+        self.assertEqual(ammonia.verdict, "")
+        note(self.ines, sample.visit, ("temperature", 18.0))
+        self.on(sample, "ph-meter", 8.4)
+        now = standing(ammonia.determination)
+        self.assertNotEqual(now.pk, ammonia.pk)
+        self.assertEqual((now.verdict, now.value), ("outside", ammonia.value))
+        self.assertIn("judged-anew", now.flags)
+        page = self.client.get(reverse("log:result", args=[now.pk]))
+        self.assertContains(page, "The limit follows from pH 8.4, temperature 18")
+        self.assertContains(page, "What ammonia does to a")
+
+    def test_a_set_of_ones_own_is_written_previewed_kept_with_a_reason_and_old_verdicts_stay(self):
+        limit = {
+            "parameter": "chloride",
+            "as": "Cl",
+            "unit": "mg/L",
+            "max": 60,
+            "rule": "simple",
+            "do_high": "Ring Per.",
+        }
+        ours = self.publish(limit)
+        self.place.limit_sets = [ours.key]
+        keep_place(self.ines, self.place)
+        before = measured(self.place, self.ines, 12, 12)
+        self.assertEqual((before.value, before.verdict), (48, "inside"))
+        # The next version: a draft, what it would change, and the reason.
+        page = self.client.post(reverse("rules:begin_from", args=[ours.key]), follow=True)
+        draft = OwnRuleSet.objects.for_team(self.team).get(published_at=None)
+        self.assertContains(page, "draft of version")
+        form = {"parameter": "chloride", "form": "Cl", "unit": "mg/L", "max": "40", "rule": "simple"}
+        form |= {"statistic": "single sample", "do_high": "Ring Per, then bleed."}
+        wrong = self.client.post(reverse("rules:limit", args=[draft.pk, 0]), form | {"min": "50"})
+        self.assertContains(wrong, "min is above its max", status_code=422)
+        self.client.post(reverse("rules:limit", args=[draft.pk, 0]), form)
+        check = reverse("rules:check", args=[draft.pk])
+        self.assertContains(self.client.get(check), "would be judged otherwise")
+        self.assertContains(self.client.post(check, {"why": " "}), "Say why", status_code=422)
+        self.client.post(check, {"why": "New contract, 1 March."})
+        test = begin(self.place, self.ines, at=timezone.now())
+        runs = Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", 12).run("sample-2", 12)
+        send(self.ines, test, runs.close())
+        after = standing(test)
+        self.assertEqual((before.verdict, after.verdict), ("inside", "outside"))
+        self.assertEqual(after.next_steps[0], "Ring Per, then bleed.")
+        self.assertEqual((before.judgements[0]["set_version"], after.judgements[0]["set_version"]), (1, 2))
+        page = self.client.get("/rules/")
+        self.assertContains(page, "New contract, 1 March.")
+        # What was begun before the new version is judged by the one of its day.
+        then = sets_named(self.team.pk, [ours.key], before.determination.started_at)
+        self.assertEqual((then[0].version, sets_named(self.team.pk, [ours.key])[0].version), (1, 2))
+        self.client.post(reverse("rules:retire", args=[ours.key]))
+        self.assertNotContains(self.client.get("/places/new/boiler/"), 'value="own-ours"')
+
+    def test_a_set_goes_out_and_comes_in_as_a_file(self):
+        file = self.client.get(reverse("rules:export", args=["programme-tower"])).content.decode()
+        self.assertIn('parameter = "cycles of concentration"', file)
+        page = self.client.post(reverse("rules:take_in"), {"text": file}, follow=True)
+        self.assertContains(page, "No place is judged by this set yet")
+        draft = OwnRuleSet.objects.for_team(self.team).get()
+        self.assertEqual(len(draft.rule_set.limits), len(rule_sets()["programme-tower"].limits))
+        for text, words in (
+            (file.replace('unit = "pH"', 'unit = "furlong"', 1), "Limit 1: furlong is no unit"),
+            ("no = [", "This is no TOML"),
+            ('title = "x"', "applies_to is missing"),
+        ):
+            refused = self.client.post(reverse("rules:take_in"), {"text": text})
+            self.assertContains(refused, words, status_code=422)
+        self.client.force_login(member(self.team, "Olek").user)
+        self.assertEqual(self.client.post(reverse("rules:begin")).status_code, 403)
+        self.assertNotContains(self.client.get("/rules/"), "Write a set of your own")
+
+    def test_a_running_annual_average_one_quarter_short_is_not_judged_and_says_which(self):
+        tap = Place(team=self.team, name="Works", kind_key="tap", limit_sets=["us-primary"])
+        keep_place(self.ines, tap)
+        for days_ago in (330, 240):
+            self.chlorine(tap, days_ago)
+        last = self.chlorine(tap, 0)
+        self.assertEqual(last.verdict, "")
+        page = self.client.get(reverse("log:result", args=[last.pk]))
+        self.assertContains(page, "for the running annual average: of each quarter one, at least")
+        self.chlorine(tap, 120)
+        last = self.chlorine(tap, 0)
+        averaged = next(each for each in last.judgements if each["statistic"] == "running annual average")
+        self.assertIn("mean of four quarters", averaged["of"])
+        self.assertEqual(averaged["verdict"], "inside")
+
+    def chlorine(self, place, days_ago):
+        test = begin(place, self.ines, "chlorine-photometer", days_ago=days_ago)
+        stored = send(
+            self.ines, test, Taps(days_ago=days_ago).read(0.8, 0.8, part="free").read(0.9, 0.9, part="total").close()
+        )
+        self.assertEqual(stored.refused, [])
+        return Result.objects.for_team(self.team).standing().filter(determination=test, part="free").get()
+
+
+class Asked(MeaningTest):
+    def usual(self, n=9, counts=(10, 10)):
+        for days_ago in range(n, 0, -1):
+            measured(self.place, self.ines, *counts, days_ago=days_ago * 7)
+
+    def test_a_slip_of_a_digit_is_asked_about_flagged_if_kept_and_stood_by(self):
+        for days_ago in range(9, 0, -1):
+            read(
+                self.place,
+                self.ines,
+                "conductivity-meter",
+                340 + days_ago,
+                days_ago=days_ago * 7,
+            )
+        test = begin(self.place, self.ines, "conductivity-meter")
+        send(self.ines, test, Taps().read(3.4))
+        asked = self.client.get(reverse("bench:outcome", args=[test.pk]))
+        self.assertContains(asked, "a hundredth of what is usual here")
+        self.assertContains(asked, "It is right")
+        send(self.ines, test, Taps(seq=50).close())
+        kept = standing(test)
+        self.assertIn("digit-slip", kept.flags)
+        page = self.client.get(reverse("log:result", args=[kept.pk]))
+        self.assertContains(page, "perhaps a digit or unit slipped")
+        self.client.post(reverse("log:stand_by", args=[kept.pk, "digit-slip"]))
+        self.assertNotIn("digit-slip", Result.objects.for_team(self.team).get(pk=kept.pk).flags)
+        self.assertEqual(Mark.objects.for_team(self.team).get(result=kept, flag="digit-slip").lifted_by, self.ines.user)
+        # Answered at the bench it is not marked, and what was asked stays with it.
+        test = begin(self.place, self.ines, "conductivity-meter")
+        taps = Taps().read(3.4)
+        taps.add("", "sure", part="main", doubt="digit-slip")
+        send(self.ines, test, taps.close())
+        sure = standing(test)
+        self.assertNotIn("digit-slip", sure.flags)
+        self.assertIn("a hundredth of what is usual", sure.readings["stood_by"][0])
+        refused = send(self.ines, begin(self.place, self.ines), [Taps().add("", "sure", part="main", doubt="ghosts")])
+        self.assertEqual(len(refused.refused), 1)
+
+    def test_two_readings_of_a_sample_that_cannot_be_together(self):
+        sample = drawn(self.place, self.ines)
+        note(self.ines, sample.visit, ("conductivity", 60.0))
+        test = begin_test(self.ines, {"sample": str(sample.pk), "method": "chloride-drops-25"})
+        send(
+            self.ines, test, Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", 20).run("sample-2", 20).close()
+        )
+        self.assertIn("impossible-pair", standing(test).flags)
+
+
+class OverTime(MeaningTest):
+    def test_the_result_above_and_the_one_below_say_what_the_water_gains(self):
+        below = Place(team=self.team, name="Below", limit_sets=["ca-aquatic"])
+        keep_place(self.ines, below)
+        keep_pair(self.ines, Pair(team=self.team, kind="stream", first=self.place, second=below))
+        for days_ago in (70, 56, 42, 28, 14):
+            measured(self.place, self.ines, 6, 6, days_ago=days_ago)
+            measured(below, self.ines, 8, 8, days_ago=days_ago)
+        above = measured(self.place, self.ines, 6, 6)
+        salted = measured(below, self.ines, 24, 24)
+        for result in (above, salted):
+            page = self.client.get(reverse("log:result", args=[result.pk]))
+            self.assertContains(page, "The water gains 72 mg/L from Ines&#x27;s brook to Below, usually 8.")
+
+    def test_a_place_opens_with_how_it_stands_and_the_list_and_the_map_go_by_the_gravest(self):
+        quiet = Place(team=self.team, name="A quiet one", latitude=54.6, longitude=-2.6, without_limits=True)
+        keep_place(self.ines, quiet)
+        measured(self.place, self.ines, 5, 5, days_ago=3)
+        read(self.place, self.ines, "ph-meter", 9.6)
+        page = self.client.get(reverse("places:place", args=[self.place.pk])).content.decode()
+        state = page[page.index('id="state"') : page.index("</ul>", page.index('id="state"'))]
+        self.assertLess(state.index("outside"), state.index("chloride"))
+        listed = self.client.get(reverse("places:index"))
+        self.assertEqual([place.name for place in listed.context["places"]], ["Ines's brook", "A quiet one"])
+        drawn_map = self.client.get(reverse("places:map"))
+        self.assertContains(drawn_map, 'aria-label="Ines&#x27;s brook: outside"')
+        self.assertContains(drawn_map, 'aria-label="A quiet one: not judged"')
+        # What is set aside no longer stands against a place.
+        wrong = Result.objects.for_team(self.team).standing().get(parameter="pH")
+        set_aside(self.ines, wrong, why="the probe was dry")
+        self.assertNotEqual(Place.objects.for_team(self.team).get(pk=self.place.pk).standing.result.parameter, "pH")
+
+    def test_a_trend_page_says_what_the_line_does_with_limits_as_they_held(self):
+        ours = self.publish({"parameter": "chloride", "as": "Cl", "unit": "mg/L", "max": 60})
+        self.place.limit_sets = [ours.key]
+        keep_place(self.ines, self.place)
+        for n in range(28):
+            measured(self.place, self.ines, 5 + n // 3, 5 + n // 3, days_ago=(28 - n) * 30)
+        address = reverse("places:trend", args=[self.place.pk])
+        page = self.client.get(address, {"years": ""})
+        self.assertContains(page, "Rising by about")
+        self.assertContains(page, "not chance (p = under 0.001)")
+        self.assertContains(page, "Ours, single sample: 60")
+        self.assertContains(page, "The years over one another")
+        self.assertContains(page, "How often which values were found")
+        self.assertContains(page, "The 28 numbers")
+        since = timezone.localdate() - timedelta(days=200)
+        self.assertContains(self.client.get(address, {"since": since}), "a trend takes a year")
+        for nonsense in ({"years": "x"}, {"since": "9999-99-99"}, {"until": "0001-01-01"}, {"test": "gold"}):
+            self.assertEqual(self.client.get(address, nonsense).status_code, 200)
+
+    def test_the_log_is_narrowed_by_flag_method_lot_and_instrument(self):
+        result = measured(self.place, self.ines, 5)
+        self.assertIn("one-run", result.flags)
+        measured(self.place, self.ines, 6, 6)
+        page = self.client.get("/log/", {"flag": "one-run"})
+        self.assertContains(page, "5 drops")
+        self.assertNotContains(page, "6, 6 drops")
+        self.assertContains(self.client.get("/log/", {"kind": "boiler"}), "Nothing in the log fits")
+        self.assertContains(self.client.get("/log/", {"method": "chloride-drops-25"}), "6, 6 drops")
+
+    def test_a_teams_own_words_for_verdicts_are_said_to_others(self):
+        words = {"inside": "fine", "outside": "watch it"}
+        choose_house_rules(self.ines, house_rules(self.team), {}, public_words=words)
+        result = measured(self.place, self.ines, 5, 5)
+        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "In our words to others: fine.")
