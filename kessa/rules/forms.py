@@ -144,4 +144,5 @@ class LimitForm(forms.Form):
     @classmethod
     def filled(cls, limit: dict[str, Any]) -> dict[str, Any]:
         """Return a limit that is there by the form's own names, each of them."""
-        return {**dict.fromkeys(cls.base_fields), **limit, "form": limit.get("as")}
+        usual = {"statistic": SINGLE, "rule": "simple"}
+        return {**dict.fromkeys(cls.base_fields), **usual, **limit, "form": limit.get("as")}

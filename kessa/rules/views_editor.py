@@ -47,13 +47,15 @@ def _draft(request: HttpRequest, pk: int) -> OwnRuleSet:
     return get_object_or_404(rows, pk=pk, published_at=None)
 
 
-def _keep(request: HttpRequest, draft: OwnRuleSet, definition: dict[str, Any], page: str = "rules:draft") -> Any:
+def _keep(
+    request: HttpRequest, draft: OwnRuleSet, definition: dict[str, Any], page: str = "rules:draft", *named: int
+) -> HttpResponse:
     try:
         services.keep_set(request.membership, draft, definition)
     except ValidationError as error:
         messages.error(request, error.message)
         return redirect("rules:index")
-    return redirect(page, draft.pk)
+    return redirect(page, draft.pk, *named)
 
 
 @technician
@@ -66,8 +68,16 @@ def draft(request: HttpRequest, pk: int) -> HttpResponse:
         if "drop" in request.POST:
             n = request.POST["drop"]
             limits = [each for at, each in enumerate(limits) if str(at) != n]
-        page = "rules:check" if "on" in request.POST else "rules:draft"
-        return _keep(request, found, {**found.definition, **form.cleaned_data, "limits": limits}, page)
+        definition = {**found.definition, **form.cleaned_data, "limits": limits}
+        if "on" in request.POST:
+            return _keep(request, found, definition, "rules:check")
+        if "add" in request.POST:
+            return _keep(request, found, definition, "rules:add_limit")
+        n = request.POST.get("change", "")
+        # What was typed beside the limits is kept on the way to one of them.
+        if n.isascii() and n.isdigit() and int(n) < len(limits):
+            return _keep(request, found, definition, "rules:limit", int(n))
+        return _keep(request, found, definition)
     context = {
         "draft": found,
         "form": form,

@@ -20,7 +20,9 @@ class Gauge(NamedTuple):
 
     def svg(self, glyph: str) -> SafeString:
         """Draw it, in one go: a log shows dozens."""
-        parts = ['<rect class="beyond" x="6" y="10" width="198" height="6"/>']
+        # Without a limit nothing is beyond one.
+        whole = "beyond" if self.allowed else "open"
+        parts = [f'<rect class="{whole}" x="6" y="10" width="198" height="6"/>']
         if self.allowed:
             parts.append(f'<rect class="allowed" x="{self.allowed[0]}" y="10" width="{self.allowed[1]}" height="6"/>')
         if self.usual:
