@@ -9,6 +9,7 @@ from django.utils import timezone
 from kessa.core.job.circumstances import Scale
 from kessa.core.job.schools import depth_cm
 from kessa.core.job.ways import ways_for
+from kessa.core.judging.plausible import can_be
 from kessa.people.models import Team, User
 from kessa.people.selectors import members
 from kessa.places.models import Place
@@ -38,6 +39,8 @@ class SampleForm(OnceForm):
     )
 
     way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
+    # Asked for only where the temperature can hardly be.
+    sure = forms.BooleanField(label="The temperature is right", required=False, widget=forms.HiddenInput)
     bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
 
     def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
@@ -54,6 +57,7 @@ class SampleForm(OnceForm):
         self.fields["drawn_by"].queryset = members(place.team)
         if not place.kind.has_depth:
             del self.fields["depth_cm"]
+        self.water = place.kind.water
         self.hot_above = place.kind.drawn_below_c
         warm = self.fields["water_temperature_c"]
         warm.required = self.hot_above is not None
@@ -82,6 +86,16 @@ class SampleForm(OnceForm):
         if warm is not None and self.hot_above is not None and warm >= self.hot_above:
             raise forms.ValidationError(self.too_hot)
         return warm
+
+    def clean(self) -> dict[str, Any]:
+        """Ask about a temperature that such water can hardly have."""
+        cleaned: dict[str, Any] = super().clean()
+        warm = cleaned.get("water_temperature_c")
+        if warm is not None and not can_be("temperature", float(warm), self.water) and not cleaned.get("sure"):
+            self.fields["sure"].widget = forms.CheckboxInput()
+            words = f"{warm} °C? That can hardly be here. Look at the thermometer again; if it is right, tick below."
+            self.add_error("water_temperature_c", words)
+        return cleaned
 
 
 class SafetyForm(forms.Form):

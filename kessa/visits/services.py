@@ -10,6 +10,7 @@ from django.core.exceptions import ValidationError
 from django.db.models import F
 from django.utils import timezone
 
+from kessa.core.judging.plausible import CANNOT_BE, can_be
 from kessa.instruments.models import Instrument
 from kessa.instruments.selectors import faults_at
 from kessa.people.acts import NotAllowed, act
@@ -87,12 +88,17 @@ def _observation(visit: Visit, tap: Tap, at: datetime, instrument: Instrument | 
         display=said["value"] if elsewhere else None,
         display_unit=said["unit"] if elsewhere else "",
         instrument=instrument,
-        flags=faults_at(instrument, at) if instrument else [],
+        flags=[*(faults_at(instrument, at) if instrument else []), *_doubtful(visit, tap.run, said["on_scale"])],
         person_id=tap.person_id,
         at=at,
         seq=tap.seq,
         corrected="why" in said,
     )
+
+
+def _doubtful(visit: Visit, key: str, value: float | None) -> list[str]:
+    """What is marked about a number that such water can hardly have: the page asked about it."""
+    return [] if value is None or can_be(key, value, visit.place.kind.water) else [CANNOT_BE]
 
 
 def draw_sample(visit: Visit, tap: Tap, at: datetime) -> Sample:

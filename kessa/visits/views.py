@@ -16,6 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 from kessa.core.job.circumstances import SEVERAL, Scale, scales_for
 from kessa.core.job.hazards import hazards_of
 from kessa.core.job.ways import Way, oxygen_steps, ways_for
+from kessa.core.judging.plausible import bounds_of
 from kessa.core.methods.leading import led_at
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
@@ -387,6 +388,7 @@ def number_scales(place: Place) -> dict[str, Any]:
             "sign": sign(scale.unit),
             "units": {unit: _line(scale, unit) for unit in scale.units},
             "usual": [usual[scale.key].low, usual[scale.key].high] if scale.key in usual else None,
+            "can_be": bounds_of(scale.key, place.kind.water),
         }
         for scale in scales_for(place.kind_key)
         if scale.unit

@@ -317,3 +317,18 @@ class OverTime(MeaningTest):
         choose_house_rules(self.ines, house_rules(self.team), {}, public_words=words)
         result = measured(self.place, self.ines, 5, 5)
         self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "In our words to others: fine.")
+
+
+class InPlace(MeaningTest):
+    def test_a_temperature_that_can_hardly_be_is_asked_about_and_marked(self):
+        address = reverse("visits:sample", args=[self.place.pk])
+        now = timezone.localtime().strftime("%Y-%m-%dT%H:%M")
+        form = {"drawn_at": now, "drawn_by": self.ines.user_id, "depth_cm": 20, "water_temperature_c": 57}
+        asked = self.client.post(address, form)
+        self.assertContains(asked, "57 °C? That can hardly be here", status_code=422)
+        self.assertContains(asked, "The temperature is right", status_code=422)
+        self.assertEqual(self.client.post(address, form | {"sure": "on"}).status_code, 302)
+        visit = visited(self.place, self.ines)
+        note(self.ines, visit, ("temperature", 57.0), ("conductivity", 300.0))
+        flags = dict(visit.observations.values_list("key", "flags"))
+        self.assertEqual(flags, {"temperature": ["cannot-be"], "conductivity": []})

@@ -48,7 +48,7 @@ def to_the_reading(page: Page) -> None:
 
 
 def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
-    """Other kinds of tests, each at its reading."""
+    """Another kind of test, at its reading."""
     page.clock.install()
 
     def begin(place: str, test: str) -> None:
@@ -61,26 +61,29 @@ def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
     to_the_reading(page)
     page.get_by_role("radio", name="between 40 and 60").check()
     shot("comparator")
-    begin("above the depot", "pH, alkalinity, hardness")
-    page.get_by_role("button", name="Done, next").click()
-    page.get_by_role("button", name="Start the clock").click()
-    page.clock.fast_forward(17_000)
-    page.get_by_role("button", name="Done, next").click()
-    page.get_by_role("radio", name="7.8, orange-red").check()
-    shot("strip")
-    begin("The Old Forge", "Nitrate, photometer")
-    to_the_reading(page)
-    page.get_by_label("On the display").fill("6.4")
-    shot("photometer")
 
 
 def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
-    """A bench card, and the editor."""
+    """A bench card."""
     page.goto(f"{address}/methods/phosphate-comparator/")
     shot("method")
-    page.get_by_role("button", name="Make it our own").click()
-    page.get_by_role("button", name="On to the steps").click()
-    shot("method-editor")
+
+
+def meaning(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """A place over time, the map, a rule set of one's own, and a judgement opened."""
+    page.goto(f"{address}/places/")
+    page.get_by_role("link", name="below the depot").click()
+    page.get_by_role("link", name="Over time").click()
+    shot("trend")
+    page.goto(f"{address}/places/map/")
+    shot("map")
+    page.goto(f"{address}/rules/")
+    page.get_by_text("Steam boiler up to 20 bar: an example", exact=True).click()
+    page.get_by_role("button", name="Copy it, and write yours").filter(visible=True).click()
+    shot("rule-set")
+    page.goto(f"{address}/log/?parameter=conductivity&kind=boiler")
+    page.get_by_role("table").get_by_role("link").first.click()
+    shot("judged")
 
 
 def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> None:
@@ -188,7 +191,7 @@ def main(address: str, folder: Path) -> None:
             board(page, address, shot)
             page.goto(f"{address}/bench/")
             count_through(page, shot, phone=False)
-            for name in ("log", "kits", "rules"):
+            for name in ("log", "kits"):
                 page.goto(f"{address}/{name}/")
                 shot(name)
             page.goto(f"{address}/places/")
@@ -201,6 +204,7 @@ def main(address: str, folder: Path) -> None:
             page.goto(address)
             page.get_by_role("button", name="Per").click()
             methods(page, address, shot)
+            meaning(page, address, shot)
             kinds(page, address, shot)
         browser.close()
 

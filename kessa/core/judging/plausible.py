@@ -60,10 +60,15 @@ def doubts_about(name: str, quantity: Quantity, seen: Circumstance) -> list[Doub
     return [doubt for doubt in found if doubt]
 
 
+def bounds_of(name: str, water: str) -> tuple[float, float] | None:
+    """Return between which numbers such water can be; None where nothing is known of it."""
+    return _CAN_BE.get(name, {}).get(water)
+
+
 def can_be(name: str, value: float, water: str) -> bool:
     """Whether a number can be of such water at all; what nothing is known of can."""
-    least, most = _CAN_BE.get(name, {}).get(water, (float("-inf"), float("inf")))
-    return least <= value <= most
+    bounds = bounds_of(name, water)
+    return bounds is None or bounds[0] <= value <= bounds[1]
 
 
 def _written(quantity: Quantity) -> str:

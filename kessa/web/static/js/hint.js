@@ -13,6 +13,9 @@ export function showHint(said, of, shown, unit) {
   if (value < low || value > high) parts.push(`This place is usually ${plain(low)} to ${plain(high)} ${of.sign}.`);
   const far = Boolean(of.usual) && low > 0 && (value > high * 3 || value < low / 3);
   if (far) parts.push("Check the unit on the display.");
+  const [least, most] = of.can_be ?? [value, value];
+  const hardly = value < least || value > most;
+  if (hardly) parts.push(`${plain(value)} ${of.sign} can hardly be here: look again. Kept as it is, it is marked.`);
   said.textContent = parts.join(" ");
-  said.classList.toggle("late", far);
+  said.classList.toggle("late", far || hardly);
 }
