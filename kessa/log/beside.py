@@ -3,6 +3,8 @@
 from datetime import datetime, timedelta
 from typing import Any
 
+from django.utils import timezone
+
 from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
 from kessa.core.judging.formulas import FORMULAS
 from kessa.core.judging.holding import Beside, Compared
@@ -51,12 +53,16 @@ def seen_beside(
     compared = {limit.compared for limit in limits if limit.compared and limit.compared != "usual"}
     pairs = pairs_beside(place, parameter, at) if compared else {}
     readings = readings_of(sample) if wanted and sample else {}
-    return Beside(at, readings, past, pairs, usual, frozenset(place.feeds))
+    # Days and months are those of the team's own time.
+    return Beside(timezone.localtime(at), readings, past, pairs, usual, frozenset(place.feeds))
 
 
-def readings_of(sample: Sample) -> dict[str, Quantity]:
-    """Return what was measured of a sample, by parameter, of each the most exact; then what was read in place."""
-    measured = rows_of(sample)
+def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[str, Quantity]:
+    """Return what was measured of a sample, by parameter, of each the most exact; then what was read in place.
+
+    `measured` are rows_of the sample, where they are known already.
+    """
+    measured = rows_of(sample) if measured is None else measured
     return {name: quantity_of(row) for name, row in measured.items()} | _in_place(sample, measured)
 
 
@@ -111,7 +117,7 @@ def past_of(place: Place, parameter: str, at: datetime) -> list[Dated]:
     at_once: dict[datetime, list[Any]] = {}
     for row in rows:
         at_once.setdefault(row.taken_at, []).append(row)
-    return [Dated(when, quantity_of(_most_exact(each))) for when, each in at_once.items()]
+    return [Dated(timezone.localtime(when), quantity_of(_most_exact(each))) for when, each in at_once.items()]
 
 
 def _most_exact(rows: list[Any]) -> Any:
@@ -149,14 +155,16 @@ def _around_moment(team: int, place: int, parameter: str, since: datetime, to: d
     return rows.values_list("pk", "taken_at", "verdict", *_AS_QUANTITY, named=True)[:20]
 
 
-def given_to_recipes(place: Place, sample: Sample | None, visit: Visit) -> dict[str, Quantity]:
+def given_to_recipes(
+    place: Place, sample: Sample | None, visit: Visit, measured: dict[str, Any] | None = None
+) -> dict[str, Quantity]:
     """Return all that recipes may take up: readings of the sample or of the visit, the place's height, its supply's."""
-    given = readings_of(sample) if sample else seen_on(visit)
+    given = readings_of(sample, measured) if sample else seen_on(visit)
     if place.elevation_m is not None:
         given[HEIGHT] = Quantity(place.elevation_m, place.elevation_m, place.elevation_m, None, "m")
     if METER in given:
         given |= _meter_before(place, visit)
-    supply = compared_with(place).get("supply")
+    supply = compared_with(place).get("supply") if place.kind.is_plant else None
     for name in ("chloride", "conductivity"):
         row = nearest(supply, name, visit.started_at, _OF_SUPPLY) if supply and name in given else None
         if row:

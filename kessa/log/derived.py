@@ -73,7 +73,8 @@ def wanting(sample: Sample) -> list[Wanting]:
 
 def _of_sample(sample: Sample) -> _At:
     place = sample.visit.place
-    return _At(place, sample.visit, sample, rows_of(sample), given_to_recipes(place, sample, sample.visit))
+    rows = rows_of(sample)
+    return _At(place, sample.visit, sample, rows, given_to_recipes(place, sample, sample.visit, rows))
 
 
 def _recipes(place: Place) -> list[Recipe]:

@@ -34,11 +34,14 @@ def chosen_sets(place: Place) -> tuple[RuleSet, ...]:
 
 
 def pairs_of(place: Place) -> list[tuple[Pair, Place, str]]:
-    """Return a place's pairs, each with the other place and what that one is called in it."""
-    return [
-        (pair, pair.first, pair.ends[0]) if pair.second_id == place.pk else (pair, pair.second, pair.ends[1])
-        for pair in _pairs(team=place.team_id, place=place.pk)
-    ]
+    """Return a place's pairs, each with the other place and what that one is called in it; read once for a place."""
+    kept: list[tuple[Pair, Place, str]] | None = place.__dict__.get("kept_pairs")
+    if kept is None:
+        kept = place.__dict__["kept_pairs"] = [
+            (pair, pair.first, pair.ends[0]) if pair.second_id == place.pk else (pair, pair.second, pair.ends[1])
+            for pair in _pairs(team=place.team_id, place=place.pk)
+        ]
+    return kept
 
 
 @compiled

@@ -16,7 +16,7 @@ from kessa.rules.selectors import house_rules, sets_named
 from kessa.rules.services import begin_set, choose_house_rules, publish_set
 from kessa.taps.services import record, tapped
 from tests.app.pages import PageTest
-from tests.world import Taps, begin, drawn, measured, member, note, read, send, standing, team_of, visited
+from tests.world import Taps, begin, drawn, measured, member, note, read, send, standing, stocked_kit, team_of, visited
 
 
 class MeaningTest(PageTest):
@@ -332,3 +332,16 @@ class InPlace(MeaningTest):
         note(self.ines, visit, ("temperature", 57.0), ("conductivity", 300.0))
         flags = dict(visit.observations.values_list("key", "flags"))
         self.assertEqual(flags, {"temperature": ["cannot-be"], "conductivity": []})
+
+
+class Settled(MeaningTest):
+    def test_what_of_the_teams_own_would_settle_it_is_named(self):
+        well = Place(team=self.team, name="Well", kind_key="well", limit_sets=["eu-2020"])
+        keep_place(self.ines, well)
+        stocked_kit(self.ines, families=("nitrate-photometer", "nitrate-strip"))
+        strip = begin(well, self.ines, "nitrate-strip")
+        taps = Taps().read({"at": 25}, {"at": 25}, part="nitrate").read({"at": 0}, {"at": 0}, part="nitrite")
+        send(self.ines, strip, taps.close())
+        result = Result.objects.for_team(self.team).standing().get(parameter="nitrate")
+        self.assertEqual(result.verdict, "not settled")
+        self.assertTrue(any("It would be settled by: Nitrate, photometer" in step for step in result.next_steps))

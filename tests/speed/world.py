@@ -5,6 +5,7 @@ from django.db import connection, transaction
 from kessa.bench.models import Determination
 from kessa.demo import world
 from kessa.log.models import Result
+from kessa.log.standing import restate
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.visits.models import Sample, Visit
@@ -22,6 +23,8 @@ def fill(results: int) -> Team:
     have = Result.objects.for_team(team).count()
     if have < results:
         _multiply(team, results - have)
+    for place in Place.objects.for_team(team).filter(standing=None):
+        restate(place)
     return team
 
 

@@ -115,9 +115,9 @@ def next_steps(
         decisive, unusual = None, False
     steps = _about_the_runs(method, part, outcome, higher_range)
     said = _by_number(part.parameter, outcome.quantity, decisive, where, unusual=unusual)
-    if decisive and decisive["verdict"] == NOT_SETTLED:
-        named = "; ".join(settlers)
-        said.append(f"It would be settled by: {named}{'; ' if named else ''}a certified laboratory.")
+    named = "; ".join(settlers)
+    if named and decisive and decisive["verdict"] == NOT_SETTLED:
+        said.append(f"It would be settled by: {named}; or by a certified laboratory.")
     return (*steps, *said) or _at_rest(part.parameter, decisive, where, lacking)
 
 

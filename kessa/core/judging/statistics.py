@@ -172,13 +172,15 @@ def _ranked(values: list[float], p: float) -> float:
     return ranked[first - 1] + (rank - first) * (after - ranked[first - 1])
 
 
-def _days_mean(name: str, n: int) -> Statistic:
+def _over_days(name: str, n: int, of_day: Callable[[Sequence[Quantity]], Quantity], called: str) -> Statistic:
+    """The mean over days in a row of what each of them comes to; until they are there, one reading stands in."""
+
     def of(readings: Sequence[Dated], _: bool) -> Told:
         days = _by_day(readings, n)
         if len(days) < n:
-            needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day average"
+            needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day {called}"
             return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
-        return Told(mean([mean(each) for each in days]), f"mean of {n} days")
+        return Told(mean([of_day(each) for each in days]), f"{called} of {n} days")
 
     return Statistic(name, True, True, of)
 
@@ -203,17 +205,6 @@ def _day_minimum(name: str) -> Statistic:
             return Told(_least(day), f"the least of {len(day)} readings of the day")
         needs = "a reading about dawn, when it is least, for the day's minimum"
         return Told(day[0], f"one reading against a {name}", needs, stands_in=True)
-
-    return Statistic(name, True, True, of)
-
-
-def _days_mean_minimum(name: str, n: int) -> Statistic:
-    def of(readings: Sequence[Dated], _: bool) -> Told:
-        days = _by_day(readings, n)
-        if len(days) < n:
-            needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day mean of minima"
-            return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
-        return Told(mean([_least(each) for each in days]), f"mean of the minima of {n} days")
 
     return Statistic(name, True, True, of)
 
@@ -257,9 +248,9 @@ _KNOWN: tuple[tuple[str, Callable[..., Statistic]], ...] = (
     (r"mean of the last ([2-9]|[1-9]\d)", _mean_of_last),
     (r"running annual average", _annual),
     (r"([1-9]\d)th percentile", _percentile),
-    (r"([2-9]|[1-9]\d)-day average(?: .*)?", _days_mean),
+    (r"([2-9]|[1-9]\d)-day average(?: .*)?", lambda name, n: _over_days(name, n, mean, "average")),
     (r"1-day minimum|daily minimum", _day_minimum),
-    (r"([2-9]|[1-9]\d)-day mean minimum", _days_mean_minimum),
+    (r"([2-9]|[1-9]\d)-day mean minimum", lambda name, n: _over_days(name, n, _least, "mean of minima")),
     (r"two in a row", lambda name: _in_a_row(name, 2)),
     (r"([1-9]\d) % of a month's samples", _month_share),
     (r"mean of a three-sample set", lambda name: _set_of(name, 3)),
