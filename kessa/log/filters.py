@@ -40,6 +40,7 @@ class LogFilter(django_filters.FilterSet):
     )
     person = django_filters.ChoiceFilter(choices=[], empty_label="anyone", widget=PlainSelect)
     flag = django_filters.ChoiceFilter(
+        label="Flag",
         choices=[(key, words(key)) for key in FLAGS],
         method="marked",
         empty_label="any flag or none",
@@ -53,13 +54,17 @@ class LogFilter(django_filters.FilterSet):
         widget=PlainSelect,
     )
     method = django_filters.ChoiceFilter(
-        field_name="determination__method_key", choices=[], empty_label="any method", widget=PlainSelect
+        label="Method", field_name="determination__method_key", choices=[], empty_label="any method", widget=PlainSelect
     )
     lot = django_filters.ChoiceFilter(
-        field_name="determination__lots__lot", choices=[], empty_label="any lot", widget=PlainSelect
+        label="Lot", field_name="determination__lots__lot", choices=[], empty_label="any lot", widget=PlainSelect
     )
     instrument = django_filters.ChoiceFilter(
-        field_name="determination__instrument", choices=[], empty_label="any instrument", widget=PlainSelect
+        label="Instrument",
+        field_name="determination__instrument",
+        choices=[],
+        empty_label="any instrument",
+        widget=PlainSelect,
     )
     superseded = django_filters.BooleanFilter(
         label="With what stands no more", method="with_superseded", widget=forms.CheckboxInput
@@ -86,10 +91,13 @@ class LogFilter(django_filters.FilterSet):
         self.filters["person"].extra["choices"] = lambda: self.people
         named = sorted((method.name, method.key) for method in methods)
         self.filters["method"].extra["choices"] = lambda: [(key, name) for name, key in named]
-        lots = [(pk, f"{supply_name(key)}, {number}") for pk, key, number in lot_numbers(team=team.pk)]
-        self.filters["lot"].extra["choices"] = lambda: lots
-        instruments = [(pk, f"{name} {serial}".strip()) for pk, name, serial in instrument_names(team=team.pk)]
-        self.filters["instrument"].extra["choices"] = lambda: instruments
+        # Asked for where they are shown, which is seldom.
+        self.filters["lot"].extra["choices"] = lambda: [
+            (pk, f"{supply_name(key)}, {number}") for pk, key, number in lot_numbers(team=team.pk)
+        ]
+        self.filters["instrument"].extra["choices"] = lambda: [
+            (pk, f"{name} {serial}".strip()) for pk, name, serial in instrument_names(team=team.pk)
+        ]
 
     def marked(self, results: Any, name: str, flag: str) -> Any:
         """Leave those that carry a flag."""

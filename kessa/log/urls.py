@@ -7,6 +7,7 @@ from kessa.log import views, views_right
 app_name = "log"
 urlpatterns = [
     path("", views.index, name="index"),
+    path("more-filters/", views.more_filters, name="more_filters"),
     path("kessa-log.csv", views.export, name="export"),
     path("<int:pk>/", views.result, name="result"),
     path("<int:pk>/aside/", views_right.set_aside, name="set_aside"),

@@ -74,6 +74,13 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
+def more_filters(request: HttpRequest) -> HttpResponse:
+    """The filters that are seldom wanted, when somebody opens them."""
+    return render(request, "log/more_filters.html", {"filter": LogFilter(request.membership.team, None)})
+
+
+@member
+@require_GET
 def export(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """What is filtered, as CSV; only so many such files are written at a time, the page asks again for the next."""
     if not CsvFile.may_begin():

@@ -116,6 +116,13 @@ class OverTheYears(BenchTest):
         page.get_by_role("button", name="Show it").click()
         page.get_by_text("The years over one another").click()
         self.assert_accessible(page)
+        page.goto(f"{self.address}/log/")
+        page.get_by_text("More: person, flag").click()
+        page.get_by_role("combobox", name="Flag").select_option("unusual here")
+        expect(page.get_by_role("row", name="24, 24 drops")).to_be_visible()
+        expect(page.get_by_role("row", name="5, 5 drops")).to_have_count(0)
+        page.go_back()
+        page.go_back()
         for address in (page.url, f"{self.address}/places/map/", f"{self.address}/places/", f"{self.address}/log/"):
             page.set_viewport_size(PHONE)
             page.goto(address)
