@@ -6,7 +6,7 @@ from typing import Any, NamedTuple
 
 from django.utils import timezone
 
-from kessa.core.derived.recipes import METER, RECIPES, Derived, Recipe, derive, lacking
+from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.advice import is_unusual, steps_after
 from kessa.core.judging.holding import judge_by_sets, not_judged, overall, verdict_by
@@ -67,8 +67,14 @@ def wanting(sample: Sample) -> list[Wanting]:
         # The first of its needs is what it is about: without it nobody asks.
         missing = lacking(recipe, at.given)
         if len(missing) == 1 and missing[0] != recipe.needs[0].name and recipe.parameter not in at.rows:
-            found.append(Wanting(recipe.parameter, missing[0]))
+            found.append(Wanting(recipe.parameter, _called(missing[0])))
     return list(dict.fromkeys(found))
+
+
+def _called(reading: str) -> str:
+    if reading.startswith(SUPPLY):
+        return f"the {reading.removeprefix(SUPPLY)} of its supply"
+    return f"the {reading}" if reading in (HEIGHT, FLOW) else f"the {reading} of the same sample"
 
 
 def _of_sample(sample: Sample) -> _At:

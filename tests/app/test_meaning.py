@@ -55,7 +55,7 @@ class Derived(MeaningTest):
         oxygen = self.on(sample, "oxygen-ampoule", {"at": 8}, {"at": 8})
         self.assertIsNone(self.derived("oxygen-saturation"))
         page = self.client.get(reverse("log:result", args=[oxygen.pk]))
-        self.assertContains(page, "Oxygen saturation would follow: it needs the temperature of the same")
+        self.assertContains(page, "Oxygen saturation would follow: it needs the temperature of the same sample.")
         note(self.ines, sample.visit, ("temperature", 12.0))
         found = self.derived("oxygen-saturation")
         self.assertAlmostEqual(found.value, 77.1, delta=0.5)

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from django.urls import reverse
 from django.utils.safestring import SafeString, mark_safe
 
-_EDGE, _ROW, _LETTER = 28, 17, 7.4
+_EDGE, _ROW, _LETTER, _AWAY = 28, 17, 7.4, 11
 _GLYPHS = {"inside": "inside", "close": "close", "outside": "outside", "not settled": "unsettled"}
 # A map that is taller than a screen is none: less on a desk than its width would allow.
 _MOST_TALL, _ON_PHONE = 560.0, 460.0
@@ -22,6 +22,7 @@ class Dot(NamedTuple):
     place: Any
     x: float
     y: float
+    label_x: float
     label_y: float
     end: bool
 
@@ -38,7 +39,7 @@ def draw_map(places: Sequence[Any], width: int) -> SafeString:
     for dot in dots:
         verdict = dot.place.latest.verdict if dot.place.latest else ""
         said = verdict or "not judged"
-        at, anchor = (dot.x - 11, "end") if dot.end else (dot.x + 11, "start")
+        at, anchor = dot.label_x, "end" if dot.end else "start"
         parts.append(
             f'<a href="{page}{dot.place.pk}/" aria-label="{escape(dot.place.name)}: {said}">'
             f'<line class="lead" x1="{dot.x}" y1="{dot.y}" x2="{at}" y2="{dot.label_y}"/>{_glyph(dot, verdict)}'
@@ -79,18 +80,27 @@ def _laid_out(places: Sequence[Any], width: int) -> tuple[list[Dot], int]:
     scale = min(inner / across, most / down)
     tall = down * scale
     left = _EDGE + (inner - across * scale) / 2
+    ordered = sorted(places, key=lambda each: (-each.latitude, each.longitude))
+    spots = [
+        (
+            round(left + (each.longitude - west) * narrowing * scale, 1),
+            round(_EDGE + (north - each.latitude) * scale, 1),
+        )
+        for each in ordered
+    ]
     dots: list[Dot] = []
     taken: list[tuple[float, float, float]] = []
-    for place in sorted(places, key=lambda each: (-each.latitude, each.longitude)):
-        x = round(left + (place.longitude - west) * narrowing * scale, 1)
-        y = round(_EDGE + (north - place.latitude) * scale, 1)
+    for place, (x, y) in zip(ordered, spots, strict=True):
         end = x > width * 0.55
         wide = len(_short(place.name, width)) * _LETTER
-        from_ = x - 11 - wide if end else x + 11
-        label_y = y
+        label_x, label_y = x - _AWAY if end else x + _AWAY, y
+        # Clear of other dots, then of other names.
+        while any(spot != (x, y) and abs(spot[0] - label_x) < _AWAY and abs(spot[1] - y) < _ROW for spot in spots):
+            label_x += -_AWAY if end else _AWAY
+        from_ = label_x - wide if end else label_x
         while any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in taken):
             label_y = round(label_y + 3, 1)
         taken.append((label_y, from_, from_ + wide))
-        dots.append(Dot(place, x, y, label_y, end))
+        dots.append(Dot(place, x, y, label_x, label_y, end))
     height = round(max(_EDGE * 2 + tall, max(dot.label_y for dot in dots) + _EDGE))
     return dots, height
