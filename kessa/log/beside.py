@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
 from kessa.core.judging.formulas import FORMULAS
-from kessa.core.judging.holding import Beside, Compared
+from kessa.core.judging.holding import Beside, Compared, Paired
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.judging.statistics import Dated
 from kessa.core.judging.usual import UsualRange
@@ -49,12 +49,14 @@ def seen_beside(
     """Return what the limits of the sets for a parameter want to be told besides a result of `at`, and no more."""
     limits = [limit for _, limit in speaking_of(parameter, sets)]
     wanted = {need.parameter for limit in limits if limit.formula for need in FORMULAS[limit.formula].needs}
-    past = past_of(place, parameter, at) if any(limit.about.wants_past for limit in limits) else []
-    compared = {limit.compared for limit in limits if limit.compared and limit.compared != "usual"}
+    wants_past = [limit for limit in limits if limit.about.wants_past]
+    past = past_of(place, parameter, at) if wants_past else []
+    compared = any(limit.compared and limit.compared != "usual" for limit in limits)
     pairs = pairs_beside(place, parameter, at) if compared else {}
+    past_pairs = _past_pairs(place, parameter, at, past) if any(limit.compared for limit in wants_past) else {}
     readings = readings_of(sample) if wanted and sample else {}
     # Days and months are those of the team's own time.
-    return Beside(timezone.localtime(at), readings, past, pairs, usual, frozenset(place.feeds))
+    return Beside(timezone.localtime(at), readings, past, pairs, past_pairs, usual, frozenset(place.feeds))
 
 
 def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[str, Quantity]:
@@ -139,6 +141,17 @@ def pairs_beside(place: Place, parameter: str, at: datetime, within: timedelta =
         row = nearest(other, parameter, at, within)
         if row:
             found[called] = Compared(other.name, quantity_of(row))
+    return found
+
+
+def _past_pairs(place: Place, parameter: str, at: datetime, past: list[Dated]) -> dict[str, list[Paired]]:
+    """Return the earlier days on which a place and those it is compared with were both tested, newest first."""
+    found = {}
+    for called, other in compared_with(place).items():
+        there = {each.at.date(): each.quantity for each in past_of(other, parameter, at)}
+        found[called] = [
+            Paired(each.at, each.quantity, there[each.at.date()]) for each in past if each.at.date() in there
+        ]
     return found
 
 

@@ -30,17 +30,27 @@ class Compared(NamedTuple):
     quantity: Quantity
 
 
+class Paired(NamedTuple):
+    """Results of one day at both ends of a pair: here, and there."""
+
+    at: datetime
+    here: Quantity
+    there: Quantity
+
+
 class Beside(NamedTuple):
     """What a result of a moment is seen beside.
 
     `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
-    by what the other place is (see limits.COMPARED), what is usual here, and what the water feeds.
+    by what the other place is (see limits.COMPARED) and `past_pairs` of earlier days, what is usual here, and what the
+    water feeds.
     """
 
     at: datetime = _SOME_DAY
     readings: Mapping[str, Quantity] = {}
     past: Sequence[Dated] = ()
     pairs: Mapping[str, Compared] = {}
+    past_pairs: Mapping[str, Sequence[Paired]] = {}
     usual: UsualRange | None = None
     feeds: frozenset[str] = frozenset()
 
@@ -67,8 +77,11 @@ def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside
     by = rule or limit.rule
     if limit.formula:
         return _by_formula(result, limit, by, beside)
-    there = _compared(result, limit, beside) if limit.compared else result.converted(limit.unit, limit.form)
-    past = [] if limit.compared else _past(limit, beside)
+    if limit.compared:
+        there = _compared(result, _other(limit, beside, result), limit)
+        past = _past_compared(limit, beside)
+    else:
+        there, past = result.converted(limit.unit, limit.form), _past(limit, beside)
     told = limit.about.of([Dated(beside.at, there), *past], limit.max is not None)
     if told.quantity is None:
         raise CannotCompute(f"it needs {told.needs}", "statistic")
@@ -90,27 +103,40 @@ def _past(limit: Limit, beside: Beside) -> list[Dated]:
     return past
 
 
-def _compared(result: Quantity, limit: Limit, beside: Beside) -> Quantity:
+def _past_compared(limit: Limit, beside: Beside) -> list[Dated]:
+    """Return the earlier differences, or parts: of days on which both ends were tested, or from what is usual now."""
+    if limit.compared == "usual":
+        pairs = [Paired(each.at, each.quantity, _other(limit, beside, each.quantity)) for each in beside.past]
+    else:
+        pairs = list(beside.past_pairs.get(limit.compared or "", ()))
+    past = []
+    for pair in pairs:
+        try:
+            past.append(Dated(pair.at, _compared(pair.here, pair.there, limit)))
+        except CannotCompute:
+            continue
+    return past
+
+
+def _compared(result: Quantity, other: Quantity, limit: Limit) -> Quantity:
     """Return the difference from what a limit compares with, or what percent of it there is."""
     unit, form = (result.unit, result.form) if limit.unit == PERCENT else (limit.unit, limit.form)
-    other = _other(result, limit, beside).converted(unit, form)
-    here = result.converted(unit, form)
-    open_ended = here.high is None or here.censor == ">" or other.censor == "<"
+    here, there = result.converted(unit, form), other.converted(unit, form)
+    if there.high is None:
+        raise CannotCompute("what it compares with was over its range", "compared")
+    # Of what is under its bound half is taken.
+    against = there.value / 2 if there.censor == "<" else there.value
     if limit.unit != PERCENT:
-        high = None if here.high is None else here.high - other.low
-        low = here.low - (other.value if other.high is None else other.high)
-        return replace(here, value=here.value - other.value, low=low, high=high, censor=None)
-    if other.value <= 0:
+        high = None if here.high is None else here.high - there.low
+        return replace(here, value=here.value - against, low=here.low - there.high, high=high)
+    if against <= 0:
         raise CannotCompute("there is nothing to compare it with: that was 0", "compared")
-    share = 100 / other.value
-    high = None if open_ended or not other.low or here.high is None else 100 * here.high / other.low
-    low = 100 * here.low / other.high if other.high else 0.0
-    return replace(
-        here, value=here.value * share, low=min(low, here.value * share), high=high, censor=None, unit=PERCENT
-    )
+    high = None if here.high is None or not there.low else 100 * here.high / there.low
+    value = 100 * here.value / against
+    return replace(here, value=value, low=min(100 * here.low / there.high, value), high=high, unit=PERCENT)
 
 
-def _other(result: Quantity, limit: Limit, beside: Beside) -> Quantity:
+def _other(limit: Limit, beside: Beside, result: Quantity) -> Quantity:
     if limit.compared == "usual":
         if beside.usual is None:
             raise CannotCompute("it needs to be known first what is usual here: 8 results, at least", "compared")
