@@ -152,13 +152,16 @@ def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str
         pills += '<span class="pill flag">taps after closing</span>'
     ended = ' class="superseded"' if any(flag in ENDS for flag in flags) else ""
     return (
-        f'<tr{ended}><td class="r when"><a href="{result_at}{result.id}/">{at.day} {at:%b %Y}</a><br>'
+        f'<tr role="row"{ended}><td role="cell" class="r when">'
+        f'<a href="{result_at}{result.id}/">{at.day} {at:%b %Y}</a><br>'
         f'<span class="soft">{at:%H:%M}, {escape(who)}</span></td>'
-        f'<td class="where"><a href="{place_at}{result.place_id}/">{escape(names.places[result.place_id])}</a></td>'
-        f'<td class="of">{escape(result.parameter)}{fraction}</td>'
-        f'<td class="r raw">{escape(result.words or "cannot be read")}</td>'
-        f'<td class="r value">{measured_in(shown, result, "num big")} '
+        f'<td role="cell" class="where"><a href="{place_at}{result.place_id}/">'
+        f"{escape(names.places[result.place_id])}</a></td>"
+        f'<td role="cell" class="of">{escape(result.parameter)}{fraction}</td>'
+        f'<td role="cell" class="r raw">{escape(result.words or "cannot be read")}</td>'
+        f'<td role="cell" class="r value">{measured_in(shown, result, "num big")} '
         f'<span class="soft">{escape(form_in(shown))}</span><br>'
-        f'<span class="soft">{interval_in(shown, result)}</span></td><td class="scale">{gauge(result)}</td>'
-        f'<td class="r said">{verdict(result.verdict)}</td><td class="flags">{pills}</td></tr>'
+        f'<span class="soft">{interval_in(shown, result)}</span></td>'
+        f'<td role="cell" class="scale">{gauge(result)}</td>'
+        f'<td role="cell" class="r said">{verdict(result.verdict)}</td><td role="cell" class="flags">{pills}</td></tr>'
     )

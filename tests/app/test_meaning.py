@@ -271,8 +271,9 @@ class OverTime(MeaningTest):
         measured(self.place, self.ines, 5, 5, days_ago=3)
         read(self.place, self.ines, "ph-meter", 9.6)
         page = self.client.get(reverse("places:place", args=[self.place.pk])).content.decode()
-        state = page[page.index('id="state"') : page.index("</ul>", page.index('id="state"'))]
-        self.assertLess(state.index("outside"), state.index("chloride"))
+        state = page[page.index('id="state"') : page.index("</table>", page.index('id="state"'))]
+        self.assertLess(state.index("too high"), state.index("Chloride"))
+        self.assertIn("6.5 to 9", state)
         listed = self.client.get(reverse("places:index"))
         self.assertEqual([place.name for place in listed.context["places"]], ["Ines's brook", "A quiet one"])
         drawn_map = self.client.get(reverse("places:map"))

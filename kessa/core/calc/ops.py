@@ -239,9 +239,10 @@ def dose(arguments: Arguments) -> Answer:
     """What to add to raise a level, or to drain to lower it."""
     from kessa.core.treating.dosing import drain_to, raise_level
 
-    volume, measured, target = (arguments.number(name) for name in ("volume_l", "measured", "target"))
+    volume = arguments.number("volume_l", above=0.0)
+    measured, target = (arguments.number(name, least=0.0) for name in ("measured", "target"))
     active, density = arguments.number("active_percent", 100.0), arguments.number("density_kg_l", None)
-    makeup = arguments.number("makeup_level", 0.0)
+    makeup = arguments.number("makeup_level", 0.0, least=0.0)
     raised = raise_level(volume, min(measured, target), target, active, density)
     drain = drain_to(volume, measured, target, makeup)
     if makeup > target:
@@ -282,7 +283,14 @@ def trend(arguments: Arguments) -> Answer:
     from kessa.core.judging.trend import MOST_POINTS, Below, trend
 
     t = arguments.numbers("t", most=MOST_POINTS)
-    below = lambda each: Below(Arguments(each, "y", ("below",)).number("below"))  # noqa: E731
+
+    def below(each: Any) -> Below:
+        try:
+            return Below(Arguments(each, "y", ("below",)).number("below"))
+        except CannotCompute as fault:
+            # Inside a list the list is at fault.
+            raise CannotCompute(fault.message, "y") from None
+
     y = arguments.numbers("y", most=MOST_POINTS, otherwise=below)
     season = arguments.labels("season") if arguments.has("season") else None
     return trend(t, y, season, arguments.number("confidence", 0.95))._asdict()

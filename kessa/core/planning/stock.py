@@ -29,16 +29,21 @@ class Lot(NamedTuple):
     @property
     def good_until(self) -> date | None:
         """The last day it may be used: the printed expiry or the life after opening, whichever ends first."""
-        opened = self.opened_on and self.keeps_opened_days and self.opened_on + timedelta(days=self.keeps_opened_days)
-        ends = [end for end in (self.expires_on, opened) if end]
+        ends = [end for end in (self.expires_on, self._life_ends) if end]
         return min(ends, default=None)
+
+    @property
+    def _life_ends(self) -> date | None:
+        """The last day of its life after opening; None where it does not age by it, or was not opened."""
+        if not self.opened_on or not self.keeps_opened_days:
+            return None
+        left = (date.max - self.opened_on).days
+        return self.opened_on + timedelta(days=min(self.keeps_opened_days, left))
 
     def proven(self, day: date, standards: Iterable[date]) -> bool:
         """Whether a good standard was run with it since it was opened, or, past its life opened, since that ended."""
         opened = self.opened_on or date.min
-        aged = (
-            opened + timedelta(days=self.keeps_opened_days) if self.opened_on and self.keeps_opened_days else date.max
-        )
+        aged = self._life_ends or date.max
         return any(each >= (aged if day > aged else opened) for each in standards)
 
     def faults(self, day: date) -> tuple[str, ...]:

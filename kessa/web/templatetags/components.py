@@ -137,6 +137,26 @@ def gauge(result: Any) -> str:
     return drawn.svg(_GLYPHS.get(result.verdict, "unsettled"))
 
 
+@register.filter
+def limit_in_words(result: Any) -> str:
+    """Say by which limit a result stands as it does: at least, at most, or from … to."""
+    limit = overall(result.judgements)
+    if limit is None:
+        return ""
+    least, most = (None if limit[end] is None else quantity.plain(limit[end]) for end in ("min", "max"))
+    span = f"{least} to {most}" if least and most else f"at least {least}" if least else f"at most {most}"
+    return f"{span} {sign(limit['unit'])}{' ' + limit['than'] if limit.get('than') else ''}".strip()
+
+
+@register.filter
+def side_in_words(result: Any) -> str:
+    """Say on which side of its limit a result lies that is outside."""
+    limit = overall(result.judgements)
+    if limit is None or limit["verdict"] != "outside" or "held" not in limit:
+        return ""
+    return "too low" if limit["min"] is not None and limit["held"][0] < limit["min"] else "too high"
+
+
 @register.simple_tag(takes_context=True)
 def measured(context: Any, result: Any, css: str = "num") -> str:
     """Write a result in the reader's own unit, or in words."""

@@ -8,6 +8,11 @@ document.querySelector("[data-sun]")?.addEventListener("click", (event) => {
   document.cookie = `sun=${on ? 1 : 0}; path=/; max-age=31536000; samesite=lax`;
 });
 
+// What belongs on paper is opened for it.
+window.addEventListener("beforeprint", () => {
+  for (const each of document.querySelectorAll("details.paper")) each.open = true;
+});
+
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-print]")) window.print();
   const question = event.target.closest("[data-confirm]")?.dataset.confirm;
