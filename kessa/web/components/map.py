@@ -9,6 +9,10 @@ from django.urls import reverse
 from django.utils.safestring import SafeString, mark_safe
 
 _EDGE, _ROW, _LETTER, _AWAY = 28, 17, 7.4, 11
+# So often a name is moved on by a third of a row.
+_TRIES = 18
+# So often it steps aside for other dots.
+_STEPS = 4
 _GLYPHS = {"inside": "inside", "close": "close", "outside": "outside", "not settled": "unsettled"}
 # A map that is taller than a screen is none: less on a desk than its width would allow.
 _MOST_TALL, _ON_PHONE = 560.0, 460.0
@@ -23,7 +27,7 @@ class Dot(NamedTuple):
     x: float
     y: float
     label_x: float
-    label_y: float
+    label_y: float | None
     end: bool
 
 
@@ -40,11 +44,13 @@ def draw_map(places: Sequence[Any], width: int) -> SafeString:
         verdict = dot.place.latest.verdict if dot.place.latest else ""
         said = verdict or "not judged"
         at, anchor = dot.label_x, "end" if dot.end else "start"
+        named = (
+            f'<line class="lead" x1="{dot.x}" y1="{dot.y}" x2="{at}" y2="{dot.label_y}"/>'
+            f'<text class="{anchor}" x="{at}" y="{dot.label_y}" dy="4">{escape(_short(dot.place.name, width))}</text>'
+        )
         parts.append(
             f'<a href="{page}{dot.place.pk}/" aria-label="{escape(dot.place.name)}: {said}">'
-            f'<line class="lead" x1="{dot.x}" y1="{dot.y}" x2="{at}" y2="{dot.label_y}"/>{_glyph(dot, verdict)}'
-            f'<text class="{anchor}" x="{at}" y="{dot.label_y}" dy="4">'
-            f"{escape(_short(dot.place.name, width))}</text></a>"
+            f"{_glyph(dot, verdict)}{'' if dot.label_y is None else named}</a>"
         )
     return mark_safe(  # noqa: S308 # names are escaped, the rest are numbers and words of ours
         f'<svg class="map" viewBox="0 0 {width} {height}" role="group" aria-label="Map of the places">'
@@ -93,14 +99,21 @@ def _laid_out(places: Sequence[Any], width: int) -> tuple[list[Dot], int]:
     for place, (x, y) in zip(ordered, spots, strict=True):
         end = x > width * 0.55
         wide = len(_short(place.name, width)) * _LETTER
-        label_x, label_y = x - _AWAY if end else x + _AWAY, y
+        label_x: float = x - _AWAY if end else x + _AWAY
+        label_y: float | None = y
         # Clear of other dots, then of other names.
-        while any(spot != (x, y) and abs(spot[0] - label_x) < _AWAY and abs(spot[1] - y) < _ROW for spot in spots):
-            label_x += -_AWAY if end else _AWAY
+        for _ in range(_STEPS):
+            if any(spot != (x, y) and abs(spot[0] - label_x) < _AWAY and abs(spot[1] - y) < _ROW for spot in spots):
+                label_x += -_AWAY if end else _AWAY
         from_ = label_x - wide if end else label_x
-        while any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in taken):
-            label_y = round(label_y + 3, 1)
-        taken.append((label_y, from_, from_ + wide))
+        for _ in range(_TRIES):
+            if not any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in taken):
+                taken.append((label_y, from_, from_ + wide))
+                break
+            label_y = round(label_y + _ROW / 3, 1)
+        else:
+            # Too many on one spot: the list beneath names them all.
+            label_y = None
         dots.append(Dot(place, x, y, label_x, label_y, end))
-    height = round(max(_EDGE * 2 + tall, max(dot.label_y for dot in dots) + _EDGE))
+    height = round(max(_EDGE * 2 + tall, max(dot.label_y or dot.y for dot in dots) + _EDGE))
     return dots, height
