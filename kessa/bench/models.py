@@ -8,7 +8,7 @@ from django.db import models
 from django.db.models import Q
 from django.utils.functional import cached_property
 
-from kessa.core.job.schools import complete
+from kessa.core.job.schools import complete, near_limit
 from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.written import written_form
 from kessa.core.methods.parts import Part
@@ -125,8 +125,7 @@ class Determination(TeamOwned):
     @property
     def near_limit(self) -> str | None:
         """By which rule it is held against limits: "simple", "guarded", or None for each limit's own."""
-        chosen = complete(self.house_rules)["near_limit"]
-        return None if chosen == "by-limit" else chosen
+        return near_limit(self.house_rules)
 
 
 class LedMethod(TeamOwned):

@@ -6,8 +6,7 @@ from typing import Any
 from django.utils import timezone
 
 from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
-from kessa.core.judging.formulas import FORMULAS
-from kessa.core.judging.holding import Beside, Compared, Paired
+from kessa.core.judging.holding import Beside, Paired
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.judging.statistics import Dated
 from kessa.core.judging.usual import UsualRange
@@ -48,13 +47,12 @@ def seen_beside(
 ) -> Beside:
     """Return what the limits of the sets for a parameter want to be told besides a result of `at`, and no more."""
     limits = [limit for _, limit in speaking_of(parameter, sets)]
-    wanted = {need.parameter for limit in limits if limit.formula for need in FORMULAS[limit.formula].needs}
     wants_past = [limit for limit in limits if limit.about.wants_past]
     past = past_of(place, parameter, at) if wants_past else []
     compared = any(limit.compared and limit.compared != "usual" for limit in limits)
     pairs = pairs_beside(place, parameter, at) if compared else {}
     past_pairs = _past_pairs(place, parameter, at, past) if any(limit.compared for limit in wants_past) else {}
-    readings = readings_of(sample) if wanted and sample else {}
+    readings = readings_of(sample) if sample and any(limit.formula for limit in limits) else {}
     # Days and months are those of the team's own time.
     return Beside(timezone.localtime(at), readings, past, pairs, past_pairs, usual, frozenset(place.feeds))
 
@@ -71,12 +69,11 @@ def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[
 def rows_of(sample: Sample) -> dict[str, Any]:
     """Return the standing results measured of a sample, by parameter; of two that speak of one thing the more exact."""
     rows = _of_sample(team=sample.team_id, sample=sample.pk)
-    by_key = {row.pk: row for row in rows if not in_words(row.unit) and row.fraction != "total"}
-    found: dict[str, list[Speaking]] = {}
-    for row in by_key.values():
-        name = known_parameter(row.parameter).key
-        found.setdefault(name, []).append(Speaking(row.pk, row.method_class, row.low, row.high))
-    return {name: by_key[stands_for(each).key] for name, each in found.items()}
+    found: dict[str, list[Any]] = {}
+    for row in rows:
+        if not in_words(row.unit) and row.fraction != "total":
+            found.setdefault(known_parameter(row.parameter).key, []).append(row)
+    return {name: _most_exact(each) for name, each in found.items()}
 
 
 @compiled
@@ -134,13 +131,13 @@ def _past(team: int, place: int, names: list[str], since: datetime, before: date
     return rows.values_list("pk", "taken_at", "method_class", *_AS_QUANTITY, named=True)[:_MOST_PAST]
 
 
-def pairs_beside(place: Place, parameter: str, at: datetime, within: timedelta = ONE_DAY) -> dict[str, Compared]:
+def pairs_beside(place: Place, parameter: str, at: datetime) -> dict[str, Quantity]:
     """Return what was found nearest to a moment at the places this one is compared with, by what they are to it."""
     found = {}
     for called, other in compared_with(place).items():
-        row = nearest(other, parameter, at, within)
+        row = nearest(other, parameter, at)
         if row:
-            found[called] = Compared(other.name, quantity_of(row))
+            found[called] = quantity_of(row)
     return found
 
 
@@ -165,7 +162,7 @@ def nearest(place: Place, parameter: str, at: datetime, within: timedelta = ONE_
 def _around_moment(team: int, place: int, parameter: str, since: datetime, to: datetime) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place, parameter=parameter)
     rows = rows.filter(taken_at__range=(since, to)).newest_first()
-    return rows.values_list("pk", "taken_at", "verdict", *_AS_QUANTITY, named=True)[:20]
+    return rows.values_list("pk", "taken_at", *_AS_QUANTITY, named=True)[:20]
 
 
 def given_to_recipes(

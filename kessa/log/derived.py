@@ -8,6 +8,7 @@ from django.utils import timezone
 
 from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
 from kessa.core.errors import CannotCompute
+from kessa.core.job.schools import near_limit
 from kessa.core.judging.advice import is_unusual, steps_after
 from kessa.core.judging.holding import judge_by_sets, not_judged, overall, verdict_by
 from kessa.core.judging.plausible import Circumstance, doubts_about
@@ -96,11 +97,7 @@ def _settle(at: _At, recipes: Iterable[Recipe]) -> None:
             if before:
                 end(before, "superseded", None, None)
             continue
-        if before and (before.value, before.low, before.high) == (
-            found.quantity.value,
-            found.quantity.low,
-            found.quantity.high,
-        ):
+        if before and before.quantity == found.quantity:
             continue
         result, flags = _result(recipe, found, at)
         result.save()
@@ -139,8 +136,8 @@ def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str
     usual = usual_at(place, series, before=taken_at)
     sets = chosen_sets(place)
     beside = seen_beside(place, at.sample, recipe.parameter, sets, usual, taken_at)
-    near = house_rules(place.team_id).chosen["near_limit"]
-    judgements = judge_by_sets(quantity, recipe.parameter, sets, None if near == "by-limit" else near, beside)
+    rule = near_limit(house_rules(place.team_id).chosen)
+    judgements = judge_by_sets(quantity, recipe.parameter, sets, rule, beside)
     unusual = is_unusual(quantity, usual, recipe.parameter)
     left = [(found.title, why) for found, _, why in not_judged(quantity, recipe.parameter, sets, beside)]
     decisive, where = overall(judgements), where_of(place)

@@ -101,19 +101,21 @@ def _newest_at(team: int, place: int) -> Any:
     return rows.annotate(**of_sample).values_list(*columns, named=True)[:_LOOKED_OVER]
 
 
-def usual_at(place: Place, series: Series, before: Any = None) -> UsualRange | None:
+def usual_at(place: Place, series: Series, before: datetime | None = None) -> UsualRange | None:
     """Learn what is usual at a place from its latest trustworthy results of a series, drawn before a moment."""
+    return usual_and_last(place, series, before)[0]
+
+
+def usual_and_last(
+    place: Place, series: Series, before: datetime | None = None
+) -> tuple[UsualRange | None, list[float]]:
+    """Return what is usual at a place, as usual_at does, and the last values from which it follows, newest first."""
     if in_words(series.unit):
-        return None
+        return None, []
     past = _past(team=place.team_id, place=place.pk, before=before or _EVER, **series._asdict())
     day = timezone.localdate(before) if before else timezone.localdate()
-    return usual_by_season([(timezone.localdate(at), value) for at, value in past], day)
-
-
-def last_values(place: Place, series: Series, before: datetime) -> list[float]:
-    """Return a series' last values before a moment, newest first."""
-    past = _past(team=place.team_id, place=place.pk, before=before, **series._asdict())
-    return [value for _, value in past[:_LAST]]
+    usual = usual_by_season([(timezone.localdate(at), value) for at, value in past], day)
+    return usual, [value for _, value in past[:_LAST]]
 
 
 @compiled

@@ -18,7 +18,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.kits.models import Kit
 from kessa.log.beside import pairs_beside, readings_of, seen_beside, seen_on
-from kessa.log.history import Series, last_values, series_of, usual_at
+from kessa.log.history import series_of, usual_and_last
 from kessa.methods.selectors import families_of, methods_of
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
@@ -64,7 +64,7 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
         return Judged(None, [], None, flags, ("Write it down: the check is judged then.",))
     rule = rule_for(determination.method, part, determination.near_limit)
     series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
-    usual = usual_at(place, series, before=sample.drawn_at)
+    usual, last = usual_and_last(place, series, before=sample.drawn_at)
     sets = determination.rule_sets
     beside = seen_beside(place, sample, part.parameter, sets, usual, sample.drawn_at)
     judgements = judge_part(outcome.quantity, part, sets, rule, agreed=outcome.may_agree, beside=beside)
@@ -82,7 +82,7 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
         lacking=[why for _, why in left],
         settlers=_settlers(determination, part, decisive) if verdict == NOT_SETTLED else (),
     )
-    doubts = _doubts(place, sample, part.parameter, outcome.quantity, series, usual)
+    doubts = _doubts(place, sample, part.parameter, outcome.quantity, usual, last)
     asked = [doubt for doubt in doubts if (part.key, doubt.key) not in bench.sure]
     answered = [doubt for doubt in doubts if doubt not in asked]
     flags += [*(doubt.key for doubt in asked), *(["unusual"] if unusual else [])]
@@ -90,20 +90,19 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
 
 
 def _doubts(
-    place: Place, sample: Sample, name: str, quantity: Quantity, series: Series, usual: UsualRange | None
+    place: Place, sample: Sample, name: str, quantity: Quantity, usual: UsualRange | None, last: list[float]
 ) -> list[Doubt]:
     """Return what is asked about a number before it is written down."""
     if quantity.words:
         return []
-    last = last_values(place, series, sample.drawn_at)
     pair = None if usual or last else pairs_beside(place, name, sample.drawn_at).get("reference")
-    same = pair and (pair.quantity.unit, pair.quantity.form) == (quantity.unit, quantity.form)
+    same = pair and (pair.unit, pair.form) == (quantity.unit, quantity.form)
     depth = seen_on(sample.visit).get("water depth") if name == "secchi depth" else None
     seen = Circumstance(
         beside=readings_of(sample) if parameter(name).key in PAIRED else {},
         usual=usual,
         last=last,
-        pair=pair.quantity.value if pair and same else None,
+        pair=pair.value if pair and same else None,
         water=place.kind.water,
         at=timezone.localtime(sample.drawn_at),
         depth_cm=depth.value if depth else None,

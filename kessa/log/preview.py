@@ -2,6 +2,7 @@
 
 from typing import Any, NamedTuple
 
+from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import judge_by_sets, verdict_by
 from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.usual import UsualRange
@@ -68,10 +69,9 @@ def _with_old(team_id: int, known: dict[int, Place], names: set[str]) -> set[str
 def _verdict(result: Result, rule_set: RuleSet) -> str:
     """Return the verdict with this version of the set in place of the one it was judged by; the others stand."""
     others = [each for each in result.judgements if each["set"] != rule_set.key]
-    near = house_rules(result.team_id).chosen["near_limit"]
+    rule = near_limit(house_rules(result.team_id).chosen)
     usual = UsualRange(**result.usual) if result.usual else None
     sample: Sample | None = result.determination.sample if result.determination else result.sample
     beside = seen_beside(result.place, sample, result.parameter, (rule_set,), usual, result.taken_at)
-    rule = None if near == "by-limit" else near
     anew = judge_by_sets(result.quantity, result.parameter, [rule_set], rule, beside)
     return verdict_by(result.parameter, [*others, *anew]) or ""

@@ -109,18 +109,11 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     found = only_or_404(result_at(team=team.pk, pk=pk))
     others = with_others(found)
     if found.family == DERIVED:
-        return render(request, "log/derived.html", _of_derived(found))
+        return render(request, "log/derived.html", _of_any(found) | _of_derived(found))
     context = {
-        "result": found,
-        "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
-        "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
-        "steps": steps_of(found),
+        **_of_any(found),
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
-        "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "reference": reference_of(found.place),
-        "doubts": DOUBTS,
-        **_meant(found),
-        "spoken": pairs_speak(found, found.place),
         "waits_for": wanting(found.determination.sample) if found.determination and found.determination.sample else [],
         "may_put_right": found.determination and may.put_right(request.membership, found.determination),
         "may_set_aside": may.set_aside(request.membership, found),
@@ -129,10 +122,17 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "log/result.html", context)
 
 
-def _meant(found: Result) -> dict[str, Any]:
-    """What a result means to who is not of the job."""
+def _of_any(found: Result) -> dict[str, Any]:
+    """What is shown of a result, tested or worked out: its marks, what to do next, what it means."""
     word = house_rules(found.team_id).said_to_the_public(found.verdict) if found.verdict else ""
     return {
+        "result": found,
+        "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
+        "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
+        "steps": steps_of(found),
+        "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
+        "doubts": DOUBTS,
+        "spoken": pairs_speak(found, found.place),
         "meaning": meaning_of(found.parameter, found.place.kind.water),
         "public_word": word if word != found.verdict else "",
     }
@@ -142,15 +142,6 @@ def _of_derived(found: Result) -> dict[str, Any]:
     """What was worked out from other results, and what it rests on."""
     rows = Result.objects.for_team(found.team_id).filter(pk__in=found.made_from.get("results", []))
     return {
-        "result": found,
-        "marks": [(mark, []) for mark in found.active_marks if mark.flag not in ENDS],
-        "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
-        "doubts": (),
-        **_meant(found),
-        "spoken": pairs_speak(found, found.place),
-        "may_put_right": False,
-        "steps": steps_of(found),
-        "sets": found.place.limit_sets,
         "rests_on": rows.prefetch_related("marks"),
         "visit": found.made_from.get("visit"),
         "replaces": Result.objects.for_team(found.team_id).filter(marks__replaced_by=found).distinct(),

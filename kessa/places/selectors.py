@@ -54,7 +54,7 @@ def reference_of(place: Place) -> Place | None:
     return next((other for pair, other, _ in pairs_of(place) if pair.second_id == place.pk), None)
 
 
-# What the other end of each kind of pair is to a limit that compares with it: see kessa.core.judging.limits.COMPARED.
+# What the other end of each kind of pair is to a limit that compares with it (see Limit.compared).
 _CALLED = {PairKind.STREAM: "upstream", PairKind.DAM: "upstream", PairKind.SUPPLY: "supply"}
 
 

@@ -17,7 +17,7 @@ from kessa.core.derived.oxygen import oxygen_saturation, pressure_at
 from kessa.core.derived.recipes import HEIGHT, RECIPES, SUPPLY, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.advice import Where, steps_after
-from kessa.core.judging.holding import Beside, Compared, Paired, hold, judge_by_sets, not_judged, overall
+from kessa.core.judging.holding import Beside, Paired, hold, judge_by_sets, not_judged, overall
 from kessa.core.judging.judge import Bounds
 from kessa.core.judging.limits import Limit, RuleSet, proposed_sets, rule_sets
 from kessa.core.judging.plausible import Circumstance, doubts_about
@@ -180,7 +180,7 @@ class SeenBeside(TestCase):
     """Limits that compare, and those that follow from other readings."""
 
     def test_a_difference_and_a_part_of_what_is_usual(self):
-        upstream = Beside(NOW, pairs={"upstream": Compared("above", mg(30, 2))})
+        upstream = Beside(NOW, pairs={"upstream": mg(30, 2)})
         more = limit(compared="upstream", max=50, rule="guarded")
         self.assertEqual(hold(mg(100, 4), more, None, upstream).verdict, "outside")
         self.assertEqual(hold(mg(79, 4), more, None, upstream).verdict, "not settled")
@@ -195,17 +195,17 @@ class SeenBeside(TestCase):
 
     def test_a_mean_of_differences_goes_by_days_on_which_both_were_tested(self):
         earlier = [Paired(NOW - DAY * n, mg(30 + 10 * n), mg(20)) for n in (1, 2)]
-        beside = Beside(NOW, pairs={"upstream": Compared("above", mg(20))}, past_pairs={"upstream": earlier})
+        beside = Beside(NOW, pairs={"upstream": mg(20)}, past_pairs={"upstream": earlier})
         gains = limit(compared="upstream", max=15, statistic="mean of the last 3", rule="simple")
         held = hold(mg(45), gains, None, beside)
         self.assertEqual((held.told.quantity.value, held.verdict), ((25 + 20 + 30) / 3, "outside"))
         with self.assertRaises(CannotCompute):
             hold(mg(45), gains, None, beside._replace(past_pairs={"upstream": earlier[:1]}))
         # What is compared with may be over its range, or under its bound.
-        over = Beside(NOW, pairs={"upstream": Compared("above", Quantity(20, 20, None, ">", "mg/L"))})
+        over = Beside(NOW, pairs={"upstream": Quantity(20, 20, None, ">", "mg/L")})
         with self.assertRaises(CannotCompute):
             hold(mg(45), limit(compared="upstream", max=15), None, over)
-        under = Beside(NOW, pairs={"upstream": Compared("above", Quantity(4, 0, 4, "<", "mg/L"))})
+        under = Beside(NOW, pairs={"upstream": Quantity(4, 0, 4, "<", "mg/L")})
         self.assertEqual(hold(mg(45), limit(compared="upstream", max=15), None, under).told.quantity.low, 41)
 
     def test_an_ammonia_criterion_follows_from_ph_and_temperature_of_the_sample(self):

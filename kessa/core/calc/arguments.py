@@ -8,6 +8,7 @@ from typing import Any
 
 from kessa.core.errors import CannotCompute, checked_number
 
+Answer = dict[str, Any]
 _MISSING = object()
 
 

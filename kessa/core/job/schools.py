@@ -60,6 +60,12 @@ def complete(chosen: Mapping[str, str]) -> dict[str, str]:
     }
 
 
+def near_limit(chosen: Mapping[str, str]) -> str | None:
+    """Return by which rule a team's school holds results against limits: None for the rule of each limit itself."""
+    rule = complete(chosen)["near_limit"]
+    return None if rule == "by-limit" else rule
+
+
 def depth_cm(chosen: Mapping[str, str], of_place: int) -> int:
     """Return the depth (cm) at which a team's school draws a sample where the place's own depth is `of_place` (cm)."""
     return {"hand": 10, "forearm": 30}.get(complete(chosen)["depth"], of_place)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
@@ -23,13 +23,6 @@ NOT_AGREED = {INSIDE: NOT_SETTLED, CLOSE: NOT_SETTLED}
 _SOME_DAY = datetime(2000, 1, 1, tzinfo=UTC)
 
 
-class Compared(NamedTuple):
-    """A result at the other end of a pair: where, and what was found there that day."""
-
-    place: str
-    quantity: Quantity
-
-
 class Paired(NamedTuple):
     """Results of one day at both ends of a pair: here, and there."""
 
@@ -42,14 +35,14 @@ class Beside(NamedTuple):
     """What a result of a moment is seen beside.
 
     `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
-    by what the other place is (see limits.COMPARED) and `past_pairs` of earlier days, what is usual here, and what the
+    by what the other place is (see Limit.compared) and `past_pairs` of earlier days, what is usual here, and what the
     water feeds.
     """
 
     at: datetime = _SOME_DAY
     readings: Mapping[str, Quantity] = {}
     past: Sequence[Dated] = ()
-    pairs: Mapping[str, Compared] = {}
+    pairs: Mapping[str, Quantity] = {}
     past_pairs: Mapping[str, Sequence[Paired]] = {}
     usual: UsualRange | None = None
     feeds: frozenset[str] = frozenset()
@@ -148,7 +141,7 @@ def _other(limit: Limit, beside: Beside, result: Quantity) -> Quantity:
             limit.compared or "", "the place compared"
         )
         raise CannotCompute(f"it needs a result of the same day at {named}", "compared")
-    return found.quantity
+    return found
 
 
 def _by_formula(result: Quantity, limit: Limit, by: str, beside: Beside) -> Held:
@@ -175,14 +168,22 @@ def judge_by_sets(
     be kept with the result.
     """
     judgements = []
+    for rule_set, limit, held in _held_by(result, parameter, sets, rule, beside):
+        if isinstance(held, Held):
+            named = {"set": rule_set.key, "set_title": rule_set.title, "set_version": rule_set.version}
+            judgements.append(_record(limit, held, rule) | named)
+    return judgements
+
+
+def _held_by(
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None, beside: Beside
+) -> Iterator[tuple[RuleSet, Limit, Held | CannotCompute]]:
+    """Yield every limit that speaks of a parameter, with what holding a result against it gives, or why it cannot."""
     for rule_set, limit in speaking_of(parameter, sets):
         try:
-            held = hold(result, limit, rule, beside)
-        except CannotCompute:
-            continue
-        named = {"set": rule_set.key, "set_title": rule_set.title, "set_version": rule_set.version}
-        judgements.append(_record(limit, held, rule) | named)
-    return judgements
+            yield rule_set, limit, hold(result, limit, rule, beside)
+        except CannotCompute as reason:
+            yield rule_set, limit, reason
 
 
 def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
@@ -223,14 +224,11 @@ def not_judged(
 ) -> list[tuple[RuleSet, Limit, str]]:
     """Return the limits that speak of a parameter and cannot be held against a result, each with the reason."""
     left = []
-    for found, limit in speaking_of(parameter, sets):
-        try:
-            hold(result, limit, None, beside)
-        except CannotCompute as reason:
-            said = (
-                reason.message if reason.field in _TOLD_BY_US else f"{result.unit} does not convert into {limit.unit}"
-            )
-            left.append((found, limit, said))
+    for rule_set, limit, reason in _held_by(result, parameter, sets, None, beside):
+        if isinstance(reason, CannotCompute):
+            told = reason.field in _TOLD_BY_US
+            said = reason.message if told else f"{result.unit} does not convert into {limit.unit}"
+            left.append((rule_set, limit, said))
     return left
 
 

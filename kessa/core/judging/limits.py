@@ -22,8 +22,6 @@ SETS = Path(__file__).parent / "sets"
 PERCENT = "%"
 # What has no unit of UNITS, or a compound one.
 IN_UNITS = (*UNITS, PERCENT, "pH", "ratio", "cycles", "index", "m³/day", "kg/day")
-# With what a limit may compare: the other end of a pair, or the place's own past.
-COMPARED = ("upstream", "supply", "reference", "usual")
 _WORDS = Field(default="", max_length=600)
 
 

@@ -48,14 +48,14 @@ def _readings(part: Part, target: float) -> Iterator[Quantity]:
         return
     for axis in part.numbers.axes(part.display_units, part.paths_mm):
         low, high = axis.least, axis.most
+        # Whether values rise along the axis is told by its ends.
+        rising = _rises(part, axis.reading(low), axis.reading(high))
         for _ in range(_HALVINGS if high > low else 1):
             middle = round((low + high) / 2) if axis.whole else (low + high) / 2
             found = next(_of(part, axis.reading(middle)), None)
             if found is None:
                 break
             yield found
-            # Whether values rise along the axis is told by its ends.
-            rising = _rises(part, axis.reading(axis.least), axis.reading(axis.most))
             low, high = (middle, high) if (found.value < target) == rising else (low, middle)
 
 
