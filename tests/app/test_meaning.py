@@ -273,6 +273,7 @@ class OverTime(MeaningTest):
         page = self.client.get(reverse("places:place", args=[self.place.pk])).content.decode()
         state = page[page.index('id="state"') : page.index("</table>", page.index('id="state"'))]
         self.assertLess(state.index("too high"), state.index("Chloride"))
+        self.assertLess(page.index("Start a visit"), page.index('id="state"'))
         self.assertIn("6.5 to 9", state)
         listed = self.client.get(reverse("places:index"))
         self.assertEqual([place.name for place in listed.context["places"]], ["Ines's brook", "A quiet one"])
