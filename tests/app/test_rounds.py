@@ -102,6 +102,9 @@ class Today(PageTest):
         self.assertContains(page, "Start the visit: Ines&#x27;s brook")
         self.assertContains(page, "2 days late")
         self.assertContains(page, "Due for others of the team")
+        # At the place itself it is the next thing, where nothing found there presses more.
+        at_place = self.client.get(reverse("places:place", args=[self.place.pk]))
+        self.assertRegex(at_place.content.decode(), r'<p class="next">Due:\s+.+\s+\(2 days late\)\.</p>')
         found = calls(self.team, olek, plan_of(self.team))
         self.assertEqual(
             [(call.place, call.mine) for some in found[:2] for call in some], [(other, True), (self.place, False)]
