@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from kessa.core.errors import CannotCompute
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete, depth_cm, questions
-from kessa.core.job.waste import never_meets, waste_streams
+from kessa.core.job.waste import waste_streams
 from kessa.core.methods import families, house_methods
 from kessa.core.methods.leading import led_at
 from kessa.core.planning.packing import Planned, needs, used_by
@@ -19,6 +19,7 @@ from kessa.core.planning.rhythm import Rhythm, around, between, check, coming, i
 from kessa.core.planning.stock import Lot, allot, runs_left, weeks_left
 from kessa.core.readings.lot_table import read_lot_table
 from kessa.core.runs.conclusion import Blank, conclude
+from kessa.core.treating.mixing import never_meets
 
 LOW = house_methods()["chloride-drops-25"]
 DAY = date(2026, 11, 23)

@@ -1,0 +1,91 @@
+"""Amounts of products, water and time, written and read in the units that people pour and weigh in."""
+
+from __future__ import annotations
+
+import math
+from typing import Literal, NamedTuple
+
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import UNITS
+
+# What amounts are kept in.
+Kept = Literal["L", "kg", "min"]
+METRIC, US, IMPERIAL = "metric", "us", "imperial"
+_POUND_KG = 0.45359237
+_HOUR = 60.0
+
+
+class Measure(NamedTuple):
+    """A unit in which an amount is poured or weighed: what it is kept in, how much of that it is, how it is written."""
+
+    kept: Kept
+    size: float
+    sign: str
+
+
+_US_L, _IMPERIAL_L = UNITS["gal_us"].size, UNITS["gal_imp"].size
+MEASURES = {
+    "L": Measure("L", 1.0, "L"),
+    "mL": Measure("L", 0.001, "mL"),
+    "gal_us": Measure("L", _US_L, "US gal"),
+    "fl_oz_us": Measure("L", _US_L / 128, "US fl oz"),
+    "gal_imp": Measure("L", _IMPERIAL_L, "imp. gal"),
+    "fl_oz_imp": Measure("L", _IMPERIAL_L / 160, "imp. fl oz"),
+    "kg": Measure("kg", 1.0, "kg"),
+    "g": Measure("kg", 0.001, "g"),
+    "lb": Measure("kg", _POUND_KG, "lb"),
+    "oz": Measure("kg", _POUND_KG / 16, "oz"),
+    "min": Measure("min", 1.0, "min"),
+    "h": Measure("min", _HOUR, "h"),
+}
+# The larger and the smaller measure of each way to pour.
+_BY_SYSTEM = {
+    (METRIC, "L"): ("L", "mL"),
+    (US, "L"): ("gal_us", "fl_oz_us"),
+    (IMPERIAL, "L"): ("gal_imp", "fl_oz_imp"),
+    (METRIC, "kg"): ("kg", "g"),
+    (US, "kg"): ("lb", "oz"),
+    (IMPERIAL, "kg"): ("lb", "oz"),
+}
+
+
+def kept_amount(amount: float, measure: str) -> tuple[float, Kept]:
+    """Return an amount (0 or more) of one of MEASURES in what it is kept in; raises CannotCompute on either."""
+    if measure not in MEASURES:
+        raise CannotCompute(f"{measure} is no measure known here.", "unit")
+    if not (math.isfinite(amount) and amount >= 0):
+        raise CannotCompute("An amount is a number from 0 up.", "amount")
+    return amount * MEASURES[measure].size, MEASURES[measure].kept
+
+
+def measure_for(amount: float, kept: Kept, system: str = METRIC) -> str:
+    """Return in which measure an amount is best written: the smaller one where it would be under one of the larger."""
+    if kept == "min":
+        return "min" if amount < 3 * _HOUR else "h"
+    larger, smaller = _BY_SYSTEM[system, kept]
+    return larger if amount >= MEASURES[larger].size else smaller
+
+
+def written(amount: float, kept: Kept, system: str = METRIC, *, down: bool = False) -> str:
+    """Write an amount with three figures; rounded `down` where it must not be above a label's.
+
+    >>> written(0.8637, "L"), written(1152.9, "L"), written(8.25, "L", "us"), written(96.07, "min")
+    ('864 mL', '1150 L', '2.18 US gal', '96.1 min')
+    """
+    measure = MEASURES[measure_for(amount, kept, system)]
+    return f"{figures(amount / measure.size, down=down)} {measure.sign}"
+
+
+def figures(number: float, *, down: bool = False) -> str:
+    """Write a number from 0 up with three figures.
+
+    >>> figures(0.9969, down=True), figures(3.0000000001), figures(134.98)
+    ('0.996', '3', '135')
+    """
+    if number <= 0:
+        return "0"
+    power = 10.0 ** (math.floor(math.log10(number)) - 2)
+    # A hair more, so that what is 3 in all but its last bit is not written 2.99.
+    whole = math.floor(number / power * (1 + 1e-9)) if down else round(number / power)
+    return plain(float(f"{whole * power:.6g}"))

@@ -1,0 +1,133 @@
+"""What to do at a place, worked out from what was found there: in the order in which it is done."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping, Sequence
+
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.spread import exactly, spread
+from kessa.core.treating.disinfecting import shock
+from kessa.core.treating.lowering import FLUSHED_TO, bled, drained, flushed, level
+from kessa.core.treating.products import RAISES
+from kessa.core.treating.raising import Before, by_label, dosed
+from kessa.core.treating.sheets import Limit, sheet_of
+from kessa.core.treating.systems import Finding, Proposal, System
+from kessa.core.treating.ways import treatment_of, ways
+
+# In the order in which it is done: what takes water away comes before what is put in, cleaning before both.
+_ORDER = ("disinfect", "clean", "bleed", "drain", "regenerate", "look", "lower", "hold scale", "dose")
+_NOTHING_KNOWN = Limit()
+
+
+def proposals(
+    system: System, findings: Sequence[Finding], limits: Mapping[str, Limit] = {}, told: Mapping[str, str] = {}
+) -> list[Proposal]:
+    """Return what to do about findings of one place, in the order in which it is done.
+
+    Of findings those that are inside too, for what is dosed anew after a flush. `limits` are the limits that decide, by
+    parameter; `told` whom the team has named (see sheets.ROLES).
+    """
+    out = [each for each in findings if each.side]
+    done = [sheet_of(each, system.water, limits.get(each.parameter, _NOTHING_KNOWN), told) for each in out]
+    by_way: dict[str, list[tuple[int, Finding]]] = {}
+    for each in out:
+        way, rank = treatment_of(system.kind, each.parameter, each.side)
+        # Where people drink it or fish live in it, a list says what is done; what else could be is only looked at.
+        if system.water == "plant" or way != "look":
+            by_way.setdefault(way, []).append((rank, each))
+    found = [each for each in done if each] + _treated(system, findings, by_way)
+    return [
+        each._replace(position=position, cautions=_cautions(each, system)) for position, each in enumerate(found, 1)
+    ]
+
+
+def _treated(
+    system: System, findings: Sequence[Finding], by_way: Mapping[str, list[tuple[int, Finding]]]
+) -> list[Proposal]:
+    made: list[Proposal] = []
+    before: Before | None = None
+    flushed_out = False
+    for way in _ORDER:
+        ranked = by_way.get(way, [])
+        if not ranked:
+            continue
+        rank, several = min(each for each, _ in ranked), [each for _, each in ranked]
+        if way == "clean":
+            made += [by_label(system, several[0], rank, way), flushed(system, several, rank)]
+            before, flushed_out = Before(exactly(FLUSHED_TO), ", after the flush"), True
+        elif way in ("bleed", "drain") and not flushed_out:
+            lowered = (bled if way == "bleed" else drained)(system, several, rank)
+            made.append(lowered)
+            before = _taken_along(system, lowered)
+        elif way not in ("bleed", "drain", "dose"):
+            made += [_ONE_BY_ONE[way](system, each, rank) for rank, each in ranked]
+    wanted = [(rank, each) for rank, each in by_way.get("dose", [])]
+    if flushed_out:
+        wanted = _dosed_anew(system, findings, by_way)
+    return made + [dosed(system, each, rank, before) for rank, each in wanted]
+
+
+def _dosed_anew(
+    system: System, findings: Sequence[Finding], by_way: Mapping[str, list[tuple[int, Finding]]]
+) -> list[tuple[int, Finding]]:
+    """Return what a flush takes out and a product of the team's puts back, whether it was too little before or not."""
+    rank = min(rank for rank, _ in by_way["clean"])
+    raised = {parameter(held.product.parameter).key for held in system.products if held.product.does == RAISES}
+    low = {parameter(each.parameter).key for _, each in by_way.get("dose", [])}
+    back = [
+        each for each in findings
+        if (each.least or 0.0) > 0 and each.side != "high" and parameter(each.parameter).key in raised | low
+    ]  # fmt: skip
+    return [(rank, each._replace(side="low")) for each in back]
+
+
+def _taken_along(system: System, lowered: Proposal) -> Before | None:
+    """Return what part of anything dosed a bleed or drain leaves in the water."""
+    litres = lowered.amount
+    if litres is None or system.volume is None:
+        return None
+    volume, rate = system.volume, system.bleed_l_min or 1.0
+    if lowered.by == "drain":
+        return Before(
+            spread(lambda v: max(1 - litres.value / v, 0.0), volume), ", after the drain, which takes some along"
+        )
+    out = litres.value * rate if lowered.kept == "min" else litres.value
+    return Before(spread(lambda v: math.exp(-out / v), volume), ", after the bleed, which takes some along")
+
+
+def _looked_at(system: System, finding: Finding, rank: int) -> Proposal:
+    """Propose to look for the cause, in the limit's own words."""
+    name = parameter(finding.parameter)
+    title = finding.words.removesuffix(".")
+    return Proposal(
+        f"look:{name.key}", "look", rank, 0, title or f"{name.title} too {finding.side}: look for the cause",
+        why=f"{name.title} is {level(finding, finding.measured.value)}.", parameter=finding.parameter,
+        unit=finding.unit, form=finding.form, again_hours=ways()["look"].again_hours, results=(finding.result,),
+    )  # fmt: skip
+
+
+def _regenerated(system: System, finding: Finding, rank: int) -> Proposal:
+    name = parameter(finding.parameter)
+    return _looked_at(system, finding, rank)._replace(
+        key=f"regenerate:{name.key}", by="regenerate",
+        title="Regenerate the softener by its sheet; if it does not hold, have it serviced",
+        why=f"{name.title} {level(finding, finding.measured.value)} gets through. Look whether salt and water are in "
+        "the brine tank, and whether the bypass is shut.",
+        again_hours=ways()["regenerate"].again_hours,
+    )  # fmt: skip
+
+
+_ONE_BY_ONE: dict[str, Callable[[System, Finding, int], Proposal]] = {
+    "disinfect": shock,
+    "look": _looked_at,
+    "regenerate": _regenerated,
+    "lower": dosed,
+    "hold scale": lambda system, finding, rank: by_label(system, finding, rank, "hold scale"),
+}
+
+
+def _cautions(proposal: Proposal, system: System) -> tuple[str, ...]:
+    way = ways().get(proposal.by)
+    said = way.caution(system.kind) if way else ""
+    return (said,) if said else ()

@@ -1,0 +1,109 @@
+"""What treating a system starts from, and what it comes to: findings, the system, proposals."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Literal, NamedTuple
+
+from kessa.core.job.place_kinds import Water
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.spread import Spread
+from kessa.core.treating.amounts import Kept
+from kessa.core.treating.products import Product
+
+Side = Literal["high", "low", "present", ""]
+# Where a limit has only one end, one aims so far inside it that the next reading is not at its edge.
+_BELOW_MOST, _ABOVE_LEAST = 0.9, 1.25
+
+
+class Finding(NamedTuple):
+    """What was found of a parameter, in the unit and form of the limit that decides; `side` is on which side of it.
+
+    `side` is "" where it is inside, "present" where something was found that should not be there. `words` are the
+    limit's own for what to do.
+    """
+
+    parameter: str
+    measured: Spread
+    unit: str
+    form: str | None
+    side: Side
+    least: float | None = None
+    most: float | None = None
+    words: str = ""
+    result: Any = None
+
+    @property
+    def aim(self) -> float:
+        """Where treating brings it: the middle of a band, else a stretch inside the only limit."""
+        if self.least is not None and self.most is not None:
+            return (self.least + self.most) / 2
+        return self.most * _BELOW_MOST if self.most is not None else (self.least or 0.0) * _ABOVE_LEAST
+
+
+class Held(NamedTuple):
+    """A product that a team has: its key with them, and how much is left of it (L or kg; None where nobody counts)."""
+
+    key: Any
+    product: Product
+    left: float | None = None
+
+
+class System(NamedTuple):
+    """A system as treating it needs to know it; None is what nobody has written down.
+
+    Volumes in L. `supply` is what was last found in the water that feeds it, by parameter. `holds` is what is in it or
+    what it is made of, by the names of mixing.toml, each with where that is known from.
+    """
+
+    kind: str
+    water: Water
+    volume: Spread | None = None
+    bleed_l_min: float | None = None
+    evaporation_l_h: float | None = None
+    flow_l_h: float | None = None
+    supply: Mapping[str, Quantity] = {}
+    holds: Mapping[str, str] = {}
+    products: tuple[Held, ...] = ()
+    feeds: frozenset[str] = frozenset()
+
+
+class Step(NamedTuple):
+    """A step of a list that is ticked off; `within_hours` of the finding, where a rule or good sense says so."""
+
+    key: str
+    text: str
+    within_hours: float | None = None
+
+
+class Proposal(NamedTuple):
+    """Something to do, worked out. `{amount}` and `{portion}` in its title stand for amounts, in `kept`.
+
+    `rank` 0 is the gravest. `position` is its turn at the place. `aim` is in `unit` as `form`, `expect` where the level
+    lies afterwards if exactly the amount is done. `missing` says which numbers are not known and how to get them,
+    `refused` why it must not be done. `results` are those that it rests on.
+    """
+
+    key: str
+    by: str
+    rank: int
+    position: int
+    title: str
+    why: str = ""
+    working: tuple[str, ...] = ()
+    cautions: tuple[str, ...] = ()
+    parameter: str = ""
+    unit: str = ""
+    form: str | None = None
+    aim: float | None = None
+    expect: Spread | None = None
+    amount: Spread | None = None
+    kept: Kept = "L"
+    portions: int = 1
+    hours_between: float = 0.0
+    product: Any = None
+    missing: tuple[str, ...] = ()
+    refused: str = ""
+    again_hours: float | None = None
+    steps: tuple[Step, ...] = ()
+    results: tuple[Any, ...] = ()

@@ -1,0 +1,67 @@
+"""By what a finding is treated where, how grave that is, and what can hurt at it: data."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kessa.core.checked import Checked, NotNegative
+from kessa.core.datafile import read_toml
+from kessa.core.quantities.parameters import parameter
+
+LEAST_GRAVE = 6
+By = Literal["bleed", "drain", "dose", "lower", "clean", "hold scale", "regenerate", "disinfect", "look"]
+
+
+class Treatment(Checked):
+    """By what a finding is treated at some kinds of place."""
+
+    kinds: tuple[str, ...]
+    parameters: tuple[str, ...]
+    side: Literal["high", "low", "present"]
+    by: By
+    rank: Annotated[int, Field(ge=0, le=LEAST_GRAVE)]
+
+
+class Way(Checked):
+    """How something is done: what can hurt at it by kind of place, and when one tests again."""
+
+    key: str
+    again_hours: NotNegative
+    cautions: dict[str, str]
+
+    def caution(self, kind: str) -> str:
+        """Return what can hurt at it at a kind of place."""
+        return self.cautions.get(kind, self.cautions.get("any", ""))
+
+
+class _Treatments(Checked):
+    treatments: tuple[Treatment, ...]
+    ways: tuple[Way, ...]
+
+
+@cache
+def _read() -> _Treatments:
+    return read_toml(Path(__file__).with_name("treatments.toml"), _Treatments)
+
+
+@cache
+def ways() -> dict[str, Way]:
+    """Return how things are done, by key; raises BadDataFile on a faulty file."""
+    return {way.key: way for way in _read().ways}
+
+
+def treatment_of(kind: str, name: str, side: str) -> tuple[str, int]:
+    """Return by what a finding of a parameter is treated at a kind of place, and how grave it is.
+
+    >>> treatment_of("boiler", "conductivity", "high"), treatment_of("boiler", "copper", "high")
+    (('bleed', 2), ('look', 5))
+    """
+    key = parameter(name).key
+    fitting = (
+        each for each in _read().treatments if kind in each.kinds and side == each.side and key in each.parameters
+    )
+    return next(((each.by, each.rank) for each in fitting), ("look", LEAST_GRAVE - 1))

@@ -1,0 +1,275 @@
+"""What to do about a number: amounts, label maxima, what must not meet, the order, whether it worked."""
+
+import math
+from itertools import pairwise
+from unittest import TestCase
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kessa.core.errors import CannotCompute
+from kessa.core.job.place_kinds import place_kinds
+from kessa.core.quantities.parameters import parameters
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.spread import Spread, exactly, within_percent
+from kessa.core.treating.amounts import kept_amount, written
+from kessa.core.treating.disinfecting import water_in_well
+from kessa.core.treating.dosing import bleed, drain_to, raise_level
+from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.mixing import held_by_products
+from kessa.core.treating.products import Product
+from kessa.core.treating.proposing import proposals
+from kessa.core.treating.sheets import ROLES, Limit, rule_of
+from kessa.core.treating.systems import Finding, Held, System
+from kessa.core.treating.tracing import Spot, trace
+from kessa.core.treating.volumes import Counted, Pipe, volume_by_parts, volume_by_salt
+from kessa.core.treating.ways import treatment_of, ways
+
+SULFITE = Product(
+    name="Sulfite 20", does="raises", parameter="sulfite", active_percent=20.0, active_form="Na2SO3",
+    density_kg_l=1.19, holds=("sulfite",),
+)  # fmt: skip
+INHIBITOR = Product(name="Tarrow inhibitor", does="raises", parameter="inhibitor", step=1.3, step_unit="drops")
+CLEANER = Product(name="Loop cleaner", does="cleans", label_per_m3=10.0)
+
+
+def finding(name, value, side, least=None, most=None, unit="mg/L", form=None, off=5, words=""):
+    return Finding(name, within_percent(value, off), unit, form, side, least, most, words, result=name)
+
+
+BOILER = System(
+    "boiler", "plant", exactly(4200.0), 12.0, supply={"conductivity": Quantity(150, 150, 150, None, "uS/cm")},
+    products=(Held(1, SULFITE),),
+)  # fmt: skip
+SALTY = finding("conductivity", 3900, "high", most=3000, unit="uS/cm")
+BARE = finding("sulfite", 14, "low", 30, 60, form="SO3")
+amounts = st.floats(1, 1e5)
+
+
+class AmountsComeOut(TestCase):
+    @given(st.floats(100, 1e5), st.floats(0, 40), st.floats(0.1, 29), st.floats(1, 60), st.data())
+    def test_a_dose_done_exactly_brings_the_system_where_it_says(self, volume, off, level, percent, data):
+        product = SULFITE.model_copy(update={"active_percent": percent})
+        held = within_percent(volume, off)
+        system = System("boiler", "plant", held, products=(Held(1, product),))
+        low = finding("sulfite", level, "low", 30, 60, form="SO3")
+        (dose,) = proposals(system, [low])
+        truth_v = data.draw(st.floats(held.low, held.high))
+        truth_m = data.draw(st.floats(low.measured.low, low.measured.high))
+        # One litre brings so many mg/L to 1 m³, by the masses of sodium sulfite and sulfite.
+        by = percent * 10 * 1.19 * 80.057 / 126.037
+        after = truth_m + dose.amount.value * by / (truth_v / 1000)
+        slack = 1e-3 * after
+        self.assertTrue(dose.expect.low - slack <= after <= dose.expect.high + slack)
+        right = (45 - truth_m) * truth_v / 1000 / by
+        self.assertTrue(dose.amount.low * 0.999 <= right <= dose.amount.high * 1.001)
+        self.assertAlmostEqual(dose.expect.value, 45, places=6)
+
+    @given(amounts, st.floats(0, 0.8), st.floats(0.01, 0.99), st.floats(1, 1e4))
+    def test_bleed_and_drain_balance_their_masses(self, volume, makeup, share, measured):
+        fed = makeup * measured
+        target = fed + share * (measured - fed)
+        litres, _ = bleed(volume, 1.0, measured, target, fed)
+        left = fed + (measured - fed) * math.exp(-litres / volume)
+        self.assertTrue(math.isclose(left, target, rel_tol=1e-9))
+        drained = drain_to(volume, measured, target, fed)
+        self.assertTrue(math.isclose((volume - drained) * measured + drained * fed, volume * target, rel_tol=1e-9))
+
+    @given(st.floats(100, 1e5), st.floats(0, 45), st.floats(0, 29), st.floats(0.01, 5), st.floats(20, 80), st.data())
+    def test_no_portion_and_no_level_goes_above_the_label(self, volume, off, level, most, most_level, data):
+        product = SULFITE.model_copy(
+            update={"most_per_m3": most, "most_level": most_level, "active_form": "SO3", "active_percent": 20.0}
+        )
+        held = within_percent(volume, off)
+        low = finding("sulfite", level, "low", 30, 60, form="SO3", off=10)
+        (dose,) = proposals(System("boiler", "plant", held, products=(Held(1, product),)), [low])
+        if dose.refused:
+            self.assertGreaterEqual(low.measured.high, most_level * 0.999)
+            return
+        truth_v, truth_m = held.low, data.draw(st.floats(low.measured.low, low.measured.high))
+        self.assertLessEqual(dose.amount.value / dose.portions, most * truth_v / 1000 * (1 + 1e-6))
+        self.assertLessEqual(truth_m + dose.amount.value * 238 / (truth_v / 1000), most_level * (1 + 1e-6))
+
+    def test_published_examples(self):
+        # Pounds = million gallons × mg/L × 8.34 (US EPA's and the operators' feed formula): 0.5 MG to 50 mg/L, 65 %.
+        dose = raise_level(kept_amount(500_000, "gal_us")[0], 0, 50, 65)
+        self.assertAlmostEqual(dose.product_g / 453.59237, 0.5 * 50 * 8.34 / 0.65, delta=0.3)
+        # A six-inch bore holds 1.47 US gallons a foot (US EPA, private wells).
+        self.assertAlmostEqual(water_in_well(0.3048, 152.4) / 3.785411784, 1.47, places=2)
+        # A boiler fed with 150 µS/cm and held at 3000: 5 % blowdown (cycles 20, a balance of salts).
+        steady = proposals(BOILER, [SALTY._replace(most=3000 / 0.9)])[0].working[-1]
+        self.assertIn("= 5 % of the feed bled", steady)
+
+
+class WhatIsProposed(TestCase):
+    def test_a_boiler_is_bled_before_it_is_dosed_and_the_dose_makes_up_for_it(self):
+        bled, dose = proposals(BOILER, [BARE, SALTY])
+        self.assertEqual((bled.by, dose.by, bled.position, dose.position), ("bleed", "dose", 1, 2))
+        self.assertEqual(bled.title, "Bleed {amount} at 12 L/min")
+        self.assertAlmostEqual(bled.amount.value, 4200 * math.log(3750 / 2550) / 12)
+        self.assertIn("pressure", bled.cautions[0])
+        left = 14 * math.exp(-4200 * math.log(3750 / 2550) / 4200)
+        self.assertAlmostEqual(dose.amount.value, (45 - left) * 4.2 * 126.037 / 80.057 / 0.2 / 1190, places=3)
+        self.assertIn("after the bleed", dose.why)
+        alone = proposals(BOILER, [BARE])[0]
+        self.assertLess(alone.amount.value, dose.amount.value)
+
+    def test_a_dirty_loop_is_cleaned_flushed_and_dosed_anew_and_nothing_alkaline_meets_aluminium(self):
+        lye = INHIBITOR.model_copy(update={"name": "Alkaline guard", "holds": ("lye",)})
+        system = System(
+            "heating-loop", "plant", within_percent(780, 10), holds={"aluminium": "the aluminium exchanger"},
+            products=(Held(1, lye), Held(2, INHIBITOR), Held(3, CLEANER)),
+        )  # fmt: skip
+        found = [finding("turbidity", 60, "high", most=15, unit="JTU"), finding("inhibitor", 9, "", 8, 14, "drops")]
+        clean, flush, dose = proposals(system, found)
+        self.assertEqual([clean.by, flush.by, dose.by], ["clean", "flush", "dose"])
+        self.assertAlmostEqual(clean.amount.value, 7.8)
+        self.assertAlmostEqual(flush.amount.value, 780 * math.log(20))
+        self.assertEqual(dose.product, 2)
+        self.assertAlmostEqual(dose.amount.value, (11 - 9 * 0.05) / 1.3 * 0.78)
+        only = proposals(system._replace(products=(Held(1, lye),)), [finding("inhibitor", 3, "low", 8, 14, "drops")])
+        self.assertIn("must not meet the aluminium exchanger: lye dissolves aluminium", only[0].refused)
+        self.assertIsNone(only[0].amount)
+
+    def test_what_is_not_known_is_said_with_how_to_get_it(self):
+        bare = System("boiler", "plant")
+        bled, dose = proposals(bare, [SALTY, BARE])
+        self.assertIn("a known weight of salt", bled.missing[0])
+        self.assertIn("write its label down", dose.missing[0])
+        self.assertEqual((bled.amount, dose.amount), (None, None))
+        slow = proposals(bare._replace(volume=exactly(4200.0)), [SALTY])[0]
+        self.assertEqual((slow.title, slow.kept), ("Bleed {amount}", "L"))
+        self.assertEqual(len(slow.missing), 2)
+        fed = {"conductivity": Quantity(2900, 2800, 3000, None, "uS/cm")}
+        self.assertIn("never gets there", proposals(BOILER._replace(supply=fed), [SALTY])[0].refused)
+
+    def test_a_tower_is_bled_by_its_cycles_and_says_the_bleed_that_holds_them(self):
+        tower = System("cooling-tower", "plant", exactly(11_500.0), 20.0, evaporation_l_h=600.0)
+        (bled,) = proposals(tower, [finding("cycles of concentration", 9, "high", 2, 6, "cycles")])
+        self.assertAlmostEqual(bled.amount.value, 11_500 * math.log(8 / 3) / 20)
+        self.assertIn("600 L/h evaporated / (4 cycles − 1) = 200 L/h bled", bled.working[-1])
+
+    def test_acid_goes_in_by_thirds_and_too_much_inhibitor_is_drained(self):
+        acid = Product(
+            name="Acid", does="lowers", parameter="alkalinity", step=400.0, step_form="CaCO3", holds=("acid",)
+        )
+        loop = System("closed-loop", "plant", exactly(1000.0), products=(Held(1, acid),))
+        high = finding("alkalinity", 300, "high", 50, 150, form="CaCO3")
+        (lowered,) = proposals(loop, [high])
+        self.assertEqual((lowered.by, lowered.portions), ("lower", 3))
+        self.assertAlmostEqual(lowered.amount.value, 0.5)
+        self.assertIn("never water into acid", lowered.cautions[0])
+        (refused,) = proposals(loop._replace(holds={"nitrite": "the nitrite in the loop"}), [high])
+        self.assertIn("nitrous gas", refused.refused)
+        (drained,) = proposals(loop, [finding("nitrite", 1600, "high", 500, 1100, form="NaNO2")])
+        self.assertAlmostEqual(drained.amount.value, 500)
+
+    def test_where_people_drink_a_list_says_whom_to_tell_by_which_rule(self):
+        limit = Limit("us-primary", "40 CFR 141.62", "infants at risk")
+        told = {"authority": "the county health office, 01632 960 118"}
+        high = finding("nitrate", 15, "high", most=10, form="N")
+        (sheet,) = proposals(System("well", "drinking"), [high], {"nitrate": limit}, told)
+        self.assertEqual(sheet.rank, 0)
+        self.assertTrue(any("within 24 hours" in line for line in sheet.working))
+        texts = {step.key: step.text for step in sheet.steps}
+        self.assertIn("01632 960 118", texts["authority"])
+        self.assertIn("boiling does not help", texts["no-boiling"])
+        self.assertIn("infant", texts["infants"])
+        for bad in ("safe", "{"):
+            self.assertFalse(any(bad in step.text for step in sheet.steps))
+        found = Finding("E. coli", Spread(1, 1, 1), "presence", None, "present", result=1)
+        bleach = Product(
+            name="Bleach", does="raises", parameter="free chlorine", active_percent=5.0, active_form="Cl2",
+            density_kg_l=1.08, holds=("chlorine",),
+        )  # fmt: skip
+        well = System("well", "drinking", exactly(353.0), products=(Held(1, bleach),))
+        boil, shock = proposals(well, [found])
+        self.assertIn("boiled for a minute", boil.steps[0].text)
+        self.assertAlmostEqual(shock.amount.value, 353 * 50 / 1000 / 54, places=4)
+        self.assertEqual(shock.steps[0].key, "stop")
+
+    def test_every_kind_of_finding_at_every_kind_of_place_is_answered_without_a_fault(self):
+        every = tuple(Held(n, each) for n, each in enumerate((SULFITE, INHIBITOR, CLEANER)))
+        for kind in place_kinds().values():
+            for name in {each.key for each in parameters().values()}:
+                for side in ("high", "low", "present"):
+                    for volume in (None, exactly(500.0)):
+                        system = System(kind.key, kind.water, volume, products=every)
+                        for each in proposals(system, [finding(name, 9, side, 2, 5 if side == "high" else 20)]):
+                            self.assertTrue(each.title and each.why, (kind.key, name, side))
+                            self.assertTrue(each.steps or each.again_hours is not None)
+                            self.assertNotIn("None", each.title + each.why + "".join(each.working))
+        self.assertEqual(treatment_of("boiler", "copper", "high"), ("look", 5))
+        self.assertTrue({"bleed", "dose", "look"} <= set(ways()))
+
+    def test_rules_and_what_products_hold_are_known(self):
+        self.assertEqual(rule_of("us-primary", acute=False).within, 720)
+        self.assertIsNone(rule_of("ours", acute=True))
+        self.assertIn("authority", ROLES)
+        for said in ({"does": "raises"}, {"does": "cleans"}, {"does": "raises", "parameter": "sulfite", "step": 0}):
+            with self.assertRaises(ValueError):
+                Product(name="x", **said)
+        with self.assertRaises(ValueError):
+            Product(name="x", does="cleans", label_per_m3=1.0, holds=("gold",))
+        self.assertIn("acid", held_by_products())
+
+
+class WhatCameOfIt(TestCase):
+    def test_the_answer_of_the_water_tells_the_volume(self):
+        before = finding("inhibitor", 640, "low", 800, 1000)
+        after = finding("inhibitor", 910, "", 800, 1000)
+        # 4050 L took up what raised 1 L of them by 270 mg/L each.
+        told = follow(Done("dose", 4050 * 270.0, 900), before, after, 4200)
+        self.assertTrue(told.worked)
+        self.assertTrue(told.words.startswith("Inhibitor 640 → 910 mg/L, aimed at 900 mg/L: it is where it should be."))
+        self.assertAlmostEqual(told.volume.value, 4050)
+        self.assertTrue(told.volume.low < 4050 < told.volume.high)
+        self.assertIn("comes out at 4050 L", told.words)
+        self.assertIsNone(follow(Done("dose", 4200 * 270.0), before, after, 4200).volume)
+        litres = bleed(4000, 1, 3900, 2700, 150)[0]
+        salts = [
+            finding("conductivity", value, side, most=3000, unit="uS/cm")
+            for value, side in ((3900, "high"), (2700, ""))
+        ]
+        bled = follow(Done("bleed", litres, 2700, exactly(150.0)), *salts, 4200)
+        self.assertAlmostEqual(bled.volume.value, 4000)
+        same = follow(Done("dose", 1000.0), before, before, 4200)
+        self.assertFalse(same.worked)
+        self.assertIsNone(same.volume)
+
+    def test_a_volume_from_its_parts_and_from_salt(self):
+        parts = volume_by_parts([Pipe(25, 100)], [Counted(12, 14)], [Counted(1, 300)])
+        self.assertAlmostEqual(parts.value, 49.087 + 168 + 300, places=2)
+        self.assertTrue(parts.low < parts.value < parts.high)
+        salt = volume_by_salt(exactly(390), within_percent(40, 5), within_percent(540, 5))
+        self.assertAlmostEqual(salt.value, 780)
+        self.assertIsNone(volume_by_salt(exactly(10), within_percent(100, 5), within_percent(104, 5)).high)
+        for bad in ([], [Pipe(-1, 3)]):
+            with self.assertRaises(CannotCompute):
+                volume_by_parts(bad, [], [])
+
+    @given(st.integers(2, 40), st.data())
+    def test_a_source_is_traced_by_halving(self, places, data):
+        source = data.draw(st.integers(1, places))
+        known = {places: True}
+        asked = 0
+        while (found := trace([Spot(n, f"place {n}", known.get(n)) for n in range(1, places + 1)])).next:
+            known[found.next.order] = found.next.order >= source
+            asked += 1
+        self.assertEqual(found.above.order, source)
+        self.assertEqual(found.below.order if found.below else 0, source - 1)
+        self.assertLessEqual(asked, math.ceil(math.log2(places)) + 1)
+        self.assertIsNone(trace([Spot(1, "spring", False)]).next)
+
+    def test_amounts_are_written_in_the_units_people_pour(self):
+        litres = [0.02, 0.5, 3.7, 900]
+        for system in ("metric", "us", "imperial"):
+            shown = [written(each, "L", system) for each in litres]
+            self.assertEqual(len(set(shown)), 4)
+        self.assertEqual(written(0.25, "kg", "us"), "8.82 oz")
+        self.assertEqual(written(200, "min"), "3.33 h")
+        for one, other in pairwise(("L", "gal_us", "fl_oz_us")):
+            self.assertNotEqual(kept_amount(1, one), kept_amount(1, other))
+        for amount, measure in ((-1, "L"), (math.nan, "L"), (1, "stone")):
+            with self.assertRaises(CannotCompute):
+                kept_amount(amount, measure)
