@@ -17,8 +17,8 @@ from kessa.instruments.services import keep_instrument
 from kessa.kits import services as kits
 from kessa.kits.models import Kit, Lot
 from kessa.log.services import check_instrument
-from kessa.people.models import Membership, Team, User
-from kessa.people.services import name_authority, start_team
+from kessa.people.models import Contact, Membership, Team, User
+from kessa.people.services import keep_contact, start_team
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.rounds import services as rounds
@@ -79,7 +79,8 @@ def _people() -> dict[str, Membership]:
         if not people:
             people[user.username] = start_team(user, DATA["team"], DATA["time_zone"])
             team = people[user.username].team
-            name_authority(people[user.username], team, DATA["authority"])
+            for contact in DATA["contacts"]:
+                keep_contact(people[user.username], Contact(team=team, **contact))
         else:
             people[user.username] = Membership.objects.create(team=team, user=user, role=each["role"])
     return people

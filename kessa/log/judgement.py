@@ -20,6 +20,7 @@ from kessa.kits.models import Kit
 from kessa.log.beside import pairs_beside, readings_of, seen_beside, seen_on
 from kessa.log.history import series_of, usual_and_last
 from kessa.methods.selectors import families_of, methods_of
+from kessa.people.selectors import told_of
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
 from kessa.visits.models import Sample
@@ -150,4 +151,6 @@ def _weighed(determination: Determination) -> Method | None:
 def where_of(place: Place) -> Where:
     """Return what advice wants to know of a place."""
     reference = reference_of(place)
-    return Where(place.kind.water, reference.name if reference else None, place.team.authority)
+    # What is grave is told by lists of its own: see kessa.core.treating.sheets.
+    told = told_of(place.team_id, place.kind.water, rank=0)
+    return Where(place.kind.water, reference.name if reference else None, told.get("authority", ""))

@@ -5,7 +5,7 @@ from typing import Any
 
 from django import forms
 
-from kessa.people.models import Invitation, Role, Team, User
+from kessa.people.models import WATERS, Contact, Invitation, Role, Team, User
 
 
 class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
@@ -20,15 +20,6 @@ class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
         fields = ["name", "time_zone"]
 
 
-class AuthorityForm(forms.ModelForm):  # type: ignore[type-arg]
-    """Whom the team tells where drinking water fails."""
-
-    class Meta:
-        model = Team
-        fields = ["authority"]
-        help_texts = {"authority": "Such as the county health office, with its telephone number."}
-
-
 class TeamModelForm(forms.ModelForm):  # type: ignore[type-arg]
     """A form whose row belongs to a team, which is set here and not in the form: names are checked within it."""
 
@@ -38,6 +29,17 @@ class TeamModelForm(forms.ModelForm):  # type: ignore[type-arg]
 
     def _get_validation_exclusions(self) -> set[str]:
         return super()._get_validation_exclusions() - {"team"}
+
+
+class ContactForm(TeamModelForm):
+    """Whom the team tells, and of what."""
+
+    waters = forms.MultipleChoiceField(label="About", choices=WATERS, widget=forms.CheckboxSelectMultiple)
+
+    class Meta:
+        model = Contact
+        fields = ["role", "name", "telephone", "email", "waters", "gravest_only"]
+        help_texts = {"name": "Such as the county health office, or a person there."}
 
 
 class WhyForm(forms.Form):

@@ -62,7 +62,7 @@ def own(words: str, whose: Callable[[Any], Any]) -> Case:
 invite = COORDINATORS
 revoke_invitation = COORDINATORS
 change_role = COORDINATORS
-name_authority = COORDINATORS
+keep_contact = COORDINATORS
 remove_member = COORDINATORS
 see_acts = COORDINATORS
 choose_units = EVERYONE

@@ -3,13 +3,17 @@
 import zoneinfo
 
 from django.contrib.auth.models import AbstractUser
+from django.contrib.postgres.fields import ArrayField
 from django.core.exceptions import ValidationError
 from django.db import models
 from django.db.models import F, Q
 from simple_history.models import HistoricalRecords
 
+from kessa.core.treating.sheets import ROLES
 from kessa.people.managers import TeamManager
 
+# The kinds of water about which somebody is told.
+WATERS = [("drinking", "water that people drink"), ("open", "streams"), ("plant", "plants")]
 CONCENTRATIONS = [("mg/L", "mg/L"), ("ppm", "ppm")]
 TEMPERATURES = [("degC", "°C"), ("degF", "°F")]
 HARDNESSES = [
@@ -47,8 +51,6 @@ class Team(models.Model):
     # Samples and bottle labels are numbered from one sequence.
     next_sample_number = models.PositiveIntegerField(default=1)
     members = models.ManyToManyField(User, through="Membership", related_name="teams")
-    # Named in the advice on drinking water.
-    authority = models.CharField("whom to tell about drinking water", max_length=200, blank=True)
 
     def __str__(self) -> str:
         return self.name
@@ -131,3 +133,33 @@ class Act(TeamOwned):
             models.Index(fields=["team", "-at", "-id"]),
             models.Index(fields=["team", "on_kind", "on_id", "-id"]),
         ]
+
+
+# As a person chooses them; what a list says where nobody is named is in ROLES.
+_CALLED = {
+    "authority": "the authority for the water",
+    "laboratory": "a certified laboratory",
+    "drinkers": "those who drink it",
+    "keeper": "the owner, keeper or competent person",
+    "spill_line": "the line for spills and fish kills",
+}
+assert _CALLED.keys() == ROLES.keys()
+
+
+class Contact(TeamOwned):
+    """Whom the team tells, by what the water is for and how grave it is."""
+
+    role = models.CharField("who it is", max_length=12, choices=list(_CALLED.items()))
+    name = models.CharField(max_length=200)
+    telephone = models.CharField(max_length=60, blank=True)
+    email = models.EmailField("e-mail", blank=True)
+    waters = ArrayField(models.CharField(max_length=10, choices=WATERS), default=list)
+    gravest_only = models.BooleanField("only for what may harm at once", default=False)
+
+    history = HistoricalRecords()
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["role", "-gravest_only", "name"]
+
+    def __str__(self) -> str:
+        return ", ".join(filter(None, (self.name, self.telephone or self.email)))

@@ -10,7 +10,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from django.utils.crypto import constant_time_compare
 
-from kessa.people.models import Act, Invitation, Membership, Team, User
+from kessa.people.models import Act, Contact, Invitation, Membership, Team, User
 from kessa.web.compiled import compiled
 
 _ACTS_SHOWN = 20
@@ -89,3 +89,26 @@ def acts_on(rows: list[Any]) -> list[Act]:
 def _acts_on(team: int, kinds: list[str], numbers: list[str]) -> Any:
     acts = Act.objects.for_team(team).filter(on_kind__any=kinds, on_id__any=numbers)
     return acts.select_related("person").order_by("-id")[:_ACTS_SHOWN]
+
+
+@compiled
+def _contacts(team: int) -> Any:
+    return Contact.objects.for_team(team).order_by("role", "-gravest_only", "pk")
+
+
+def contacts_of(team: Team | int) -> list[Contact]:
+    """Return whom a team tells."""
+    return _contacts(team=team.pk if isinstance(team, Team) else team)
+
+
+def told_of(team: int, water: str, rank: int) -> dict[str, str]:
+    """Return whom a team tells of something so grave in such water, in words, by the part they have in it."""
+    fitting = [
+        each for each in contacts_of(team) if water in each.waters and (rank <= _AT_ONCE or not each.gravest_only)
+    ]
+    roles = dict.fromkeys(each.role for each in fitting)
+    return {role: " and ".join(str(each) for each in fitting if each.role == role) for role in roles}
+
+
+# How grave something is that may harm before a second test is done: see kessa.core.treating.ways.
+_AT_ONCE = 1

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from kessa.people import may
 from kessa.people.acts import act
-from kessa.people.models import Invitation, Membership, Role, Team, User
+from kessa.people.models import Contact, Invitation, Membership, Role, Team, User
 from kessa.people.secrets import digest_of
 from kessa.people.selectors import open_invitations
 
@@ -67,12 +67,17 @@ def join_team(user: User, secret: str) -> Membership:
     return membership
 
 
-@act("authority named", may.name_authority)
-def name_authority(by: Membership, team: Team, authority: str) -> Team:
-    """Write whom the team tells where drinking water fails."""
-    team.authority = authority
-    team.save(update_fields=["authority"])
-    return team
+@act("contact kept", may.keep_contact)
+def keep_contact(by: Membership, contact: Contact) -> Contact:
+    """Write whom the team tells."""
+    contact.save()
+    return contact
+
+
+@act("contact taken off", may.keep_contact)
+def drop_contact(by: Membership, contact: Contact) -> None:
+    """Tell somebody no more; what was told is kept where it was ticked."""
+    contact.delete()
 
 
 @act("role changed", may.change_role)

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from kessa.people import views
+from kessa.people import views, views_contacts
 
 app_name = "people"
 urlpatterns = [
@@ -11,7 +11,10 @@ urlpatterns = [
     path("members/<int:pk>/", views.change_member, name="change_member"),
     path("invitations/", views.invite, name="invite"),
     path("invitations/<int:pk>/revoke/", views.revoke_invitation, name="revoke_invitation"),
-    path("authority/", views.authority, name="authority"),
+    path("contacts/", views_contacts.contacts, name="contacts"),
+    path("contacts/new/", views_contacts.edit, name="add_contact"),
+    path("contacts/<int:pk>/", views_contacts.edit, name="edit_contact"),
+    path("contacts/<int:pk>/drop/", views_contacts.drop, name="drop_contact"),
     path("acts/", views.acts, name="acts"),
     path("units/", views.units, name="units"),
     path("switch/<int:pk>/", views.switch_team, name="switch"),

@@ -17,10 +17,10 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people import services
 from kessa.people.access import anyone, coordinator, member, signed_in
-from kessa.people.forms import AuthorityForm, InvitationForm, RoleForm, TeamForm, UnitsForm
+from kessa.people.forms import InvitationForm, RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
 from kessa.people.secrets import new_secret
-from kessa.people.selectors import acts_of, open_invitations
+from kessa.people.selectors import acts_of, contacts_of, open_invitations
 
 _ACTS = 60
 
@@ -50,7 +50,7 @@ def _team_page(request: HttpRequest, form: InvitationForm, address: str = "") ->
         "roles": Role.choices,
         "others": Membership.objects.filter(user=request.user).exclude(pk=request.membership.pk).select_related("team"),
         "units_form": UnitsForm(instance=request.user),
-        "authority_form": AuthorityForm(instance=found),
+        "contacts": contacts_of(found),
         "invitation_form": form,
         "address": address,
         "invitations": open_invitations(found),
@@ -96,19 +96,6 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
             messages.success(request, f"{membership.user} is now a {membership.get_role_display()}.")
     except ValidationError as error:
         messages.error(request, error.message)
-    return redirect("people:team")
-
-
-@coordinator
-@require_POST
-def authority(request: HttpRequest) -> HttpResponse:
-    """Write whom the team tells where drinking water fails."""
-    form = AuthorityForm(request.POST)
-    if form.is_valid():
-        services.name_authority(request.membership, request.membership.team, form.cleaned_data["authority"])
-        messages.success(request, "Advice on drinking water names it from now on.")
-    else:
-        messages.error(request, "Name it in up to 200 characters.")
     return redirect("people:team")
 
 

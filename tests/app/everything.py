@@ -12,9 +12,9 @@ from kessa.core.methods import house_methods
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.services import keep_instrument
 from kessa.methods.services import begin_draft, publish
-from kessa.people.models import Invitation, Membership
+from kessa.people.models import Contact, Invitation, Membership
 from kessa.people.permissions import addresses
-from kessa.people.services import invite
+from kessa.people.services import invite, keep_contact
 from kessa.photographs.services import add_photograph
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
@@ -79,6 +79,7 @@ def one_of_each(by, place):
         "/rules/sets/<int:pk>": {"pk": begin_set(by, {"title": "Draft", "limits": [limit]}).pk, "n": 0},
         "/rules/sets/": {"key": rule_set.key},
         "/taps/": {"of": "bench", "stream": begun.pk},
+        "/team/contacts/": {"pk": keep_contact(by, Contact(team=team, role="keeper", name="Runa")).pk},
         "/team/invitations/": {"pk": invite(by, Invitation(role="volunteer"), f"sesame of {team.pk}").pk},
         "/team/members/": member_,
         "/team/switch/": {"pk": team.pk},

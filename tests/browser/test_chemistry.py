@@ -3,6 +3,7 @@
 from playwright.sync_api import expect
 
 from kessa.log.models import Result
+from kessa.people.models import Contact
 from kessa.places.models import Place
 from tests.browser.base import BenchTest
 from tests.browser.chromium import DESK, PHONE
@@ -14,8 +15,8 @@ class Chemistry(BenchTest):
         return Place.objects.create(team=self.team, name=f"The {kind}", kind_key=kind, **fields)
 
     def test_a_well_over_nitrate(self):
-        self.team.authority = "Vale Health Office, 555 0100"
-        self.team.save()
+        said = {"role": "authority", "name": "Vale Health Office", "telephone": "555 0100", "waters": ["drinking"]}
+        Contact.objects.create(team=self.team, **said)
         over = read(self.place("well", limit_sets=["eu-2020"]), self.olek, "nitrate-photometer", 7.5, 7.5, dilution=2)
         page = self.open(PHONE)
         page.goto(f"{self.address}/log/{over.pk}/")

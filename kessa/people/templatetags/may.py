@@ -5,6 +5,7 @@ from typing import Any
 from django import template
 
 from kessa.people.acts import ACTS
+from kessa.people.models import WATERS
 from kessa.people.selectors import acts_on as acts_on_rows
 
 register = template.Library()
@@ -54,6 +55,12 @@ def said_short(value: Any) -> str:
         return "yes" if value else "no"
     words = str(value)
     return words if len(words) <= _LINE else f"{words[:_LINE]}…"
+
+
+@register.filter
+def water_words(water: str) -> str:
+    """Say which water."""
+    return dict(WATERS).get(water, water)
 
 
 @register.filter
