@@ -9,6 +9,7 @@ from typing import Any
 from django.db import connection, transaction
 from django.utils import timezone
 
+from kessa.actions.services import note_done
 from kessa.bench.services import begin_test
 from kessa.core.judging.limits import proposed_sets
 from kessa.demo.history import Stay, Todo, live_through, run_through, season
@@ -21,6 +22,8 @@ from kessa.people.models import Contact, Membership, Team, User
 from kessa.people.services import keep_contact, start_team
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
+from kessa.products.models import Product, ProductLot
+from kessa.products.services import add_lot, keep_product
 from kessa.rounds import services as rounds
 from kessa.rounds.models import Round, Settled
 from kessa.rounds.selectors import due_now
@@ -51,6 +54,7 @@ def build() -> bool:
     choose_house_rules(ines, house_rules(team), {}, **DATA["rules"])
     places = _places(ines)
     boxes = _kits(ines)
+    _products(ines)
     instruments = _instruments(team, people, boxes, chance)
     latest: dict[int, Visit] = {}
     for nth, stay in enumerate(_stays(places, people, boxes, chance)):
@@ -58,6 +62,7 @@ def build() -> bool:
             _analyze()
         latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
     _checks(team, people, boxes, chance)
+    _done(people, places)
     _plan(team, people, places, latest)
     _level(team)
     # So that the first page is planned as well as the thousandth.
@@ -119,6 +124,31 @@ def _kits(by: Membership) -> dict[str, Kit]:
         if "table" in each:
             kits.keep_table(by, lot, each["table"])
     return boxes
+
+
+def _products(by: Membership) -> None:
+    for each in DATA["products"]:
+        said, lot = {name: value for name, value in each.items() if name != "lot"}, each.get("lot")
+        product = Product(team=by.team, **said)
+        product.clean()
+        keep_product(by, product)
+        if lot:
+            expires_on = _day_from_now(lot["expires_in_days"])
+            add_lot(
+                by, ProductLot(team=by.team, product=product, number=lot["number"], expires_on=expires_on), lot["left"]
+            )
+
+
+def _done(people: dict[str, Membership], places: dict[str, Place]) -> None:
+    """What was done to the systems between their tests."""
+    for each in DATA["done"]:
+        by, at = people[each["person"]], timezone.localtime().replace(hour=11, minute=20) - _DAY * each["days_ago"]
+        product = Product.objects.for_team(by.team).filter(name=each.get("product")).first()
+        note_done(
+            by, places[each["place"]], at, by_way=each["by_way"], title=each["title"], amount=each["amount"],
+            kept=each.get("kept", "L"), product=product, lot=product and product.lots.first(),
+            remark=each.get("remark", ""), again_at=at + _DAY if product else None,
+        )  # fmt: skip
 
 
 def _level(team: Team) -> None:

@@ -10,6 +10,7 @@ from django.utils.dateparse import parse_datetime
 
 from kessa.bench.models import Determination
 from kessa.core.judging.advice import with_flags
+from kessa.core.judging.judge import VERDICTS
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.conclusion import Blank, conclude
 from kessa.core.runs.flags import ASKS_REPEAT, ENDS
@@ -126,9 +127,10 @@ def _repeated(team: int, floors: list[Any]) -> Any:
 def follow_ups(team: Team) -> list[Any]:
     """Return what waits for a repeat or a follow-up: results of 60 days that nothing at the place came after.
 
-    They are plain values, as Today names them.
+    They are plain values, as Today names them, the gravest first.
     """
-    return _nothing_after(team=team.pk, since=timezone.now() - _FOLLOW_UP)
+    rows = _nothing_after(team=team.pk, since=timezone.now() - _FOLLOW_UP)
+    return sorted(rows, key=lambda row: -("", *VERDICTS).index(row.verdict))
 
 
 @compiled

@@ -4,6 +4,7 @@ from typing import Any
 
 from django.db.models import F, Prefetch, Q, Value
 from django.db.models.functions import Coalesce
+from django.dispatch import Signal
 
 from kessa.core.judging.judge import VERDICTS
 from kessa.log.history import found_lately
@@ -16,13 +17,18 @@ from kessa.places.selectors import places
 RANKS = (*reversed(VERDICTS), "")
 
 
+# Sent where the standing results of a place have changed, with the place; in the same transaction.
+restated = Signal()
+
+
 def restate(place: Place) -> None:
-    """Keep which of a place's newest verdicts is the gravest."""
+    """Keep which of a place's newest verdicts is the gravest, and let those know who act on it."""
     pressing = found_lately(place).pressing
     rows = Result.objects.for_team(place.team_id).filter(pk=pressing).values_list("verdict", flat=True)
     rank = RANKS.index(rows[0]) if pressing else len(RANKS)
     kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank}
     Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
+    restated.send(Standing, place=place)
 
 
 def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place]:

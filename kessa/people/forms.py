@@ -53,11 +53,12 @@ class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]
 
     class Meta:
         model = User
-        fields = ["concentration_unit", "temperature_unit", "hardness_unit"]
+        fields = ["concentration_unit", "temperature_unit", "hardness_unit", "amount_system"]
         labels = {
             "concentration_unit": "Concentrations",
             "temperature_unit": "Temperatures",
             "hardness_unit": "Hardness and alkalinity",
+            "amount_system": "Amounts to pour and to weigh",
         }
 
 

@@ -24,6 +24,13 @@ HARDNESSES = [
 ]
 
 
+AMOUNTS = [
+    ("metric", "litres and kilograms"),
+    ("us", "US gallons and ounces"),
+    ("imperial", "imperial gallons and ounces"),
+]
+
+
 def validate_time_zone(name: str) -> None:
     """Refuse a name that is no time zone."""
     if name not in zoneinfo.available_timezones():
@@ -38,6 +45,8 @@ class User(AbstractUser):
     concentration_unit = models.CharField(max_length=10, choices=CONCENTRATIONS, default="mg/L")
     temperature_unit = models.CharField(max_length=10, choices=TEMPERATURES, default="degC")
     hardness_unit = models.CharField(max_length=10, choices=HARDNESSES, default="mg/L")
+
+    amount_system = models.CharField(max_length=10, choices=AMOUNTS, default="metric")
 
     def __str__(self) -> str:
         return self.get_full_name() or self.username

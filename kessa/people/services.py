@@ -102,7 +102,7 @@ def remove_member(by: Membership, membership: Membership) -> None:
 
 def choose_units(user: User) -> User:
     """Write the units in which a person sees results."""
-    user.save(update_fields=["concentration_unit", "temperature_unit", "hardness_unit"])
+    user.save(update_fields=["concentration_unit", "temperature_unit", "hardness_unit", "amount_system"])
     return user
 
 

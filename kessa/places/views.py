@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
 
+from kessa.actions.selectors import at_place, lately_at
 from kessa.core.job.circumstances import IN_PLACE, scales_for
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import speaking_of
@@ -67,6 +68,8 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         "photographs_before": earlier,
         **_found_at(found, lately, reference, request.GET.get("test", ""), request.user),
         **_pressing_at(found, lately, request.user),
+        "actions": at_place(team=found.team_id, place=found.pk),
+        "lately": lately_at(team=found.team_id, place=found.pk),
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)

@@ -11,6 +11,8 @@ from django.utils.dateparse import parse_date
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
+from kessa.actions.selectors import done_between
+from kessa.actions.templatetags.actions import done_in
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.judging.limits import speaking_of
 from kessa.core.judging.trend import Below
@@ -115,7 +117,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
         if result.censor != ">"
     ]
     limits = _limits(place, series, results)
-    events = _events(place, first, last)
+    events = _events(place, first, last, reader.amount_system)
     unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
     sentences = [trend_sentence(measured, unit), against_last_year(dated, timezone.localdate())]
     said = {"limits": limits, "usual": _usual(dated, first, last), "events": events, "span": (first, last)}
@@ -180,15 +182,17 @@ def _next_season(at: datetime) -> datetime:
     return moved
 
 
-def _events(place: Place, first: datetime, last: datetime) -> list[Event]:
+def _events(place: Place, first: datetime, last: datetime, system: str) -> list[Event]:
     days = (timezone.localdate(first), timezone.localdate(last))
     rows = Occasion.objects.for_team(place.team_id).filter(happened_on__range=days)
     found = rows.filter(place=place) | rows.filter(place=None)
     kinds = occasion_kinds()
-    return [
+    happened = [
         Event(
             timezone.make_aware(datetime.combine(each.happened_on, time(12))),
             f"{kinds[each.kind].name if each.kind in kinds else each.kind}{': ' + each.remark if each.remark else ''}",
         )
         for each in found.order_by("happened_on")[:_MOST_EVENTS]
     ]
+    done = [Event(each.ended_at, done_in(each, system)) for each in done_between(place, first, last, _MOST_EVENTS)]
+    return sorted((*happened, *done), key=lambda event: event.at)

@@ -14,6 +14,7 @@ from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.actions.selectors import open_actions, to_follow
 from kessa.bench.selectors import open_determinations
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import DAILY, around, coming, in_words
@@ -33,6 +34,8 @@ from kessa.visits.selectors import open_visits
 _AHEAD = timedelta(days=14)
 # So long somebody may be a beginner.
 _NEW = timedelta(days=30)
+# So far ahead a test that says whether something worked stands on Today.
+_SOON = timedelta(hours=24)
 _YEARS_SHOWN = 10
 
 
@@ -49,6 +52,10 @@ def today(request: HttpRequest) -> HttpResponse:
     visits = open_visits(team=team.pk)
     day = timezone.localdate()
     ahead = next_days(plan.rounds, day, day + _AHEAD)
+    to_do = open_actions(team=team.pk)
+    # What something is proposed about is not said twice.
+    answered = {pk for action in to_do for pk in action.results}
+    wanting = [row for row in follow_ups(team) if row.pk not in answered]
     context = {
         "day": day,
         "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
@@ -58,7 +65,10 @@ def today(request: HttpRequest) -> HttpResponse:
         "calls": found,
         "mine": call_rows(found.mine),
         "theirs": call_rows(found.theirs),
-        "waiting": waiting_rows(open_determinations(team=team.pk), follow_ups(team), names, request.user),
+        "grave": [action for action in to_do if action.rank == 0],
+        "to_do": [action for action in to_do if action.rank],
+        "following": to_follow(team=team.pk, until=timezone.now() + _SOON),
+        "waiting": waiting_rows(open_determinations(team=team.pk), wanting, names, request.user),
         "ahead": ahead,
         "occasion_form": form,
         "has_rounds": bool(plan.rounds),

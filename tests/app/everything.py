@@ -7,6 +7,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 from PIL import Image
 
+from kessa.actions.services import note_done
 from kessa.bench.services import begin_test
 from kessa.core.methods import house_methods
 from kessa.instruments.models import Instrument, InstrumentCheck
@@ -18,6 +19,8 @@ from kessa.people.services import invite, keep_contact
 from kessa.photographs.services import add_photograph
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
+from kessa.products.models import Product, ProductLot
+from kessa.products.services import add_lot, keep_product
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.services import keep_packing_list
 from kessa.rules.services import begin_set, publish_set
@@ -55,8 +58,12 @@ def one_of_each(by, place):
     photograph = add_photograph(by, place, "place", SimpleUploadedFile("ford.jpg", picture.getvalue()))
     packed = keep_packing_list(by, packing_list(team, by.user, each.stops.all(), kit))
     member_ = {"pk": Membership.objects.get(user=by.user).pk}
+    product = keep_product(by, Product(team=team, name="Cleaner", does="cleans", label_per_m3=5.0))
+    drum = add_lot(by, ProductLot(team=team, product=product, number="D-1"), 5.0)
     lot, stop = kit.lots.first(), each.stops.get()
     return {
+        "/actions/at/": {"place_pk": place.pk},
+        "/actions/": {"pk": note_done(by, place, timezone.now(), by_way="look", title="Looked").pk, "act": "decide"},
         "/bench/check/": {"key": own.key},
         "/bench/sample/": {"sample_pk": begun.sample_id},
         "/bench/visit/": {"pk": visit.pk},
@@ -76,6 +83,8 @@ def one_of_each(by, place):
         "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
         "/places/pairs/": {"pk": pair.pk},
         "/places/<int:pk>": {"pk": place.pk},
+        "/products/lots/": {"pk": drum.pk},
+        "/products/": {"pk": drum.product_id},
         "/rules/sets/<int:pk>": {"pk": begin_set(by, {"title": "Draft", "limits": [limit]}).pk, "n": 0},
         "/rules/sets/": {"key": rule_set.key},
         "/taps/": {"of": "bench", "stream": begun.pk},

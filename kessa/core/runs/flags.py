@@ -8,8 +8,8 @@ from typing import NamedTuple
 class Flag(NamedTuple):
     """A flag.
 
-    `teaches`: whether such a result still teaches what is usual at its place. `repeat`: whether it waits for a repeat.
-    `advice` is what to do about it, where there is something. `ends`: whether the result stands no more.
+    `teaches`: whether such a result still teaches what is usual at its place. `repeat`: whether it waits for a repeat
+    on Today. `advice` is what to do about it, where there is something. `ends`: whether the result stands no more.
     """
 
     words: str
@@ -33,7 +33,6 @@ FLAGS = {
     "one-run": Flag(
         "one run only",
         teaches=False,
-        repeat=True,
         advice="One run only: repeat it before anyone relies on the number.",
     ),
     "not-agreed": Flag("runs do not agree", teaches=False, repeat=True),

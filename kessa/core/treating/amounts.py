@@ -62,7 +62,7 @@ def kept_amount(amount: float, measure: str) -> tuple[float, Kept]:
 def measure_for(amount: float, kept: Kept, system: str = METRIC) -> str:
     """Return in which measure an amount is best written: the smaller one where it would be under one of the larger."""
     if kept == "min":
-        return "min" if amount < 3 * _HOUR else "h"
+        return "min"
     larger, smaller = _BY_SYSTEM[system, kept]
     return larger if amount >= MEASURES[larger].size else smaller
 
@@ -71,8 +71,10 @@ def written(amount: float, kept: Kept, system: str = METRIC, *, down: bool = Fal
     """Write an amount with three figures; rounded `down` where it must not be above a label's.
 
     >>> written(0.8637, "L"), written(1152.9, "L"), written(8.25, "L", "us"), written(96.07, "min")
-    ('864 mL', '1150 L', '2.18 US gal', '96.1 min')
+    ('864 mL', '1150 L', '2.18 US gal', '96 min')
     """
+    if kept == "min":
+        return f"{round(amount)} min" if amount < 3 * _HOUR else f"{amount / _HOUR:.1f} h"
     measure = MEASURES[measure_for(amount, kept, system)]
     return f"{figures(amount / measure.size, down=down)} {measure.sign}"
 

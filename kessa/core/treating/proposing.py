@@ -21,12 +21,15 @@ _NOTHING_KNOWN = Limit()
 
 
 def proposals(
-    system: System, findings: Sequence[Finding], limits: Mapping[str, Limit] = {}, told: Mapping[str, str] = {}
+    system: System,
+    findings: Sequence[Finding],
+    limits: Mapping[str, Limit] = {},
+    told: Callable[[int], Mapping[str, str]] = lambda rank: {},
 ) -> list[Proposal]:
     """Return what to do about findings of one place, in the order in which it is done.
 
     Of findings those that are inside too, for what is dosed anew after a flush. `limits` are the limits that decide, by
-    parameter; `told` whom the team has named (see sheets.ROLES).
+    parameter; `told` gives whom the team has named (see sheets.ROLES) for something so grave.
     """
     out = [each for each in findings if each.side]
     done = [sheet_of(each, system.water, limits.get(each.parameter, _NOTHING_KNOWN), told) for each in out]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cache
 from pathlib import Path
 from typing import Annotated, Any, Literal, NamedTuple
@@ -37,6 +37,8 @@ class _Sheet(Checked):
     water: Water
     parameters: tuple[str, ...] = ()
     sets: tuple[str, ...] = ()
+    # Words of the limit's source, such as the part of a law in which it stands.
+    source: str = ""
     acute: YesNo = False
     side: Literal["high", "low", "present"]
     rank: Annotated[int, Field(ge=0, le=LEAST_GRAVE)]
@@ -72,12 +74,10 @@ class Limit(NamedTuple):
     note: str = ""
 
 
-def sheet_of(
-    finding: Finding, water: Water, limit: Limit, told: Mapping[str, str], position: int = 0
-) -> Proposal | None:
+def sheet_of(finding: Finding, water: Water, limit: Limit, told: Callable[[int], Mapping[str, str]]) -> Proposal | None:
     """Return the list for a finding in water that people drink or that is out of doors; None where none is written.
 
-    `told` names whom the team has for each of ROLES.
+    `told` gives whom the team has named for each of ROLES, for something so grave.
     """
     known = parameter(finding.parameter)
     fitting = (
@@ -85,19 +85,20 @@ def sheet_of(
         if each.water == water and each.side == finding.side
         and (not each.parameters or known.key in each.parameters)
         and (not each.sets or limit.rule_set in each.sets)
+        and each.source in limit.source
         and (not each.acute or known.acute)
     )  # fmt: skip
     sheet = next(fitting, None)
     if sheet is None:
         return None
-    names: dict[str, Any] = {**ROLES, **told, "parameter": known.title}
+    names: dict[str, Any] = {**ROLES, **told(sheet.rank), "parameter": known.title}
     rule = rule_of(limit.rule_set, acute=known.acute)
     working = [
         f"The limit: {limit.source}." if limit.source else "",
-        limit.note and f"{limit.note[:1].upper()}{limit.note[1:]}.",
+        limit.note and f"Its note: {limit.note}.",
     ]
     return Proposal(
-        f"sheet:{known.key}", "sheet", sheet.rank, position, sheet.title.format(**names), why=sheet.protects,
+        f"sheet:{known.key}", "sheet", sheet.rank, 0, sheet.title.format(**names), why=sheet.protects,
         working=tuple(filter(None, [*working, rule.words if rule else ""])), parameter=finding.parameter,
         unit=finding.unit, form=finding.form,
         steps=tuple(Step(step.key, step.text.format(**names), step.within) for step in sheet.steps),

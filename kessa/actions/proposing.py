@@ -1,0 +1,198 @@
+"""Keeping what is proposed at a place in step with what was found there, and seeing whether what was done worked."""
+
+import logging
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+
+from kessa.actions.models import OPEN, Action, State, Tick, spread_fields
+from kessa.actions.systems import finding_of, findings_at, system_of
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.spread import Spread, exactly
+from kessa.core.runs.flags import NOT_TEACHING, words
+from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.proposing import proposals
+from kessa.core.treating.systems import Finding, Proposal, System
+from kessa.log.models import Result
+from kessa.log.selectors import flags_on
+from kessa.people.selectors import told_of
+from kessa.places.models import Place
+
+_LOG = logging.getLogger("kessa.actions")
+_MOST_SETTLED = 100
+# What changes what is in the water: after two of them nothing follows for the volume.
+_CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold scale", "disinfect")
+
+
+def restated(sender: Any, place: Place, **_: Any) -> None:
+    """Follow up and propose anew where a place's results changed; a fault here never costs a reading."""
+    try:
+        with transaction.atomic():
+            propose(place)
+    except Exception:
+        _LOG.exception("nothing could be proposed")
+
+
+def propose(place: Place) -> None:
+    """Bring the open proposals at a place up to what its standing results ask for.
+
+    What somebody has decided, or begun to tick, stays until it is ended; what newer results no longer ask for is
+    withdrawn. What was done or declined about the same results is not proposed again.
+    """
+    Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
+    _follow_up(place)
+    findings, limits = findings_at(place)
+    open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
+    if not open_now and not any(finding.side for finding in findings):
+        return
+    system = system_of(place)
+    made = proposals(system, findings, limits, lambda rank: told_of(place.team_id, system.water, rank))
+    settled = _settled(place, made)
+    rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
+    marks = _marks(place.team_id, list(rows))
+    for each in made:
+        found_at = max(rows[pk].taken_at for pk in each.results)
+        if not any(_answers(row, each, found_at) for row in settled):
+            _keep(place, open_now.pop(each.key, None), each, found_at, marks)
+    taken_up = set(
+        Tick.objects.for_team(place.team_id).filter(action__in=open_now.values()).values_list("action", flat=True)
+    )
+    for left in open_now.values():
+        if left.state == State.PROPOSED and left.pk not in taken_up and left.results:
+            left.state, left.ended_at = State.WITHDRAWN, timezone.now()
+            left.save(update_fields=["state", "ended_at"])
+
+
+def _settled(place: Place, made: list[Proposal]) -> list[Any]:
+    """Return what was done or declined of what is proposed."""
+    rows = Action.objects.for_team(place.team_id).filter(
+        place=place, key__in=[each.key for each in made], state__in=(State.DONE, State.DECLINED)
+    )
+    return list(rows.order_by("-pk").values_list("key", "state", "results", "ended_at", named=True)[:_MOST_SETTLED])
+
+
+def _answers(row: Any, made: Proposal, found_at: datetime) -> bool:
+    """Whether something done since it was found, or declined for the same results, answers a proposal."""
+    if row.key != made.key:
+        return False
+    return row.ended_at >= found_at if row.state == State.DONE else set(row.results) == set(made.results)
+
+
+def _marks(team: int, results: list[int]) -> dict[int, list[str]]:
+    """Return for which reasons results should be repeated first."""
+    found: dict[int, list[str]] = {}
+    for pk, flag in flags_on(team=team, results=results):
+        if flag in NOT_TEACHING:
+            found.setdefault(pk, []).append(words(flag))
+    return found
+
+
+def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, marks: dict[int, list[str]]) -> None:
+    """Write a proposal, or bring an open one up to it; one that was decided on the same results stays as it was."""
+    if row and row.state == State.DECIDED and set(row.results) == set(made.results):
+        return
+    why = dict.fromkeys(mark for pk in made.results for mark in marks.get(pk, []))
+    again = [f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again before anything is done."]
+    said = {
+        "by_way": made.by,
+        "rank": made.rank,
+        "position": made.position,
+        "title": made.title,
+        "why": made.why,
+        "working": list(made.working),
+        "cautions": [*(again if why else []), *made.cautions],
+        "missing": list(made.missing),
+        "refused": made.refused,
+        "parameter": made.parameter,
+        "unit": made.unit,
+        "form": made.form or "",
+        "aim": made.aim,
+        **spread_fields(made.amount),
+        "kept": made.kept,
+        "portions": made.portions,
+        "hours_between": made.hours_between,
+        "product_id": made.product,
+        "steps": [step._asdict() for step in made.steps],
+        "again_hours": made.again_hours,
+        "results": list(made.results),
+        "found_at": found_at,
+    }
+    if row is None:
+        Action.objects.create(team_id=place.team_id, place=place, key=made.key, proposed_at=timezone.now(), **said)
+        return
+    changed = [name for name, value in said.items() if getattr(row, name) != value]
+    for name in changed:
+        setattr(row, name, said[name])
+    if changed:
+        row.save(update_fields=changed)
+
+
+def _follow_up(place: Place) -> None:
+    """Let the first result after an action, of what it was to change, say whether it worked."""
+    waiting = Action.objects.for_team(place.team_id).filter(
+        place=place, state=State.DONE, again_at__isnull=False, followed_at=None
+    )
+    for action in waiting.order_by("ended_at"):
+        known = parameter(action.parameter)
+        rows = Result.objects.for_team(place.team_id).standing().filter(place=place, taken_at__gt=action.ended_at)
+        after = rows.filter(parameter__in=[known.key, *known.also]).order_by("taken_at", "pk").first()
+        if after:
+            _followed(place, action, after)
+
+
+def _followed(place: Place, action: Action, after: Result) -> None:
+    before = Result.objects.for_team(place.team_id).filter(pk__in=action.results, parameter=after.parameter).first()
+    here = before and finding_of(before)
+    there = finding_of(after)
+    action.followed_at, action.followed_by = timezone.now(), after
+    if here and there and before:
+        try:
+            there = _in_unit_of(there, here, after)
+            system = system_of(place)
+            written_down = system.volume.value if system.volume else None
+            told = follow(_done(action, here, system, alone=_alone(action, before, after)), here, there, written_down)
+        except CannotCompute:
+            told = None
+        if told:
+            action.outcome, action.worked = told.words, told.worked
+            action.volume_told = list(told.volume) if told.volume and told.volume.high else None
+    elif there and there.side == "":
+        action.outcome, action.worked = f"{parameter(after.parameter).title} is where it should be.", True
+    action.save(update_fields=["followed_at", "followed_by", "outcome", "worked", "volume_told"])
+
+
+def _in_unit_of(there: Finding, here: Finding, after: Result) -> Finding:
+    if (there.unit, there.form) == (here.unit, here.form):
+        return there
+    quantity = after.quantity.converted(here.unit, here.form)
+    return there._replace(measured=Spread(quantity.value, quantity.low, quantity.high), unit=here.unit, form=here.form)
+
+
+def _alone(action: Action, before: Result, after: Result) -> bool:
+    """Whether nothing else changed the water between two readings."""
+    others = Action.objects.for_team(action.team_id).filter(
+        place=action.place_id,
+        state=State.DONE,
+        by_way__in=_CHANGES_WATER,
+        ended_at__range=(before.taken_at, after.taken_at),
+    )
+    return not others.exclude(pk=action.pk).exists()
+
+
+def _done(action: Action, here: Finding, system: System, *, alone: bool) -> Done:
+    """Return what was done as following it up reckons with it; without an amount no volume follows."""
+    amount, label = action.done_amount or 0.0, action.label_then
+    makeup = system.supply.get(parameter(here.parameter).key)
+    fed = makeup.converted(here.unit, here.form or makeup.form) if makeup else None
+    held = Spread(fed.value, fed.low, fed.high) if fed else exactly(0.0)
+    if not alone:
+        return Done("other", 0.0, action.aim)
+    if action.by_way in ("dose", "lower") and label:
+        return Done(action.by_way, amount * label.changes(here.unit, here.form) * 1000, action.aim, held)
+    if action.by_way in ("bleed", "drain"):
+        litres = amount * (system.bleed_l_min or 0.0) if action.kept == "min" else amount
+        return Done(action.by_way, litres, action.aim, held)
+    return Done("other", 0.0, action.aim)

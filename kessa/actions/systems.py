@@ -1,0 +1,154 @@
+"""A place as treating it needs to know it, and what was found there: rows turned into what the core reckons with."""
+
+from datetime import timedelta
+from typing import Any
+
+from django.utils import timezone
+
+from kessa.actions.models import Action, State
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.holding import overall
+from kessa.core.judging.judge import OUTSIDE
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.spread import Spread, within_percent
+from kessa.core.quantities.units import in_words
+from kessa.core.treating.disinfecting import water_in_well
+from kessa.core.treating.sheets import Limit
+from kessa.core.treating.systems import Finding, Held, System
+from kessa.log.beside import quantity_of
+from kessa.log.history import found_lately
+from kessa.log.models import Result
+from kessa.places.models import Place
+from kessa.places.selectors import compared_with
+from kessa.products.models import Product
+from kessa.products.selectors import left_of, products_of
+from kessa.visits.models import Observation
+
+# Where nobody has said how far off a volume may be.
+_VOLUME_OFF = 10.0
+# What feeds a system changes slowly; what was dosed is mixed in, and used up, within days.
+_SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
+# What is read in place carries no interval of its own.
+_METER_OFF = 0.02
+_METALS = {"alumin": "aluminium", "galvan": "zinc", "zinc": "zinc", "copper": "copper", "brass": "copper"}
+_FEEDS = {"aluminium": "aluminium", "nitrite": "nitrite", "glycol": "glycol"}
+
+
+def system_of(place: Place) -> System:
+    """Return what is known of a place as a system to be treated."""
+    facts = place.facts
+    return System(
+        kind=place.kind_key,
+        water="drinking" if "people" in place.feeds else place.kind.water,
+        volume=volume_of(place),
+        bleed_l_min=facts.get("bleed_l_min") or None,
+        evaporation_l_h=facts.get("evaporation_l_h") or None,
+        flow_l_h=facts.get("flow_l_h") or None,
+        supply=_supply_of(place),
+        holds=held_in(place),
+        products=tuple(
+            Held(each.pk, each.label, left_of(each)) for each in products_of(place.team_id) if readable(each)
+        ),
+        feeds=frozenset(place.feeds),
+    )
+
+
+def readable(product: Product) -> bool:
+    """Whether this release can read a product's label."""
+    try:
+        return bool(product.label)
+    except CannotCompute:
+        return False
+
+
+def volume_of(place: Place) -> Spread | None:
+    """Return how much a place's system holds (L), with how far off that may be; None where it is not written down."""
+    facts = place.facts
+    if place.kind_key == "well":
+        standing, bore = facts.get("water_m"), facts.get("bore_mm")
+        return within_percent(water_in_well(standing, bore), _VOLUME_OFF) if standing and bore else None
+    volume, off = facts.get("volume_l"), facts.get("volume_off")
+    return within_percent(volume, _VOLUME_OFF if off is None else off) if volume else None
+
+
+def held_in(place: Place) -> dict[str, str]:
+    """Return what is in a place's system or what it is made of, by the names of what must not meet, and how we know."""
+    metals = str(place.facts.get("metals") or "").lower()
+    held = {name: f"the {name} in it" for word, name in _METALS.items() if word in metals}
+    held |= {name: f"the {name} in it" for feed, name in _FEEDS.items() if feed in place.feeds}
+    lately = Action.objects.for_team(place.team_id).filter(
+        place=place, state=State.DONE, done_product__isnull=False, ended_at__gte=timezone.now() - _DOSE_STAYS
+    )
+    for action in lately.select_related("done_product").order_by("ended_at"):
+        at = timezone.localtime(action.ended_at)
+        known_from = f"{action.done_product}, dosed on {at.day} {at:%B at %H:%M}"
+        held |= dict.fromkeys(action.done_product.holds, known_from)
+    return held
+
+
+def _supply_of(place: Place) -> dict[str, Quantity]:
+    """Return what was last found in the water that feeds a place, by parameter."""
+    supply = compared_with(place).get("supply") if place.kind.is_plant else None
+    if supply is None:
+        return {}
+    since = timezone.now() - _SUPPLY_KEEPS
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=supply, taken_at__gte=since).newest_first()
+    columns = ("parameter", "value", "low", "high", "censor", "unit", "form")
+    found: dict[str, Quantity] = {}
+    for row in rows.values_list(*columns, named=True)[:200]:
+        if not in_words(row.unit) and row.high is not None:
+            found.setdefault(parameter(row.parameter).key, quantity_of(row))
+    if "conductivity" not in found:
+        read = Observation.objects.for_team(place.team_id).filter(visit__place=supply, key="conductivity")
+        read = read.filter(at__gte=since, value__isnull=False)
+        newest = read.order_by("-at").values_list("value", flat=True).first()
+        if newest is not None:
+            off = newest * _METER_OFF
+            found["conductivity"] = Quantity(newest, newest - off, newest + off, None, "uS/cm")
+    return found
+
+
+def findings_at(place: Place) -> tuple[list[Finding], dict[str, Limit]]:
+    """Return how a place stands, as findings, and the limits that decide, by parameter."""
+    rows = Result.objects.for_team(place.team_id).in_bulk(found_lately(place).standing)
+    findings, limits = [], {}
+    for row in rows.values():
+        finding = finding_of(row)
+        if finding:
+            findings.append(finding)
+            limits[row.parameter] = limit_of(row)
+    return findings, limits
+
+
+def limit_of(row: Result) -> Limit:
+    """Return what of the limit that decides a list of what to do wants to know."""
+    decisive: dict[str, Any] = overall(row.judgements) or {}
+    return Limit(decisive.get("set", ""), decisive.get("source", ""), decisive.get("note", ""))
+
+
+def finding_of(row: Result) -> Finding | None:
+    """Return a result as treating knows it; None where nothing says how much there should be."""
+    quantity = row.quantity
+    if in_words(row.unit):
+        # What cannot be told counts as found.
+        found = bool(quantity.value)
+        at = Spread(quantity.value, quantity.low, quantity.high)
+        return Finding(row.parameter, at, row.unit, None, "present" if found else "", result=row.pk)
+    decisive = overall(row.judgements)
+    if decisive is None:
+        return None
+    try:
+        # A mean or a difference decides as it is; what one treats is what was found.
+        there = quantity.converted(decisive["unit"], decisive["as"]) if not decisive.get("than") else quantity
+    except CannotCompute:
+        return None
+    least, most = (None, None) if decisive.get("than") else (decisive["min"], decisive["max"])
+    side = ""
+    if row.verdict == OUTSIDE:
+        low = decisive["min"] is not None and decisive["held"][0] < decisive["min"]
+        side = "low" if low else "high"
+    value = there.value / 2 if there.censor == "<" else there.value
+    measured = Spread(value, there.low, there.high)
+    words = decisive.get(f"do_{side}", "") if side else ""
+    return Finding(row.parameter, measured, there.unit, there.form, side, least, most, words, row.pk)  # type: ignore[arg-type]

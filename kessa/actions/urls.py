@@ -1,0 +1,15 @@
+"""Addresses of actions."""
+
+from django.urls import path
+
+from kessa.actions import views
+
+app_name = "actions"
+urlpatterns = [
+    path("", views.index, name="index"),
+    path("at/<int:place_pk>/", views.note, name="note"),
+    path("<int:pk>/", views.action, name="action"),
+    path("<int:pk>/done/", views.do, name="do"),
+    path("<int:pk>/custody/", views.custody, name="custody"),
+    path("<int:pk>/<slug:act>/", views.change, name="change"),
+]
