@@ -7,7 +7,7 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from kessa.actions.models import Action
-from kessa.core.treating.amounts import MEASURES, kept_amount, measure_for
+from kessa.core.treating.amounts import MEASURES, figures, kept_amount, measure_for
 from kessa.people.models import Team
 from kessa.products.models import Product, ProductLot
 
@@ -88,11 +88,16 @@ class DoneForm(AmountForm):
                 del self.fields[name]
         else:
             measure = measure_for(amount, action.kept, system)  # type: ignore[arg-type]
-            self.initial |= {"measure": measure, "product": action.product_id}
+            lots = self.fields["lot"].queryset.filter(product=action.product_id, left__gt=0)
+            lot = lots.values_list("pk", flat=True).first()
+            self.initial |= {"measure": measure, "product": action.product_id, "lot": lot}
             self.fields["measure"].choices = [
                 (key, each.sign) for key, each in MEASURES.items() if each.kept == action.kept
             ]
             self.fields["amount"].required = True
+            self.fields["amount"].label = "How long" if action.kept == "min" else "How much"
+            proposed = figures(amount / MEASURES[measure].size)
+            self.fields["amount"].widget.attrs["placeholder"] = f"proposed: {proposed}"
         if action.product_id is None:
             for name in ("product", "lot", "despite"):
                 del self.fields[name]

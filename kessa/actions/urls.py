@@ -2,12 +2,13 @@
 
 from django.urls import path
 
-from kessa.actions import views
+from kessa.actions import views, views_volume
 
 app_name = "actions"
 urlpatterns = [
     path("", views.index, name="index"),
     path("at/<int:place_pk>/", views.note, name="note"),
+    path("volume/<int:place_pk>/", views_volume.volume, name="volume"),
     path("<int:pk>/", views.action, name="action"),
     path("<int:pk>/done/", views.do, name="do"),
     path("<int:pk>/custody/", views.custody, name="custody"),

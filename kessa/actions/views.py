@@ -99,6 +99,11 @@ def do(request: HttpRequest, pk: int) -> HttpResponse:
             messages.success(request, _said(found, form.cleaned_data.get("again_at")))
             return redirect("places:place", found.place_id)
         except ValidationError as error:
+            found = _found(request, pk)
+            if not found.is_open:
+                # Somebody was quicker: there is no form any more to say it in.
+                messages.error(request, error.message)
+                return redirect("actions:action", pk)
             form.add_error(None, error)
     return _page(request, found, form)
 

@@ -5,17 +5,23 @@ from datetime import timedelta
 from django.utils import timezone
 from icalendar import Calendar, Event, vRecur
 
+from kessa.actions.models import Action
+from kessa.actions.selectors import to_follow
+from kessa.actions.templatetags.actions import done_in
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import around
 from kessa.people.models import Team, User
 from kessa.rounds.models import Round
 from kessa.rounds.selectors import due_now, whole_rounds
 
-_A_DAY = timedelta(days=1)
+_A_DAY, _HOUR, _FOLLOWED = timedelta(days=1), timedelta(hours=1), timedelta(days=60)
 
 
 def calendar_file(team: Team, user: User) -> bytes:
-    """Return a person's rounds, and everybody's, with their rhythms; what an occasion made due comes as single days."""
+    """Return a person's rounds, and everybody's, with their rhythms; what an occasion made due comes as single days.
+
+    What was done at a place and is to be tested again comes at its hour.
+    """
     calendar = Calendar()
     calendar.add("prodid", "-//Kessa//Rounds//EN")
     calendar.add("version", "2.0")
@@ -35,7 +41,21 @@ def calendar_file(team: Team, user: User) -> bytes:
             event.add("summary", f"{due.stop.place}: {occasion_kinds()[due.occasion.kind].name}")
             event.add("location", due.stop.place.how_to_find or due.stop.place.name)
             calendar.add_component(event)
+    for action in to_follow(team=team.pk, until=timezone.now() + _FOLLOWED):
+        calendar.add_component(_follow_up_event(action, user))
     return calendar.to_ical()
+
+
+def _follow_up_event(action: Action, user: User) -> Event:
+    event = Event()
+    event.add("uid", f"action-{action.pk}@kessa")
+    event.add("dtstamp", action.ended_at)
+    event.add("dtstart", action.again_at)
+    event.add("dtend", action.again_at + _HOUR)
+    event.add("summary", f"{action.place}: test {action.parameter or 'again'}: did it work?")
+    event.add("description", f"{done_in(action, user.amount_system)}, {action.ended_by}")
+    event.add("location", action.place.how_to_find or action.place.name)
+    return event
 
 
 def _rhythm_event(each: Round) -> Event | None:

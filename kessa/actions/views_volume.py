@@ -1,0 +1,40 @@
+"""Working out how much a system holds, and writing it down."""
+
+from django.contrib import messages
+from django.core.exceptions import PermissionDenied
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+
+from kessa.actions import may, services
+from kessa.actions.forms_volume import PartsForm, SaltForm, VolumeForm
+from kessa.actions.systems import volume_of
+from kessa.people.access import technician
+from kessa.places.models import Place
+
+
+@technician
+def volume(request: HttpRequest, place_pk: int) -> HttpResponse:
+    """Work a volume out from parts or from salt; what came out is written down when it is taken."""
+    rows = Place.objects.for_team(request.membership.team).select_related("team")
+    place = get_object_or_404(rows, pk=place_pk)
+    if "volume_l" not in {fact.name for fact in place.kind.facts}:
+        raise Http404
+    if not may.take_volume(request.membership, place):
+        raise PermissionDenied(may.take_volume.refusal)
+    if request.method == "POST":
+        taken = VolumeForm(request.POST)
+        if taken.is_valid():
+            kept = services.keep_volume(request.membership, place, **taken.cleaned_data)
+            said = f"{kept} holds {kept.facts['volume_l']:g} L, give or take {kept.facts['volume_off']:g} %."
+            messages.success(request, f"{said} What is proposed there follows it.")
+            return redirect("places:place", place.pk)
+        messages.error(request, "Work the volume out first.")
+    by_salt = request.GET.get("by") == "salt"
+    parts = PartsForm(request.GET if request.GET.get("by") == "parts" else None)
+    salt = SaltForm(request.GET if by_salt else None)
+    asked = salt if by_salt else parts
+    found = asked.volume if asked.is_bound and asked.is_valid() else None
+    context = {"place": place, "parts": parts, "salt": salt, "found": found, "known": volume_of(place)}
+    return render(
+        request, "actions/volume.html", context, status=422 if asked.errors or request.method == "POST" else 200
+    )
