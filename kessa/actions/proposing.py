@@ -5,6 +5,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
+from django.dispatch import Signal
 from django.utils import timezone
 
 from kessa.actions.models import OPEN, Action, State, Tick, spread_fields
@@ -21,6 +22,8 @@ from kessa.log.selectors import flags_on
 from kessa.people.selectors import told_of
 from kessa.places.models import Place
 
+# Sent for each action that is newly proposed, in the transaction in which it is written.
+proposed = Signal()
 _LOG = logging.getLogger("kessa.actions")
 _MOST_SETTLED = 100
 # What changes what is in the water: after two of them nothing follows for the volume.
@@ -121,7 +124,10 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
         "found_at": found_at,
     }
     if row is None:
-        Action.objects.create(team_id=place.team_id, place=place, key=made.key, proposed_at=timezone.now(), **said)
+        new = Action.objects.create(
+            team_id=place.team_id, place=place, key=made.key, proposed_at=timezone.now(), **said
+        )
+        proposed.send(Action, action=new)
         return
     changed = [name for name, value in said.items() if getattr(row, name) != value]
     for name in changed:

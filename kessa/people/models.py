@@ -24,6 +24,7 @@ HARDNESSES = [
 ]
 
 
+ACUTE_TO = [("coordinators", "coordinators"), ("everybody", "everybody of the team")]
 AMOUNTS = [
     ("metric", "litres and kilograms"),
     ("us", "US gallons and ounces"),
@@ -59,6 +60,8 @@ class Team(models.Model):
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_time_zone])
     # Samples and bottle labels are numbered from one sequence.
     next_sample_number = models.PositiveIntegerField(default=1)
+    # Who hears of what may harm at once, whatever they chose: see kessa.notices.
+    acute_to = models.CharField(max_length=12, choices=ACUTE_TO, default="coordinators")
     members = models.ManyToManyField(User, through="Membership", related_name="teams")
 
     def __str__(self) -> str:

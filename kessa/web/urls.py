@@ -39,6 +39,7 @@ urlpatterns = [
     path("instruments/", include("kessa.instruments.urls")),
     path("kits/", include("kessa.kits.urls")),
     path("methods/", include("kessa.methods.urls")),
+    path("told/", include("kessa.notices.urls")),
     path("photographs/", include("kessa.photographs.urls")),
     path("products/", include("kessa.products.urls")),
     path("rules/", include("kessa.rules.urls")),

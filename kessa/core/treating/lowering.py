@@ -85,7 +85,7 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     return _named(
         "bleed", title, findings, rank, missing=tuple(missing), working=tuple(working), amount=amount,
         kept=kept, aim=finding.aim, expect=expect,
-        why=_down(finding) + (f" The feed brings {level(finding, holds.value)}." if holds.value else ""),
+        why=_down(finding) + _fed(finding, holds.value),
     )._replace(parameter=finding.parameter, unit=finding.unit, form=finding.form)  # fmt: skip
 
 
@@ -180,6 +180,12 @@ def likely(amount: Spread, kept: Kept) -> list[str]:
     if amount.high <= amount.low * (1 + 1e-9):
         return []
     return [f"likely {written(amount.low, kept)} to {written(amount.high, kept)}, as reading and volume are in doubt"]
+
+
+def _fed(finding: Finding, makeup: float) -> str:
+    """Say what the feed brings; of cycles it brings one, of what nobody tested it is taken to bring nothing."""
+    said = makeup > 0 and parameter(finding.parameter).key != _CYCLES
+    return f" The feed brings {level(finding, makeup)}." if said else ""
 
 
 def _down(finding: Finding) -> str:

@@ -42,6 +42,8 @@ INSTALLED_APPS = [
     "kessa.bench",
     "kessa.log",
     "kessa.actions",
+    "procrastinate.contrib.django",
+    "kessa.notices",
     "kessa.rounds",
     "kessa.photographs",
     "kessa.demo",
@@ -157,6 +159,20 @@ STORAGES = {
 }
 CRISPY_ALLOWED_TEMPLATE_PACKS = "bulma"
 CRISPY_TEMPLATE_PACK = "bulma"
+
+# Mail: sent by the worker (see kessa.notices). Without a host nothing is sent, and pages say so.
+EMAIL_HOST = os.environ.get("KESSA_MAIL_HOST", "")
+EMAIL_PORT = int(os.environ.get("KESSA_MAIL_PORT", "587"))
+EMAIL_HOST_USER = os.environ.get("KESSA_MAIL_USER", "")
+EMAIL_HOST_PASSWORD = os.environ.get("KESSA_MAIL_PASSWORD", "")
+EMAIL_USE_TLS = os.environ.get("KESSA_MAIL_TLS", "yes") == "yes"
+# Shorter than a transaction may stand still.
+EMAIL_TIMEOUT = 8
+DEFAULT_FROM_EMAIL = os.environ.get("KESSA_MAIL_FROM", "kessa@localhost")
+EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if EMAIL_HOST else 'dummy'}.EmailBackend"
+MAIL_READY = bool(EMAIL_HOST)
+# How pages are named in mail.
+KESSA_ADDRESS = os.environ.get("KESSA_ADDRESS", "http://127.0.0.1:8000")
 
 # Photographs: served by a view, to the team only.
 MEDIA_ROOT = STATE / "files"

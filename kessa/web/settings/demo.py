@@ -7,3 +7,7 @@ WEATHER_SERVICE = "kessa.visits.weather.SimulatedWeather"
 DEMO_TEAM = "Tarrow Vale"
 SECRET_KEY = "the demo keeps no secrets"  # noqa: S105
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]"]
+# Mail is caught: a file each, shown as a page. None of it leaves the machine.
+EMAIL_BACKEND = "django.core.mail.backends.filebased.EmailBackend"
+EMAIL_FILE_PATH = STATE / "mail"  # noqa: F405
+MAIL_READY = True

@@ -10,6 +10,8 @@ STORAGES = {
 }
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_AUTOREFRESH = True
+# Each test catches its own.
+EMAIL_BACKEND = "django.core.mail.backends.locmem.EmailBackend"
 # A machine that runs browsers beside is slow, not stuck.
 REQUEST_SECONDS = 20.0
 DATABASES["default"]["OPTIONS"]["options"] += " -c statement_timeout=30s"  # noqa: F405

@@ -1,8 +1,10 @@
 """Bring the demo up: tables, world, styles, server, all in one process, so that it starts in a moment."""
 
 import socket
+import sys
 from hashlib import sha256
 from pathlib import Path
+from subprocess import Popen
 from typing import Any
 
 from django.conf import settings
@@ -74,7 +76,12 @@ class Command(BaseCommand):
         }
         served |= {"preload_app": True, "control_socket_disable": True}
         served["when_ready"] = lambda _: print(hello, flush=True)
-        _Server(get_wsgi_application(), served).run()
+        # What is sent and looked at now and then is a worker's, in a process of its own.
+        worker = Popen([sys.executable, "manage.py", "procrastinate", "worker"], cwd=settings.ROOT)
+        try:
+            _Server(get_wsgi_application(), served).run()
+        finally:
+            worker.terminate()
 
     def say(self, step: str) -> None:
         """Say what is being done."""
