@@ -44,11 +44,14 @@ def system_of(place: Place) -> System:
         volume=volume_of(place),
         bleed_l_min=facts.get("bleed_l_min") or None,
         evaporation_l_h=facts.get("evaporation_l_h") or None,
+        steam_kg_h=facts.get("steam_kg_h") or None,
         flow_l_h=facts.get("flow_l_h") or None,
         supply=_supply_of(place),
         holds=held_in(place),
         products=tuple(
-            Held(each.pk, each.label, left_of(each)) for each in products_of(place.team_id) if readable(each)
+            Held(each.pk, each.label, left_of(each))
+            for each in products_of(place.team_id)
+            if readable(each) and each.is_for(place.pk)
         ),
         feeds=frozenset(place.feeds),
     )
@@ -68,8 +71,10 @@ def volume_of(place: Place) -> Spread | None:
     if place.kind_key == "well":
         standing, bore = facts.get("water_m"), facts.get("bore_mm")
         return within_percent(water_in_well(standing, bore), _VOLUME_OFF) if standing and bore else None
-    volume, off = facts.get("volume_l"), facts.get("volume_off")
-    return within_percent(volume, _VOLUME_OFF if off is None else off) if volume else None
+    volume, off, filled = facts.get("volume_l"), facts.get("volume_off"), facts.get("filled")
+    if not volume:
+        return None
+    return within_percent(volume * (filled or 100.0) / 100, _VOLUME_OFF if off is None else off)
 
 
 def held_in(place: Place) -> dict[str, str]:

@@ -54,7 +54,7 @@ def build() -> bool:
     choose_house_rules(ines, house_rules(team), {}, **DATA["rules"])
     places = _places(ines)
     boxes = _kits(ines)
-    _products(ines)
+    _products(ines, places)
     instruments = _instruments(team, people, boxes, chance)
     latest: dict[int, Visit] = {}
     for nth, stay in enumerate(_stays(places, people, boxes, chance)):
@@ -126,12 +126,12 @@ def _kits(by: Membership) -> dict[str, Kit]:
     return boxes
 
 
-def _products(by: Membership) -> None:
+def _products(by: Membership, places: dict[str, Place]) -> None:
     for each in DATA["products"]:
-        said, lot = {name: value for name, value in each.items() if name != "lot"}, each.get("lot")
+        said, lot = {name: value for name, value in each.items() if name not in ("lot", "places")}, each.get("lot")
         product = Product(team=by.team, **said)
         product.clean()
-        keep_product(by, product)
+        keep_product(by, product, [places[name] for name in each.get("places", ())])
         if lot:
             expires_on = _day_from_now(lot["expires_in_days"])
             add_lot(

@@ -27,6 +27,7 @@ from kessa.places import may, services
 from kessa.places.forms import PairForm, PlaceForm
 from kessa.places.models import Pair, Place
 from kessa.places.selectors import chosen_sets, pairs_of, place_at
+from kessa.places.views_trend import done_events
 from kessa.rounds.selectors import dues_at
 from kessa.visits.selectors import seen_lately, series, visit_with_people
 from kessa.web.compiled import only_or_404
@@ -100,6 +101,7 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
     results = latest_results(place, **chosen._asdict())
     compared = latest_results(reference, **chosen._asdict()) if reference else []
     usual = usual_at(place, chosen)
+    done = done_events(place, results[-1].taken_at, results[0].taken_at, reader) if results else []
     lines = [
         Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
         for rule_set, limit in speaking_of(chosen.parameter, chosen_sets(place))
@@ -111,8 +113,8 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
         "chosen": next(key for key, each in all_series.items() if each == chosen),
         "numbers": number_rows(results, reader),
         "usual": usual,
-        "chart": trend(results, compared, lines, _bands(usual)) if results else None,
-        "narrow": trend(results, compared, lines, _bands(usual), width=NARROW).svg() if results else "",
+        "chart": trend(results, compared, lines, _bands(usual), events=done) if results else None,
+        "narrow": trend(results, compared, lines, _bands(usual), events=done, width=NARROW).svg() if results else "",
     }
 
 

@@ -117,7 +117,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
         if result.censor != ">"
     ]
     limits = _limits(place, series, results)
-    events = _events(place, first, last, reader.amount_system)
+    events = _events(place, first, last, reader)
     unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
     sentences = [trend_sentence(measured, unit), against_last_year(dated, timezone.localdate())]
     said = {"limits": limits, "usual": _usual(dated, first, last), "events": events, "span": (first, last)}
@@ -182,7 +182,7 @@ def _next_season(at: datetime) -> datetime:
     return moved
 
 
-def _events(place: Place, first: datetime, last: datetime, system: str) -> list[Event]:
+def _events(place: Place, first: datetime, last: datetime, reader: User) -> list[Event]:
     days = (timezone.localdate(first), timezone.localdate(last))
     rows = Occasion.objects.for_team(place.team_id).filter(happened_on__range=days)
     found = rows.filter(place=place) | rows.filter(place=None)
@@ -194,5 +194,11 @@ def _events(place: Place, first: datetime, last: datetime, system: str) -> list[
         )
         for each in found.order_by("happened_on")[:_MOST_EVENTS]
     ]
-    done = [Event(each.ended_at, done_in(each, system)) for each in done_between(place, first, last, _MOST_EVENTS)]
+    done = done_events(place, first, last, reader)
     return sorted((*happened, *done), key=lambda event: event.at)
+
+
+def done_events(place: Place, first: datetime, last: datetime, reader: User) -> list[Event]:
+    """Return what was done at a place over a stretch of time, as it is marked on a line, in the reader's measures."""
+    done = done_between(place, first, last, _MOST_EVENTS)
+    return [Event(each.ended_at, done_in(each, reader.amount_system)) for each in done]

@@ -8,6 +8,8 @@ from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.species import FORMS
 from kessa.core.treating.mixing import held_by_products
 from kessa.people.forms import TeamModelForm
+from kessa.people.models import Team
+from kessa.places.selectors import places
 from kessa.products.models import Product, ProductLot
 
 _UNITS = ("mg/L", "ug/L", "uS/cm", "drops", "%")
@@ -34,12 +36,18 @@ class ProductForm(TeamModelForm):
         help_text="By this Kessa says what it must never meet. Its safety data sheet says what it holds.",
     )  # fmt: skip
 
+    places = forms.ModelMultipleChoiceField(
+        label="Only for these systems", queryset=None, required=False, widget=forms.CheckboxSelectMultiple,
+        help_text="None ticked: it may be proposed at every place.",
+    )  # fmt: skip
+
     class Meta:
         model = Product
         fields = [
             "name", "supplier", "does", "parameter", "liquid", "active_percent", "active_form", "density_kg_l", "step",
             "step_unit", "step_form", "label_per_m3", "most_per_m3", "hours_between", "most_level", "holds", "hazards",
             "never_with",
+            "places",
         ]  # fmt: skip
         widgets = {name: forms.Textarea(attrs={"rows": 2}) for name in ("hazards", "never_with")}
         help_texts = {
@@ -48,6 +56,10 @@ class ProductForm(TeamModelForm):
             "most_level": "In the unit of its strength; empty where the label gives none.",
             "never_with": "In the label's own words.",
         }
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(team, *args, **kwargs)
+        self.fields["places"].queryset = places(team)
 
 
 class ProductLotForm(TeamModelForm):

@@ -13,6 +13,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.treating import products as core
 from kessa.core.treating.amounts import Kept
 from kessa.people.models import TeamOwned
+from kessa.places.models import Place
 
 _ABOVE_0 = MinValueValidator(1e-9)
 _MOST = MaxValueValidator(1e9)
@@ -45,9 +46,11 @@ class Product(TeamOwned):
     hazards = models.TextField(blank=True, max_length=1000)
     never_with = models.TextField("never together with", blank=True, max_length=1000)
     supplier = models.CharField(max_length=120, blank=True)
+    # Without any it is for every place of the team.
+    places = models.ManyToManyField(Place, related_name="products", blank=True, verbose_name="only for these systems")
     retired_at = models.DateTimeField(null=True)
 
-    history = HistoricalRecords()
+    history = HistoricalRecords(m2m_fields=[places])
 
     class Meta(TeamOwned.Meta):
         ordering = ["name"]
@@ -72,6 +75,11 @@ class Product(TeamOwned):
     def kept(self) -> Kept:
         """In what amounts of it are kept."""
         return "L" if self.liquid else "kg"
+
+    def is_for(self, place: int) -> bool:
+        """Whether it may be proposed at a place, by its number."""
+        places = [each.pk for each in self.places.all()]
+        return not places or place in places
 
     def clean(self) -> None:
         """Refuse a label that says too little, or two things at once, at the field it is about."""

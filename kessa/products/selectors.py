@@ -21,7 +21,7 @@ class Apart(NamedTuple):
 def products_of(team: Team | int) -> list[Product]:
     """Return a team's products in use by name, each with `lots_kept`: those not put away, the first to expire first."""
     kept = Prefetch("lots", ProductLot.objects.for_team(team).filter(put_away_at=None), to_attr="lots_kept")
-    return list(Product.objects.for_team(team).filter(retired_at=None).prefetch_related(kept))
+    return list(Product.objects.for_team(team).filter(retired_at=None).prefetch_related(kept, "places"))
 
 
 def left_of(product: Any) -> float | None:

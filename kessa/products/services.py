@@ -1,5 +1,7 @@
 """Everything that changes products and their lots."""
 
+from collections.abc import Iterable
+
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.db.models import F
@@ -7,14 +9,16 @@ from django.utils import timezone
 
 from kessa.people.acts import act
 from kessa.people.models import Membership
+from kessa.places.models import Place
 from kessa.products import may
 from kessa.products.models import Product, ProductChange, ProductLot
 
 
 @act("product kept", may.keep_product)
-def keep_product(by: Membership, product: Product) -> Product:
-    """Write a new or changed product; what was proposed or done with it keeps its own numbers."""
+def keep_product(by: Membership, product: Product, places: Iterable[Place] = ()) -> Product:
+    """Write a new or changed product, for some places or for all; what was done with it keeps its own numbers."""
     product.save()
+    product.places.set(places)
     return product
 
 

@@ -34,6 +34,7 @@ def product(request: HttpRequest, pk: int) -> HttpResponse:
     others = products_of(found.team_id)
     context = {
         "product": found,
+        "places": found.places.all(),
         "lots": found.lots.order_by("put_away_at", "expires_on", "pk"),
         "changes": changes.select_related("lot", "person")[:_CHANGES],
         "apart": [each for each in kept_apart(others) if found in (each.one, each.other)],
@@ -49,7 +50,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
     found = Product() if pk is None else get_object_or_404(Product.objects.for_team(team), pk=pk)
     form = ProductForm(team, request.POST or None, instance=found)
     if request.method == "POST" and form.is_valid():
-        kept = services.keep_product(request.membership, form.save(commit=False))
+        kept = services.keep_product(request.membership, form.save(commit=False), form.cleaned_data["places"])
         messages.success(request, f"{kept} is saved. What was done with it keeps its own numbers.")
         return redirect("products:product", kept.pk)
     title = f"Change {found.name}" if pk else "Write a product's label down"

@@ -104,10 +104,15 @@ def _steady(system: System, finding: Finding, makeup: Spread) -> list[str]:
     if makeup.value <= 0 or finding.aim <= makeup.value:
         return []
     if system.kind == "boiler":
-        percent, _ = boiler_blowdown(makeup.value, finding.aim)
-        return [
+        percent, cycles = boiler_blowdown(makeup.value, finding.aim)
+        share = (
             f"to hold it there: {plain(makeup.value)} / {plain(finding.aim)} = {figures(percent)} % of the feed bled"
-        ]
+        )
+        if system.steam_kg_h is None:
+            return [share]
+        # Of water that boils away about a kilogram is a litre.
+        bled_l_h = flows_of_tower(cycles, system.steam_kg_h).blowdown
+        return [share, f"at {plain(system.steam_kg_h)} kg/h of steam that is {figures(bled_l_h)} L/h"]
     if system.evaporation_l_h is None:
         return []
     cycles = finding.aim / makeup.value

@@ -47,7 +47,21 @@ def dosed(system: System, finding: Finding, rank: int, before: Before | None = N
         return base._replace(
             title=f"Dose {chosen.product.name}: how much, is not known yet", missing=(NO_VOLUME,), product=chosen.key
         )
-    return _worked(system, finding, base, chosen, before)._replace(product=chosen.key)
+    worked = _worked(system, finding, base, chosen, before)._replace(product=chosen.key)
+    return worked._replace(working=(*worked.working, *_instead(system, finding, base, fitting, chosen, before)))
+
+
+def _instead(
+    system: System, finding: Finding, base: Proposal, fitting: Sequence[Held], chosen: Held, before: Before | None
+) -> list[str]:
+    """Say how much it would be of the team's other products that may go in."""
+    others = [each for each in fitting if each is not chosen and not refused_in(system, each.product)]
+    found = [(each, _worked(system, finding, base, each, before)) for each in others]
+    return [
+        f"instead: {written(worked.amount.value, each.product.kept, down=True)} of {each.product.name}"
+        for each, worked in found
+        if worked.amount
+    ]
 
 
 def _fits(product: Product, does: str, finding: Finding) -> bool:
@@ -106,6 +120,11 @@ def _worked(system: System, finding: Finding, base: Proposal, held: Held, before
     expect = spread(lambda v, m: m + (1 if raises else -1) * amount.value * by * 1000 / v, volume, start)
     amount, portions, notes = _in_portions(product, amount, volume, least=1 if raises else _THIRDS)
     working += notes
+    if raises and system.flow_l_h:
+        more = abs(aim - start.value) * system.flow_l_h / 1000 / by
+        working.append(
+            f"or the dosing pump up by {written(more, product.kept)} an hour, at {plain(system.flow_l_h)} L/h of water"
+        )
     if held.left is not None and held.left < amount.value:
         working.append(f"only {written(held.left, product.kept)} of it is left: order more")
     verb = "Dose" if raises else "Take it down with"

@@ -61,6 +61,7 @@ class System(NamedTuple):
     volume: Spread | None = None
     bleed_l_min: float | None = None
     evaporation_l_h: float | None = None
+    steam_kg_h: float | None = None
     flow_l_h: float | None = None
     supply: Mapping[str, Quantity] = {}
     holds: Mapping[str, str] = {}
