@@ -1,5 +1,6 @@
 """Being told: by one's own choice within the team's rule, once, by mail that is sent and tried again."""
 
+import tempfile
 from datetime import timedelta
 from unittest import mock
 
@@ -113,3 +114,18 @@ class Told(PageTest):
         self.assertEqual(self.client.post(reverse("notices:team_rule"), {"acute_to": "everybody"}).status_code, 403)
         read(self.boiler, self.per, "conductivity-meter", 7500)
         self.assertEqual([name for name, _ in self.told("found")], [])
+
+    def test_the_demo_shows_the_mail_that_it_caught_for_ones_own_team_only(self):
+        maud, _ = team_of("Maud")
+        with (
+            tempfile.TemporaryDirectory() as folder,
+            self.settings(EMAIL_BACKEND="django.core.mail.backends.filebased.EmailBackend", EMAIL_FILE_PATH=folder),
+        ):
+            read(self.well, self.per, "nitrate-photometer", 7.5, 7.5, dilution=2)
+            deliver(notice=Notice.objects.for_team(self.team).get(person=self.ines.user).pk)
+            self.client.force_login(self.ines.user)
+            page = self.client.get(reverse("notices:caught"))
+            self.assertContains(page, "Well: Nitrate above its limit")
+            self.assertContains(page, "no feeds and no drinks for infants")
+            self.client.force_login(maud.user)
+            self.assertNotContains(self.client.get(reverse("notices:caught")), "Nitrate")

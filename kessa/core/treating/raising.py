@@ -127,10 +127,12 @@ def _worked(system: System, finding: Finding, base: Proposal, held: Held, before
         )
     if held.left is not None and held.left < amount.value:
         working.append(f"only {written(held.left, product.kept)} of it is left: order more")
+    # What was read is told as it was read; what is left of it, with the figures it deserves.
+    shown = float(figures(start.value)) if before else start.value
     verb = "Dose" if raises else "Take it down with"
     return base._replace(
         title=f"{verb} {{amount}} of {product.name}{_portions_said(portions)}",
-        why=f"{parameter(finding.parameter).title} {level(finding, start.value)} is to come to {level(finding, aim)} "
+        why=f"{parameter(finding.parameter).title} {level(finding, shown)} is to come to {level(finding, aim)} "
         f"in {figures(volume.value)} L{before.words if before else ''}.",
         working=tuple(working), amount=amount, kept=product.kept, portions=portions, aim=aim, expect=expect,
         hours_between=product.hours_between if portions > 1 else 0.0,
@@ -159,7 +161,7 @@ def _sum(
         grams = step * cubic
         needed = grams * product.active_percent * 10 * (product.density_kg_l or 1.0 if product.liquid else 1.0) / by
         lines.append(
-            f"({plain(high)} − {plain(low)}) × {figures(volume.value)} L / 1000 = {figures(grams)} g{_as(finding)}"
+            f"({figures(high)} − {figures(low)}) × {figures(volume.value)} L / 1000 = {figures(grams)} g{_as(finding)}"
         )
         if (finding.form or "") != product.active_form:
             lines.append(f"= {figures(needed)} g {product.active_form}")

@@ -215,5 +215,6 @@ LOGGING = {
         "django.template": {"handlers": [], "propagate": False},
         "django": {"handlers": ["console"], "level": "WARNING", "propagate": False},
         "kessa": {"handlers": ["console"], "level": "INFO", "propagate": False},
+        "procrastinate": {"handlers": ["console"], "level": "WARNING", "propagate": False},
     },
 }
