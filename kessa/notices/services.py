@@ -19,6 +19,8 @@ from kessa.visits.models import Visit
 
 # The subject, and the paragraphs beneath it.
 Words = tuple[str, list[str]]
+# So many of a list stand in the mail itself.
+_STEPS = 4
 _FOOT = (
     "\n\nKessa computes and keeps; your kit's sheet, local rules and licensed people decide.\n"
     "What you are told of, you choose here: {address}\n"
@@ -49,7 +51,8 @@ def tell_of_found(action: Action) -> list[Notice]:
 
 
 def _of_found(action: Action, reader: User) -> Words:
-    said = [action.why, *action.missing, *action.cautions, address_of("actions:action", action.pk)]
+    first = [f"- {step['text']}" for step in action.steps[:_STEPS]]
+    said = [action.why, *first, *action.missing, *action.cautions, address_of("actions:action", action.pk)]
     return f"{action.place}: {title_in(action, reader.amount_system)}", said
 
 

@@ -1,8 +1,8 @@
 """What one is told; in the demo, the mail that was caught."""
 
+from collections.abc import Iterator
 from email import message_from_bytes, policy
 from pathlib import Path
-from typing import Any
 
 from django.conf import settings
 from django.contrib import messages
@@ -57,16 +57,17 @@ def caught(request: HttpRequest) -> HttpResponse:
     """Show the mail that the demo caught for the people of the team, newest first: none of it leaves this machine."""
     addresses = set(User.objects.filter(memberships__team=request.membership.team).values_list("email", flat=True))
     folder = Path(settings.EMAIL_FILE_PATH)
-    # A file a mail, named by when it was made.
+    # A file for what was sent in one go, named by when that was.
     files = sorted(folder.glob("*.log"), key=lambda file: file.stat().st_mtime, reverse=True) if folder.exists() else []
-    mails = (_read(file) for file in files[: 4 * _SHOWN])
-    return render(
-        request, "notices/caught.html", {"mails": [mail for mail in mails if mail["to"] in addresses][:_SHOWN]}
-    )
+    mails = [mail for file in files[: 4 * _SHOWN] for mail in _read(file) if mail["to"] in addresses]
+    return render(request, "notices/caught.html", {"mails": mails[:_SHOWN]})
 
 
-def _read(file: Path) -> dict[str, Any]:
-    mail = message_from_bytes(file.read_bytes(), policy=policy.default)
-    body = mail.get_body(("plain",))
-    said = body.get_content().rsplit("-" * 79, 1)[0] if body else ""
-    return {"to": str(mail["To"]), "subject": str(mail["Subject"]), "date": str(mail["Date"]), "body": said.strip()}
+def _read(file: Path) -> Iterator[dict[str, str]]:
+    """Read the mails of a file, as Django's own backend writes them beneath one another."""
+    for written in file.read_bytes().split(b"\n" + b"-" * 79 + b"\n"):
+        mail = message_from_bytes(written, policy=policy.default)
+        body = mail.get_body(("plain",))
+        if mail["To"] and body:
+            said = {name.lower(): str(mail[name]) for name in ("To", "Subject", "Date")}
+            yield {**said, "body": body.get_content().strip()}

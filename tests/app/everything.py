@@ -62,7 +62,7 @@ def one_of_each(by, place):
     drum = add_lot(by, ProductLot(team=team, product=product, number="D-1"), 5.0)
     lot, stop = kit.lots.first(), each.stops.get()
     return {
-        "/actions/volume/": {"place_pk": place.pk},
+        "/actions/volume/": {"place_pk": keep_place(by, Place(team=team, kind_key="boiler", name="Boiler")).pk},
         "/actions/at/": {"place_pk": place.pk},
         "/actions/": {"pk": note_done(by, place, timezone.now(), by_way="look", title="Looked").pk, "act": "decide"},
         "/bench/check/": {"key": own.key},
