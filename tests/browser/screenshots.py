@@ -70,7 +70,7 @@ def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
 
 
 def meaning(page: Page, address: str, shot: Callable[[str], None]) -> None:
-    """A place over time, the map, a rule set of one's own, and a judgement opened."""
+    """A place over time, the map, a rule set of one's own, and what is to be done at a boiler."""
     page.goto(f"{address}/places/")
     page.get_by_role("link", name="below the depot").click()
     page.get_by_role("link", name="Over time").click()
@@ -81,9 +81,9 @@ def meaning(page: Page, address: str, shot: Callable[[str], None]) -> None:
     page.get_by_text("Steam boiler up to 20 bar: an example", exact=True).click()
     page.get_by_role("button", name="Copy it, and write yours").filter(visible=True).click()
     shot("rule-set")
-    page.goto(f"{address}/log/?parameter=conductivity&kind=boiler")
-    page.get_by_role("table").get_by_role("link").first.click()
-    shot("judged")
+    page.goto(f"{address}/places/")
+    page.get_by_role("link", name="Dairy, steam boiler").click()
+    shot("to-do")
 
 
 def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> None:
@@ -121,12 +121,7 @@ def begin_visit(page: Page) -> None:
 
 
 def visit(page: Page, shot: Callable[[str], None]) -> None:
-    """Pack, begin a visit and note what is seen."""
-    page.get_by_role("link", name="Check the kit before you go").click()
-    page.get_by_role("button", name="Work out the packing list").click()
-    page.get_by_role("button", name="Goggles").click()
-    shot("packing")
-    page.get_by_role("link", name="Today", exact=True).click()
+    """Begin a visit and note what is seen."""
     page.get_by_role("link", name="Start the visit").first.click()
     begin_visit(page)
     page.get_by_role("link", name="Circumstances").click()
@@ -184,6 +179,9 @@ def main(address: str, folder: Path) -> None:
                 page.goto(page.url.replace("/visits/", "/bench/visit/"))
                 page.get_by_role("img", name="The tests in time").wait_for()
                 shot("board")
+                page.goto(f"{address}/today/")
+                page.get_by_role("link", name="other water for infants now").click()
+                shot("list")
                 page.goto(f"{address}/bench/")
                 count_through(page, shot, phone=True)
                 continue
