@@ -14,6 +14,7 @@ from kessa.web.compiled import compiled
 
 _OPEN_SHOWN, _FOLLOWED_SHOWN, _AT_PLACE, _LATELY = 12, 12, 20, 5
 _ALONG_THE_WATER = (PairKind.STREAM, PairKind.DAM)
+_MOST_DONE = 40
 # What runs in now is looked for in readings of these days.
 _TRACED = timedelta(days=3)
 
@@ -54,8 +55,14 @@ def lately_at(team: int, place: int) -> Any:
 
 def done_between(place: Place, since: datetime, until: datetime, most: int) -> list[Action]:
     """Return what was done at a place over a stretch of time, the latest `most` of it, in order of time."""
-    rows = Action.objects.for_team(place.team_id).filter(place=place, state=State.DONE, ended_at__range=(since, until))
-    return sorted(rows.select_related("done_product").order_by("-ended_at")[:most], key=lambda row: row.ended_at)
+    rows = _done(team=place.team_id, place=place.pk, since=since, until=until)[:most]
+    return sorted(rows, key=lambda row: row.ended_at)
+
+
+@compiled
+def _done(team: int, place: int, since: datetime, until: datetime) -> Any:
+    rows = Action.objects.for_team(team).filter(place=place, state=State.DONE, ended_at__gte=since, ended_at__lte=until)
+    return rows.select_related("done_product").order_by("-ended_at")[:_MOST_DONE]
 
 
 class Sheet(NamedTuple):

@@ -57,6 +57,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
     found = only_or_404(place_at(team=request.membership.team_id, pk=pk))
     lately, pairs = found_lately(found), pairs_of(found)
+    done_lately = lately_at(team=found.team_id, place=found.pk)
     photographs, earlier = photographs_at(found, request.GET.get("photographs_before", ""))
     reference = next((other for pair, other, _ in pairs if pair.second_id == found.pk), None)
     context = {
@@ -67,10 +68,10 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
         **_seen_at(found, request.GET.get("seen", "")),
         "photographs": photographs,
         "photographs_before": earlier,
-        **_found_at(found, lately, reference, request.GET.get("test", ""), request.user),
+        **_found_at(found, lately, reference, request.GET.get("test", ""), request.user, acted=bool(done_lately)),
         **_pressing_at(found, lately, request.user),
         "actions": at_place(team=found.team_id, place=found.pk),
-        "lately": lately_at(team=found.team_id, place=found.pk),
+        "lately": done_lately,
         "sets": chosen_sets(found),
     }
     return render(request, "places/place.html", context)
@@ -92,8 +93,13 @@ def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
     }
 
 
-def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str, reader: User) -> dict[str, Any]:
-    """What was found out at a place, and the course of one series of results, with that of the place compared."""
+def _found_at(
+    place: Place, lately: Lately, reference: Place | None, asked: str, reader: User, *, acted: bool
+) -> dict[str, Any]:
+    """What was found out at a place, and the course of one series of results, with that of the place compared.
+
+    `acted` is whether anything was ever done about results there, so that it stands on the course.
+    """
     all_series = {slugify("-".join(filter(None, series))): series for series in lately.series}
     chosen = all_series.get(asked) or next(iter(all_series.values()), None)
     if chosen is None:
@@ -101,7 +107,7 @@ def _found_at(place: Place, lately: Lately, reference: Place | None, asked: str,
     results = latest_results(place, **chosen._asdict())
     compared = latest_results(reference, **chosen._asdict()) if reference else []
     usual = usual_at(place, chosen)
-    done = done_events(place, results[-1].taken_at, results[0].taken_at, reader) if results else []
+    done = done_events(place, results[-1].taken_at, results[0].taken_at, reader) if results and acted else []
     lines = [
         Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
         for rule_set, limit in speaking_of(chosen.parameter, chosen_sets(place))

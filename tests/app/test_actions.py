@@ -4,6 +4,8 @@ from datetime import timedelta
 from itertools import pairwise
 
 from django.core.exceptions import ValidationError
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
@@ -282,6 +284,26 @@ class Done(ActionsTest):
         bleed.refresh_from_db()
         self.assertEqual(bleed.state, State.PROPOSED)
         self.assertEqual(title_in(bleed, "us"), "Bleed 115 min at 12 L/min")
+
+
+class Many(ActionsTest):
+    def test_ten_open_actions_cost_the_same_queries_as_two(self):
+        self.product("Cleaner", 3.0, does="cleans", label_per_m3=5.0)
+        boilers = [self.place("boiler", f"Boiler {n}", PROGRAMME, volume_l=100.0) for n in range(10)]
+        counts = []
+        for some in (boilers[:2], boilers[2:]):
+            for each in some:
+                read(each, self.ines, "conductivity-meter", 7500)
+            addresses = ("/today/", "/actions/", reverse("places:place", args=[boilers[0].pk]))
+            for address in addresses:
+                self.client.get(address)
+            counts.append([self.queries(address) for address in addresses])
+        self.assertEqual(*counts)
+
+    def queries(self, address):
+        with CaptureQueriesContext(connection) as queries:
+            self.client.get(address)
+        return len(queries)
 
 
 class Systems(ActionsTest):
