@@ -31,15 +31,20 @@ _CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold sca
 
 
 def restated(sender: Any, place: Place, **_: Any) -> None:
-    """Follow up and propose anew where a place's results changed; a fault here never costs a reading."""
+    """Propose anew where a place's results changed."""
+    propose(place)
+
+
+def propose(place: Place) -> None:
+    """Follow up what was done at a place, and propose anew; a fault here never costs a reading or a note."""
     try:
         with transaction.atomic():
-            propose(place)
+            _bring_up(place)
     except Exception:
         _LOG.exception("nothing could be proposed")
 
 
-def propose(place: Place) -> None:
+def _bring_up(place: Place) -> None:
     """Bring the open proposals at a place up to what its standing results ask for.
 
     What somebody has decided, or begun to tick, stays until it is ended; what newer results no longer ask for is

@@ -7,6 +7,7 @@ from django.utils import timezone
 
 from kessa.actions.models import Action, State
 from kessa.core.errors import CannotCompute
+from kessa.core.job.place_kinds import Water
 from kessa.core.judging.holding import overall
 from kessa.core.judging.judge import OUTSIDE
 from kessa.core.quantities.parameters import parameter
@@ -40,7 +41,7 @@ def system_of(place: Place) -> System:
     facts = place.facts
     return System(
         kind=place.kind_key,
-        water="drinking" if "people" in place.feeds else place.kind.water,
+        water=water_of(place),
         volume=volume_of(place),
         bleed_l_min=facts.get("bleed_l_min") or None,
         evaporation_l_h=facts.get("evaporation_l_h") or None,
@@ -117,13 +118,20 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
 def findings_at(place: Place) -> tuple[list[Finding], dict[str, Limit]]:
     """Return how a place stands, as findings, and the limits that decide, by parameter."""
     rows = Result.objects.for_team(place.team_id).in_bulk(found_lately(place).standing)
-    findings, limits = [], {}
-    for row in rows.values():
+    findings: dict[str, Finding] = {}
+    limits = {}
+    # Of one parameter by two methods the newest reading is what one treats.
+    for row in sorted(rows.values(), key=lambda row: (row.taken_at, row.pk)):
         finding = finding_of(row)
         if finding:
-            findings.append(finding)
+            findings[parameter(row.parameter).key] = finding
             limits[row.parameter] = limit_of(row)
-    return findings, limits
+    return list(findings.values()), limits
+
+
+def water_of(place: Place) -> Water:
+    """Return as what the water of a place is looked at: what people drink is drinking water, wherever it stands."""
+    return "drinking" if "people" in place.feeds else place.kind.water
 
 
 def limit_of(row: Result) -> Limit:

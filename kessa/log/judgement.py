@@ -152,5 +152,7 @@ def where_of(place: Place) -> Where:
     """Return what advice wants to know of a place."""
     reference = reference_of(place)
     # What is grave is told by lists of its own: see kessa.core.treating.sheets.
-    told = told_of(place.team_id, place.kind.water, rank=0)
+    told = place.__dict__.get("kept_told")
+    if told is None:
+        told = place.__dict__["kept_told"] = told_of(place.team_id, place.kind.water, rank=0)
     return Where(place.kind.water, reference.name if reference else None, told.get("authority", ""))

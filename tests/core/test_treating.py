@@ -183,7 +183,8 @@ class WhatIsProposed(TestCase):
             density_kg_l=1.08, holds=("chlorine",),
         )  # fmt: skip
         well = System("well", "drinking", exactly(353.0), products=(Held(1, bleach),))
-        boil, shock = proposals(well, [found])
+        boil, shock = proposals(well, [found, found._replace(parameter="coliform bacteria", result=2)])
+        self.assertEqual((boil.results, shock.results), ((1, 2), (1, 2)), "what both ask for is one")
         self.assertIn("boiled for a minute", boil.steps[0].text)
         self.assertAlmostEqual(shock.amount.value, 353 * 50 / 1000 / 54, places=4)
         self.assertEqual(shock.steps[0].key, "stop")

@@ -39,10 +39,19 @@ def proposals(
         # Where people drink it or fish live in it, a list says what is done; what else could be is only looked at.
         if system.water == "plant" or way != "look":
             by_way.setdefault(way, []).append((rank, each))
-    found = [each for each in done if each] + _treated(system, findings, by_way)
+    found = _each_once([each for each in done if each] + _treated(system, findings, by_way))
     return [
         each._replace(position=position, cautions=_cautions(each, system)) for position, each in enumerate(found, 1)
     ]
+
+
+def _each_once(found: list[Proposal]) -> list[Proposal]:
+    """Let what two findings ask for alike be one: the first, resting on the results of both."""
+    once: dict[str, Proposal] = {}
+    for each in found:
+        before = once.get(each.key)
+        once[each.key] = before._replace(results=(*before.results, *each.results)) if before else each
+    return list(once.values())
 
 
 def _treated(

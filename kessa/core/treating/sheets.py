@@ -97,13 +97,22 @@ def sheet_of(finding: Finding, water: Water, limit: Limit, told: Callable[[int],
         f"The limit: {limit.source}." if limit.source else "",
         limit.note and f"Its note: {limit.note}.",
     ]
+    # A list for some parameters is one for all of them.
+    key = sheet.key if sheet.parameters else known.key
     return Proposal(
-        f"sheet:{known.key}", "sheet", sheet.rank, 0, sheet.title.format(**names), why=sheet.protects,
-        working=tuple(filter(None, [*working, rule.words if rule else ""])), parameter=finding.parameter,
-        unit=finding.unit, form=finding.form,
+        key=f"sheet:{key}",
+        by="sheet",
+        rank=sheet.rank,
+        position=0,
+        title=sheet.title.format(**names),
+        why=sheet.protects,
+        working=tuple(filter(None, [*working, rule.words if rule else ""])),
+        parameter=finding.parameter,
+        unit=finding.unit,
+        form=finding.form,
         steps=tuple(Step(step.key, step.text.format(**names), step.within) for step in sheet.steps),
         results=(finding.result,),
-    )  # fmt: skip
+    )
 
 
 def rule_of(rule_set: str, *, acute: bool) -> Rule | None:
