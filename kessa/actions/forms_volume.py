@@ -6,9 +6,23 @@ from django import forms
 
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.spread import Spread, exactly, within_percent
+from kessa.core.quantities.units import convert
 from kessa.core.treating.volumes import Counted, Pipe, volume_by_parts, volume_by_salt
 
 PIPES, RADIATORS, VESSELS = 4, 4, 2
+# A salt, and the part of it that is measured.
+_SALTS = [
+    ("NaCl Cl", "table salt (NaCl), measured as chloride"),
+    ("NaNO2 NO2", "sodium nitrite, measured as NO2"),
+    ("Na2SO3 SO3", "sodium sulfite, measured as SO3"),
+    ("", "something else, measured as what was weighed"),
+]
+
+
+def _part(salt: str) -> float:
+    """Return which part of a salt is measured, by weight."""
+    weighed, _, measured = salt.partition(" ")
+    return convert(1.0, "mg/L", weighed, "mg/L", measured) if measured else 1.0
 
 
 def _number(label: str, most: float) -> forms.FloatField:
@@ -64,6 +78,7 @@ def _both(cleaned: dict[str, Any], one: str, other: str, count: int) -> list[tup
 class SaltForm(forms.Form):
     """A known weight of a salt, and its level before and after it was mixed."""
 
+    salt = forms.ChoiceField(label="What was weighed, and as what it is measured", choices=_SALTS, required=False)
     added_g = forms.FloatField(label="Put in, g", min_value=1e-6, max_value=1e9)
     before = forms.FloatField(label="Before, mg/L", min_value=0, max_value=1e7)
     after = forms.FloatField(label="After mixing, mg/L", min_value=0, max_value=1e7)
@@ -76,7 +91,7 @@ class SaltForm(forms.Form):
             return cleaned
         before, after = (within_percent(cleaned[name], cleaned["off"]) for name in ("before", "after"))
         try:
-            self.volume: Spread = volume_by_salt(exactly(cleaned["added_g"]), before, after)
+            self.volume: Spread = volume_by_salt(exactly(cleaned["added_g"] * _part(cleaned["salt"])), before, after)
         except CannotCompute as error:
             raise forms.ValidationError({error.field: error.message}) from None
         return cleaned

@@ -19,3 +19,4 @@ take_volume = Rule(volunteer=False, technician=True)
 do = EVERYONE
 note_done = EVERYONE
 tick = EVERYONE
+begin_list = EVERYONE

@@ -103,15 +103,38 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
     if row and row.state == State.DECIDED and set(row.results) == set(made.results):
         return
     why = dict.fromkeys(mark for pk in made.results for mark in marks.get(pk, []))
-    again = [f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again before anything is done."]
-    said = {
+    if why:
+        again = f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again before anything is done."
+        made = made._replace(cautions=(again, *made.cautions))
+    if row is None:
+        new_action(place, made, found_at)
+        return
+    said = _fields(made, found_at)
+    changed = [name for name, value in said.items() if getattr(row, name) != value]
+    for name in changed:
+        setattr(row, name, said[name])
+    if changed:
+        row.save(update_fields=changed)
+
+
+def new_action(place: Place, made: Proposal, found_at: datetime) -> Action:
+    """Write something newly proposed at a place, and let those know who tell of it."""
+    of_place = {"team_id": place.team_id, "place": place, "key": made.key, "proposed_at": timezone.now()}
+    new: Action = Action.objects.create(**of_place, **_fields(made, found_at))
+    proposed.send(Action, action=new)
+    return new
+
+
+def _fields(made: Proposal, found_at: datetime) -> dict[str, Any]:
+    """Return a proposal as the fields of an action."""
+    return {
         "by_way": made.by,
         "rank": made.rank,
         "position": made.position,
         "title": made.title,
         "why": made.why,
         "working": list(made.working),
-        "cautions": [*(again if why else []), *made.cautions],
+        "cautions": list(made.cautions),
         "missing": list(made.missing),
         "refused": made.refused,
         "parameter": made.parameter,
@@ -128,17 +151,6 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
         "results": list(made.results),
         "found_at": found_at,
     }
-    if row is None:
-        new = Action.objects.create(
-            team_id=place.team_id, place=place, key=made.key, proposed_at=timezone.now(), **said
-        )
-        proposed.send(Action, action=new)
-        return
-    changed = [name for name, value in said.items() if getattr(row, name) != value]
-    for name in changed:
-        setattr(row, name, said[name])
-    if changed:
-        row.save(update_fields=changed)
 
 
 def _follow_up(place: Place) -> None:

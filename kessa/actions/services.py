@@ -7,13 +7,15 @@ from django.utils import timezone
 
 from kessa.actions import may
 from kessa.actions.models import OPEN, Action, State, Tick
-from kessa.actions.proposing import propose
-from kessa.actions.systems import held_in
+from kessa.actions.proposing import new_action, propose
+from kessa.actions.systems import held_in, water_of
 from kessa.core.treating.mixing import never_meets
+from kessa.core.treating.sheets import seen_sheet
 from kessa.core.treating.ways import ways
 from kessa.log.models import Result
 from kessa.people.acts import act
 from kessa.people.models import Membership
+from kessa.people.selectors import told_of
 from kessa.places.models import Place
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import change
@@ -115,6 +117,18 @@ def _found_before(action: Action) -> list[int]:
     """Return the last result before something was done of what it is to change: with it, it can be followed up."""
     rows = Result.objects.for_team(action.team_id).standing().filter(place=action.place, taken_at__lte=action.ended_at)
     return list(rows.filter(parameter=action.parameter).newest_first().values_list("pk", flat=True)[:1])
+
+
+@act("list begun", may.begin_list)
+def begin_list(by: Membership, place: Place) -> Action:
+    """Begin the list for what somebody sees at a place, without a number; the one that is open where one is."""
+    Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
+    made = seen_sheet(water_of(place), lambda rank: told_of(place.team_id, water_of(place), rank))
+    if made is None:
+        raise ValidationError("There is no such list for this kind of place.")
+    now = timezone.now()
+    action: Action = Action.objects.for_team(place.team_id).open().filter(place=place, key=made.key).first()
+    return action or new_action(place, made, found_at=now)
 
 
 @act("step ticked", may.tick)

@@ -8,6 +8,7 @@ app_name = "actions"
 urlpatterns = [
     path("", views.index, name="index"),
     path("at/<int:place_pk>/", views.note, name="note"),
+    path("list/<int:place_pk>/", views.begin_list, name="begin_list"),
     path("volume/<int:place_pk>/", views_volume.volume, name="volume"),
     path("<int:pk>/", views.action, name="action"),
     path("<int:pk>/done/", views.do, name="do"),

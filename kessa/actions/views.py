@@ -189,6 +189,18 @@ def note(request: HttpRequest, place_pk: int) -> HttpResponse:
 
 
 @member
+@require_POST
+def begin_list(request: HttpRequest, place_pk: int) -> HttpResponse:
+    """Begin the list for what somebody sees at a place."""
+    place = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=place_pk)
+    try:
+        return redirect("actions:action", services.begin_list(request.membership, place).pk)
+    except ValidationError as error:
+        messages.error(request, error.message)
+        return redirect("places:place", place.pk)
+
+
+@member
 @require_GET
 def custody(request: HttpRequest, pk: int) -> HttpResponse:
     """A bottle's label and a chain-of-custody sheet to print and fill in, for the sample that goes to a laboratory."""

@@ -63,6 +63,7 @@ def one_of_each(by, place):
     lot, stop = kit.lots.first(), each.stops.get()
     return {
         "/actions/volume/": {"place_pk": keep_place(by, Place(team=team, kind_key="boiler", name="Boiler")).pk},
+        "/actions/list/": {"place_pk": place.pk},
         "/actions/at/": {"place_pk": place.pk},
         "/actions/": {"pk": note_done(by, place, timezone.now(), by_way="look", title="Looked").pk, "act": "decide"},
         "/bench/check/": {"key": own.key},

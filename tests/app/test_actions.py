@@ -317,8 +317,11 @@ class Systems(ActionsTest):
         page = self.client.get(address, {"by": "parts", "mm_1": 25, "m_1": 100, "radiators_1": 12, "radiator_l_1": 14})
         self.assertContains(page, "217")
         self.assertEqual(self.client.get(address, {"by": "parts"}).status_code, 422)
-        salt = self.client.get(address, {"by": "salt", "added_g": 390, "before": 40, "after": 540, "off": 5})
-        self.assertContains(salt, 'name="value" value="780"')
+        salt = self.client.get(
+            address, {"by": "salt", "salt": "NaCl Cl", "added_g": 642.9, "before": 40, "after": 540, "off": 5}
+        )
+        # 642.9 g of table salt are 390 g of chloride.
+        self.assertContains(salt, '<b class="num">780</b> L')
         self.assertContains(
             self.client.get(address, {"by": "salt", "added_g": 1, "before": 9, "after": 8, "off": 5}),
             "has to be above that before",
@@ -329,6 +332,23 @@ class Systems(ActionsTest):
         self.assertAlmostEqual(bleed.amount, 780 * 0.3285 / 12, delta=0.1)
         self.assertEqual(self.client.post(address, {"value": 780, "low": 900, "high": 830}).status_code, 422)
         self.assertEqual(self.client.get(reverse("actions:volume", args=[self.brook.pk])).status_code, 404)
+
+    def test_whoever_sees_dead_fish_begins_the_list_without_a_number(self):
+        address = reverse("actions:begin_list", args=[self.brook.pk])
+        said = {"role": "spill_line", "name": "Vale rivers", "telephone": "555 0111", "waters": ["open"]}
+        keep_contact(self.ines, Contact(team=self.team, **said))
+        page = self.client.post(address, follow=True)
+        for words in ("Told Vale rivers, 555 0111", "none touched", "emergency number"):
+            self.assertContains(page, words)
+        self.client.post(address)
+        (sheet,) = self.open_at(self.brook)
+        # A result that is inside does not end what somebody saw.
+        measured(self.brook, self.ines, 5, 5)
+        self.assertEqual([each.pk for each in self.open_at(self.brook)], [sheet.pk])
+        well = self.place("well", "Well", ["eu-2020"], ["people"])
+        self.assertContains(
+            self.client.post(reverse("actions:begin_list", args=[well.pk]), follow=True), "no such list"
+        )
 
     def test_a_salt_spill_is_traced_up_the_water_by_halving(self):
         names = ["Spring", "Ford", "Depot", "Mill", "Weir"]

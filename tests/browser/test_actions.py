@@ -127,7 +127,7 @@ class Plant(Acting):
         # What it holds is not what somebody wrote down long ago.
         page.goto(f"{self.address}/places/{loop.pk}/")
         page.get_by_role("link", name="Work it out").click()
-        page.get_by_label("Put in, g").fill("390")
+        page.get_by_label("Put in, g").fill("642.9")
         page.get_by_label("Before, mg/L").fill("40")
         page.get_by_label("After mixing, mg/L").fill("640")
         page.get_by_role("button", name="Work it out from the salt").click()

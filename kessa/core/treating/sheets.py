@@ -40,7 +40,7 @@ class _Sheet(Checked):
     # Words of the limit's source, such as the part of a law in which it stands.
     source: str = ""
     acute: YesNo = False
-    side: Literal["high", "low", "present"]
+    side: Literal["high", "low", "present", "seen"]
     rank: Annotated[int, Field(ge=0, le=LEAST_GRAVE)]
     title: str
     protects: str
@@ -99,6 +99,22 @@ def sheet_of(finding: Finding, water: Water, limit: Limit, told: Callable[[int],
     ]
     # A list for some parameters is one for all of them.
     key = sheet.key if sheet.parameters else known.key
+    return _written(sheet, key, names)._replace(
+        working=tuple(filter(None, [*working, rule.words if rule else ""])),
+        parameter=finding.parameter,
+        unit=finding.unit,
+        form=finding.form,
+        results=(finding.result,),
+    )
+
+
+def seen_sheet(water: Water, told: Callable[[int], Mapping[str, str]]) -> Proposal | None:
+    """Return the list that somebody begins who sees something wrong at such water; None where none is written."""
+    sheet = next((each for each in _read().sheets if each.water == water and each.side == "seen"), None)
+    return _written(sheet, sheet.key, {**ROLES, **told(sheet.rank)}) if sheet else None
+
+
+def _written(sheet: _Sheet, key: str, names: Mapping[str, Any]) -> Proposal:
     return Proposal(
         key=f"sheet:{key}",
         by="sheet",
@@ -106,12 +122,7 @@ def sheet_of(finding: Finding, water: Water, limit: Limit, told: Callable[[int],
         position=0,
         title=sheet.title.format(**names),
         why=sheet.protects,
-        working=tuple(filter(None, [*working, rule.words if rule else ""])),
-        parameter=finding.parameter,
-        unit=finding.unit,
-        form=finding.form,
         steps=tuple(Step(step.key, step.text.format(**names), step.within) for step in sheet.steps),
-        results=(finding.result,),
     )
 
 
