@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from kessa.people.may import EVERYONE, Case, Rule
+from kessa.people.may import EVERYONE, Case, Rule, own
 from kessa.people.models import Membership
 
 
@@ -18,5 +18,6 @@ take_volume = Rule(volunteer=False, technician=True)
 # What was done is a fact, whoever writes it down.
 do = EVERYONE
 note_done = EVERYONE
+take_back = Rule(volunteer=own("what they wrote down", lambda action: action.ended_by_id), technician=True)
 tick = EVERYONE
 begin_list = EVERYONE

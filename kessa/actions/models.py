@@ -24,6 +24,7 @@ class State(models.TextChoices):
     DECIDED = "decided", "decided"
     DONE = "done", "done"
     DECLINED = "declined", "declined"
+    TAKEN_BACK = "taken_back", "taken back"
     # Newer results no longer ask for it, and nobody had taken it up.
     WITHDRAWN = "withdrawn", "no longer asked for"
 

@@ -80,6 +80,27 @@ def do(
     return action
 
 
+@act("action taken back", may.take_back)
+def take_back(by: Membership, action: Action, *, why: str) -> Action:
+    """Say that something written down as done, or declined, was not: it stays to be seen, and is proposed anew.
+
+    What was booked off a lot comes back to it.
+    """
+    held = Action.objects.for_team(action.team_id).select_for_update(of=("self",)).select_related("place__team", "lot")
+    row: Action = held.get(pk=action.pk)
+    if row.state not in (State.DONE, State.DECLINED):
+        raise ValidationError("Only what was done or declined is taken back.")
+    if not why.strip():
+        raise ValidationError("Say why it is taken back: the reason stays with it.")
+    if row.lot is not None and row.done_amount:
+        change(by, row.lot, row.done_amount, f"taken back at {row.place}")
+    row.state, row.again_at = State.TAKEN_BACK, None
+    row.remark = f"{row.remark} Taken back: {why}".strip()[:600]
+    row.save(update_fields=["state", "again_at", "remark"])
+    propose(row.place)
+    return row
+
+
 @act("something done noted", may.note_done)
 def note_done(
     by: Membership,

@@ -162,7 +162,13 @@ def _take_volume(request: HttpRequest, found: Action) -> str:
     return f"{place} holds {place.facts['volume_l']:g} L from now on: what is proposed follows it."
 
 
-_CHANGES = {"decide": _decide, "decline": _decline, "tick": _tick, "volume": _take_volume}
+def _take_back(request: HttpRequest, found: Action) -> str:
+    form = WhyForm(request.POST)
+    services.take_back(request.membership, found, why=form.cleaned_data["why"] if form.is_valid() else "")
+    return "Taken back: what is still called for is proposed anew."
+
+
+_CHANGES = {"take-back": _take_back, "decide": _decide, "decline": _decline, "tick": _tick, "volume": _take_volume}
 
 
 @member

@@ -175,6 +175,27 @@ class Done(ActionsTest):
         trend = self.client.get(reverse("places:trend", args=[loop.pk]) + "?test=nitrite-mg-l-nano2-tablets")
         self.assertContains(trend, "dosed 5 L of Loop nitrite")
 
+    def test_what_was_not_done_after_all_is_taken_back_with_its_stock_and_proposed_anew(self):
+        loop = self.nitrite_loop()
+        counted(loop, self.ines, "nitrite-tablets-10", 4)
+        (dose,) = self.open_at(loop)
+        lot = self.nitrite.lots.get()
+        services.do(self.ines, dose, timezone.now(), amount=5.0, product=self.nitrite, lot=lot)
+        olek = member(self.team, "Olek", Role.VOLUNTEER)
+        self.client.force_login(olek.user)
+        address = reverse("actions:change", args=[dose.pk, "take-back"])
+        self.assertEqual(self.client.post(address, {"why": "it was the other loop"}).status_code, 403)
+        self.client.force_login(self.ines.user)
+        self.client.post(address, {"why": ""})
+        self.client.post(address, {"why": "it was the other loop"})
+        dose.refresh_from_db()
+        lot.refresh_from_db()
+        self.assertEqual((dose.state, lot.left), (State.TAKEN_BACK, 20.0))
+        (again,) = self.open_at(loop)
+        self.assertEqual(again.key, dose.key)
+        page = self.client.get(reverse("actions:action", args=[dose.pk]))
+        self.assertContains(page, "Taken back: it was the other loop")
+
     def test_two_changes_between_two_readings_tell_no_volume(self):
         loop = self.nitrite_loop()
         counted(loop, self.ines, "nitrite-tablets-10", 4, days_ago=2)

@@ -161,6 +161,13 @@ class WhatIsProposed(TestCase):
         self.assertIn("never water into acid", lowered.cautions[0])
         (refused,) = proposals(loop._replace(holds={"nitrite": "the nitrite in the loop"}), [high])
         self.assertIn("nitrous gas", refused.refused)
+        nitrite = Product(
+            name="Nitrite", does="raises", parameter="nitrite", step=400.0, step_form="NaNO2", holds=("nitrite",)
+        )
+        both = loop._replace(products=(Held(1, acid), Held(2, nitrite)))
+        first, second = proposals(both, [finding("nitrite", 300, "low", 500, 1200, form="NaNO2"), high])
+        self.assertEqual((first.product, second.product), (1, 2))
+        self.assertIn("Never together with Acid: brown nitrous gas", second.cautions[-1])
         (drained,) = proposals(loop, [finding("nitrite", 1600, "high", 500, 1100, form="NaNO2")])
         self.assertAlmostEqual(drained.amount.value, 500)
 
@@ -202,6 +209,12 @@ class WhatIsProposed(TestCase):
                             self.assertNotIn("None", each.title + each.why + "".join(each.working))
         self.assertEqual(treatment_of("boiler", "copper", "high"), ("look", 5))
         self.assertTrue({"bleed", "dose", "look"} <= set(ways()))
+
+    def test_no_amount_follows_where_the_reading_is_not_out_of_line_or_a_limit_only_compares(self):
+        mean = proposals(BOILER, [finding("conductivity", 2000, "high", most=3000, unit="uS/cm")])
+        compared = proposals(BOILER, [finding("chloride", 60, "high")])
+        self.assertEqual([each.by for each in (*mean, *compared)], ["look", "look"])
+        self.assertEqual([each.amount for each in (*mean, *compared)], [None, None])
 
     def test_rules_and_what_products_hold_are_known(self):
         self.assertEqual(rule_of("us-primary", acute=False).within, 720)

@@ -48,7 +48,7 @@ class Migration(migrations.Migration):
                 ('again_hours', models.FloatField(null=True)),
                 ('results', django.contrib.postgres.fields.ArrayField(base_field=models.BigIntegerField(), default=list, size=None)),
                 ('found_at', models.DateTimeField()),
-                ('state', models.CharField(choices=[('proposed', 'proposed'), ('decided', 'decided'), ('done', 'done'), ('declined', 'declined'), ('withdrawn', 'no longer asked for')], default='proposed', max_length=10)),
+                ('state', models.CharField(choices=[('proposed', 'proposed'), ('decided', 'decided'), ('done', 'done'), ('declined', 'declined'), ('taken_back', 'taken back'), ('withdrawn', 'no longer asked for')], default='proposed', max_length=10)),
                 ('proposed_at', models.DateTimeField()),
                 ('decided_at', models.DateTimeField(null=True)),
                 ('on_word_of', models.CharField(blank=True, max_length=120)),

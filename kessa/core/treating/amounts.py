@@ -85,7 +85,8 @@ def figures(number: float, *, down: bool = False) -> str:
     >>> figures(0.9969, down=True), figures(3.0000000001), figures(134.98)
     ('0.996', '3', '135')
     """
-    if number <= 0:
+    # What is less than anybody can measure is nothing.
+    if number < 1e-12:
         return "0"
     power = 10.0 ** (math.floor(math.log10(number)) - 2)
     # A hair more, so that what is 3 in all but its last bit is not written 2.99.

@@ -8,7 +8,8 @@ from kessa.core.errors import CannotCompute
 from kessa.core.quantities.spread import spread
 from kessa.core.treating.amounts import figures, written
 from kessa.core.treating.dosing import raise_level
-from kessa.core.treating.products import RAISES
+from kessa.core.treating.products import RAISES, Product
+from kessa.core.treating.raising import refused_in
 from kessa.core.treating.systems import Finding, Proposal, Step, System
 from kessa.core.treating.ways import ways
 
@@ -39,15 +40,14 @@ def shock(system: System, finding: Finding, rank: int) -> Proposal:
         parameter=finding.parameter, again_hours=ways()["disinfect"].again_hours, steps=_steps(""),
         results=(finding.result,),
     )  # fmt: skip
-    held = next(
-        (each for each in system.products if each.product.does == RAISES and each.product.parameter == "free chlorine"),
-        None,
-    )
+    held = next((each for each in system.products if _may_shock(system, each.product)), None)
     missing = []
     if system.volume is None:
         missing.append("How much water stands in it: the well's depth less the depth to its water, and its bore.")
     if held is None:
-        missing.append("No product of the team raises free chlorine: plain bleach without scent, by its label.")
+        missing.append(
+            f"No product of the team may raise free chlorine to {SHOCK_MG_L:g} mg/L: plain bleach without scent does."
+        )
     if system.volume is None or held is None:
         return base._replace(missing=tuple(missing))
     product = held.product
@@ -63,6 +63,14 @@ def shock(system: System, finding: Finding, rank: int) -> Proposal:
         ),
         amount=amount, kept=product.kept, product=held.key,
     )  # fmt: skip
+
+
+def _may_shock(system: System, product: Product) -> bool:
+    """Whether a product raises free chlorine, its label allows so much, and nothing in the well must not meet it."""
+    if product.does != RAISES or product.parameter != "free chlorine" or refused_in(system, product):
+        return False
+    most = product.most_in("mg/L", "Cl2")
+    return most is None or most >= SHOCK_MG_L
 
 
 def _steps(amount: str) -> tuple[Step, ...]:

@@ -9,6 +9,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly, spread
 from kessa.core.treating.disinfecting import shock
 from kessa.core.treating.lowering import FLUSHED_TO, bled, drained, flushed, level
+from kessa.core.treating.mixing import never_meets
 from kessa.core.treating.products import RAISES
 from kessa.core.treating.raising import Before, by_label, dosed
 from kessa.core.treating.sheets import Limit, sheet_of
@@ -17,6 +18,7 @@ from kessa.core.treating.ways import treatment_of, ways
 
 # In the order in which it is done: what takes water away comes before what is put in, cleaning before both.
 _ORDER = ("disinfect", "clean", "bleed", "drain", "regenerate", "look", "lower", "hold scale", "dose")
+_BY_AMOUNT = ("bleed", "drain", "lower", "dose")
 _NOTHING_KNOWN = Limit()
 
 
@@ -36,12 +38,15 @@ def proposals(
     by_way: dict[str, list[tuple[int, Finding]]] = {}
     for each in out:
         way, rank = treatment_of(system.kind, each.parameter, each.side)
+        if way in _BY_AMOUNT and not each.has_way_to_go:
+            way = "look"
         # Where people drink it or fish live in it, a list says what is done; what else could be is only looked at.
         if system.water == "plant" or way != "look":
             by_way.setdefault(way, []).append((rank, each))
     found = _each_once([each for each in done if each] + _treated(system, findings, by_way))
     return [
-        each._replace(position=position, cautions=_cautions(each, system)) for position, each in enumerate(found, 1)
+        each._replace(position=n, cautions=(*_cautions(each, system), *_kept_apart(each, found[: n - 1], system)))
+        for n, each in enumerate(found, 1)
     ]
 
 
@@ -143,3 +148,16 @@ def _cautions(proposal: Proposal, system: System) -> tuple[str, ...]:
     way = ways().get(proposal.by)
     said = way.caution(system.kind) if way else ""
     return (said,) if said else ()
+
+
+def _kept_apart(proposal: Proposal, before: Sequence[Proposal], system: System) -> list[str]:
+    """Say with which products that go in before it its own must not meet."""
+    products = {held.key: held.product for held in system.products}
+    own = products.get(proposal.product)
+    others = dict.fromkeys(each.product for each in before if each.product in products)
+    pairs = ((products[key], never_meets(own.holds, products[key].holds)) for key in others) if own else ()
+    return [
+        f"Never together with {other.name}: {'; '.join(why)}. Only two days after it, used up."
+        for other, why in pairs
+        if why
+    ]

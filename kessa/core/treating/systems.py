@@ -40,6 +40,16 @@ class Finding(NamedTuple):
             return (self.least + self.most) / 2
         return self.most * _BELOW_MOST if self.most is not None else (self.least or 0.0) * _ABOVE_LEAST
 
+    @property
+    def has_way_to_go(self) -> bool:
+        """Whether it lies away from its aim, so that an amount follows.
+
+        A mean may be outside while the last reading is not; and a limit that compares gives no aim.
+        """
+        if self.least is None and self.most is None:
+            return False
+        return self.measured.value > self.aim if self.side == "high" else self.measured.value < self.aim
+
 
 class Held(NamedTuple):
     """A product that a team has: its key with them, and how much is left of it (L or kg; None where nobody counts)."""
