@@ -140,6 +140,9 @@ class WhatIsProposed(TestCase):
         slow = proposals(bare._replace(volume=exactly(4200.0)), [SALTY])[0]
         self.assertEqual((slow.title, slow.kept), ("Bleed {amount}", "L"))
         self.assertEqual(len(slow.missing), 2)
+        faint = SULFITE.model_copy(update={"active_percent": 5e-324})
+        (never,) = proposals(BOILER._replace(products=(Held(1, faint),)), [BARE])
+        self.assertTrue(never.missing)
         fed = {"conductivity": Quantity(2900, 2800, 3000, None, "uS/cm")}
         self.assertIn("never gets there", proposals(BOILER._replace(supply=fed), [SALTY])[0].refused)
 
@@ -281,6 +284,7 @@ class WhatCameOfIt(TestCase):
             shown = [written(each, "L", system) for each in litres]
             self.assertEqual(len(set(shown)), 4)
         self.assertEqual(written(0.25, "kg", "us"), "8.82 oz")
+        self.assertEqual(written(5e-324, "L"), "0 mL")
         self.assertEqual((written(200, "min"), written(88.8, "min")), ("3.3 h", "89 min"))
         for one, other in pairwise(("L", "gal_us", "fl_oz_us")):
             self.assertNotEqual(kept_amount(1, one), kept_amount(1, other))

@@ -6,7 +6,7 @@ import math
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from kessa.core.errors import CannotCompute
+from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.spread import Spread, spread
@@ -47,7 +47,10 @@ def dosed(system: System, finding: Finding, rank: int, before: Before | None = N
         return base._replace(
             title=f"Dose {chosen.product.name}: how much, is not known yet", missing=(NO_VOLUME,), product=chosen.key
         )
-    worked = _worked(system, finding, base, chosen, before)._replace(product=chosen.key)
+    try:
+        worked = _worked(system, finding, base, chosen, before)._replace(product=chosen.key)
+    except CannotCompute as error:
+        return base._replace(title=f"Dose {chosen.product.name}: how much, cannot be told", missing=(error.message,))
     return worked._replace(working=(*worked.working, *_instead(system, finding, base, fitting, chosen, before)))
 
 
@@ -107,7 +110,7 @@ def _worked(system: System, finding: Finding, base: Proposal, held: Held, before
 
     def litres(v: float, m: float) -> float:
         low, high = (min(m, aim), aim) if raises else (aim, max(m, aim))
-        return raise_level(v, low, high).active_g / by
+        return finite(raise_level(v, low, high).active_g / by, "step")
 
     amount = spread(litres, volume, start)
     working = _sum(finding, product, volume, start, aim, before)
