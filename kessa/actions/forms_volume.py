@@ -78,7 +78,9 @@ def _both(cleaned: dict[str, Any], one: str, other: str, count: int) -> list[tup
 class SaltForm(forms.Form):
     """A known weight of a salt, and its level before and after it was mixed."""
 
-    salt = forms.ChoiceField(label="What was weighed, and as what it is measured", choices=_SALTS, required=False)
+    salt = forms.ChoiceField(
+        label="What was weighed, and as what it is measured", choices=_SALTS, required=False, initial="NaCl Cl"
+    )
     added_g = forms.FloatField(label="Put in, g", min_value=1e-6, max_value=1e9)
     before = forms.FloatField(label="Before, mg/L", min_value=0, max_value=1e7)
     after = forms.FloatField(label="After mixing, mg/L", min_value=0, max_value=1e7)

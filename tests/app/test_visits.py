@@ -360,9 +360,8 @@ class Visits(PageTest):
         result = measured(self.place, self.membership, 8, 8)
         self.begin()
         self.send(self.visit(), seen(("temperature", 4)))
-        self.client.post(
-            "/team/units/", {"concentration_unit": "ppm", "temperature_unit": "degF", "hardness_unit": "dH"}
-        )
+        units = {"concentration_unit": "ppm", "temperature_unit": "degF", "hardness_unit": "dH", "amount_system": "us"}
+        self.client.post("/team/units/", units)
         self.assertContains(self.client.get("/log/"), '<b class="num big">32</b> ppm')
         self.assertContains(self.client.get(reverse("visits:visit", args=[self.visit().pk])), ">39.2</span> °F")
         result.refresh_from_db()
