@@ -6,6 +6,8 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.actions.models import Action, State
+from kessa.core.judging.judge import OUTSIDE
+from kessa.core.quantities.units import in_words
 from kessa.core.treating.tracing import Spot, Trace, trace
 from kessa.log.models import Result
 from kessa.people.models import Team
@@ -44,6 +46,13 @@ def at_place(team: int, place: int) -> Any:
     """Return what is open at a place, in the order in which it is done."""
     rows = Action.objects.for_team(team).open().filter(place=place).order_by("position", "rank", "pk")
     return rows.select_related("product", "place", "decided_by")[:_AT_PLACE]
+
+
+def answering(result: Result) -> list[Action]:
+    """Return what is open at a result's place and rests on it; nothing is asked where it calls for nothing."""
+    if result.verdict != OUTSIDE and not in_words(result.unit):
+        return []
+    return [each for each in at_place(team=result.team_id, place=result.place_id) if result.pk in each.results]
 
 
 @compiled

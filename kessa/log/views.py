@@ -9,6 +9,7 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
+from kessa.actions.selectors import answering
 from kessa.bench.forms import DilutionForm
 from kessa.bench.models import Determination
 from kessa.bench.state import lots_of
@@ -130,6 +131,7 @@ def _of_any(found: Result) -> dict[str, Any]:
         "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
         "steps": steps_of(found),
+        "actions": answering(found),
         "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "doubts": DOUBTS,
         "spoken": pairs_speak(found, found.place),

@@ -84,7 +84,8 @@ class Proposed(ActionsTest):
         self.assertContains(page, "4200 L × ln((7500 − 0) / (5400 − 0)) = 1380 L")
         self.assertContains(page, "What the supply holds of conductivity was not tested")
         self.assertContains(page, "The water level in the glass decides")
-        self.assertContains(self.client.get("/today/"), "Bleed 115 min at 12 L/min")
+        for address in ("/today/", reverse("log:result", args=[result.pk])):
+            self.assertContains(self.client.get(address), "Bleed 115 min at 12 L/min")
         read(boiler, self.ines, "conductivity-meter", 4000)
         bleed.refresh_from_db()
         self.assertEqual(bleed.state, State.WITHDRAWN)
