@@ -8,8 +8,16 @@ from django.shortcuts import get_object_or_404, redirect, render
 from kessa.actions import may, services
 from kessa.actions.forms_volume import PartsForm, SaltForm, VolumeForm
 from kessa.actions.systems import volume_of
+from kessa.log.models import Result
 from kessa.people.access import technician
 from kessa.places.models import Place
+
+
+def _last_two(place: Place) -> dict[str, float]:
+    """Return the last two results of chloride at a place, as the level before a salt went in and after it."""
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, parameter="chloride", unit="mg/L")
+    last = list(rows.filter(form="Cl").newest_first().values_list("value", flat=True)[:2])
+    return {"after": last[0], "before": last[1]} if len(last) == 2 and last[0] > last[1] else {}
 
 
 @technician
@@ -31,7 +39,7 @@ def volume(request: HttpRequest, place_pk: int) -> HttpResponse:
         messages.error(request, "Work the volume out first.")
     by_salt = request.GET.get("by") == "salt"
     parts = PartsForm(request.GET if request.GET.get("by") == "parts" else None)
-    salt = SaltForm(request.GET if by_salt else None)
+    salt = SaltForm(request.GET if by_salt else None, initial=_last_two(place))
     asked = salt if by_salt else parts
     found = asked.volume if asked.is_bound and asked.is_valid() else None
     context = {"place": place, "parts": parts, "salt": salt, "found": found, "known": volume_of(place)}

@@ -336,6 +336,9 @@ class Systems(ActionsTest):
         read(boiler, self.ines, "conductivity-meter", 7500)
         self.assertIn("a known weight of salt", self.open_at(boiler)[0].missing[0])
         address = reverse("actions:volume", args=[boiler.pk])
+        for drops, days_ago in ((5, 2), (20, 1)):
+            measured(boiler, self.ines, drops, drops, days_ago=days_ago)
+        self.assertContains(self.client.get(address), 'name="before" value="20.0"')
         page = self.client.get(address, {"by": "parts", "mm_1": 25, "m_1": 100, "radiators_1": 12, "radiator_l_1": 14})
         self.assertContains(page, "217")
         self.assertEqual(self.client.get(address, {"by": "parts"}).status_code, 422)

@@ -126,6 +126,7 @@ class WhatIsProposed(TestCase):
         self.assertAlmostEqual(clean.amount.value, 7.8)
         self.assertAlmostEqual(flush.amount.value, 780 * math.log(20))
         self.assertEqual(dose.product, 2)
+        self.assertIn("its safety data sheet says what it must not meet", dose.cautions[-1])
         self.assertAlmostEqual(dose.amount.value, (11 - 9 * 0.05) / 1.3 * 0.78)
         only = proposals(system._replace(products=(Held(1, lye),)), [finding("inhibitor", 3, "low", 8, 14, "drops")])
         self.assertIn("must not meet the aluminium exchanger: lye dissolves aluminium", only[0].refused)

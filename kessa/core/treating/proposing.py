@@ -151,9 +151,11 @@ def _cautions(proposal: Proposal, system: System) -> tuple[str, ...]:
 
 
 def _kept_apart(proposal: Proposal, before: Sequence[Proposal], system: System) -> list[str]:
-    """Say with which products that go in before it its own must not meet."""
+    """Say with which products that go in before it its own must not meet, or that this is not known."""
     products = {held.key: held.product for held in system.products}
     own = products.get(proposal.product)
+    if own and not own.holds:
+        return [f"What {own.name} holds is not written down: its safety data sheet says what it must not meet."]
     others = dict.fromkeys(each.product for each in before if each.product in products)
     pairs = ((products[key], never_meets(own.holds, products[key].holds)) for key in others) if own else ()
     return [
