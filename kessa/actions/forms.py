@@ -1,5 +1,6 @@
 """Forms of actions: what was done, by whom it was decided, why not."""
 
+from datetime import timedelta
 from typing import Any
 
 from django import forms
@@ -12,6 +13,7 @@ from kessa.people.models import Team
 from kessa.products.models import Product, ProductLot
 
 _MOMENT = "%Y-%m-%dT%H:%M"
+_LONGEST_WAIT = timedelta(days=366)
 _WAYS = [
     ("dose", "something was put in"),
     ("bleed", "it was bled"),
@@ -55,7 +57,9 @@ class AmountForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         """Turn what was poured or weighed into what it is kept in; it has to be the product's own kind."""
         cleaned: dict[str, Any] = super().clean()
-        product, lot = cleaned.get("product"), cleaned.get("lot")
+        product, lot, at, again = (cleaned.get(name) for name in ("product", "lot", "at", "again_at"))
+        if at and again and not at <= again <= at + _LONGEST_WAIT:
+            raise ValidationError({"again_at": "One tests again after it was done, and within a year."})
         if lot and not product:
             product = cleaned["product"] = lot.product
         if lot and product and lot.product_id != product.pk:

@@ -295,10 +295,12 @@ class Done(ActionsTest):
         read(boiler, self.ines, "conductivity-meter", 7500)
         (bleed,) = self.open_at(boiler)
         tomorrow = f"{timezone.localtime() + timedelta(days=1):%Y-%m-%dT%H:%M}"
+        yesterday, before = (f"{timezone.localtime() - timedelta(days=n):%Y-%m-%dT%H:%M}" for n in (1, 2))
         for said in (
             {"at": tomorrow, "amount": "5"},
             {"at": "soon", "amount": "5"},
             {"amount": "-3"},
+            {"at": yesterday, "again_at": before, "amount": "5"},
             {"amount": "nan"},
             {},
         ):
