@@ -94,21 +94,29 @@ def _laid_out(places: Sequence[Any], width: int) -> tuple[list[Dot], int]:
         )
         for each in ordered
     ]
+    # Only dots about as high as a name stand in its way.
+    bands: dict[int, set[tuple[float, float]]] = {}
+    for spot in spots:
+        bands.setdefault(int(spot[1] // _ROW), set()).add(spot)
     dots: list[Dot] = []
-    taken: list[tuple[float, float, float]] = []
+    taken: dict[int, list[tuple[float, float, float]]] = {}
     for place, (x, y) in zip(ordered, spots, strict=True):
         end = x > width * 0.55
         wide = len(_short(place.name, width)) * _LETTER
         label_x: float = x - _AWAY if end else x + _AWAY
         label_y: float | None = y
         # Clear of other dots, then of other names.
+        band = int(y // _ROW)
+        near = [spot for n in (band - 1, band, band + 1) for spot in bands.get(n, ()) if abs(spot[1] - y) < _ROW]
         for _ in range(_STEPS):
-            if any(spot != (x, y) and abs(spot[0] - label_x) < _AWAY and abs(spot[1] - y) < _ROW for spot in spots):
+            if any(spot != (x, y) and abs(spot[0] - label_x) < _AWAY for spot in near):
                 label_x += -_AWAY if end else _AWAY
         from_ = label_x - wide if end else label_x
         for _ in range(_TRIES):
-            if not any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in taken):
-                taken.append((label_y, from_, from_ + wide))
+            row = int(label_y // _ROW)
+            beside = (name for n in (row - 1, row, row + 1) for name in taken.get(n, ()))
+            if not any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in beside):
+                taken.setdefault(row, []).append((label_y, from_, from_ + wide))
                 break
             label_y = round(label_y + _ROW / 3, 1)
         else:
