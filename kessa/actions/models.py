@@ -138,13 +138,6 @@ class Action(TeamOwned):
         return self.state in OPEN
 
     @property
-    def spread(self) -> Spread | None:
-        """The amount with its ends."""
-        if self.amount is None or self.amount_low is None:
-            return None
-        return Spread(self.amount, self.amount_low, self.amount_high)
-
-    @property
     def label_then(self) -> Label | None:
         """The label of the product that went in, as it was that day."""
         return Label.model_validate(self.label) if self.label else None

@@ -12,9 +12,10 @@ from kessa.actions.models import OPEN, Action, State, Tick, spread_fields
 from kessa.actions.systems import finding_of, findings_at, system_of
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.parameters import parameter
-from kessa.core.quantities.spread import Spread, exactly
+from kessa.core.quantities.spread import exactly
 from kessa.core.runs.flags import NOT_TEACHING, words
 from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.lowering import makeup_of
 from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.log.models import Result
@@ -191,7 +192,7 @@ def _in_unit_of(there: Finding, here: Finding, after: Result) -> Finding:
     if (there.unit, there.form) == (here.unit, here.form):
         return there
     quantity = after.quantity.converted(here.unit, here.form)
-    return there._replace(measured=Spread(quantity.value, quantity.low, quantity.high), unit=here.unit, form=here.form)
+    return there._replace(measured=quantity.spread, unit=here.unit, form=here.form)
 
 
 def _alone(action: Action, before: Result, after: Result) -> bool:
@@ -207,12 +208,10 @@ def _alone(action: Action, before: Result, after: Result) -> bool:
 
 def _done(action: Action, here: Finding, system: System, *, alone: bool) -> Done:
     """Return what was done as following it up reckons with it; without an amount no volume follows."""
-    amount, label = action.done_amount or 0.0, action.label_then
-    makeup = system.supply.get(parameter(here.parameter).key)
-    fed = makeup.converted(here.unit, here.form or makeup.form) if makeup else None
-    held = Spread(fed.value, fed.low, fed.high) if fed else exactly(0.0)
     if not alone:
         return Done("other", 0.0, action.aim)
+    amount, label = action.done_amount or 0.0, action.label_then
+    held = makeup_of(system, here) or exactly(0.0)
     if action.by_way in ("dose", "lower") and label:
         return Done(action.by_way, amount * label.changes(here.unit, here.form) * 1000, action.aim, held)
     if action.by_way in ("bleed", "drain"):

@@ -9,7 +9,7 @@ from kessa.actions import may
 from kessa.actions.models import OPEN, Action, State, Tick
 from kessa.actions.proposing import new_action, propose
 from kessa.actions.systems import held_in, water_of
-from kessa.core.treating.mixing import never_meets
+from kessa.core.treating.mixing import refusal
 from kessa.core.treating.sheets import seen_sheet
 from kessa.core.treating.ways import ways
 from kessa.log.models import Result
@@ -200,9 +200,9 @@ def steps_left(action: Action) -> list[str]:
 
 def refuse_mixing(place: Place, product: Product) -> None:
     """Raise ValidationError where a product must not meet what a place's system holds or is made of."""
-    for held, known_from in held_in(place).items():
-        for why in never_meets(product.holds, [held]):
-            raise ValidationError(f"{product} must not meet {known_from}: {why}.")
+    why = refusal(product.name, product.holds, held_in(place))
+    if why:
+        raise ValidationError(why)
 
 
 def default_again(action: Action, at: datetime) -> datetime | None:

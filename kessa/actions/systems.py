@@ -54,7 +54,6 @@ def system_of(place: Place) -> System:
             for each in products_of(place.team_id)
             if readable(each) and each.is_for(place.pk)
         ),
-        feeds=frozenset(place.feeds),
     )
 
 
@@ -146,8 +145,7 @@ def finding_of(row: Result) -> Finding | None:
     if in_words(row.unit):
         # What cannot be told counts as found.
         found = bool(quantity.value)
-        at = Spread(quantity.value, quantity.low, quantity.high)
-        return Finding(row.parameter, at, row.unit, None, "present" if found else "", result=row.pk)
+        return Finding(row.parameter, quantity.spread, row.unit, None, "present" if found else "", result=row.pk)
     decisive = overall(row.judgements)
     if decisive is None:
         return None
@@ -161,7 +159,8 @@ def finding_of(row: Result) -> Finding | None:
     if row.verdict == OUTSIDE:
         low = decisive["min"] is not None and decisive["held"][0] < decisive["min"]
         side = "low" if low else "high"
-    value = there.value / 2 if there.censor == "<" else there.value
-    measured = Spread(value, there.low, there.high)
+    measured = there.spread
+    if there.censor == "<":
+        measured = measured._replace(value=there.value / 2)
     words = decisive.get(f"do_{side}", "") if side else ""
     return Finding(row.parameter, measured, there.unit, there.form, side, least, most, words, row.pk)  # type: ignore[arg-type]

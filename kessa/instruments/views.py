@@ -33,7 +33,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
             form.add_error("name", "Your team has an instrument of this name already.")
     title = f"Change {found}" if pk else "Add an instrument"
     context = {"form": form, "title": title, "act": "Save", "row": found}
-    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+    return render(request, "form.html", context, status=422 if form.errors else 200)
 
 
 @member

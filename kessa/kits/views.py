@@ -73,7 +73,7 @@ def edit_kit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
         except IntegrityError:
             form.add_error("name", "Your team has a kit of this name already.")
     context = {"form": form, "title": f"Change {found}" if pk else "Add a kit", "act": "Save", "row": found}
-    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+    return render(request, "form.html", context, status=422 if form.errors else 200)
 
 
 @technician
@@ -90,7 +90,7 @@ def add_lot(request: HttpRequest, pk: int) -> HttpResponse:
         except ValidationError as error:
             form.add_error("number", error)
     context = {"form": form, "title": f"A lot for {found}", "act": "Put it into the kit"}
-    return render(request, "kits/form.html", context, status=422)
+    return render(request, "form.html", context, status=422)
 
 
 @member

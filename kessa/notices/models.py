@@ -1,17 +1,12 @@
 """Being told: what each person wants to hear, and what was sent to whom about what."""
 
-from typing import Any
-
 from django.conf import settings
 from django.db import models
 
 from kessa.actions.models import Action
-from kessa.core.treating.ways import LEAST_GRAVE
+from kessa.core.treating.ways import AT_ONCE, LEAST_GRAVE
 from kessa.people.models import Membership, TeamOwned
 from kessa.visits.models import Visit
-
-# What may harm before a second test is done: see kessa.core.treating.treatments.
-AT_ONCE = 1
 
 
 class Wanted(models.IntegerChoices):
@@ -65,5 +60,5 @@ class Notice(TeamOwned):
 
 def wish_of(membership: Membership) -> Wish:
     """Return what a member wants to be told, as it is kept or as it is at first."""
-    kept: Any = Wish.objects.for_team(membership.team_id).filter(membership=membership).first()
+    kept: Wish | None = getattr(membership, "wish", None)
     return kept or Wish(team_id=membership.team_id, membership=membership)

@@ -11,8 +11,9 @@ from django.utils import timezone
 
 from kessa.actions.models import Action
 from kessa.actions.templatetags.actions import done_in, title_in
+from kessa.core.treating.ways import AT_ONCE
 from kessa.notices import may
-from kessa.notices.models import AT_ONCE, Kind, Notice, Wish
+from kessa.notices.models import Kind, Notice, Wish, wish_of
 from kessa.people.acts import act
 from kessa.people.models import Membership, Role, Team, User
 from kessa.visits.models import Visit
@@ -62,7 +63,7 @@ def tell_of_follow_ups(at: datetime) -> list[Notice]:
     told: list[Notice] = []
     for action in due.select_related("place", "done_product", "team").order_by("again_at"):
         those = [each for each in _members(action.team_id) if each.user_id == action.ended_by_id]
-        wanting = [each for each in those if _wish(each).follow_ups]
+        wanting = [each for each in those if wish_of(each).follow_ups]
         told += _tell(wanting, Kind.AGAIN, partial(_of_follow_up, action), action=action)
     return told
 
@@ -102,7 +103,7 @@ def _of_overdue(visit: Visit, by: datetime, _: User) -> Words:
 
 def _should_have_heard(member: Membership, visit: Visit) -> bool:
     """Whoever was told by name, and coordinators; not the one who is out."""
-    if member.user_id == visit.leader_id or not _wish(member).overdue:
+    if member.user_id == visit.leader_id or not wish_of(member).overdue:
         return False
     said = str(visit.safety.get("told", "")).lower()
     names = {member.user.first_name.lower(), member.user.username.lower(), str(member.user).lower()}
@@ -114,13 +115,9 @@ def _members(team: int) -> list[Membership]:
     return list(rows.select_related("user", "team", "wish"))
 
 
-def _wish(member: Membership) -> Wish:
-    return getattr(member, "wish", None) or Wish(team_id=member.team_id, membership=member)
-
-
 def _hears_of(member: Membership, rank: int) -> bool:
     must = member.team.acute_to == "everybody" or member.role == Role.COORDINATOR
-    return rank <= _wish(member).up_to or (must and rank <= AT_ONCE)
+    return rank <= wish_of(member).up_to or (must and rank <= AT_ONCE)
 
 
 def _tell(people: Iterable[Membership], kind: Kind, say: Callable[[User], Words], **about: Any) -> list[Notice]:

@@ -10,6 +10,7 @@ from django.http import HttpRequest
 from django.utils import timezone
 from django.utils.crypto import constant_time_compare
 
+from kessa.core.treating.ways import AT_ONCE
 from kessa.people.models import Act, Contact, Invitation, Membership, Team, User
 from kessa.web.compiled import compiled
 
@@ -104,11 +105,7 @@ def contacts_of(team: Team | int) -> list[Contact]:
 def told_of(team: int, water: str, rank: int) -> dict[str, str]:
     """Return whom a team tells of something so grave in such water, in words, by the part they have in it."""
     fitting = [
-        each for each in contacts_of(team) if water in each.waters and (rank <= _AT_ONCE or not each.gravest_only)
+        each for each in contacts_of(team) if water in each.waters and (rank <= AT_ONCE or not each.gravest_only)
     ]
     roles = dict.fromkeys(each.role for each in fitting)
     return {role: " and ".join(str(each) for each in fitting if each.role == role) for role in roles}
-
-
-# How grave something is that may harm before a second test is done: see kessa.core.treating.ways.
-_AT_ONCE = 1

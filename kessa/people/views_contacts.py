@@ -31,7 +31,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
         return redirect("people:contacts")
     title = f"Change {found.name}" if pk else "Name somebody to tell"
     context = {"form": form, "title": title, "act": "Save", "row": found}
-    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+    return render(request, "form.html", context, status=422 if form.errors else 200)
 
 
 @coordinator

@@ -55,7 +55,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
         return redirect("products:product", kept.pk)
     title = f"Change {found.name}" if pk else "Write a product's label down"
     context = {"form": form, "title": title, "act": "Save the label", "row": found}
-    return render(request, "kits/form.html", context, status=422 if form.errors else 200)
+    return render(request, "form.html", context, status=422 if form.errors else 200)
 
 
 @technician

@@ -5,7 +5,7 @@ from typing import Any
 from django import template
 
 from kessa.actions.models import Action
-from kessa.core.treating.amounts import METRIC, figures, written
+from kessa.core.treating.amounts import figures, written
 
 register = template.Library()
 
@@ -13,7 +13,7 @@ register = template.Library()
 @register.simple_tag(takes_context=True)
 def action_title(context: Any, action: Action) -> str:
     """Write what is to be done, with its amount in the reader's own measures."""
-    return title_in(action, getattr(context["request"].user, "amount_system", METRIC))
+    return title_in(action, context["request"].user.amount_system)
 
 
 @register.filter
@@ -36,7 +36,7 @@ def title_in(action: Action, system: str) -> str:
 @register.simple_tag(takes_context=True)
 def action_done(context: Any, action: Action) -> str:
     """Write what was done: how much of which product, or in words."""
-    return done_in(action, getattr(context["request"].user, "amount_system", METRIC))
+    return done_in(action, context["request"].user.amount_system)
 
 
 _DONE = {

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from kessa.core.errors import finite
+from kessa.core.quantities.spread import Spread
 from kessa.core.quantities.units import convert, in_words
 
 
@@ -36,6 +37,11 @@ class Quantity:
         if not in_words(self.unit):
             return None
         return "cannot tell" if self.low != self.high else "present" if self.value else "absent"
+
+    @property
+    def spread(self) -> Spread:
+        """Its value with the ends between which the truth lies."""
+        return Spread(self.value, self.low, self.high)
 
     def diluted(self, factor: float) -> Quantity:
         """Return what the undiluted sample held; `factor` ≥ 1. Raises CannotCompute on `dilution` if too large."""

@@ -40,7 +40,7 @@ def makeup_of(system: System, finding: Finding) -> Spread | None:
     if found is None:
         return None
     there = found.converted(finding.unit, finding.form or found.form)
-    return Spread(there.value, there.low, there.high)
+    return there.spread
 
 
 def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
@@ -52,7 +52,7 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     reached = [each for each in worked if each[1] is not None]
     if not reached:
         said = f"Its supply holds as much {findings[0].parameter} as it is to come down to: bleeding never gets there."
-        return _named(
+        return named(
             "bleed", "Bleeding cannot bring it down", findings, rank, refused=f"{said} Look at the supply first."
         )
     finding, litres, makeup = max(reached, key=lambda each: each[1].value if each[1] else 0.0)
@@ -80,9 +80,9 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
         )
     working += [*likely(amount, kept), *_steady(system, finding, holds)]
     expect = spread(
-        lambda v, m, fed: fed + (m - fed) * math.exp(-litres.value / v), volume, _from_zero(finding.measured), holds
+        lambda v, m, fed: fed + (m - fed) * math.exp(-litres.value / v), volume, from_zero(finding.measured), holds
     )
-    return _named(
+    return named(
         "bleed", title, findings, rank, missing=tuple(missing), working=tuple(working), amount=amount,
         kept=kept, aim=finding.aim, expect=expect,
         why=_down(finding) + _fed(finding, holds.value),
@@ -93,7 +93,7 @@ def _litres(volume: Spread, finding: Finding, makeup: Spread | None) -> tuple[Sp
     """Return how much is bled for one finding, None where it is never reached; and the make-up."""
     fed = exactly(0.0) if makeup is None else makeup
     try:
-        litres = spread(lambda v, m, f: bleed(v, 1.0, m, finding.aim, f)[0], volume, _from_zero(finding.measured), fed)
+        litres = spread(lambda v, m, f: bleed(v, 1.0, m, finding.aim, f)[0], volume, from_zero(finding.measured), fed)
     except CannotCompute:
         return None, makeup
     return litres, makeup
@@ -136,16 +136,16 @@ def drained(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
 def _drained(system: System, volume: Spread, finding: Finding, rank: int) -> Proposal:
     makeup = makeup_of(system, finding)
     holds = exactly(0.0) if makeup is None else makeup
-    measured = _from_zero(finding.measured)
+    measured = from_zero(finding.measured)
     try:
         litres = spread(lambda v, m, f: drain_to(v, m, finding.aim, f), volume, measured, holds)
     except CannotCompute as error:
-        return _named("drain", "Draining cannot bring it down", [finding], rank, refused=error.message)
+        return named("drain", "Draining cannot bring it down", [finding], rank, refused=error.message)
     expect = spread(lambda v, m, f: m - min(litres.value / v, 1.0) * (m - f), volume, measured, holds)
     missing = () if makeup else (
         f"What the fill water holds of {finding.parameter} was not tested: it is taken as none.",
     )  # fmt: skip
-    return _named(
+    return named(
         "drain", "Drain {amount}, and fill up with fresh water", [finding], rank, amount=litres, aim=finding.aim,
         expect=expect, missing=missing,
         why=_down(finding),
@@ -163,7 +163,7 @@ def flushed(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     if volume is None:
         return _without_volume("flush", "Then flush it until it runs clear", findings, rank)
     litres = spread(lambda v: bleed(v, 1.0, 1.0, FLUSHED_TO)[0], volume)
-    return _named(
+    return named(
         "flush", "Then flush with {amount} or more, until it runs clear", findings, rank, amount=litres,
         why=f"Fed in and let out at once, that leaves {FLUSHED_TO * 100:g} % of it. Open strainers and low points too.",
         working=(
@@ -173,7 +173,7 @@ def flushed(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     )  # fmt: skip
 
 
-def _from_zero(measured: Spread) -> Spread:
+def from_zero(measured: Spread) -> Spread:
     """A level is not below nothing, though its interval may reach there."""
     return Spread(max(measured.value, 0.0), max(measured.low, 0.0), measured.high)
 
@@ -201,10 +201,11 @@ def _down(finding: Finding) -> str:
 
 
 def _without_volume(by: str, title: str, findings: Sequence[Finding], rank: int) -> Proposal:
-    return _named(by, title, findings, rank, missing=(NO_VOLUME,))
+    return named(by, title, findings, rank, missing=(NO_VOLUME,))
 
 
-def _named(by: str, title: str, findings: Sequence[Finding], rank: int, **said: object) -> Proposal:
+def named(by: str, title: str, findings: Sequence[Finding], rank: int, **said: object) -> Proposal:
+    """Return a proposal about findings by a way, resting on their results; `said` is what else is said of it."""
     first, way = findings[0], ways()[by]
     base = Proposal(
         by, by, rank, 0, title, parameter=first.parameter, unit=first.unit, form=first.form,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import cache
 from itertools import product
 from pathlib import Path
@@ -40,6 +40,13 @@ def _read() -> _Mixing:
 def held_by_products() -> dict[str, str]:
     """Return what a product may hold, in words, by key; raises BadDataFile on a faulty file."""
     return {each.key: each.words for each in _read().substances if each.words}
+
+
+def refusal(name: str, holds: Iterable[str], held: Mapping[str, str]) -> str:
+    """Say why something called `name` must not go in where `held` is, each with how one knows; nothing where it may."""
+    contents = tuple(holds)
+    found = ((known_from, why) for each, known_from in held.items() for why in never_meets(contents, [each]))
+    return next((f"{name} must not meet {known_from}: {why}." for known_from, why in found), "")
 
 
 def never_meets(one: Iterable[str], other: Iterable[str]) -> tuple[str, ...]:

@@ -89,23 +89,21 @@ class Product(Checked):
 
         Percent by weight: percent·10·density mg/L. Raises CannotCompute where it does not speak of such a level.
         """
-        own_unit, own_form = self.strength_unit
         if self.active_percent is not None:
             by = self.active_percent * 10 * ((self.density_kg_l or 1.0) if self.liquid else 1.0)
         else:
             by = self.step or 0.0
-        if (own_unit, own_form) == (unit, form or ""):
-            return by
-        return finite(convert(by, own_unit, own_form or None, unit, form), "active_form")
+        return self._converted(by, unit, form)
 
     def most_in(self, unit: str, form: str | None) -> float | None:
         """Return the most of it there may be in the water, in a unit as a form; None where the label gives none."""
-        if self.most_level is None:
-            return None
+        return None if self.most_level is None else self._converted(self.most_level, unit, form)
+
+    def _converted(self, level: float, unit: str, form: str | None) -> float:
         own_unit, own_form = self.strength_unit
         if (own_unit, own_form) == (unit, form or ""):
-            return self.most_level
-        return convert(self.most_level, own_unit, own_form or None, unit, form)
+            return level
+        return finite(convert(level, own_unit, own_form or None, unit, form), "active_form")
 
     @property
     def strength(self) -> str:

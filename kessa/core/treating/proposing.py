@@ -8,7 +8,7 @@ from collections.abc import Callable, Mapping, Sequence
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly, spread
 from kessa.core.treating.disinfecting import shock
-from kessa.core.treating.lowering import FLUSHED_TO, bled, drained, flushed, level
+from kessa.core.treating.lowering import FLUSHED_TO, bled, drained, flushed, level, named
 from kessa.core.treating.mixing import never_meets
 from kessa.core.treating.products import RAISES
 from kessa.core.treating.raising import Before, by_label, dosed
@@ -17,7 +17,7 @@ from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.core.treating.ways import treatment_of, ways
 
 # In the order in which it is done: what takes water away comes before what is put in, cleaning before both.
-_ORDER = ("disinfect", "clean", "bleed", "drain", "regenerate", "look", "lower", "hold scale", "dose")
+_BEFORE_A_DOSE = ("disinfect", "clean", "bleed", "drain", "regenerate", "look", "lower", "hold scale")
 _BY_AMOUNT = ("bleed", "drain", "lower", "dose")
 _NOTHING_KNOWN = Limit()
 
@@ -64,24 +64,22 @@ def _treated(
 ) -> list[Proposal]:
     made: list[Proposal] = []
     before: Before | None = None
-    flushed_out = False
-    for way in _ORDER:
+    dirty = "clean" in by_way
+    for way in _BEFORE_A_DOSE:
         ranked = by_way.get(way, [])
         if not ranked:
             continue
         rank, several = min(each for each, _ in ranked), [each for _, each in ranked]
         if way == "clean":
             made += [by_label(system, several[0], rank, way), flushed(system, several, rank)]
-            before, flushed_out = Before(exactly(FLUSHED_TO), ", after the flush"), True
-        elif way in ("bleed", "drain") and not flushed_out:
+            before = Before(exactly(FLUSHED_TO), ", after the flush")
+        elif way not in ("bleed", "drain"):
+            made += [_ONE_BY_ONE[way](system, each, rank) for rank, each in ranked]
+        elif not dirty:
             lowered = (bled if way == "bleed" else drained)(system, several, rank)
             made.append(lowered)
             before = _taken_along(system, lowered)
-        elif way not in ("bleed", "drain", "dose"):
-            made += [_ONE_BY_ONE[way](system, each, rank) for rank, each in ranked]
-    wanted = [(rank, each) for rank, each in by_way.get("dose", [])]
-    if flushed_out:
-        wanted = _dosed_anew(system, findings, by_way)
+    wanted = _dosed_anew(system, findings, by_way) if dirty else by_way.get("dose", [])
     return made + [dosed(system, each, rank, before) for rank, each in wanted]
 
 
@@ -116,23 +114,21 @@ def _taken_along(system: System, lowered: Proposal) -> Before | None:
 def _looked_at(system: System, finding: Finding, rank: int) -> Proposal:
     """Propose to look for the cause, in the limit's own words."""
     name = parameter(finding.parameter)
-    title = finding.words.removesuffix(".")
-    return Proposal(
-        f"look:{name.key}", "look", rank, 0, title or f"{name.title} too {finding.side}: look for the cause",
-        why=f"{name.title} is {level(finding, finding.measured.value)}.", parameter=finding.parameter,
-        unit=finding.unit, form=finding.form, again_hours=ways()["look"].again_hours, results=(finding.result,),
-    )  # fmt: skip
+    title = finding.words.removesuffix(".") or f"{name.title} too {finding.side}: look for the cause"
+    return named("look", title, [finding], rank, key=f"look:{name.key}")
 
 
 def _regenerated(system: System, finding: Finding, rank: int) -> Proposal:
     name = parameter(finding.parameter)
-    return _looked_at(system, finding, rank)._replace(
-        key=f"regenerate:{name.key}", by="regenerate",
-        title="Regenerate the softener by its sheet; if it does not hold, have it serviced",
+    return named(
+        "regenerate",
+        "Regenerate the softener by its sheet; if it does not hold, have it serviced",
+        [finding],
+        rank,
+        key=f"regenerate:{name.key}",
         why=f"{name.title} {level(finding, finding.measured.value)} gets through. Look whether salt and water are in "
         "the brine tank, and whether the bypass is shut.",
-        again_hours=ways()["regenerate"].again_hours,
-    )  # fmt: skip
+    )
 
 
 _ONE_BY_ONE: dict[str, Callable[[System, Finding, int], Proposal]] = {

@@ -12,11 +12,10 @@ from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.spread import Spread, spread
 from kessa.core.treating.amounts import figures, written
 from kessa.core.treating.dosing import raise_level
-from kessa.core.treating.lowering import NO_VOLUME, level, likely
-from kessa.core.treating.mixing import never_meets
+from kessa.core.treating.lowering import NO_VOLUME, from_zero, level, likely, named
+from kessa.core.treating.mixing import refusal
 from kessa.core.treating.products import CLEANS, HOLDS_SCALE, LOWERS, RAISES, Product
 from kessa.core.treating.systems import Finding, Held, Proposal, System
-from kessa.core.treating.ways import ways
 
 # What takes a level down is done a third at a time.
 _THIRDS = 3
@@ -88,17 +87,14 @@ def _allowed(system: System, fitting: Sequence[Held]) -> tuple[Held | None, list
 
 def refused_in(system: System, product: Product) -> str:
     """Say why a product must not go into a system; nothing where it may."""
-    for held, known_from in system.holds.items():
-        for why in never_meets(product.holds, [held]):
-            return f"{product.name} must not meet {known_from}: {why}."
-    return ""
+    return refusal(product.name, product.holds, system.holds)
 
 
 def _worked(system: System, finding: Finding, base: Proposal, held: Held, before: Before | None) -> Proposal:
     product, volume = held.product, system.volume
     assert volume is not None
     by = product.changes(finding.unit, finding.form)
-    measured = Spread(max(finding.measured.value, 0.0), max(finding.measured.low, 0.0), finding.measured.high)
+    measured = from_zero(finding.measured)
     start = spread(lambda m, left: m * left, measured, before.part) if before else measured
     most = product.most_in(finding.unit, finding.form)
     raises = base.by == "dose"
@@ -226,9 +222,4 @@ def by_label(system: System, finding: Finding, rank: int, by: str) -> Proposal:
 
 
 def _base(by: str, finding: Finding, rank: int) -> Proposal:
-    return Proposal(
-        f"{by}:{parameter(finding.parameter).key}", by, rank, 0, "",
-        why=f"{parameter(finding.parameter).title} is {level(finding, finding.measured.value)}.",
-        parameter=finding.parameter, unit=finding.unit, form=finding.form, aim=finding.aim,
-        again_hours=ways()[by].again_hours, results=(finding.result,),
-    )  # fmt: skip
+    return named(by, "", [finding], rank, key=f"{by}:{parameter(finding.parameter).key}", aim=finding.aim)

@@ -76,7 +76,6 @@ class System(NamedTuple):
     supply: Mapping[str, Quantity] = {}
     holds: Mapping[str, str] = {}
     products: tuple[Held, ...] = ()
-    feeds: frozenset[str] = frozenset()
 
 
 class Step(NamedTuple):

@@ -12,7 +12,8 @@ from kessa.core.checked import Checked, NotNegative
 from kessa.core.datafile import read_toml
 from kessa.core.quantities.parameters import parameter
 
-LEAST_GRAVE = 6
+# Of ranks: up to here it may harm before a second test is done; and the least grave there is.
+AT_ONCE, LEAST_GRAVE = 1, 6
 By = Literal["bleed", "drain", "dose", "lower", "clean", "hold scale", "regenerate", "disinfect", "look"]
 
 
