@@ -36,6 +36,7 @@ class Story(BrowserTest):
 
         desk = self.open(DESK, "Ines")
         desk.get_by_role("link", name="Log", exact=True).click()
+        desk.wait_for_load_state()  # a filter answers by itself once the page's script has run
         row = desk.get_by_role("row").filter(has_text="8, 7 drops").first
         expect(row).to_contain_text("inside")
         desk.get_by_label("Verdict").select_option("outside")
