@@ -24,12 +24,15 @@ from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import add_lot, keep_product
+from kessa.review.models import Step, What
+from kessa.review.selectors import to_look_over
+from kessa.review.services import ask, release_all
 from kessa.rounds import services as rounds
 from kessa.rounds.models import Round, Settled
 from kessa.rounds.selectors import due_now
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
-from kessa.visits.models import Visit
+from kessa.visits.models import Review, Visit
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
 # What is said of a place for the world's sake; all else is the place's own fields.
@@ -63,6 +66,7 @@ def build() -> bool:
         latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
     _checks(team, people, boxes, chance)
     _done(people, places)
+    _review(people)
     _plan(team, people, places, latest)
     _level(team)
     # So that the first page is planned as well as the thousandth.
@@ -149,6 +153,23 @@ def _done(people: dict[str, Membership], places: dict[str, Place]) -> None:
             kept=each.get("kept", "L"), product=product, lot=product and product.lots.first(),
             remark=each.get("remark", ""), again_at=at + _DAY if product else None,
         )  # fmt: skip
+
+
+def _review(people: dict[str, Membership]) -> None:
+    """What is older was looked over and released; about one visit somebody was asked."""
+    ines, asked, said = people["ines"], people[DATA["review"]["asks_of"]], DATA["review"]
+    before = timezone.now() - _DAY * said["reviewed_after_days"]
+    visits = to_look_over(ines.team).filter(started_at__lt=before)
+    steps = [
+        Step(team=ines.team, visit=visit, what=What.ACCEPTED, by=ines.user, at=max(visit.started_at, visit.changed_at))
+        for visit in visits
+    ]
+    Step.objects.bulk_create(steps)
+    visits.update(review=Review.REVIEWED)
+    release_all(ines, ines.team, place=None, until=timezone.localdate() - _DAY * said["released_after_days"])
+    last = to_look_over(ines.team).filter(leader=asked.user).first()
+    if last:
+        ask(ines, last, asked.user, words=said["question"])
 
 
 def _level(team: Team) -> None:

@@ -14,6 +14,7 @@ from kessa.core.methods.exactness import Speaking, stands_for
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import in_words
+from kessa.log.history import counting_in
 from kessa.log.models import Result
 from kessa.places.models import Place
 from kessa.places.selectors import compared_with
@@ -111,7 +112,8 @@ def _around(value: float, key: str) -> Quantity:
 def past_of(place: Place, parameter: str, at: datetime) -> list[Dated]:
     """Return a place's earlier results of a parameter within a year, newest first."""
     names = [known_parameter(parameter).key, *known_parameter(parameter).also]
-    rows = _past(team=place.team_id, place=place.pk, names=names, since=at - _YEAR, before=at)
+    counting = counting_in(place.team_id)
+    rows = _past(team=place.team_id, place=place.pk, names=names, since=at - _YEAR, before=at, **counting)
     # Two tests of one sample are one reading: the more exact speaks.
     at_once: dict[datetime, list[Any]] = {}
     for row in rows:
@@ -125,8 +127,8 @@ def _most_exact(rows: list[Any]) -> Any:
 
 
 @compiled
-def _past(team: int, place: int, names: list[str], since: datetime, before: datetime) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place, parameter__any=names)
+def _past(team: int, place: int, names: list[str], since: datetime, before: datetime, **counting: Any) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(place=place, parameter__any=names, **counting)
     rows = rows.filter(taken_at__gte=since, taken_at__lt=before).newest_first()
     return rows.values_list("pk", "taken_at", "method_class", *_AS_QUANTITY, named=True)[:_MOST_PAST]
 

@@ -32,6 +32,7 @@ from kessa.people.selectors import names_of
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.visits.models import Sample, Visit
+from kessa.visits.services import changed
 from kessa.web.compiled import compiled
 
 
@@ -102,6 +103,7 @@ def settle_sample(determination: Determination | None) -> None:
 def settle_visit(by: Membership, visit: Visit) -> None:
     """Settle what follows from what was read in place on a visit, and judge anew what depends on it."""
     derive_of_visit(visit)
+    changed(visit.team_id, [visit.pk])
     for sample in visit.samples.select_related("visit__place__team"):
         judge_anew(sample, by, "the water's temperature")
     restate(visit.place)
@@ -160,6 +162,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     result = Result(
         team_id=determination.team_id,
         determination=determination,
+        visit_id=sample.visit_id,
         place=sample.place,
         person_id=people[-1] if people else determination.started_by_id,
         taken_at=sample.drawn_at,

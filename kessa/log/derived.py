@@ -145,6 +145,7 @@ def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str
     result = Result(
         team_id=place.team_id,
         sample=at.sample,
+        visit=at.visit,
         place=place,
         person_id=_person(at, inputs),
         taken_at=taken_at,

@@ -20,8 +20,10 @@ from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.instruments.models import InstrumentCheck
 from kessa.instruments.selectors import CHECK_FAILED
 from kessa.log.derived import carry_marks
+from kessa.log.marks import visits_of
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.visits.models import Observation
+from kessa.visits.services import changed
 from kessa.web.compiled import compiled
 
 QUALITY_BAD, CONTRADICTS = "quality-bad", "contradicts"
@@ -201,9 +203,10 @@ def _settle(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> No
     new = [(result, check) for result, checks in wanted.items() for check in checks if (result, check) not in there]
     rows = (Mark(team_id=team_id, result_id=result, flag=flag, at=now, **{by: check}) for result, check in new)
     Mark.objects.bulk_create(rows, ignore_conflicts=True)
-    changed = {result for result, _ in new} | {key[0] for key in there if key[1] not in wanted[key[0]]}
-    if changed:
-        carry_marks(team_id, flag, changed)
+    doubted = {result for result, _ in new} | {key[0] for key in there if key[1] not in wanted[key[0]]}
+    if doubted:
+        changed(team_id, visits_of(team_id, doubted))
+        carry_marks(team_id, flag, doubted)
 
 
 @compiled

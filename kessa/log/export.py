@@ -39,6 +39,7 @@ COLUMNS = (
     "unit",
     "form",
     "verdict",
+    "review",
     "judged by",
     "method",
     "method version",
@@ -57,7 +58,7 @@ _READ = (
     "pk", "team_id", "person_id", "place__name", "place__latitude", "place__longitude", "taken_at",
     "determination__sample__depth_cm", "determination__sample__water_temperature_c", "determination__sample__number",
     "parameter", "fraction", "determination__dilution", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "determination__method_key", "determination__method_version", "determination__lot",
+    "visit__review", "determination__method_key", "determination__method_version", "determination__lot",
     "determination__instrument__name", "determination__late_taps", "tested_at", "computed_at",
 )  # fmt: skip
 _AT_ONCE = 1000
@@ -156,6 +157,7 @@ def _row(row: Any, marks: list[Mark], names: dict[int, str], zone: tzinfo) -> li
         row.unit,
         row.form,
         row.verdict,
+        row.visit__review,
         _judged_by(row.judged),
         row.determination__method_key or "",
         _known(row.determination__method_version),

@@ -18,6 +18,7 @@ from kessa.methods.selectors import methods_of
 from kessa.people.models import Team
 from kessa.people.selectors import member_names
 from kessa.places.selectors import place_names
+from kessa.visits.models import Review
 from kessa.web.components.select import PlainSelect
 from kessa.web.templatetags.components import supply_name
 
@@ -66,12 +67,15 @@ class LogFilter(django_filters.FilterSet):
         empty_label="any instrument",
         widget=PlainSelect,
     )
+    review = django_filters.ChoiceFilter(
+        field_name="visit__review", choices=Review.choices, empty_label="any state", widget=PlainSelect
+    )
     superseded = django_filters.BooleanFilter(
         label="With what stands no more", method="with_superseded", widget=forms.CheckboxInput
     )
 
     # What stands beneath "More".
-    MORE = ("person", "flag", "kind", "method", "lot", "instrument", "superseded")
+    MORE = ("person", "flag", "kind", "method", "lot", "instrument", "review", "superseded")
 
     class Meta:
         model = Result

@@ -23,6 +23,7 @@ from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
 from kessa.rules.selectors import house_rules
+from kessa.visits.models import Review
 from kessa.web.compiled import compiled
 
 _HISTORY, _LOOKED_OVER = 200, 120
@@ -87,8 +88,8 @@ def found_lately(place: Place) -> Lately:
     if not verdicts:
         return Lately([], [], None, None, [])
     gravest = sorted(verdicts.values(), key=lambda each: -("", *VERDICTS).index(each[1]))
-    visit = next((row.visit for row in rows if row.visit), None)
-    on_visit = [row.pk for row in rows if visit and row.visit == visit]
+    visit = next((row.visit for row in rows if row.of_sample), None)
+    on_visit = [row.pk for row in rows if row.of_sample and row.visit == visit]
     numbers = [pk for pk, _ in gravest]
     return Lately([series for series, _ in frequent.most_common()], numbers, numbers[0], visit, on_visit)
 
@@ -96,9 +97,8 @@ def found_lately(place: Place) -> Lately:
 @compiled
 def _newest_at(team: int, place: int) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
-    of_sample = {"of_sample": F("determination__sample"), "visit": F("determination__sample__visit")}
-    columns = ("pk", "verdict", "low", "high", *of_sample, *Series._fields)
-    return rows.annotate(**of_sample).values_list(*columns, named=True)[:_LOOKED_OVER]
+    columns = ("pk", "verdict", "low", "high", "visit", "of_sample", *Series._fields)
+    return rows.annotate(of_sample=F("determination__sample")).values_list(*columns, named=True)[:_LOOKED_OVER]
 
 
 def usual_at(place: Place, series: Series, before: datetime | None = None) -> UsualRange | None:
@@ -112,14 +112,21 @@ def usual_and_last(
     """Return what is usual at a place, as usual_at does, and the last values from which it follows, newest first."""
     if in_words(series.unit):
         return None, []
-    past = _past(team=place.team_id, place=place.pk, before=before or _EVER, **series._asdict())
+    counting = counting_in(place.team_id)
+    past = _past(team=place.team_id, place=place.pk, before=before or _EVER, **series._asdict(), **counting)
     day = timezone.localdate(before) if before else timezone.localdate()
     usual = usual_by_season([(timezone.localdate(at), value) for at, value in past], day)
     return usual, [value for _, value in past[:_LAST]]
 
 
+def counting_in(team_id: int) -> dict[str, Any]:
+    """Return by what a team's results are narrowed to those that count, by its school: nothing where all do."""
+    waits = house_rules(team_id).chosen["before_review"] == "waits"
+    return {"visit__review__any": [Review.REVIEWED.value, Review.RELEASED.value]} if waits else {}
+
+
 @compiled
-def _past(team: int, place: int, before: datetime, **series: str) -> Any:
+def _past(team: int, place: int, before: datetime, **series: Any) -> Any:
     past = Result.objects.for_team(team).trustworthy().filter(place=place, taken_at__lt=before, **series)
     return past.newest_first().values_list("taken_at", "value")[:_HISTORY]
 

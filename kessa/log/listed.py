@@ -53,7 +53,7 @@ def listed(results: Any, *others: str) -> Any:
 
 def table_rows(team: int, found: Iterable[Any], reader: User, names: Names | None = None) -> SafeString:
     """Write listed results as rows of the log, in the reader's own units; `names` are those that are known already."""
-    return _table(team, _with_flags(team, list(found)), reader, names or Names({}, {}))
+    return _table(team, rows_with_flags(team, list(found)), reader, names or Names({}, {}))
 
 
 def _table(team: int, rows: list[Row], reader: User, names: Names) -> SafeString:
@@ -84,7 +84,7 @@ def found_at_place(
     place: Place, standing: list[int], on_visit: list[int], reader: User, people: dict[int, str]
 ) -> AtPlace:
     """Write what was found out at a place; `standing` are numbers in order, `people` were on its latest visit."""
-    rows = _with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit})))
+    rows = rows_with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit})))
     by_number = {row.result.id: row for row in rows}
     state = [by_number[pk] for pk in standing]
     of_visit = [row for row in rows if row.result.id in on_visit]
@@ -119,7 +119,7 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
     return mark_safe("".join(written))  # noqa: S308 # it is escaped above
 
 
-def _with_flags(team: int, rows: list[Any]) -> list[Row]:
+def rows_with_flags(team: int, rows: list[Any]) -> list[Row]:
     """Return results with the flags of their marks, in the order in which they came."""
     flags: dict[int, dict[str, bool]] = defaultdict(dict)
     for pk, flag in flags_on(team=team, results=[row.id for row in rows]):

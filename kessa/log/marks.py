@@ -2,12 +2,14 @@
 
 from collections.abc import Iterable
 from typing import NamedTuple
+from uuid import UUID
 
 from django.utils import timezone
 
 from kessa.core.runs.flags import ENDS
 from kessa.log.models import Mark, Result
 from kessa.people.models import Membership
+from kessa.visits.services import changed
 
 
 class Reason(NamedTuple):
@@ -18,8 +20,15 @@ class Reason(NamedTuple):
     by: Membership
 
 
+def visits_of(team_id: int, results: Iterable[int]) -> list[UUID]:
+    """Return the numbers of the visits on which results were found out."""
+    rows = Result.objects.for_team(team_id).filter(pk__in=results)
+    return list(rows.order_by("visit").values_list("visit", flat=True).distinct())
+
+
 def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> None:
     """End a result by a mark: superseded by another or by nothing, or set aside."""
+    changed(result.team_id, [result.visit_id])
     Mark.objects.create(
         team_id=result.team_id,
         result=result,
@@ -33,6 +42,7 @@ def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> 
 
 def mark(result: Result, flags: Iterable[str], reason: Reason | None) -> None:
     """Put flags on a new result, that of the reason with its words."""
+    changed(result.team_id, [result.visit_id])
     now = timezone.now()
     said = dict.fromkeys(flags, "")
     if reason:

@@ -15,7 +15,7 @@ from kessa.kits.models import Kit
 from kessa.people.managers import TeamManager
 from kessa.people.models import TeamOwned
 from kessa.places.models import Place
-from kessa.visits.models import Sample
+from kessa.visits.models import Sample, Visit
 
 
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
@@ -52,6 +52,8 @@ class Result(TeamOwned):
     determination = models.ForeignKey(Determination, null=True, on_delete=models.PROTECT, related_name="results")
     # Of what was computed from other results of a sample there is only that.
     sample = models.ForeignKey(Sample, null=True, on_delete=models.PROTECT, related_name="derived_results")
+    # What it was found out on: with it, as a whole, a result is reviewed.
+    visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="results")
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
     # Who read the last run that counts; every run names its own in the readings.
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")

@@ -12,8 +12,10 @@ from kessa.core.job.schools import complete
 from kessa.core.methods.schema import Method
 from kessa.core.runs.flags import FLAGS
 from kessa.kits.models import Lot
+from kessa.log.marks import visits_of
 from kessa.log.models import Mark, Result
 from kessa.rules.selectors import house_rules
+from kessa.visits.services import changed
 from kessa.web.compiled import compiled
 
 UNPROVEN = "lot-unproven"
@@ -74,6 +76,8 @@ def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
     if gone:
         Mark.objects.for_team(team_id).filter(pk__in=[mark.pk for mark in gone]).update(lifted_at=now)
     Mark.objects.bulk_create(new, ignore_conflicts=True)
+    if new or gone:
+        changed(team_id, visits_of(team_id, [mark.result_id for mark in [*new, *gone]]))
 
 
 @compiled

@@ -95,7 +95,7 @@ def series_between(place: Place, since: datetime | None, until: datetime | None,
     rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **of)
     rows = rows.filter(taken_at__gte=since) if since else rows
     rows = rows.filter(taken_at__lte=until) if until else rows
-    newest = rows.newest_first().values_list(*_CHARTED, "judgements", named=True)[:_LONG_CHART]
+    newest = rows.newest_first().values_list(*_CHARTED, "judgements", "visit__review", named=True)[:_LONG_CHART]
     return _without_repeated(place, list(newest))
 
 
@@ -156,7 +156,7 @@ def _nothing_after(team: int, since: datetime) -> Any:
 def result_at(team: int, pk: int) -> Any:
     """Return a result with its place, test and sample."""
     of_test = ("determination__sample__visit", "determination__sample__drawn_by")
-    rows = Result.objects.for_team(team).filter(pk=pk).select_related("place", "person", *of_test)
+    rows = Result.objects.for_team(team).filter(pk=pk).select_related("place", "person", "visit", *of_test)
     return rows.defer("determination__sample__visit__safety", "determination__sample__visit__closing_remark")
 
 

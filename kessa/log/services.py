@@ -22,7 +22,7 @@ from kessa.log import may
 from kessa.log.closing import settle_sample, write_results
 from kessa.log.derived import carry_marks
 from kessa.log.doubts import weigh_check, weigh_instrument
-from kessa.log.marks import Reason, end
+from kessa.log.marks import Reason, end, visits_of
 from kessa.log.models import Mark, QualityCheck, Result
 from kessa.log.proof import weigh_lots_of
 from kessa.log.standing import restate
@@ -33,6 +33,7 @@ from kessa.taps.selectors import counted
 from kessa.visits.may import correct_sample
 from kessa.visits.models import Sample
 from kessa.visits.services import change_sample
+from kessa.visits.services import changed as visits_changed
 
 
 @act("reading put right", may.put_right)
@@ -107,6 +108,7 @@ def put_sample_right(by: Membership, sample: Sample, changed: dict[str, Any], *,
     _need(why)
     was = {name: getattr(sample, name) for name in changed}
     change_sample(sample, changed, why)
+    visits_changed(by.team_id, [sample.visit_id])
     said = ", ".join(f"{name.replace('_', ' ')} {was[name]} became {value}" for name, value in changed.items())
     reason = Reason("corrected", f"{sample}: {said}. {why}", by)
     rows = Determination.objects.for_team(by.team_id).filter(sample=sample, purpose=Purpose.SAMPLE)
@@ -241,6 +243,7 @@ def lift(marks: list[Mark], by: Membership, why: str) -> None:
     numbers = [mark.pk for mark in marks]
     rows = Mark.objects.for_team(by.team_id).filter(pk__in=numbers, lifted_at=None)
     rows.update(lifted_at=timezone.now(), lifted_by_id=by.user_id, lifted_why=why[:300])
+    visits_changed(by.team_id, visits_of(by.team_id, [mark.result_id for mark in marks]))
     for flag in {mark.flag for mark in marks}:
         carry_marks(by.team_id, flag, [mark.result_id for mark in marks if mark.flag == flag])
 

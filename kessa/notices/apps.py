@@ -11,11 +11,16 @@ class NoticesConfig(AppConfig):
     name = "kessa.notices"
 
     def ready(self) -> None:
-        """Listen for what is proposed."""
+        """Listen for what is proposed, and what is asked."""
         from kessa.actions.proposing import proposed
-        from kessa.notices.services import tell_of_found
+        from kessa.notices.services import tell_of_found, tell_of_question
+        from kessa.review.services import asked
 
         def tell(sender: Any, action: Any, **_: Any) -> None:
             tell_of_found(action)
 
+        def tell_asked(sender: Any, step: Any, **_: Any) -> None:
+            tell_of_question(step)
+
         proposed.connect(tell, weak=False)
+        asked.connect(tell_asked, weak=False)

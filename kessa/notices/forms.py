@@ -17,12 +17,12 @@ class WishForm(forms.ModelForm):  # type: ignore[type-arg]
 
     class Meta:
         model = Wish
-        fields = ["up_to", "follow_ups", "overdue"]
+        fields = ["up_to", "follow_ups", "questions", "overdue"]
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.initial.setdefault("email", self.instance.membership.user.email)
-        self.order_fields(["email", "up_to", "follow_ups", "overdue"])
+        self.order_fields(["email", *self._meta.fields])
 
 
 class TeamRuleForm(forms.Form):

@@ -6,6 +6,7 @@ from django.db import models
 from kessa.actions.models import Action
 from kessa.core.treating.ways import AT_ONCE, LEAST_GRAVE
 from kessa.people.models import Membership, TeamOwned
+from kessa.review.models import Step
 from kessa.visits.models import Visit
 
 
@@ -24,6 +25,7 @@ class Wish(TeamOwned):
     membership = models.OneToOneField(Membership, on_delete=models.CASCADE, related_name="wish")
     up_to = models.SmallIntegerField("of what is found", choices=Wanted.choices, default=Wanted.AT_ONCE)
     follow_ups = models.BooleanField("when something I did is to be tested again", default=True)
+    questions = models.BooleanField("when somebody asks me about a visit", default=True)
     overdue = models.BooleanField("when somebody who told me has not come back", default=True)
 
 
@@ -33,6 +35,7 @@ class Kind(models.TextChoices):
     FOUND = "found", "something found"
     AGAIN = "again", "to be tested again"
     OVERDUE = "overdue", "somebody not back"
+    ASKED = "asked", "asked in a review"
 
 
 class Notice(TeamOwned):
@@ -42,6 +45,7 @@ class Notice(TeamOwned):
     kind = models.CharField(max_length=8, choices=Kind.choices)
     action = models.ForeignKey(Action, null=True, on_delete=models.CASCADE, related_name="+")
     visit = models.ForeignKey(Visit, null=True, on_delete=models.CASCADE, related_name="+")
+    question = models.ForeignKey(Step, null=True, on_delete=models.CASCADE, related_name="+")
     subject = models.CharField(max_length=200)
     body = models.TextField()
     made_at = models.DateTimeField(auto_now_add=True)
@@ -50,7 +54,7 @@ class Notice(TeamOwned):
     class Meta(TeamOwned.Meta):
         constraints = [
             models.UniqueConstraint(
-                fields=["person", "kind", "action", "visit"], nulls_distinct=False, name="told_once_of_one_thing"
+                fields=["person", "kind", "action", "visit", "question"], nulls_distinct=False, name="told_once_of_one_thing"
             )
         ]
 

@@ -16,6 +16,7 @@ from kessa.notices import may
 from kessa.notices.models import Kind, Notice, Wish, wish_of
 from kessa.people.acts import act
 from kessa.people.models import Membership, Role, Team, User
+from kessa.review.models import Step
 from kessa.visits.models import Visit
 
 # The subject, and the paragraphs beneath it.
@@ -101,6 +102,20 @@ def _of_overdue(visit: Visit, by: datetime, _: User) -> Words:
     return f"Ask after {visit.leader}: not heard of since {timezone.localtime(by):%H:%M}", said
 
 
+def tell_of_question(question: Step) -> list[Notice]:
+    """Tell a person that they were asked something in a review."""
+    those = [each for each in _members(question.team_id) if each.user_id == question.to_id and wish_of(each).questions]
+    return _tell(those, Kind.ASKED, partial(_of_question, question), question=question)
+
+
+def _of_question(question: Step, _: User) -> Words:
+    said = [
+        f"Of {_said(question.visit.started_at)}: {question.words}",
+        address_of("review:question", question.pk),
+    ]
+    return f"{question.by} asks about {question.visit.place}", said
+
+
 def _should_have_heard(member: Membership, visit: Visit) -> bool:
     """Whoever was told by name, and coordinators; not the one who is out."""
     if member.user_id == visit.leader_id or not wish_of(member).overdue:
@@ -130,7 +145,7 @@ def _tell(people: Iterable[Membership], kind: Kind, say: Callable[[User], Words]
             subject, lines = say(each.user)
         body = "\n\n".join(filter(None, lines)) + _FOOT.format(address=address_of("notices:wish"))
         notice, new = Notice.objects.for_team(each.team_id).get_or_create(
-            **{"action": None, "visit": None, **about},
+            **{"action": None, "visit": None, "question": None, **about},
             team_id=each.team_id,
             person_id=each.user_id,
             kind=kind,

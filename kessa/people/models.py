@@ -25,6 +25,9 @@ HARDNESSES = [
 
 
 ACUTE_TO = [("coordinators", "coordinators"), ("everybody", "everybody of the team")]
+REVIEWERS = [(0, "nobody: coordinators release at once"), (1, "one"), (2, "two")]
+MAY_REVIEW = [("technician", "technicians and coordinators"), ("coordinator", "coordinators only")]
+RELEASED_BY = [("coordinator", "by a coordinator, afterwards"), ("review", "with the last review")]
 AMOUNTS = [
     ("metric", "litres and kilograms"),
     ("us", "US gallons and ounces"),
@@ -62,6 +65,12 @@ class Team(models.Model):
     next_sample_number = models.PositiveIntegerField(default=1)
     # Who hears of what may harm at once, whatever they chose: see kessa.notices.
     acute_to = models.CharField(max_length=12, choices=ACUTE_TO, default="coordinators")
+    # Whether and by whom visits are looked over before their numbers go out: see kessa.review.
+    reviewers_needed = models.PositiveSmallIntegerField(
+        "how many others look over a visit", choices=REVIEWERS, default=1
+    )
+    reviewers = models.CharField("who may", max_length=12, choices=MAY_REVIEW, default="technician")
+    released_by = models.CharField("released", max_length=12, choices=RELEASED_BY, default="coordinator")
     members = models.ManyToManyField(User, through="Membership", related_name="teams")
 
     def __str__(self) -> str:

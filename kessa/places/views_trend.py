@@ -1,5 +1,6 @@
 """A place's results over time: one or two series, with limits as they held, what is usual, and what happened."""
 
+from collections import Counter
 from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from typing import Any, NamedTuple
@@ -19,7 +20,7 @@ from kessa.core.judging.trend import Below
 from kessa.core.judging.trend_words import against_last_year, trend_sentence
 from kessa.core.judging.usual import season_of, usual_by_season
 from kessa.core.quantities.units import in_words, sign
-from kessa.log.history import Series, found_lately
+from kessa.log.history import Series, counting_in, found_lately
 from kessa.log.listed import number_rows
 from kessa.log.selectors import series_between
 from kessa.people.access import member
@@ -27,6 +28,7 @@ from kessa.people.models import User
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets, place_at, reference_of
 from kessa.rounds.models import Occasion
+from kessa.visits.models import Review
 from kessa.web.compiled import only_or_404
 from kessa.web.components.trend import NARROW, Band, Event, Line, trend
 from kessa.web.components.years import draw_distribution, draw_years, years_of
@@ -109,6 +111,11 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
     if not results:
         return None
     first, last = results[-1].taken_at, results[0].taken_at
+    waits = bool(counting_in(place.team_id))
+    stated = Counter(each.visit__review for each in results)
+    results = [each for each in results if not waits or each.visit__review in _REVIEWED]
+    if not results:
+        return None
     compared = series_between(reference, first, last, **series._asdict()) if reference else []
     dated = [(timezone.localdate(each.taken_at), each.value) for each in results]
     measured = [
@@ -119,7 +126,11 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
     limits = _limits(place, series, results)
     events = _events(place, first, last, reader)
     unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
-    sentences = [trend_sentence(measured, unit), against_last_year(dated, timezone.localdate())]
+    sentences = [
+        trend_sentence(measured, unit),
+        against_last_year(dated, timezone.localdate()),
+        rests_on(stated, waits),
+    ]
     said = {"limits": limits, "usual": _usual(dated, first, last), "events": events, "span": (first, last)}
     charts = [trend(results, compared, width=width, **said) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
     words = f"{series.parameter} over time. {' '.join(filter(None, sentences))} The numbers are in the table below"
@@ -139,6 +150,18 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
 
 
 _ENOUGH = 8
+_REVIEWED = (Review.REVIEWED, Review.RELEASED)
+
+
+def rests_on(stated: Counter[str], waits: bool) -> str:
+    """Say on numbers in which state of review a line rests; `waits` where what is not reviewed is left out."""
+    reviewed = sum(stated[state] for state in _REVIEWED)
+    others = stated.total() - reviewed
+    if not others:
+        return f"All {reviewed} are reviewed."
+    if waits:
+        return f"It rests on the {reviewed} that are reviewed; {others} more wait for their review."
+    return f"Of {stated.total()} results {reviewed} are reviewed."
 
 
 def _limits(place: Place, series: Series, results: Sequence[Any]) -> list[Line]:

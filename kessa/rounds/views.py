@@ -22,6 +22,8 @@ from kessa.kits.models import Kit
 from kessa.log.history import last_kit_at
 from kessa.log.selectors import follow_ups, has_results
 from kessa.people.access import anyone, coordinator, member
+from kessa.people.acts import ACTS
+from kessa.review.selectors import questions_to, waiting_today
 from kessa.rounds import services
 from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, PackForm, RoundForm, StopsForm, WhyNotForm
@@ -56,7 +58,10 @@ def today(request: HttpRequest) -> HttpResponse:
     # What something is proposed about is not said twice.
     answered = {pk for action in to_do for pk in action.results}
     wanting = [row for row in follow_ups(team) if row.pk not in answered]
+    reviews = ACTS["review.accept"].rule.of(request.membership.role) is not False and team.reviewers_needed
     context = {
+        "questions": questions_to(team=team.pk, person=request.user.pk),
+        "to_review": waiting_today(team=team.pk, person=request.user.pk) if reviews else [],
         "day": day,
         "going_on": next((visit for visit in visits if visit.leader_id == request.user.pk), None),
         "visits": visits,

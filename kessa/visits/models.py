@@ -15,6 +15,15 @@ from kessa.people.models import TeamOwned
 from kessa.places.models import Place
 
 
+class Review(models.TextChoices):
+    """How far a second person has looked over a visit as a whole."""
+
+    NEW = "new", "not reviewed yet"
+    ASKED = "asked", "asked back"
+    REVIEWED = "reviewed", "reviewed"
+    RELEASED = "released", "released"
+
+
 class Visit(TeamOwned):
     """One stop at a place. Without a leader it is only the time around a sample that was noted by itself."""
 
@@ -33,9 +42,13 @@ class Visit(TeamOwned):
     closed_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     closing_remark = models.TextField(blank=True, max_length=1000)
     left_out = models.JSONField(default=list)
+    # How far it is reviewed; what was said of it before `changed_at` was said of other numbers.
+    review = models.CharField(max_length=8, choices=Review.choices, default=Review.NEW)
+    changed_at = models.DateTimeField(null=True)
 
     class Meta(TeamOwned.Meta):
         indexes = [
+            models.Index(fields=["team", "review", "-started_at"]),
             models.Index(fields=["place", "-started_at"]),
             models.Index(
                 fields=["team", "-started_at"], condition=Q(closed_at=None, leader__isnull=False), name="open_visits"

@@ -2,12 +2,13 @@
 
 import secrets
 import uuid
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db.models import F
+from django.db.models import Case, F, Value, When
 from django.utils import timezone
 
 from kessa.core.judging.plausible import CANNOT_BE, can_be
@@ -20,7 +21,7 @@ from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
 from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
-from kessa.visits.models import Bottle, Handover, Observation, Sample, Visit
+from kessa.visits.models import Bottle, Handover, Observation, Review, Sample, Visit
 from kessa.visits.noted import observed
 from kessa.web.compiled import compiled
 
@@ -51,6 +52,8 @@ def visit_around(place: Place, drawn_at: datetime) -> Visit | None:
 
 def note(visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
     """Let what was observed count, of each scale the last: `taps` are new ones, `moments` their times."""
+    if not visit.is_open:
+        changed(visit.team_id, [visit.pk])
     keys = {tap.run for tap in taps}
     counting = {
         each.key: each for each in Observation.objects.for_team(visit.team_id).filter(visit=visit, key__in=keys)
@@ -185,6 +188,13 @@ def close_visit(visit: Visit, tap: Tap, at: datetime, left_out: list[str]) -> No
     visit.closed_at, visit.closed_by_id, visit.paused_at = max(at, visit.started_at), tap.person_id, None
     visit.left_out, visit.closing_remark = left_out, tap.data["remark"]
     visit.save(update_fields=["closed_at", "closed_by", "paused_at", "left_out", "closing_remark"])
+
+
+def changed(team_id: int, visits: Iterable[uuid.UUID]) -> None:
+    """Note that numbers of visits changed: what was said of them in a review was said of others."""
+    settled = [Review.REVIEWED, Review.RELEASED]
+    again = Case(When(review__in=settled, then=Value(Review.NEW)), default=F("review"))
+    Visit.objects.for_team(team_id).filter(pk__in=visits).update(review=again, changed_at=timezone.now())
 
 
 @compiled

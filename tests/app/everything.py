@@ -21,6 +21,7 @@ from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import add_lot, keep_product
+from kessa.review.models import Step
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.services import keep_packing_list
 from kessa.rules.services import begin_set, publish_set
@@ -87,6 +88,8 @@ def one_of_each(by, place):
         "/places/<int:pk>": {"pk": place.pk},
         "/products/lots/": {"pk": drum.pk},
         "/products/": {"pk": drum.product_id},
+        "/review/questions/": {"pk": _asked(visit, by).pk},
+        "/review/": {"pk": visit.pk, "act": "accept"},
         "/rules/sets/<int:pk>": {"pk": begin_set(by, {"title": "Draft", "limits": [limit]}).pk, "n": 0},
         "/rules/sets/": {"key": rule_set.key},
         "/taps/": {"of": "bench", "stream": begun.pk},
@@ -104,6 +107,11 @@ def one_of_each(by, place):
         "/visits/sample/": {"pk": begun.sample_id},
         "/visits/<uuid:pk>": {"pk": visit.pk, "key": "air_temperature"},
     }
+
+
+def _asked(visit, by):
+    """Ask something about a visit."""
+    return Step.objects.create(team=by.team, visit=visit, what="asked", by=by.user, to=by.user, at=timezone.now())
 
 
 def named(rows):

@@ -59,7 +59,12 @@ def _multiply(team: Team, results: int) -> None:
             "high": "90",
         }
         verdict = "CASE WHEN mod(n, 50) = 0 AND n > 2000 THEN 'outside' ELSE 'inside' END"
-        identity = {"id": "nextval('log_result_id_seq')", "determination_id": _uuid("test"), "place_id": place}
+        identity = {
+            "id": "nextval('log_result_id_seq')",
+            "determination_id": _uuid("test"),
+            "visit_id": _uuid("visit"),
+            "place_id": place,
+        }
         _copy(Result, template.pk, samples, **identity, taken_at=at, tested_at=at, verdict=verdict, **what)
     with connection.cursor() as cursor:
         cursor.execute("ANALYZE")

@@ -46,6 +46,7 @@ INSTALLED_APPS = [
     "kessa.notices",
     "kessa.rounds",
     "kessa.photographs",
+    "kessa.review",
     "kessa.demo",
     "simple_history",
 ]
