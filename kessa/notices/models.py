@@ -54,7 +54,9 @@ class Notice(TeamOwned):
     class Meta(TeamOwned.Meta):
         constraints = [
             models.UniqueConstraint(
-                fields=["person", "kind", "action", "visit", "question"], nulls_distinct=False, name="told_once_of_one_thing"
+                fields=["person", "kind", "action", "visit", "question"],
+                nulls_distinct=False,
+                name="told_once_of_one_thing",
             )
         ]
 
