@@ -63,6 +63,7 @@ class Team(models.Model):
     time_zone = models.CharField(max_length=60, default="UTC", validators=[validate_time_zone])
     # Samples and bottle labels are numbered from one sequence.
     next_sample_number = models.PositiveIntegerField(default=1)
+    next_report_number = models.PositiveIntegerField(default=1)
     # Who hears of what may harm at once, whatever they chose: see kessa.notices.
     acute_to = models.CharField(max_length=12, choices=ACUTE_TO, default="coordinators")
     # Whether and by whom visits are looked over before their numbers go out: see kessa.review.

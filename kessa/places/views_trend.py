@@ -1,7 +1,6 @@
 """A place's results over time: one or two series, with limits as they held, what is usual, and what happened."""
 
 from collections import Counter
-from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta
 from typing import Any, NamedTuple
 
@@ -15,22 +14,21 @@ from django.views.decorators.http import require_GET
 from kessa.actions.selectors import done_between
 from kessa.actions.templatetags.actions import done_in
 from kessa.core.job.occasions import occasion_kinds
-from kessa.core.judging.limits import speaking_of
 from kessa.core.judging.trend import Below
 from kessa.core.judging.trend_words import against_last_year, trend_sentence
-from kessa.core.judging.usual import season_of, usual_by_season
 from kessa.core.quantities.units import in_words, sign
 from kessa.log.history import Series, counting_in, found_lately
 from kessa.log.listed import number_rows
 from kessa.log.selectors import series_between
 from kessa.people.access import member
 from kessa.people.models import User
+from kessa.places.lines import limits_over, usual_over
 from kessa.places.models import Place
-from kessa.places.selectors import chosen_sets, place_at, reference_of
+from kessa.places.selectors import place_at, reference_of
 from kessa.rounds.models import Occasion
 from kessa.visits.models import Review
 from kessa.web.compiled import only_or_404
-from kessa.web.components.trend import NARROW, Band, Event, Line, trend
+from kessa.web.components.trend import NARROW, Event, trend
 from kessa.web.components.years import draw_distribution, draw_years, years_of
 
 # As wide as the page has room for, so that letters are no larger than elsewhere.
@@ -123,7 +121,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
         for (day, value), result in zip(dated, results, strict=True)
         if result.censor != ">"
     ]
-    limits = _limits(place, series, results)
+    limits = limits_over(place, series.parameter, series.unit, series.form, results)
     events = _events(place, first, last, reader)
     unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
     sentences = [
@@ -131,7 +129,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
         against_last_year(dated, timezone.localdate()),
         rests_on(stated, waits),
     ]
-    said = {"limits": limits, "usual": _usual(dated, first, last), "events": events, "span": (first, last)}
+    said = {"limits": limits, "usual": usual_over(dated, first, last), "events": events, "span": (first, last)}
     charts = [trend(results, compared, width=width, **said) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
     words = f"{series.parameter} over time. {' '.join(filter(None, sentences))} The numbers are in the table below"
     years, values = years_of(dated), [value for _, value in dated]
@@ -162,47 +160,6 @@ def rests_on(stated: Counter[str], waits: bool) -> str:
     if waits:
         return f"It rests on the {reviewed} that are reviewed; {others} more wait for their review."
     return f"Of {stated.total()} results {reviewed} are reviewed."
-
-
-def _limits(place: Place, series: Series, results: Sequence[Any]) -> list[Line]:
-    """Return the limits by which the results were judged, each over its own time; those that hold now go on."""
-    held: dict[tuple[str, float], list[datetime]] = {}
-    for result in results:
-        for judgement in result.judgements:
-            if (judgement["unit"], judgement["as"] or "") != (series.unit, series.form) or judgement.get("than"):
-                continue
-            for bound in (judgement["min"], judgement["max"]):
-                if bound is not None and not judgement.get("rests_on"):
-                    name = f"{judgement['set_title']}, {judgement['statistic']}: {bound:g}"
-                    held.setdefault((name, bound), []).append(result.taken_at)
-    now = {
-        f"{found.title}, {limit.statistic}: {bound:g}"
-        for found, limit in speaking_of(series.parameter, chosen_sets(place))
-        for bound in (limit.min, limit.max)
-        if bound is not None
-    }
-    return [Line(bound, name, min(times), None if name in now else max(times)) for (name, bound), times in held.items()]
-
-
-def _usual(dated: list[tuple[date, float]], first: datetime, last: datetime) -> list[Band]:
-    """Return what is usual season by season, where there is enough; else over all the time."""
-    bands, at = [], first
-    while at < last:
-        day = timezone.localdate(at)
-        ends = min(_next_season(at), last)
-        usual = usual_by_season(dated, day)
-        if usual:
-            bands.append(Band(usual.low, usual.high, at, ends))
-        at = ends
-    return bands
-
-
-def _next_season(at: datetime) -> datetime:
-    local = timezone.localtime(at)
-    season, moved = season_of(local.date()), local.replace(day=1, hour=0, minute=0, second=0, microsecond=0)
-    while season_of(moved.date()) == season:
-        moved = (moved + timedelta(days=32)).replace(day=1)
-    return moved
 
 
 def _events(place: Place, first: datetime, last: datetime, reader: User) -> list[Event]:

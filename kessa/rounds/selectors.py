@@ -152,6 +152,27 @@ def _stops_at(team: int, place: int) -> Any:
     return rows.select_related("round", "place").order_by("round__name", "position", "pk")
 
 
+class Missed(NamedTuple):
+    """A round that fell due at a place and was not gone: when, and why; nobody said where the reason is empty."""
+
+    round: Round
+    due_on: date
+    reason: str
+
+
+def missed_between(place: Place, first: date, last: date) -> list[Missed]:
+    """Return what fell due at a place from one day to another and was not gone, of days that are past."""
+    rows = Settled.objects.for_team(place.team_id).filter(stop__place=place, due_on__range=(first, last))
+    settled = list(rows.select_related("stop__round"))
+    answered = {(each.stop_id, each.due_on) for each in settled}
+    missed = [Missed(each.stop.round, each.due_on, each.reason) for each in settled if each.visit_id is None]
+    passed = min(last, timezone.localdate() - timedelta(days=1))
+    for stop in _stops_at(team=place.team_id, place=place.pk):
+        days = between(stop.round.rhythm, first, passed) if stop.round.rhythm and first <= passed else ()
+        missed += [Missed(stop.round, day, "") for day in days if (stop.pk, day) not in answered]
+    return sorted(missed, key=lambda each: (each.due_on, each.round.name))
+
+
 def coming_days(rounds: Iterable[Round], first: date, last: date) -> dict[date, list[Round]]:
     """Return which rounds fall due on which days of a stretch, by their rhythms."""
     days: dict[date, list[Round]] = {}

@@ -42,6 +42,7 @@ urlpatterns = [
     path("told/", include("kessa.notices.urls")),
     path("photographs/", include("kessa.photographs.urls")),
     path("products/", include("kessa.products.urls")),
+    path("reports/", include("kessa.reports.urls")),
     path("review/", include("kessa.review.urls")),
     path("rules/", include("kessa.rules.urls")),
     path("taps/", include("kessa.taps.urls")),

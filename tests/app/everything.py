@@ -21,6 +21,7 @@ from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import add_lot, keep_product
+from kessa.reports.services import issue
 from kessa.review.models import Step
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.services import keep_packing_list
@@ -28,7 +29,15 @@ from kessa.rules.services import begin_set, publish_set
 from kessa.visits.services import label_bottle
 from tests.world import Taps, begin, note, planned, read, send, stocked_kit, visited
 
-NAMES_NOTHING_OF_A_TEAM = ("/places/new/", "/demo/", "/team/join/", "/today/feed/", "/account/")
+NAMES_NOTHING_OF_A_TEAM = (
+    "/places/new/",
+    "/demo/",
+    "/team/join/",
+    "/today/feed/",
+    "/account/",
+    "/reports/make/",
+    "/reports/issue/",
+)
 
 
 def one_of_each(by, place):
@@ -88,6 +97,7 @@ def one_of_each(by, place):
         "/places/<int:pk>": {"pk": place.pk},
         "/products/lots/": {"pk": drum.pk},
         "/products/": {"pk": drum.product_id},
+        "/reports/<int:number>": {"number": issue(by, team, "sheet", {"visit": str(result.visit_id)}).number},
         "/review/questions/": {"pk": _asked(visit, by).pk},
         "/review/": {"pk": visit.pk, "act": "accept"},
         "/rules/sets/<int:pk>": {"pk": begin_set(by, {"title": "Draft", "limits": [limit]}).pk, "n": 0},

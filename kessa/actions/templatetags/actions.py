@@ -10,10 +10,15 @@ from kessa.core.treating.amounts import figures, written
 register = template.Library()
 
 
+def _system(context: Any) -> str:
+    """Return the reader's own measures; on paper, which has many readers, metric ones."""
+    return context["request"].user.amount_system if "request" in context else "metric"
+
+
 @register.simple_tag(takes_context=True)
 def action_title(context: Any, action: Action) -> str:
     """Write what is to be done, with its amount in the reader's own measures."""
-    return title_in(action, context["request"].user.amount_system)
+    return title_in(action, _system(context))
 
 
 @register.filter
@@ -36,7 +41,7 @@ def title_in(action: Action, system: str) -> str:
 @register.simple_tag(takes_context=True)
 def action_done(context: Any, action: Action) -> str:
     """Write what was done: how much of which product, or in words."""
-    return done_in(action, context["request"].user.amount_system)
+    return done_in(action, _system(context))
 
 
 _DONE = {

@@ -146,22 +146,36 @@ def _day(day: date) -> str:
 
 def _percentile(name: str, p: int) -> Statistic:
     """The rank p·n of a year's readings, between two in proportion (Hyndman and Fan 1996, type 4)."""
-    least = max(math.ceil(50 / (100 - p)), 2)
+    least = enough_for(p)
 
     def of(readings: Sequence[Dated], _: bool) -> Told:
         year = [each.quantity for each in readings if each.at > readings[0].at - _YEAR]
         if len(year) < least:
             return Told(None, needs=f"{_count(least - len(year), 'more reading')} within a year for the {name}")
-        ends = [
-            _ranked([each.value for each in year], p),
-            _ranked([each.low for each in year], p),
-            None if any(each.high is None for each in year) else _ranked([each.high or 0.0 for each in year], p),
-        ]
-        over = next((each.censor for each in year if each.censor == ">"), None)
-        quantity = replace(year[0], value=ends[0] or 0.0, low=ends[1] or 0.0, high=ends[2], censor=over)
-        return Told(quantity, f"{name} of {_count(len(year), 'reading')} of a year")
+        return Told(percentile(year, p), f"{name} of {_count(len(year), 'reading')} of a year")
 
     return Statistic(name, False, True, of)
+
+
+def enough_for(percent: int) -> int:
+    """Return of how many results a percentile can be told."""
+    return max(math.ceil(50 / (100 - percent)), 2)
+
+
+def percentile(quantities: Sequence[Quantity], p: float) -> Quantity:
+    """Return a percentile with its interval: that of the values, and those of the ends (Hyndman and Fan 1996, type 4).
+
+    What was over the range lies beyond all else: the percentile is over it too where it falls among those.
+    """
+    over = _ranked([math.inf if each.censor == ">" else each.value for each in quantities], p) == math.inf
+    high = _ranked([math.inf if each.high is None else each.high for each in quantities], p)
+    return replace(
+        quantities[0],
+        value=_ranked([each.value for each in quantities], p),
+        low=_ranked([each.low for each in quantities], p),
+        high=None if high == math.inf else high,
+        censor=">" if over else None,
+    )
 
 
 def _ranked(values: list[float], p: float) -> float:
@@ -169,7 +183,8 @@ def _ranked(values: list[float], p: float) -> float:
     rank = min(max(p / 100 * len(ranked), 1), len(ranked))
     first = math.floor(rank)
     after = ranked[min(first, len(ranked) - 1)]
-    return ranked[first - 1] + (rank - first) * (after - ranked[first - 1])
+    # Between two, and not beyond: what lies at infinity has no part of it.
+    return ranked[first - 1] if rank == first else ranked[first - 1] + (rank - first) * (after - ranked[first - 1])
 
 
 def _over_days(name: str, n: int, of_day: Callable[[Sequence[Quantity]], Quantity], called: str) -> Statistic:

@@ -47,6 +47,7 @@ INSTALLED_APPS = [
     "kessa.rounds",
     "kessa.photographs",
     "kessa.review",
+    "kessa.reports",
     "kessa.demo",
     "simple_history",
 ]

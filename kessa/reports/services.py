@@ -1,0 +1,54 @@
+"""Issuing reports: each with a number of its own, kept as it was given out."""
+
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db.models import F
+from django.template.loader import render_to_string
+from django.utils import timezone
+
+from kessa.people.acts import act
+from kessa.people.models import Membership, Team
+from kessa.reports import may
+from kessa.reports.contents import Content, gather
+from kessa.reports.models import Report
+from kessa.reports.printing import paper
+
+
+@act("report issued", may.issue)
+def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Report:
+    """Issue a report: it gets the team's next number, and stays as it is now whatever becomes of its results.
+
+    Raises ValidationError where there is nothing to report on.
+    """
+    content = gather(team, kind, about)
+    if not content.results:
+        raise ValidationError("No result stands here: there is nothing to report.")
+    Team.objects.filter(pk=team.pk).update(next_report_number=F("next_report_number") + 1)
+    number = Team.objects.values_list("next_report_number", flat=True).get(pk=team.pk) - 1
+    report = Report(
+        team=team, number=number, kind=kind, title=content.title[:200], about=about, place=content.place,
+        issued_by=by.user, issued_at=timezone.now(), results=sorted({each.pk for each in content.results}),
+        body=body_of(kind, content),
+    )  # fmt: skip
+    report.paper = paper(document_of(report, content))
+    report.save()
+    return report
+
+
+def body_of(kind: str, content: Content) -> str:
+    """Return what a report says, as HTML: the same from the same record."""
+    return render_to_string(f"reports/{kind}.html", {"content": content, **content.told})
+
+
+def document_of(report: Report, content: Content) -> str:
+    """Return the whole paper as HTML: what it says, with its number, day, state and the rules it rests on."""
+    return render_to_string("reports/document.html", {"report": report, "content": content, "body": report.body})
+
+
+def would_be(report: Report) -> str:
+    """Return what a report would say if it were made of today's record; nothing where it could not be made."""
+    try:
+        return body_of(report.kind, gather(report.team, report.kind, report.about))
+    except ValidationError:
+        return ""

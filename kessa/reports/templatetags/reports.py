@@ -1,0 +1,36 @@
+"""Writing figures in reports."""
+
+from collections import Counter
+from typing import Any
+
+from django import template
+
+from kessa.core.judging.period import PERCENTILES, Period
+from kessa.core.quantities.quantity import Quantity, deserved
+from kessa.reports.selectors import reports_with
+
+register = template.Library()
+
+
+@register.filter
+def figure(quantity: Quantity) -> str:
+    """Write a quantity with the digits that its interval deserves."""
+    return f"{quantity.censor or ''}{deserved(quantity.value, quantity.low, quantity.high)(quantity.value)}"
+
+
+@register.filter
+def percentiles(period: Period) -> list[Quantity | None]:
+    """Return the percentiles of a time, None for those of which there were too few results."""
+    return [period.percentiles.get(percent) for percent in PERCENTILES]
+
+
+@register.filter
+def of_verdict(counted: Counter[str], verdict: str) -> int:
+    """Return how many had a verdict."""
+    return counted[verdict]
+
+
+@register.simple_tag
+def standing_in(result: Any) -> list[Any]:
+    """Return the issued reports that hold a result."""
+    return reports_with(result.team_id, [result.pk])

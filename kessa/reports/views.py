@@ -1,0 +1,107 @@
+"""Pages of reports: what was issued, what can be made, and the papers."""
+
+from typing import Any
+
+from django.contrib import messages
+from django.core.exceptions import ObjectDoesNotExist, ValidationError
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from kessa.people.access import member, technician
+from kessa.people.models import Team
+from kessa.reports import services
+from kessa.reports.contents import Content, gather
+from kessa.reports.forms import MonthForm, PlantForm, SampleForm, VisitForm, YearForm
+from kessa.reports.models import Kind, Report
+from kessa.reports.selectors import changed_since, is_ended, latest_reports
+
+_SHOWN = 40
+_CHOSEN = (MonthForm, PlantForm, YearForm)
+
+
+@member
+@require_GET
+def index(request: HttpRequest) -> HttpResponse:
+    """What was issued, newest first, and what can be made."""
+    team = request.membership.team
+    before = request.GET.get("before", "")
+    rows = latest_reports(team, int(before[:9]) if before.isdigit() else None)
+    context = {
+        "reports": rows[:_SHOWN],
+        "more": rows[_SHOWN - 1].number if len(rows) > _SHOWN else None,
+        "forms": [(form(team), Kind(form.kind).label) for form in _CHOSEN],
+    }
+    return render(request, "reports/index.html", context)
+
+
+def _form(team: Team, kind: str, said: Any) -> Any:
+    if kind in (Kind.SHEET, Kind.CERTIFICATE):
+        return VisitForm(said) if kind == Kind.SHEET else SampleForm(said)
+    for form in _CHOSEN:
+        if form.kind == kind:
+            return form(team, said)
+    raise Http404
+
+
+def _gathered(request: HttpRequest, kind: str, said: Any) -> tuple[Content, dict[str, Any]]:
+    """Return what a report would hold; raises ValidationError with what is wrong with what was said."""
+    form = _form(request.membership.team, kind, said)
+    if not form.is_valid():
+        raise ValidationError([f"{name}: {error}" for name, errors in form.errors.items() for error in errors])
+    try:
+        return gather(request.membership.team, kind, form.about), form.about
+    except ObjectDoesNotExist:
+        raise Http404 from None
+
+
+@member
+@require_GET
+def preview(request: HttpRequest, kind: str) -> HttpResponse:
+    """A report as it would be issued, without a number."""
+    try:
+        content, about = _gathered(request, kind, request.GET)
+    except ValidationError as error:
+        messages.error(request, " ".join(error.messages))
+        return redirect("reports:index")
+    context = {"kind": kind, "label": Kind(kind).label, "content": content, "about": about}
+    return render(request, "reports/preview.html", context | {"body": services.body_of(kind, content)})
+
+
+@technician
+@require_POST
+def issue(request: HttpRequest, kind: str) -> HttpResponse:
+    """Give a report its number, and keep it."""
+    try:
+        _, about = _gathered(request, kind, request.POST)
+        report = services.issue(request.membership, request.membership.team, kind, about)
+    except ValidationError as error:
+        messages.error(request, " ".join(error.messages))
+        return redirect("reports:index")
+    messages.success(request, f"Report {report.number} is issued.")
+    return redirect("reports:report", report.number)
+
+
+def _found(request: HttpRequest, number: int) -> Report:
+    rows = Report.objects.for_team(request.membership.team).select_related("place", "issued_by", "team")
+    return get_object_or_404(rows, number=number)
+
+
+@member
+@require_GET
+def report(request: HttpRequest, number: int) -> HttpResponse:
+    """An issued report, and what of its results changed since."""
+    found = _found(request, number)
+    changed = [(mark, is_ended(mark)) for mark in changed_since(found)]
+    context = {"report": found, "changed": changed, "same": services.would_be(found) == found.body}
+    return render(request, "reports/report.html", context)
+
+
+@member
+@require_GET
+def pdf(request: HttpRequest, number: int) -> HttpResponse:
+    """The paper of a report, as it was issued."""
+    found = _found(request, number)
+    answer = HttpResponse(bytes(found.paper), content_type="application/pdf")
+    answer["Content-Disposition"] = f'inline; filename="kessa-report-{found.number}.pdf"'
+    return answer

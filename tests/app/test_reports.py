@@ -1,0 +1,166 @@
+"""Reports: numbered, kept as given out, their figures worked out by hand, and told of what changed since."""
+
+import re
+from datetime import UTC, datetime, timedelta
+
+from django.core.exceptions import ValidationError
+from django.db import connection
+from django.utils import timezone
+
+from kessa.actions.services import note_done
+from kessa.log.services import set_aside
+from kessa.people.acts import NotAllowed
+from kessa.places.models import Place
+from kessa.products.models import Product, ProductLot
+from kessa.products.services import add_lot, keep_product
+from kessa.reports.contents import gather
+from kessa.reports.models import Report
+from kessa.reports.services import body_of, issue, would_be
+from kessa.rounds.selectors import missed_between
+from kessa.rounds.services import answer_without_visit
+from tests.app.pages import PageTest
+from tests.world import led, measured, member, note, planned, read, team_of, visited
+
+
+def plain_text(html):
+    """What a reader sees of a page, a space for every tag."""
+    return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", " ", html)).strip()
+
+
+class ReportCase(PageTest):
+    def setUp(self):
+        self.ines, self.place = team_of("Ines")
+        self.team = self.ines.team
+        self.olek = member(self.team, "Olek")
+
+    def body(self, kind, **about):
+        return plain_text(body_of(kind, gather(self.team, kind, about)))
+
+
+class Months(ReportCase):
+    def test_the_figures_of_a_month_by_hand(self):
+        # Chloride by drops of 4 mg/L: 5, 7 and 30 drops are 20, 28 and over 100; then 10 drops, 40, set aside.
+        results = [
+            measured(self.place, self.olek, count, count, days_ago=nth) for nth, count in enumerate((5, 7, 30, 10))
+        ]
+        month = datetime(2026, 3, 1, 12, tzinfo=UTC)
+        for nth, result in enumerate(results):
+            self.move(result, month + timedelta(days=nth * 3))
+        set_aside(self.ines, results[3], why="the wrong bottle")
+        section = gather(self.team, "month", {"month": "2026-03", "place": self.place.pk}).told["sections"][0]
+        (line,) = section.lines
+        self.assertEqual((line.parameter, line.unit, line.form, line.period.number), ("chloride", "mg/L", "Cl", 3))
+        self.assertEqual(
+            (line.period.minimum.value, line.period.maximum.value, line.period.maximum.censor), (20.0, 100.0, ">")
+        )
+        # (20 + 28 + 100) / 3, over the range as one of them was.
+        self.assertAlmostEqual(line.period.mean.value, 49.333, places=3)
+        self.assertEqual((line.period.mean.censor, line.period.over), (">", 1))
+        self.assertEqual(line.period.percentiles[50].value, 24.0)
+        canada = next(each for each in line.against if each.limit["set"] == "ca-aquatic" and each.limit["max"] == 120)
+        self.assertEqual((canada.judged, canada.verdicts["inside"]), (3, 2))
+        said = self.body("month", month="2026-03", place=self.place.pk)
+        self.assertIn("20 &gt;49.3 &gt;100 24 too few too few needs", said)
+        self.assertIn("the wrong bottle", said)
+
+    def move(self, result, moment):
+        with connection.cursor() as cursor:
+            cursor.execute("UPDATE log_result SET taken_at = %s WHERE id = %s", [moment, result.pk])
+
+    def test_what_was_missed_and_why(self):
+        planned(self.ines, self.place, days_ago=3)
+        answer_without_visit(self.ines, self.place, why="the ford is flooded")
+        today = timezone.localdate()
+        missed = missed_between(self.place, today - timedelta(days=10), today)
+        self.assertEqual(
+            [(each.due_on, each.reason) for each in missed],
+            [*((today - timedelta(days=day), "") for day in (3, 2, 1)), (today, "the ford is flooded")],
+        )
+
+    def test_a_month_without_results_or_of_nowhere(self):
+        said = self.body("month", month="2019-02", place=self.place.pk)
+        self.assertIn("No result stands in this month.", said)
+        self.assertIn("no place where people drink", self.body("month", month="2026-03"))
+        with self.assertRaisesMessage(ValidationError, "nothing to report"):
+            issue(self.ines, self.team, "month", {"month": "2019-02"})
+
+
+class Papers(ReportCase):
+    def test_numbered_kept_and_told_of_what_changed_since(self):
+        result = measured(self.place, self.olek, 7, 7)
+        about = {"visit": str(result.visit_id)}
+        with self.assertRaises(NotAllowed):
+            issue(self.olek, self.team, "sheet", about)
+        first, second = (issue(self.ines, self.team, "sheet", about) for _ in range(2))
+        self.assertEqual([first.number, second.number, first.results], [1, 2, [result.pk]])
+        self.assertTrue(bytes(first.paper).startswith(b"%PDF"))
+        self.assertEqual(would_be(first), first.body)
+        self.client.force_login(self.olek.user)
+        self.assertContains(self.client.get("/reports/1/"), "it says the same")
+        self.assertContains(self.client.get(f"/log/{result.pk}/"), "Given out in")
+        set_aside(self.ines, result, why="the wrong bottle")
+        page = self.client.get("/reports/1/")
+        self.assertContains(page, "Changed since it was issued")
+        self.assertContains(page, "the wrong bottle")
+        self.assertContains(page, "would say something else")
+        self.assertContains(self.client.get(f"/log/{result.pk}/"), "Given out before it ended")
+        kept = Report.objects.for_team(self.team).get(number=1)
+        self.assertEqual((kept.body, bytes(kept.paper)), (first.body, bytes(first.paper)))
+        self.assertEqual(self.client.get("/reports/1/kessa-report.pdf").content, bytes(first.paper))
+
+    def test_the_sheet_holds_what_was_seen_and_the_certificate_the_working(self):
+        visit = visited(self.place, self.olek)
+        note(self.olek, visit, ("air_temperature", 8.0))
+        result = measured(self.place, self.olek, 7, 7)
+        led(self.olek, visit, "visit_closed", remark="The gate sticks.")
+        said = self.body("sheet", visit=str(visit.pk))
+        for words in ("28 mg/L as Cl", "7, 7 drops", "8 °C", "The gate sticks.", "Olek", "inside"):
+            self.assertIn(words, said)
+        said = self.body("certificate", sample=str(result.determination.sample_id))
+        for words in ("Run 2: 7 × 4 = 28 mg/L as Cl", "not by a certified laboratory", "Signature", "at most 120 mg/L"):
+            self.assertIn(words, said)
+
+    def test_a_system_with_what_was_done_and_used_up(self):
+        boiler = Place.objects.create(team=self.team, kind_key="boiler", name="Boiler", facts={"volume_l": 4200.0})
+        product = keep_product(self.ines, Product(team=self.team, name="Cleaner", does="cleans", label_per_m3=5.0))
+        drum = add_lot(self.ines, ProductLot(team=self.team, product=product, number="D-1"), 9.0)
+        for amount in (2.0, 3.0):
+            note_done(
+                self.ines, boiler, timezone.now(), by_way="clean", title="", amount=amount, product=product, lot=drum
+            )  # fmt: skip
+        read(boiler, self.olek, "ph-meter", 9.5, 9.5)
+        today = timezone.localdate().isoformat()
+        said = self.body("plant", place=boiler.pk, since=today, until=today)
+        for words in ("Cleaner 5 L 2", "cleaned", "Water volume 4200 L", "pH"):
+            self.assertIn(words, said)
+        with self.assertRaises(ValidationError):
+            gather(self.team, "plant", {"place": self.place.pk, "since": today, "until": today})
+
+    def test_a_year_for_neighbours(self):
+        measured(self.place, self.olek, 7, 7)
+        content = gather(self.team, "year", {"place": self.place.pk, "year": timezone.localdate().year})
+        body = body_of("year", content)
+        self.assertIn('<svg class="trend"', body)
+        self.assertIn("1 test: from 28 to 28 mg/L as Cl, on average 28.", plain_text(body))
+
+    def test_what_is_asked_for_is_checked(self):
+        other, theirs = team_of("Ulf")
+        foreign = measured(theirs, other, 7, 7)
+        self.client.force_login(self.ines.user)
+        for address in (
+            f"/reports/make/sheet/?visit={foreign.visit_id}",
+            f"/reports/make/certificate/?sample={foreign.determination.sample_id}",
+            "/reports/make/secret/",
+        ):
+            self.assertEqual(self.client.get(address).status_code, 404, address)
+        for address in (
+            "/reports/make/sheet/?visit=1",
+            "/reports/make/month/?month=2026-13",
+            f"/reports/make/month/?month=2026-01&place={theirs.pk}",
+            "/reports/make/plant/?since=2026-02-01&until=2026-01-01",
+            f"/reports/make/year/?year=26&place={self.place.pk}",
+        ):
+            self.assertRedirects(self.client.get(address), "/reports/")
+        page = self.client.get(f"/reports/make/year/?year=2026&place={self.place.pk}")
+        self.assertContains(page, "there is nothing to issue")
+        self.assertContains(self.client.get("/reports/?before=9"), "None yet.")
