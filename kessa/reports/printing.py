@@ -62,7 +62,7 @@ def _drawn_styles(glyph: str, classes: str | None) -> str:
     colours, rules = _rules()
     ink = next((colours[_INKS[each]] for each in classed if each in _INKS), "#000")
     drawn = "".join(rule for wanted, rule in rules if wanted <= classed)
-    return f"text{{font-size:12px}}{drawn}".replace("currentcolor", ink)
+    return f"text{{font-family:Body;font-size:12px}}{drawn}".replace("currentcolor", ink)
 
 
 @cache

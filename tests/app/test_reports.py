@@ -60,7 +60,7 @@ class Months(ReportCase):
         canada = next(each for each in line.against if each.limit["set"] == "ca-aquatic" and each.limit["max"] == 120)
         self.assertEqual((canada.judged, canada.verdicts["inside"]), (3, 2))
         said = self.body("month", month="2026-03", place=self.place.pk)
-        self.assertIn("20 &gt;49.3 &gt;100 24 too few too few needs", said)
+        self.assertIn("20 &gt;49.3 &gt;100 24 too few too few a quarter has none", said)
         self.assertIn("the wrong bottle", said)
 
     def move(self, result, moment):
