@@ -7,7 +7,6 @@ from django.utils import timezone
 
 from kessa.actions.models import Action, State
 from kessa.core.errors import CannotCompute
-from kessa.core.job.place_kinds import Water
 from kessa.core.judging.holding import overall
 from kessa.core.judging.judge import OUTSIDE
 from kessa.core.quantities.parameters import parameter
@@ -41,7 +40,7 @@ def system_of(place: Place) -> System:
     facts = place.facts
     return System(
         kind=place.kind_key,
-        water=water_of(place),
+        water=place.water,
         volume=volume_of(place),
         bleed_l_min=facts.get("bleed_l_min") or None,
         evaporation_l_h=facts.get("evaporation_l_h") or None,
@@ -126,11 +125,6 @@ def findings_at(place: Place) -> tuple[list[Finding], dict[str, Limit]]:
             findings[parameter(row.parameter).key] = finding
             limits[row.parameter] = limit_of(row)
     return list(findings.values()), limits
-
-
-def water_of(place: Place) -> Water:
-    """Return as what the water of a place is looked at: what people drink is drinking water, wherever it stands."""
-    return "drinking" if "people" in place.feeds else place.kind.water
 
 
 def limit_of(row: Result) -> Limit:

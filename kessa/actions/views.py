@@ -15,7 +15,6 @@ from kessa.actions import services
 from kessa.actions.forms import DecidedForm, DoneForm, NotedForm, TickForm
 from kessa.actions.models import Action, State
 from kessa.actions.selectors import actions_of, open_actions, sheet_of, to_follow, trace_of
-from kessa.actions.systems import water_of
 from kessa.actions.templatetags.actions import title_in
 from kessa.log.models import Result
 from kessa.people.access import member
@@ -65,7 +64,7 @@ def _page(request: HttpRequest, found: Action, form: DoneForm | None = None) -> 
     system = request.user.amount_system
     again = services.default_again(found, timezone.now())
     initial = {"again_at": timezone.localtime(again) if again else None}
-    water = water_of(found.place)
+    water = found.place.water
     context = {
         "action": found,
         "steps": sheet_of(found),

@@ -8,7 +8,7 @@ from django.db import models
 from django.db.models import Q
 from simple_history.models import HistoricalRecords
 
-from kessa.core.job.place_kinds import Fact, PlaceKind, place_kind
+from kessa.core.job.place_kinds import Fact, PlaceKind, Water, place_kind
 from kessa.people.models import TeamOwned
 
 
@@ -65,6 +65,11 @@ class Place(TeamOwned):
     def kind(self) -> PlaceKind:
         """What kind of place it is."""
         return place_kind(self.kind_key)
+
+    @property
+    def water(self) -> Water:
+        """As what its water is looked at: what people drink is drinking water, wherever it stands."""
+        return "drinking" if "people" in self.feeds else self.kind.water
 
     @property
     def known_facts(self) -> list[tuple[Fact, Any]]:

@@ -10,7 +10,6 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from kessa.actions.models import Action, State
-from kessa.actions.systems import water_of
 from kessa.core.job.meaning import meaning_of
 from kessa.core.judging.period import Against, Period, against_limits, figures
 from kessa.core.judging.statistics import Dated, Told, statistic_of
@@ -125,7 +124,7 @@ def _of_month(team: Team, about: dict[str, Any]) -> Content:
     first = date.fromisoformat(f"{about['month']}-01")
     last = (first + timedelta(days=31)).replace(day=1) - timedelta(days=1)
     chosen = places(team).get(pk=about["place"]) if about.get("place") else None
-    those = [chosen] if chosen else [each for each in places(team) if water_of(each) == "drinking"]
+    those = [chosen] if chosen else [each for each in places(team) if each.water == "drinking"]
     sections = [_section(place, first, last) for place in those]
     results = [each for section in sections for line in section.lines for each in line.results]
     results += [each for section in sections for each in section.said_in_words]

@@ -19,6 +19,8 @@ from kessa.visits.models import Review, Visit
 
 # Sent where somebody was asked something, with the step; in the same transaction.
 asked = Signal()
+# Sent where something was released or taken back, with the number of its team; in the same transaction.
+given_out = Signal()
 _SETTLED = (Review.REVIEWED, Review.RELEASED)
 
 
@@ -100,6 +102,7 @@ def release_all(by: Membership, team: Team, *, place: Place | None, until: date)
     Visit.objects.for_team(team).filter(pk__in=numbers).update(review=Review.RELEASED)
     steps = (Step(team=team, visit_id=pk, what=What.RELEASED, by_id=by.user_id, at=now) for pk in numbers)
     Step.objects.bulk_create(steps, batch_size=5000)
+    given_out.send(Visit, team=team.pk)
     return len(numbers)
 
 
@@ -133,8 +136,10 @@ def _held(visit: Visit) -> Visit:
 
 
 def _be(held: Visit, state: Review) -> Visit:
-    held.review = state
+    before, held.review = held.review, state
     held.save(update_fields=["review"])
+    if Review.RELEASED in (before, state):
+        given_out.send(Visit, team=held.team_id)
     return held
 
 

@@ -40,6 +40,7 @@ urlpatterns = [
     path("kits/", include("kessa.kits.urls")),
     path("methods/", include("kessa.methods.urls")),
     path("told/", include("kessa.notices.urls")),
+    path("open/", include("kessa.public.urls")),
     path("photographs/", include("kessa.photographs.urls")),
     path("products/", include("kessa.products.urls")),
     path("reports/", include("kessa.reports.urls")),

@@ -21,6 +21,7 @@ from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import add_lot, keep_product
+from kessa.public.services import open_page
 from kessa.reports.services import issue
 from kessa.review.models import Step
 from kessa.rounds.packing_list import packing_list
@@ -35,6 +36,7 @@ NAMES_NOTHING_OF_A_TEAM = (
     "/team/join/",
     "/today/feed/",
     "/account/",
+    "/open/to/",
     "/reports/make/",
     "/reports/issue/",
 )
@@ -90,6 +92,7 @@ def one_of_each(by, place):
         "/log/": {"pk": result.pk, "key": "ph", "run": 1, "flag": "digit-slip"},
         "/methods/draft/": {"pk": draft.pk},
         "/methods/": {"key": own.key},
+        "/open/": {"pk": open_page(by, team, place, "Ours.").pk},
         "/photographs/<int:pk>": {"pk": photograph.pk},
         "/photographs/<slug:subject>/<int:pk>": {"subject": "place", "pk": place.pk},
         "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},

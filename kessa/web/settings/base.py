@@ -48,6 +48,7 @@ INSTALLED_APPS = [
     "kessa.photographs",
     "kessa.review",
     "kessa.reports",
+    "kessa.public",
     "kessa.demo",
     "simple_history",
 ]
