@@ -1,5 +1,6 @@
 """What everybody may see of a place: released numbers, what they mean, when next. No people, nothing unreleased."""
 
+import re
 from collections.abc import Sequence
 from datetime import date, datetime, timedelta
 from typing import Any, NamedTuple
@@ -26,6 +27,8 @@ _COLUMNS = (
     "pk", "taken_at", "parameter", "fraction", "method_class", "value", "low", "high", "censor", "unit", "form",
     "verdict", "judgements",
 )  # fmt: skip
+# How sure a trend is, in figures: for who is of the job.
+_PROOF = re.compile(r" \(p = [^)]*\)|; not chance \(p = [^)]*\)")
 # A line is drawn from so many on.
 _ENOUGH = 3
 
@@ -85,7 +88,7 @@ def _tested(place: Place, newest: Sequence[Any]) -> Tested:
     return Tested(
         last,
         house_rules(place.team_id).said_to_the_public(last.verdict) if last.verdict else "",
-        [each for each in told if each],
+        [_PROOF.sub("", each) for each in told if each],
         meaning_of(last.parameter, place.water),
         _lines(place, newest, dated) if len(newest) >= _ENOUGH else [],
         len(newest),
