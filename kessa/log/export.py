@@ -112,7 +112,7 @@ def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
         marks = _marks_of(piece)
         names |= names_of({row.person_id for row in piece if not row.people} - names.keys())
         yield "".join(
-            writer.writerow([_harmless(cell) for cell in _row(row, marks[row.pk], names, zone)]) for row in piece
+            writer.writerow([harmless(cell) for cell in _row(row, marks[row.pk], names, zone)]) for row in piece
         )
         full = len(piece) == _AT_ONCE
         piece = list(older_than(rows, piece[-1].taken_at, piece[-1].pk)[:_AT_ONCE]) if full else []
@@ -127,7 +127,7 @@ def _marks_of(rows: list[Any]) -> dict[int, list[Mark]]:
     return marks
 
 
-def _harmless(cell: Any) -> Any:
+def harmless(cell: Any) -> Any:
     """Keep text from being run as a formula by the spreadsheet that opens it; numbers stay numbers."""
     return f"'{cell}" if isinstance(cell, str) and cell.lstrip(" ").startswith(_FORMULA_STARTS) else cell
 

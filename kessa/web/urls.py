@@ -35,6 +35,7 @@ urlpatterns = [
     path("actions/", include("kessa.actions.urls")),
     path("bench/", include("kessa.bench.urls")),
     path("log/", include("kessa.log.urls")),
+    path("exchange/", include("kessa.exchange.urls")),
     path("places/", include("kessa.places.urls")),
     path("instruments/", include("kessa.instruments.urls")),
     path("kits/", include("kessa.kits.urls")),

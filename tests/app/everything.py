@@ -10,6 +10,7 @@ from PIL import Image
 from kessa.actions.services import note_done
 from kessa.bench.services import begin_test
 from kessa.core.methods import house_methods
+from kessa.exchange.models import Export
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.services import keep_instrument
 from kessa.methods.services import begin_draft, publish
@@ -83,6 +84,7 @@ def one_of_each(by, place):
         "/bench/visit/": {"pk": visit.pk},
         "/bench/spike/": {"pk": result.pk},
         "/bench/": {"pk": begun.pk},
+        "/exchange/out/": {"pk": Export.objects.create(team=team, asked_by=by.user, format="zip").pk},
         "/instruments/checks/": {"pk": checked.pk},
         "/instruments/": {"pk": probe.pk},
         "/kits/lots/": {"pk": lot.pk, "act": "use"},

@@ -49,6 +49,7 @@ INSTALLED_APPS = [
     "kessa.review",
     "kessa.reports",
     "kessa.public",
+    "kessa.exchange",
     "kessa.demo",
     "simple_history",
 ]

@@ -1,5 +1,6 @@
 """Bring the demo up: tables, world, styles, server, all in one process, so that it starts in a moment."""
 
+import os
 import socket
 import sys
 from hashlib import sha256
@@ -77,7 +78,8 @@ class Command(BaseCommand):
         served |= {"preload_app": True, "control_socket_disable": True}
         served["when_ready"] = lambda _: print(hello, flush=True)
         # What is sent and looked at now and then is a worker's, in a process of its own.
-        worker = Popen([sys.executable, "manage.py", "procrastinate", "worker"], cwd=settings.ROOT)
+        patient = os.environ | {"KESSA_STATEMENT_TIMEOUT": "10min"}
+        worker = Popen([sys.executable, "manage.py", "procrastinate", "worker"], cwd=settings.ROOT, env=patient)
         try:
             _Server(get_wsgi_application(), served).run()
         finally:

@@ -1,0 +1,80 @@
+"""What is given out to other programs, and what is taken in from old notebooks: work that takes its time."""
+
+from typing import ClassVar
+
+from django.conf import settings
+from django.db import models
+
+from kessa.people.models import TeamOwned
+
+
+class State(models.TextChoices):
+    """How far a long work has come."""
+
+    ASKED = "asked", "waits for the worker"
+    RUNNING = "running", "under way"
+    DONE = "done", "done"
+    CANCELLED = "cancelled", "cancelled"
+    FAILED = "failed", "failed"
+
+
+UNDER_WAY = (State.ASKED, State.RUNNING)
+
+
+class LongWork(TeamOwned):
+    """Something the worker does, which says how far it is and can be cancelled."""
+
+    asked_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    asked_at = models.DateTimeField(auto_now_add=True)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.ASKED)
+    done = models.PositiveIntegerField(default=0)
+    total = models.PositiveIntegerField(default=0)
+    ended_at = models.DateTimeField(null=True)
+    fault = models.CharField(max_length=300, blank=True)
+
+    class Meta(TeamOwned.Meta):
+        abstract = True
+
+    @property
+    def under_way(self) -> bool:
+        """Whether the worker has it still to do, or does it now."""
+        return self.state in UNDER_WAY
+
+    @property
+    def percent(self) -> int:
+        """How much of it is done."""
+        return min(100 * self.done // self.total, 100) if self.total else 0
+
+
+class Format(models.TextChoices):
+    """As what the record is given out."""
+
+    PACKAGE = "zip", "data package: CSV tables with types, units and keys"
+    WORKBOOK = "xlsx", "workbook, a sheet for each noun"
+    LINES = "jsonl", "JSON lines"
+    MAP = "geojson", "GeoJSON: places with their newest results"
+
+
+LICENCES = {
+    "": "none said",
+    "CC0-1.0": "CC0: free of rights",
+    "CC-BY-4.0": "CC BY 4.0: free, naming the team",
+    "ODbL-1.0": "ODbL: free, if what is made of it is too",
+}
+
+
+class Export(LongWork):
+    """A file of the record, as it was filtered."""
+
+    format = models.CharField(max_length=8, choices=Format.choices)
+    licence = models.CharField(max_length=12, choices=list(LICENCES.items()), blank=True)
+    # The filters of the log, as its address has them.
+    filters = models.CharField(max_length=2000, blank=True)
+    file = models.FileField(upload_to="exports/%Y/%m", max_length=200)
+    keeps_for_days: ClassVar[int] = 7
+
+    class Meta(LongWork.Meta):
+        indexes = [models.Index(fields=["team", "-asked_at"])]
+
+    def __str__(self) -> str:
+        return f"export of {self.asked_at:%Y-%m-%d}"

@@ -1,0 +1,136 @@
+"""The record given out whole and as it is filtered, and read back."""
+
+import csv
+import io
+import json
+import zipfile
+from unittest.mock import patch
+
+from django.core.exceptions import ValidationError
+from django.test import override_settings
+from django.utils.dateparse import parse_datetime
+from openpyxl import load_workbook
+
+from kessa.exchange import nouns as exchange_nouns
+from kessa.exchange import services, tasks
+from kessa.exchange.models import Export
+from kessa.exchange.nouns import nouns, rows_of
+from kessa.log.models import Result
+from kessa.log.services import set_aside
+from kessa.people.acts import NotAllowed
+from tests.app.everything import one_of_each
+from tests.app.pages import PageTest
+from tests.world import measured, member, team_of
+
+_READ = {"number": float, "integer": int, "boolean": "true".__eq__, "object": json.loads, "array": json.loads}
+
+
+@override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
+class GivenOut(PageTest):
+    def setUp(self):
+        self.ines, self.place = team_of("Ines")
+        self.team = self.ines.team
+        self.olek = member(self.team, "Olek")
+        one_of_each(self.ines, self.place)
+        set_aside(self.ines, measured(self.place, self.olek, 7, 7), why="=1+1 the wrong bottle")
+        _, theirs = team_of("Ulf")
+        self.theirs = measured(theirs, member(theirs.team, "Ulla"), 9, 9)
+
+    def written(self, kind, filters=""):
+        with self.captureOnCommitCallbacks():
+            work = services.ask_for_export(self.olek, self.team, kind, filters=filters, licence="CC-BY-4.0")
+        tasks.write_export(work.pk)
+        work.refresh_from_db()
+        self.assertEqual((work.state, work.fault), ("done", ""))
+        self.client.force_login(self.olek.user)
+        return io.BytesIO(b"".join(self.client.get(f"/exchange/out/{work.pk}/").streaming_content))
+
+    def test_a_data_package_reads_back_whole(self):
+        with patch.object(exchange_nouns, "AT_ONCE", 2):
+            package = zipfile.ZipFile(self.written("zip"))
+        said = json.loads(package.read("datapackage.json"))
+        self.assertEqual(said["licenses"][0]["name"], "CC-BY-4.0")
+        self.assertEqual([each["name"] for each in said["resources"]], [noun.name for noun in nouns()])
+        ids = {}
+        for resource, noun in zip(said["resources"], nouns(), strict=True):
+            fields = resource["schema"]["fields"]
+            rows = list(csv.DictReader(io.StringIO(package.read(resource["path"]).decode())))
+            kept = [row for piece in rows_of(noun, self.team, None) for row in piece]
+            self.assertEqual(len(rows), len(kept), noun.name)
+            self.assertTrue(rows, noun.name)
+            ids[noun.name] = {row["id"] for row in rows}
+            for row, stored in zip(rows, kept, strict=True):
+                for field, value in zip(fields, stored, strict=True):
+                    self.assertEqual(*self.alike(row[field["name"]], value, field["type"]), (noun.name, field["name"]))
+        for resource in said["resources"]:
+            for key in resource["schema"]["foreignKeys"]:
+                rows = csv.DictReader(io.StringIO(package.read(resource["path"]).decode()))
+                known = ids[key["reference"]["resource"]] | {""}
+                self.assertLessEqual({row[key["fields"][0]] for row in rows}, known)
+        self.assertNotIn(str(self.theirs.pk), ids["results"])
+        self.assertIn("'=1+1 the wrong bottle", package.read("data/marks.csv").decode())
+
+    def alike(self, cell, value, kind):
+        """A cell and a stored value as they are compared."""
+        if value is None or cell == "":
+            return cell, "" if value is None else value
+        if kind == "datetime":
+            return parse_datetime(cell), value
+        if kind in _READ:
+            return _READ[kind](cell), float(value) if kind == "number" else value
+        return cell.removeprefix("'"), str(value).removeprefix("'")
+
+    def test_a_workbook_has_a_sheet_for_each_noun(self):
+        book = load_workbook(self.written("xlsx"))
+        self.assertEqual(book.sheetnames, [noun.name for noun in nouns()])
+        head, *rows = book["results"].iter_rows(values_only=True)
+        found = Result.objects.for_team(self.team).order_by("pk")
+        self.assertEqual([row[head.index("value")] for row in rows], [each.value for each in found])
+
+    def test_lines_and_the_map_as_filtered(self):
+        lines = [json.loads(line) for line in self.written("jsonl", "verdict=inside")]
+        said = {each["id"] for each in lines if each["noun"] == "results"}
+        inside = Result.objects.for_team(self.team).standing().filter(verdict="inside")
+        self.assertEqual(said, {each.pk for each in inside})
+        visits = {each["id"] for each in lines if each["noun"] == "visits"}
+        self.assertEqual(visits, {str(each.visit_id) for each in inside})
+        chart = json.load(self.written("geojson"))
+        feature = next(each for each in chart["features"] if each["id"] == self.place.pk)
+        self.assertEqual(feature["geometry"], {"type": "Point", "coordinates": [-2.5, 54.5]})
+        self.assertEqual([each["parameter"] for each in feature["properties"]["results"]], ["nitrate"])
+
+    def test_cancelled_broken_off_and_in_numbers(self):
+        with self.captureOnCommitCallbacks():
+            work = services.ask_for_export(self.ines, self.team, "zip")
+            with self.assertRaises(NotAllowed):
+                services.cancel(self.olek, work)
+            for _ in range(2):
+                services.ask_for_export(self.ines, self.team, "zip")
+            with self.assertRaisesMessage(ValidationError, "wait for one of them"):
+                services.ask_for_export(self.ines, self.team, "zip")
+        tell = tasks.progress(work)
+        self.assertTrue(tasks.begin(work, 100))
+        tell(40)
+        services.cancel(self.ines, work)
+        with self.assertRaises(tasks.Stopped):
+            tell(1)
+        tasks.write_export(work.pk)
+        work.refresh_from_db()
+        self.assertEqual((work.state, work.done, work.file.name), ("cancelled", 40, ""))
+        with self.assertRaisesMessage(ValidationError, "ended already"):
+            services.cancel(self.ines, work)
+
+    def test_the_page_and_files_that_are_old(self):
+        self.client.force_login(self.olek.user)
+        self.assertContains(self.client.get("/exchange/out/?verdict=inside"), "Only what is filtered in the log")
+        with self.captureOnCommitCallbacks():
+            page = self.client.post("/exchange/out/", {"format": "zip", "licence": ""}, follow=True)
+        self.assertContains(page, "waits for the worker")
+        self.assertEqual(self.client.post("/exchange/out/", {"format": "exe"}).status_code, 422)
+        work = Export.objects.for_team(self.team).get()
+        tasks.write_export(work.pk)
+        self.assertContains(self.client.get("/exchange/out/", headers={"HX-Request": "true"}), "rows,")
+        Export.objects.for_team(self.team).update(ended_at="2020-01-01T00:00Z")
+        self.assertEqual(services.clear_old(), 1)
+        self.assertEqual(self.client.get(f"/exchange/out/{work.pk}/").status_code, 404)
+        self.assertContains(self.client.get("/exchange/out/"), "removed after a week")
