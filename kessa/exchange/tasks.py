@@ -1,7 +1,9 @@
 """What the worker does: it writes files of the record, says how far it is, and stops when it is told to."""
 
 import tempfile
+from collections import Counter
 from collections.abc import Callable
+from itertools import islice
 from typing import Any
 
 from django.core.files import File
@@ -9,9 +11,14 @@ from django.http import QueryDict
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.units import sign
 from kessa.exchange import services
-from kessa.exchange.models import Export, Format, LongWork, State
+from kessa.exchange.files import rows_in
+from kessa.exchange.models import Doubtful, Export, Format, LongWork, Notebook, Stage, State
 from kessa.exchange.nouns import nouns
+from kessa.exchange.rows import Doubt, Found, Reader
+from kessa.exchange.taking_in import Writer, undo
 from kessa.exchange.writing import write_lines, write_map, write_package, write_workbook
 from kessa.log.filters import LogFilter
 from kessa.log.models import Result
@@ -87,6 +94,141 @@ def _results(work: Export) -> Any | None:
 def _total(work: Export, narrowed: Any | None) -> int:
     told = nouns() if work.format != Format.MAP else nouns()[:1]
     return sum(noun.rows(work.team, narrowed).count() for noun in told)
+
+
+# ---- old notebooks --------------------------------------------------------------------------------------------------
+
+_DOUBTFUL_KEPT, _SAMPLE, _BATCH = 1000, 8, 5000
+
+
+@app.task(lock="take-in")
+def check_notebook(notebook: int) -> None:
+    """Read every row of a notebook, and say what would come of it."""
+    _work_on(notebook, Stage.MENDING, Stage.MATCHING, _check)
+
+
+@app.task(lock="take-in")
+def write_notebook(notebook: int) -> None:
+    """Take a notebook in."""
+    _work_on(notebook, Stage.IN, Stage.MENDING, _write_in)
+
+
+@app.task(lock="take-in")
+def undo_notebook(notebook: int) -> None:
+    """Take everything out again that came of a notebook."""
+    _work_on(notebook, Stage.UNDONE, Stage.IN, lambda work: {"undone": undo(work, progress(work))})
+
+
+def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[str, Any]]) -> None:
+    """Do what a notebook waits for, in its team's time; where it fails or is cancelled it is as it was."""
+    work = Notebook.across_teams.select_related("team", "asked_by").filter(pk=pk).first()
+    if not begin(work, work.told.get("rows", 0) if work else 0):
+        return
+    assert work is not None
+    rows = Notebook.across_teams.filter(pk=pk)
+    try:
+        with timezone.override(work.team.time_zone):
+            told = do(work)
+        # Cancelled at the very last, it is cancelled all the same.
+        if not rows.filter(state=State.RUNNING).update(stage=then, told=work.told | told):
+            raise Stopped
+        end(work, State.DONE)
+    except Stopped:
+        # What had been written by then is taken out again.
+        if back == Stage.MENDING:
+            undo(work, lambda _: None)
+        rows.update(stage=back)
+    except CannotCompute as fault:
+        rows.update(stage=back)
+        end(work, State.FAILED, fault.message)
+    except Exception as fault:
+        rows.update(stage=back)
+        end(work, State.FAILED, f"It could not be done: {type(fault).__name__}.")
+        raise
+
+
+class _Tally:
+    """What would come of a notebook, counted row by row."""
+
+    def __init__(self, work: Notebook) -> None:
+        self.work, self.rows, self.many = work, 0, 0
+        self.tests: Counter[str] = Counter()
+        self.places: Counter[str] = Counter()
+        self.days: list[Any] = []
+        self.doubtful: list[Doubtful] = []
+        self.preview: list[list[Any]] = []
+
+    def doubt(self, row: Doubt) -> None:
+        """Count a row that cannot be taken in as it stands; the first of them are kept to be mended."""
+        self.many += 1
+        if self.many <= _DOUBTFUL_KEPT:
+            of = {"team_id": self.work.team_id, "notebook": self.work}
+            self.doubtful.append(Doubtful(**of, number=row.row, cells=row.cells, why=row.why))
+
+    def count(self, found: Found) -> None:
+        """Count a result."""
+        self.tests[found.parameter] += 1
+        self.places[str(found.place)] += 1
+        self.days = [min(self.days[0], found.at), max(self.days[1], found.at)] if self.days else [found.at, found.at]
+        if len(self.preview) < _SAMPLE:
+            of = found.quantity
+            kept = f"{of.censor or ''}{of.value:g} {sign(of.unit)} {f'as {of.form}' if of.form else ''}".strip()
+            at = found.at.isoformat(sep=" ")
+            self.preview.append([found.row, str(found.place), at, found.parameter, found.words, kept])
+
+    @property
+    def told(self) -> dict[str, Any]:
+        """What is told of it."""
+        return {
+            "rows": self.rows, "results": self.tests.total(), "tests": dict(self.tests.most_common()),
+            "places": dict(self.places.most_common()), "doubtful": self.many, "kept": len(self.doubtful),
+            "preview": self.preview, "days": [day.isoformat() for day in self.days],
+        }  # fmt: skip
+
+
+def _check(work: Notebook) -> dict[str, Any]:
+    reader, tell, tally = Reader(work.team, work.columns, work.reading), progress(work), _Tally(work)
+    Doubtful.objects.for_team(work.team_id).filter(notebook=work).delete()
+    with work.file.open("rb") as file:
+        for number, cells in islice(rows_in(file, work.name), 1, None):
+            tally.rows += 1
+            found = reader.read(number, cells)
+            if isinstance(found, Doubt):
+                tally.doubt(found)
+            else:
+                for each in found:
+                    tally.count(each)
+            if tally.rows % _BATCH == 0:
+                tell(_BATCH)
+    tell(tally.rows % _BATCH)
+    Doubtful.objects.bulk_create(tally.doubtful)
+    return tally.told
+
+
+def _write_in(work: Notebook) -> dict[str, Any]:
+    reader, writer, tell = Reader(work.team, work.columns, work.reading), Writer(work), progress(work)
+    mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(notebook=work)}
+    batch: list[Found] = []
+    rows = left_out = 0
+    with work.file.open("rb") as file:
+        for number, cells in islice(rows_in(file, work.name), 1, None):
+            rows += 1
+            row = mended.get(number)
+            found = reader.read(number, (row.mended or []) if row and not row.why else cells)
+            if isinstance(found, Doubt):
+                left_out += 1
+            else:
+                batch += found
+            if len(batch) >= _BATCH:
+                writer.write(batch)
+                batch.clear()
+            if rows % _BATCH == 0:
+                tell(_BATCH)
+    if batch:
+        writer.write(batch)
+    tell(rows % _BATCH)
+    writer.finish()
+    return {"written": writer.written, "there_already": writer.there_already, "left_out": left_out}
 
 
 @app.periodic(cron="17 3 * * *")

@@ -9,4 +9,8 @@ urlpatterns = [
     path("out/", views.out, name="out"),
     path("out/<int:pk>/", views.fetch, name="fetch"),
     path("out/<int:pk>/cancel/", views.cancel, name="cancel"),
+    path("in/", views.notebooks, name="notebooks"),
+    path("in/file/", views.take_in, name="take_in"),
+    path("in/<int:pk>/", views.notebook, name="notebook"),
+    path("in/<int:pk>/<slug:act>/", views.change_notebook, name="change_notebook"),
 ]

@@ -18,7 +18,6 @@ from kessa.core.job.meaning import meaning_of
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.plausible import DOUBTS
 from kessa.core.judging.written import bearing_on, other_forms
-from kessa.core.methods.exactness import DERIVED
 from kessa.core.methods.steps import UNKNOWN, Ask
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
@@ -109,16 +108,16 @@ def result(request: HttpRequest, pk: int) -> HttpResponse:
     team = request.membership.team
     found = only_or_404(result_at(team=team.pk, pk=pk))
     others = with_others(found)
-    if found.family == DERIVED:
+    if found.determination is None:
         return render(request, "log/derived.html", _of_any(found) | _of_derived(found))
     context = {
         **_of_any(found),
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
         "reference": reference_of(found.place),
-        "waits_for": wanting(found.determination.sample) if found.determination and found.determination.sample else [],
-        "may_put_right": found.determination and may.put_right(request.membership, found.determination),
+        "waits_for": wanting(found.determination.sample) if found.determination.sample else [],
+        "may_put_right": may.put_right(request.membership, found.determination),
         "may_set_aside": may.set_aside(request.membership, found),
-        **(_of_determination(found, others) if found.determination else {}),
+        **_of_determination(found, others),
     }
     return render(request, "log/result.html", context)
 

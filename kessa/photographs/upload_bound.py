@@ -7,9 +7,8 @@ from django.core.exceptions import RequestDataTooBig
 from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
 
 MOST_BYTES = 15_000_000
-# What is larger is read past, so that the page can say how large it is; not without end.
-_MOST_READ = 4 * MOST_BYTES
-_TAKE_FILES = ("photographs:add", "methods:take_in")
+# By page. What is larger is read past, four times as much at most, so that the page can say how large it is.
+_TAKE_FILES = {"photographs:add": MOST_BYTES, "methods:take_in": MOST_BYTES, "exchange:take_in": 300_000_000}
 
 
 class BoundedUpload(TemporaryFileUploadHandler):
@@ -18,8 +17,9 @@ class BoundedUpload(TemporaryFileUploadHandler):
     def handle_raw_input(self, input_data: Any, META: Any, content_length: int, *args: Any, **kwargs: Any) -> None:  # noqa: N803
         """Refuse a body, before it is read, that is larger than its page takes."""
         match = self.request.resolver_match
-        self._taken = bool(match and match.view_name in _TAKE_FILES and self.request.membership)
-        if content_length > (_MOST_READ if self._taken else settings.DATA_UPLOAD_MAX_MEMORY_SIZE):
+        self._most = _TAKE_FILES.get(match.view_name, 0) if match and self.request.membership else 0
+        self._taken = bool(self._most)
+        if content_length > (4 * self._most or settings.DATA_UPLOAD_MAX_MEMORY_SIZE):
             raise RequestDataTooBig
 
     def new_file(self, *args: Any, **kwargs: Any) -> None:
@@ -32,7 +32,7 @@ class BoundedUpload(TemporaryFileUploadHandler):
     def receive_data_chunk(self, raw_data: bytes, start: int) -> None:
         """Keep a piece of it."""
         self._received += len(raw_data)
-        if self._received > MOST_BYTES:
+        if self._received > self._most:
             self.file.close()
             raise SkipFile
         super().receive_data_chunk(raw_data, start)

@@ -45,10 +45,13 @@ class Visit(TeamOwned):
     # How far it is reviewed; what was said of it before `changed_at` was said of other numbers.
     review = models.CharField(max_length=8, choices=Review.choices, default=Review.NEW)
     changed_at = models.DateTimeField(null=True)
+    # Of what was taken in from a file: by which number that goes. See kessa.exchange.
+    taken_in = models.UUIDField(null=True, editable=False)
 
     class Meta(TeamOwned.Meta):
         indexes = [
             models.Index(fields=["team", "review", "-started_at"]),
+            models.Index(fields=["taken_in"], condition=Q(taken_in__isnull=False), name="visits_taken_in"),
             models.Index(fields=["place", "-started_at"]),
             models.Index(
                 fields=["team", "-started_at"], condition=Q(closed_at=None, leader__isnull=False), name="open_visits"

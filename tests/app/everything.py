@@ -11,6 +11,7 @@ from kessa.actions.services import note_done
 from kessa.bench.services import begin_test
 from kessa.core.methods import house_methods
 from kessa.exchange.models import Export
+from kessa.exchange.services import bring
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.services import keep_instrument
 from kessa.methods.services import begin_draft, publish
@@ -84,7 +85,8 @@ def one_of_each(by, place):
         "/bench/visit/": {"pk": visit.pk},
         "/bench/spike/": {"pk": result.pk},
         "/bench/": {"pk": begun.pk},
-        "/exchange/out/": {"pk": Export.objects.create(team=team, asked_by=by.user, format="zip").pk},
+        "/exchange/in/": {"pk": _notebook(by).pk, "act": "take-in"},
+        "/exchange/out/": {"pk": Export.objects.create(team=team, asked_by=by.user, format="zip", state="done").pk},
         "/instruments/checks/": {"pk": checked.pk},
         "/instruments/": {"pk": probe.pk},
         "/kits/lots/": {"pk": lot.pk, "act": "use"},
@@ -122,6 +124,12 @@ def one_of_each(by, place):
         "/visits/sample/": {"pk": begun.sample_id},
         "/visits/<uuid:pk>": {"pk": visit.pk, "key": "air_temperature"},
     }
+
+
+def _notebook(by):
+    """Bring an old notebook."""
+    table = SimpleUploadedFile("old.csv", f"Site,Date,Chloride mg/L\nX,2024-01-0{by.pk % 9 + 1},5\n".encode())
+    return bring(by, by.team, table)
 
 
 def _asked(visit, by):

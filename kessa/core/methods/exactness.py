@@ -8,7 +8,7 @@ from typing import NamedTuple
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 
-DERIVED = "derived"
+DERIVED, TAKEN_IN = "derived", "taken-in"
 _SCREENING = "screening"
 
 
@@ -26,6 +26,8 @@ CLASSES = {
     "computed": MethodClass("computed", 3),
     "photometer": MethodClass("by photometer", 4),
     "meter": MethodClass("by meter", 4),
+    # Taken over from a notebook: how it was measured is not known here.
+    TAKEN_IN: MethodClass("from a notebook", 1),
     # From other results: never more exact than one that was measured.
     DERIVED: MethodClass("worked out", 0),
 }

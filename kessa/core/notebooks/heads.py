@@ -9,8 +9,8 @@ from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import UNITS
 
-PLACE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, REMARK, RESULT, NOTHING = (
-    "place", "date", "time", "test", "value", "unit", "form", "remark", "result", "",
+PLACE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, FRACTION, LOW, HIGH, REMARK, RESULT, NOTHING = (
+    "place", "date", "time", "test", "value", "unit", "form", "fraction", "low", "high", "remark", "result", "",
 )  # fmt: skip
 # What a column may be about, and the words by which one finds it.
 SUBJECTS = {
@@ -32,6 +32,9 @@ SUBJECTS = {
     VALUE: ("value", "result", "reading", "concentration", "amount"),
     UNIT: ("unit", "units", "uom"),
     FORM: ("form", "as", "written as", "expressed as"),
+    FRACTION: ("fraction",),
+    LOW: ("low", "lower end"),
+    HIGH: ("high", "upper end"),
     REMARK: ("remark", "remarks", "comment", "comments", "note", "notes"),
 }
 # How people write what the data files keep in plain letters.
@@ -44,8 +47,9 @@ _UNITS = {
 }  # fmt: skip
 # What people shorten at the head of a column; the first of them say the form, too.
 _SHORT = {
-    "no3": "nitrate", "no2": "nitrite", "nh4": "ammonia", "nh3": "ammonia", "po4": "phosphate", "do": "dissolved oxygen",
-    "ec": "conductivity", "temp": "temperature", "cl": "chloride", "so4": "sulfate", "fe": "iron",
+    "no3": "nitrate", "no2": "nitrite", "nh4": "ammonia", "nh3": "ammonia", "po4": "phosphate",
+    "do": "dissolved oxygen", "ec": "conductivity", "temp": "temperature", "cl": "chloride", "so4": "sulfate",
+    "fe": "iron",
 }  # fmt: skip
 _SAY_THE_FORM = ("no3", "no2", "nh4", "nh3", "po4")
 _HAS_NO_UNIT = {"pH": "pH"}

@@ -1,0 +1,152 @@
+"""Reading files that others wrote: tables as text, workbooks, and data packages of Kessa's own."""
+
+import csv
+import io
+import json
+import zipfile
+from collections.abc import Iterator
+from datetime import date, datetime, time
+from typing import IO, Any
+
+from django.utils import timezone
+from django.utils.dateparse import parse_datetime
+from openpyxl import load_workbook
+
+from kessa.core.errors import CannotCompute
+
+# Each row by its number in the file, as text.
+Rows = Iterator[tuple[int, list[str]]]
+_CELLS, _CELL, _HEAD_WITHIN = 200, 500, 20
+_ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
+# What a package's results are read as: the columns of one table.
+_OF_PACKAGE = ("place", "date", "test", "fraction", "value", "unit", "form", "low", "high")
+
+
+def head_of_file(file: IO[bytes], name: str) -> tuple[list[str], list[list[str]]]:
+    """Return the heads of a file's columns, and its first rows; raises CannotCompute where it is no table."""
+    rows = rows_in(file, name)
+    head = next(rows, (0, []))[1]
+    if len([cell for cell in head if cell]) < 2:
+        raise CannotCompute("This file has no table with a head: its first row names the columns.", "file")
+    return head, [row for _, row in _first(rows, 200)]
+
+
+def rows_in(file: IO[bytes], name: str) -> Rows:
+    """Give the rows of a file from its head on, each with its number; raises CannotCompute where it is no table."""
+    file.seek(0)
+    start = file.read(4)
+    file.seek(0)
+    try:
+        if start.startswith(b"PK"):
+            yield from _from_zip(file)
+        else:
+            yield from _from_head(_from_text(file))
+    except (csv.Error, UnicodeError, zipfile.BadZipFile, KeyError, ValueError, OSError) as fault:
+        raise CannotCompute(f"“{name}” cannot be read as a table.", "file") from fault
+
+
+def _first(rows: Rows, most: int) -> Rows:
+    for nth, row in enumerate(rows):
+        if nth >= most:
+            return
+        yield row
+
+
+def _from_zip(file: IO[bytes]) -> Rows:
+    with zipfile.ZipFile(file) as package:
+        names = package.namelist()
+        if "datapackage.json" in names:
+            yield from _from_package(package)
+            return
+    file.seek(0)
+    book = load_workbook(file, read_only=True, data_only=True)
+    try:
+        sheet = book.worksheets[0]
+        yield from _from_head(
+            (nth, [_said(cell) for cell in row[:_CELLS]])
+            for nth, row in enumerate(sheet.iter_rows(values_only=True), 1)
+        )
+    finally:
+        book.close()
+
+
+def _from_package(package: zipfile.ZipFile) -> Rows:
+    """Read the results of a data package that Kessa wrote, with the names of their places."""
+    said = json.loads(package.read("datapackage.json"))
+    paths = {each["name"]: each["path"] for each in said["resources"]}
+    places = {row["id"]: row["name"] for row in _table(package, paths["places"])}
+    ended = {
+        row["result"]
+        for row in _table(package, paths["marks"])
+        if row["flag"] in ("superseded", "set-aside") and not row["lifted_at"]
+    }
+    yield 1, list(_OF_PACKAGE)
+    for nth, row in enumerate(_table(package, paths["results"]), 2):
+        if row["id"] in ended or row["method_class"] == "derived" or row["unit"] == "presence":
+            continue
+        number = f"{row['censor']}{row['value']}"
+        at = parse_datetime(row["drawn_at"])
+        # As the team's clock showed it.
+        drawn = timezone.localtime(at).isoformat(sep=" ") if at else row["drawn_at"]
+        names = ("parameter", "fraction"), ("unit", "form", "low", "high")
+        first, last = ([row[name] for name in each] for each in names)
+        yield nth, [places[row["place"]].removeprefix("'"), drawn, *first, number, *last]
+
+
+def _table(package: zipfile.ZipFile, path: str) -> Iterator[dict[str, str]]:
+    with package.open(path) as table:
+        yield from csv.DictReader(io.TextIOWrapper(table, encoding="utf-8", newline=""))
+
+
+def _from_text(file: IO[bytes]) -> Rows:
+    sample = file.read(100_000)
+    file.seek(0)
+    encoding = next(each for each in _ENCODINGS if _decodes(sample, each))
+    text = io.TextIOWrapper(file, encoding=encoding, newline="", errors="replace")
+    try:
+        start = sample.decode(encoding, errors="replace")
+        parted = max(
+            ";\t,|",
+            key=lambda mark: min((line.count(mark) for line in start.splitlines()[:5] if line.strip()), default=0),
+        )
+        for nth, row in enumerate(csv.reader(text, delimiter=parted), 1):
+            yield nth, [cell.strip()[:_CELL].removeprefix("'") for cell in row[:_CELLS]]
+    finally:
+        text.detach()
+
+
+def _decodes(sample: bytes, encoding: str) -> bool:
+    if encoding == "utf-16" and not sample.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return False
+    try:
+        sample[:-4].decode(encoding)
+    except UnicodeError:
+        return encoding == _ENCODINGS[-1]
+    return True
+
+
+def _from_head(rows: Rows) -> Rows:
+    """Leave out what stands before the head: the first row, of the first few, with the most columns."""
+    first = list(_first(rows, _HEAD_WITHIN))
+    widest = max((len([cell for cell in row if cell]) for _, row in first), default=0)
+    begun = False
+    for number, row in first:
+        begun = begun or len([cell for cell in row if cell]) == widest
+        if begun and any(row):
+            yield number, row
+    for number, row in rows:
+        if any(row):
+            yield number, row
+
+
+def _said(cell: Any) -> str:
+    """Return a cell of a workbook as it would be written."""
+    if cell is None:
+        return ""
+    if isinstance(cell, datetime):
+        return cell.isoformat(sep=" ", timespec="minutes") if cell.time() != time(0) else cell.date().isoformat()
+    if isinstance(cell, date | time):
+        return cell.isoformat()
+    if isinstance(cell, float):
+        return f"{cell:.10g}"
+    return str(cell).strip()[:_CELL].removeprefix("'")

@@ -1,0 +1,235 @@
+"""Old notebooks: matched, mended, looked at, taken in, undone; twice is harmless."""
+
+import io
+from unittest.mock import patch
+
+from django.core.exceptions import ValidationError
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import override_settings
+from openpyxl import Workbook
+
+from kessa.exchange import services, tasks
+from kessa.exchange.files import rows_in
+from kessa.exchange.models import Notebook
+from kessa.exchange.rows import guess
+from kessa.log.models import Result, Standing
+from kessa.people.acts import NotAllowed
+from kessa.people.models import Role
+from kessa.places.models import Place
+from kessa.review.services import accept
+from kessa.visits.models import Sample, Visit
+from tests.app.pages import PageTest
+from tests.world import SETS, measured, member, team_of
+
+OLD = """Brook notebook of the school,,,,,
+Site;Date;Time;Chloride (mg/L);Nitrate mg/L as N;Remarks
+Ford;5.3.2019;9:40;28;1,2;clear
+Ford;25.3.2019;;<5;n.d.;
+Ford;1.4.2019;10:15;>200;-;after the thaw
+Mill;2.4.2019;;31;0,8;
+Ford;soon;;28;1;
+Ford;3.4.2019;;twelve;1;
+""".replace("Brook notebook of the school,,,,,\n", "Brook notebook of the school\n")
+
+
+@override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
+class TakenIn(PageTest):
+    def setUp(self):
+        self.ines, _ = team_of("Ines")
+        self.team = self.ines.team
+        self.ford = Place.objects.create(team=self.team, name="Ford", limit_sets=SETS)
+        self.client.force_login(self.ines.user)
+
+    def brought(self, text=OLD, name="old.csv", content=None):
+        file = SimpleUploadedFile(name, content or text.encode())
+        answer = self.client.post("/exchange/in/file/", {"file": file})
+        self.assertRegex(answer["Location"], r"/exchange/in/\d+/")
+        return Notebook.objects.for_team(self.team).latest("pk")
+
+    def matched(self, notebook, **reading):
+        said = {"mark": ",", "order": "DMY", "place": "", "found_from": "0,1"} | reading
+        services.match(self.ines, notebook, notebook.columns, said)
+        return self.done(tasks.check_notebook, notebook)
+
+    def done(self, task, notebook):
+        task(notebook.pk)
+        notebook.refresh_from_db()
+        self.assertEqual(notebook.fault, "")
+        return notebook
+
+    def results(self):
+        rows = Result.objects.for_team(self.team).filter(place=self.ford).order_by("taken_at", "parameter")
+        return [(f"{each.taken_at:%d.%m.%H}", each.parameter, each.value, each.censor, each.verdict) for each in rows]
+
+    def test_matched_mended_taken_in_and_undone(self):
+        notebook = self.brought()
+        page = self.client.get(f"/exchange/in/{notebook.pk}/")
+        self.assertContains(page, "What is in the columns?")
+        self.assertEqual(
+            [each["subject"] for each in notebook.columns], ["place", "date", "time", "result", "result", "remark"]
+        )
+        # As the browser sends it: what is guessed, and what only a person knows.
+        said = {
+            "mark": ",",
+            "order": "DMY",
+            "place": "",
+            "found_from": "0,1",
+            "column-TOTAL_FORMS": 6,
+            "column-INITIAL_FORMS": 6,
+        }
+        for nth, column in enumerate(notebook.columns):
+            said |= {f"column-{nth}-{name}": value for name, value in column.items()}
+        self.assertContains(
+            self.client.post(f"/exchange/in/{notebook.pk}/", said | {"mark": ""}), "decimal mark", status_code=422
+        )
+        with self.captureOnCommitCallbacks():
+            self.client.post(f"/exchange/in/{notebook.pk}/", said)
+        self.assertContains(self.client.get(f"/exchange/in/{notebook.pk}/"), "Waits for the worker.")
+        self.done(tasks.check_notebook, notebook)
+        page = self.client.get(f"/exchange/in/{notebook.pk}/")
+        for words in ("“Mill” is no place of your team.", "“soon” is no day.", "chloride: “twelve” is no number."):
+            self.assertContains(page, words)
+        self.assertEqual((notebook.told["rows"], notebook.told["results"], notebook.told["doubtful"]), (6, 5, 3))
+        self.assertEqual(Result.objects.for_team(self.team).count(), 0)
+        mend = f"/exchange/in/{notebook.pk}/mend/"
+        row = notebook.doubtful.get(number=7)
+        self.assertContains(self.client.post(mend, {"row": 7, "cell": row.cells}, follow=True), "“soon” is no day.")
+        self.client.post(mend, {"row": 7, "cell": [row.cells[0], "2.4.2019", *row.cells[2:]]})
+        self.client.post(mend, {"row": 8, "leave": "yes"})
+        services.take_in(self.ines, notebook)
+        self.done(tasks.write_notebook, notebook)
+        self.assertEqual((notebook.told["written"], notebook.told["left_out"]), (7, 2))
+        self.assertEqual(
+            self.results(),
+            [
+                ("05.03.09", "chloride", 28.0, "", "inside"), ("05.03.09", "nitrate", 1.2, "", "inside"),
+                ("25.03.12", "chloride", 5.0, "<", "inside"), ("25.03.12", "nitrate", 0.1, "<", "inside"),
+                ("01.04.09", "chloride", 200.0, ">", "outside"),
+                ("02.04.11", "chloride", 28.0, "", "inside"), ("02.04.11", "nitrate", 1.0, "", "inside"),
+            ],
+        )  # fmt: skip
+        first = Result.objects.for_team(self.team).order_by("taken_at", "parameter")[0]
+        self.assertEqual(
+            (first.low, first.high, first.form, first.visit.note, first.visit.review),
+            (27.5, 28.5, "Cl", "clear", "new"),
+        )
+        self.assertContains(self.client.get(f"/log/{first.pk}/"), "28 in “old.csv”, row 3")
+        self.assertContains(self.client.get("/log/?place="), "Ford")
+        self.assertContains(self.client.get(f"/places/{self.ford.pk}/"), "chloride")
+        self.assertIsNotNone(Standing.objects.for_team(self.team).get(place=self.ford).result)
+        self.client.post(f"/exchange/in/{notebook.pk}/undo/")
+        self.done(tasks.undo_notebook, notebook)
+        self.assertEqual((notebook.stage, notebook.told["undone"]), ("undone", 7))
+        for model in (Result, Sample, Visit):
+            self.assertEqual(model.objects.for_team(self.team).count(), 0)
+
+    def test_twice_is_harmless(self):
+        notebook = self.matched(self.brought())
+        services.take_in(self.ines, notebook)
+        # Broken off after it had written, and done once more by another worker.
+        self.done(tasks.write_notebook, notebook)
+        before = self.results()
+        Notebook.objects.for_team(self.team).update(state="running", stage="writing")
+        self.done(tasks.write_notebook, notebook)
+        self.assertEqual((self.results(), notebook.told["there_already"]), (before, 5))
+        self.assertContains(
+            self.client.post("/exchange/in/file/", {"file": SimpleUploadedFile("b.csv", OLD.encode())}, follow=True),
+            "This very file is here already",
+        )
+        # The same rows in another file.
+        other = self.matched(self.brought(OLD + "\n"))
+        services.take_in(self.ines, other)
+        self.done(tasks.write_notebook, other)
+        self.assertEqual((other.told["written"], other.told["there_already"]), (0, 5))
+        self.assertEqual(self.results(), before)
+
+    def test_what_was_measured_here_is_not_doubled_and_what_was_reviewed_is_not_undone(self):
+        notebook = self.matched(self.brought())
+        services.take_in(self.ines, notebook)
+        self.done(tasks.write_notebook, notebook)
+        per = member(self.team, "Per", Role.TECHNICIAN)
+        visit = Visit.objects.for_team(self.team).select_related("team").first()
+        accept(per, visit, seen="as begun")
+        with self.assertRaisesMessage(ValidationError, "can be undone no more"):
+            services.undo(self.ines, notebook)
+        with self.assertRaises(NotAllowed):
+            services.undo(per, notebook)
+        with self.assertRaises(NotAllowed):
+            services.bring(member(self.team, "Olek"), self.team, SimpleUploadedFile("a.csv", b"Site,Date\nA,B"))
+
+    def test_cancelled_under_way_leaves_nothing(self):
+        notebook = self.matched(self.brought())
+        services.take_in(self.ines, notebook)
+        with (
+            patch.object(tasks, "_BATCH", 1),
+            patch.object(tasks.Writer, "finish", lambda _: services.cancel(self.ines, notebook)),
+        ):
+            tasks.write_notebook(notebook.pk)
+        notebook.refresh_from_db()
+        self.assertEqual((notebook.stage, notebook.state, self.results()), ("mending", "cancelled", []))
+
+    def test_columns_are_remembered(self):
+        self.matched(self.brought())
+        again = self.brought(OLD.replace("28", "29"))
+        self.assertEqual(
+            (again.reading["mark"], again.reading["order"], again.reading["found_from"]), (",", "DMY", "0,1")
+        )
+
+    def test_a_workbook_in_a_long_form(self):
+        book = Workbook()
+        for row in (
+            ["Location", "Sampled", "Parameter", "Result", "Unit", "as"],
+            ["Ford", "2019-03-05 09:40", "Chloride", 28, "mg/L", None],
+            ["Ford", "2019-03-05 09:40", "nitrate", "5.0", "mg/L", "NO3"],
+            ["Ford", "2019-03-05 09:40", "nitrate", 5.0, "mg/L", None],
+            ["Ford", "2019-03-05 09:40", "phosphate", 200, "µg/L", "PO4"],
+            ["Ford", "2019-03-05 09:40", "temperature", 50, "°F", None],
+            ["Ford", "2019-03-05 09:40", "pH", 17.2, None, None],
+            ["Ford", "2019-03-05 09:40", "mystery", 1, "mg/L", None],
+        ):
+            book.active.append(row)
+        out = io.BytesIO()
+        book.save(out)
+        notebook = self.matched(
+            self.brought(name="old.xlsx", content=out.getvalue()), mark=".", order="YMD", found_from=""
+        )
+        why = {row.number: " ".join(row.why) for row in notebook.doubtful.all()}
+        self.assertEqual(set(why), {4, 7, 8})
+        self.assertIn("as what is it written?", why[4])
+        self.assertIn("can hardly be in such water", why[7])
+        self.assertIn("no test that Kessa knows", why[8])
+        services.take_in(self.ines, notebook)
+        self.done(tasks.write_notebook, notebook)
+        kept = {each.parameter: (each.value, each.unit, each.form) for each in Result.objects.for_team(self.team)}
+        self.assertEqual(kept["phosphate"], (0.2, "mg/L", "PO4"))
+        self.assertEqual(kept["temperature"], (10.0, "degC", ""))
+        self.assertEqual(kept["nitrate"], (5.0, "mg/L", "NO3"))
+
+    def test_a_data_package_of_another_team(self):
+        ulf, theirs = team_of("Ulf")
+        theirs.name = "Ford"
+        theirs.save()
+        result = measured(theirs, ulf, 7, 7, days_ago=3)
+        work = services.ask_for_export(ulf, ulf.team, "zip")
+        tasks.write_export(work.pk)
+        work.refresh_from_db()
+        notebook = self.matched(
+            self.brought(name="package.zip", content=work.file.read()), mark=".", order="YMD", found_from=""
+        )
+        self.assertEqual((notebook.told["results"], notebook.told["doubtful"]), (1, 0))
+        services.take_in(self.ines, notebook)
+        self.done(tasks.write_notebook, notebook)
+        mine = Result.objects.for_team(self.team).get()
+        alike = ("value", "low", "high", "unit", "form", "parameter", "verdict")
+        self.assertEqual([getattr(mine, name) for name in alike], [getattr(result, name) for name in alike])
+        self.assertLess(abs((mine.taken_at - result.taken_at).total_seconds()), 1)
+
+    def test_what_is_no_table_is_told(self):
+        for content in (b"", b"\x00\x01\x02\x03" * 50, b"PK\x03\x04 broken", b"one column\n1\n", b"\xff\xfe\x00"):
+            with self.subTest(content[:8]):
+                file = SimpleUploadedFile("x.csv", content or b" ")
+                answer = self.client.post("/exchange/in/file/", {"file": file}, follow=True)
+                self.assertRegex(answer.content.decode(), "cannot be read as a table|no table with a head")
+        self.assertEqual(self.client.get("/exchange/in/").status_code, 200)
+        head, *rows = rows_in(io.BytesIO("Site\tDate\tpH\nFord\t2019-01-02\t7,1\n".encode("utf-16")), "x.csv")
+        self.assertEqual(guess(head[1], [row for _, row in rows])[1]["mark"], ",")
