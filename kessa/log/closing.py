@@ -5,6 +5,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db.models import prefetch_related_objects
+from django.dispatch import Signal
 from django.urls import reverse
 
 from kessa.bench.models import Determination, Purpose
@@ -35,6 +36,9 @@ from kessa.visits.models import Sample, Visit
 from kessa.visits.services import changed
 from kessa.web.compiled import compiled
 
+# Sent where results were written, with them; in the same transaction.
+written = Signal()
+
 
 class LoggedStream(BenchStream):
     """A test whose closing is written in the log."""
@@ -45,8 +49,8 @@ class LoggedStream(BenchStream):
         reopened = _reopened(determination)
         reason = Reason("further-run", reopened, self.by) if reopened is not None else None
         if determination.purpose == Purpose.SAMPLE:
-            written = write_results(determination, bench, at, reason)
-            told = [each.parameter for each in written if known_parameter(each.parameter).key in GIVES_A_LIMIT]
+            results = write_results(determination, bench, at, reason)
+            told = [each.parameter for each in results if known_parameter(each.parameter).key in GIVES_A_LIMIT]
             if told and determination.sample:
                 judge_anew(determination.sample, self.by, " and ".join(told))
         else:
@@ -69,7 +73,7 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
     """
     standing = {each.part: each for each in _standing(determination)}
     anew = reason is not None and reason.flag == "judged-anew"
-    written = []
+    new = []
     for part in determination.method.finds:
         before = standing.get(part.key)
         if bench.outcomes[part.key].quantity is None:
@@ -83,11 +87,13 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
         mark(result, flags, reason)
         if before:
             end(before, "superseded", reason, result)
-        written.append(result)
-    weigh_results(written)
+        new.append(result)
+    weigh_results(new)
     settle_sample(determination)
     weigh_lots(determination.team_id, [determination])
-    return written
+    if new:
+        written.send(Result, results=new)
+    return new
 
 
 def settle_sample(determination: Determination | None) -> None:

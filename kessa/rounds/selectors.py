@@ -219,10 +219,11 @@ def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, f
     plans = PlannedTest.objects.for_team(team).filter(stop__round__in=rhythms)
     alike = ("stop__round", "stop__place__kind_key", "family", "runs", "blanks", "standards")
     use: dict[str, float] = {}
-    for plan in plans.order_by().values(*alike).annotate(stops=Count("pk")):
+    known = families_of(team.pk)
+    for plan in plans.filter(family__in=known).order_by().values(*alike).annotate(stops=Count("pk")):
         rhythm = rhythms[plan["stop__round"]]
         times = len(between(rhythm, today, today + timedelta(weeks=_USE_WEEKS))) if rhythm else 0
-        method = led_at(families_of(team.pk)[plan["family"]][0], place_kind(plan["stop__place__kind_key"]))
+        method = led_at(known[plan["family"]][0], place_kind(plan["stop__place__kind_key"]))
         runs = plan["runs"] + plan["blanks"] + plan["standards"]
         usual = (units or {}).get(method.family)
         for key, amount in used_by(method, runs, None if usual is None else usual * runs).items():

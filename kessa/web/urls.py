@@ -8,6 +8,7 @@ from allauth.usersessions.views import list_usersessions
 from django.conf import settings
 from django.urls import include, path
 
+from kessa.api.endpoints import api, opened
 from kessa.people.access import anyone, signed_in
 from kessa.people.views import SignIn, enter_demo
 from kessa.web import views
@@ -33,6 +34,8 @@ urlpatterns = [
     path("account/second/recovery/new/", signed_in(generate_recovery_codes), name="mfa_generate_recovery_codes"),
     path("account/where/", signed_in(list_usersessions), name="usersessions_list"),
     path("actions/", include("kessa.actions.urls")),
+    path("api/", include("kessa.api.urls")),
+    path("api/v1/", (opened(api.urls[0]), *api.urls[1:])),
     path("bench/", include("kessa.bench.urls")),
     path("log/", include("kessa.log.urls")),
     path("exchange/", include("kessa.exchange.urls")),

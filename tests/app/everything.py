@@ -2,12 +2,15 @@
 
 import io
 import re
+from datetime import timedelta
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 from PIL import Image
 
 from kessa.actions.services import note_done
+from kessa.api.models import Hook, Key
+from kessa.api.services import make_key
 from kessa.bench.services import begin_test
 from kessa.core.methods import house_methods
 from kessa.exchange.models import Export
@@ -38,6 +41,7 @@ NAMES_NOTHING_OF_A_TEAM = (
     "/team/join/",
     "/today/feed/",
     "/account/",
+    "/api/v1/",
     "/open/to/",
     "/reports/make/",
     "/reports/issue/",
@@ -80,6 +84,8 @@ def one_of_each(by, place):
         "/actions/list/": {"place_pk": place.pk},
         "/actions/at/": {"place_pk": place.pk},
         "/actions/": {"pk": note_done(by, place, timezone.now(), by_way="look", title="Looked").pk, "act": "decide"},
+        "/api/keys/": {"pk": make_key(by, Key(name="x", ends_at=timezone.now() + timedelta(days=1)), f"k{by.pk}").pk},
+        "/api/hooks/": {"pk": Hook.objects.create(team=team, address="https://example.org/", secret="x").pk},
         "/bench/check/": {"key": own.key},
         "/bench/sample/": {"sample_pk": begun.sample_id},
         "/bench/visit/": {"pk": visit.pk},

@@ -23,7 +23,7 @@ from tests.app.pages import PageTest
 from tests.world import SETS, led, measured, member, note, planned, team_of, visited
 
 # What must never be read by everybody: people, what they wrote, where it is.
-SECRET = ("Olek", "olek", "Ines", "ines", "Sanna", "gate sticks", "blue door", "54.5", "+44", "Hazard")
+SECRET = ("Olek", "olek", "Ines", "ines", "Sanna", "gate sticks", "blue door", "54.5", "+44", "Hazard: deep")
 
 
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")

@@ -50,6 +50,7 @@ INSTALLED_APPS = [
     "kessa.reports",
     "kessa.public",
     "kessa.exchange",
+    "kessa.api",
     "kessa.demo",
     "simple_history",
 ]
@@ -177,6 +178,9 @@ EMAIL_BACKEND = f"django.core.mail.backends.{'smtp' if EMAIL_HOST else 'dummy'}.
 MAIL_READY = bool(EMAIL_HOST)
 # How pages are named in mail.
 KESSA_ADDRESS = os.environ.get("KESSA_ADDRESS", "http://127.0.0.1:8000")
+
+# Hooks go out to machines on the network only, unless these may be near: see kessa.api.outside.
+HOOKS_NEAR = os.environ.get("KESSA_HOOKS_NEAR", "") == "yes"
 
 # Photographs: served by a view, to the team only.
 MEDIA_ROOT = STATE / "files"

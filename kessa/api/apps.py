@@ -1,0 +1,40 @@
+"""The API."""
+
+from typing import Any
+
+from django.apps import AppConfig
+
+
+class ApiConfig(AppConfig):
+    """Keys and hooks; hooks are told wherever something is found, judged or proposed."""
+
+    name = "kessa.api"
+
+    def ready(self) -> None:
+        """Listen for what hooks are told of."""
+        from kessa.actions.proposing import proposed
+        from kessa.api.services import tell_hooks
+        from kessa.log.closing import written
+        from kessa.log.standing import restated
+
+        def tell_results(sender: Any, results: Any, **_: Any) -> None:
+            told = [
+                {"id": each.pk, "place": each.place_id, "parameter": each.parameter, "value": each.value,
+                 "censor": each.censor, "unit": each.unit, "form": each.form, "verdict": each.verdict}
+                for each in results
+            ]  # fmt: skip
+            tell_hooks(results[0].team_id, "results", {"results": told})
+
+        def tell_verdict(sender: Any, place: Any, **_: Any) -> None:
+            standing = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
+            found = standing.result
+            said = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
+            tell_hooks(place.team_id, "verdicts", {"place": place.pk, "name": str(place), "by": said})
+
+        def tell_action(sender: Any, action: Any, **_: Any) -> None:
+            said = {"id": action.pk, "place": action.place_id, "rank": action.rank, "way": action.by_way}
+            tell_hooks(action.team_id, "actions", {"action": said})
+
+        written.connect(tell_results, weak=False)
+        restated.connect(tell_verdict, weak=False)
+        proposed.connect(tell_action, weak=False)

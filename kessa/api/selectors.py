@@ -1,0 +1,16 @@
+"""Reads of the API worth a name."""
+
+from django.utils import timezone
+
+from kessa.api.models import Key
+from kessa.people.secrets import digest_of
+
+
+def key_of(secret: str) -> Key | None:
+    """Return the key of a secret, where it stands and its person still is of the team: the secret alone says whose."""
+    rows = Key.across_teams.filter(digest=digest_of(secret), revoked_at=None, ends_at__gt=timezone.now())
+    found = rows.filter(membership__user__is_active=True).select_related("membership__team", "membership__user").first()
+    today = timezone.localdate()
+    if found and found.used_on != today:
+        Key.across_teams.filter(pk=found.pk).update(used_on=today)
+    return found

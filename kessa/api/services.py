@@ -1,0 +1,82 @@
+"""Making and revoking keys; telling hooks."""
+
+import secrets
+from datetime import timedelta
+from functools import partial
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.utils import timezone
+
+from kessa.api import may
+from kessa.api.models import Answered, Delivery, Hook, Key
+from kessa.api.outside import check_address
+from kessa.people.acts import act
+from kessa.people.models import Membership, Team
+from kessa.people.secrets import digest_of, new_secret
+
+_MOST_KEYS, _MOST_HOOKS = 20, 10
+_ANSWERS_KEPT = timedelta(days=2)
+
+
+@act("key made", may.make_key)
+def make_key(by: Membership, key: Key, secret: str) -> Key:
+    """Make a key of one's own; `secret` is shown this once. Raises ValidationError where there are too many."""
+    if (
+        Key.objects.for_team(by.team_id).filter(membership=by, revoked_at=None, ends_at__gt=timezone.now()).count()
+        >= _MOST_KEYS
+    ):
+        raise ValidationError(f"You have {_MOST_KEYS} keys: revoke one first.")
+    key.team_id, key.membership, key.digest, key.begins = by.team_id, by, digest_of(secret), secret[:12]
+    key.save()
+    return key
+
+
+def new_key_secret() -> str:
+    """Return a secret that says what it is to who finds it lying about."""
+    return f"kessa_{new_secret()}"
+
+
+@act("key revoked", may.revoke_key)
+def revoke_key(by: Membership, key: Key) -> Key:
+    """Let a key open nothing any more."""
+    key.revoked_at = timezone.now()
+    key.save(update_fields=["revoked_at"])
+    return key
+
+
+@act("hook made", may.keep_hook)
+def make_hook(by: Membership, team: Team, address: str, events: list[str]) -> Hook:
+    """Tell an address of what happens from now on. Raises ValidationError where it is no place to send to."""
+    check_address(address)
+    if Hook.objects.for_team(team).filter(closed_at=None).count() >= _MOST_HOOKS:
+        raise ValidationError(f"The team has {_MOST_HOOKS} hooks: close one first.")
+    hook: Hook = Hook.objects.create(team=team, address=address, events=events, secret=secrets.token_urlsafe(32))
+    return hook
+
+
+@act("hook closed", may.keep_hook)
+def close_hook(by: Membership, hook: Hook) -> Hook:
+    """Tell an address nothing any more."""
+    hook.closed_at = timezone.now()
+    hook.save(update_fields=["closed_at"])
+    return hook
+
+
+def tell_hooks(team: int, event: str, payload: dict[str, Any]) -> list[Delivery]:
+    """Have the hooks of a team told of something, once what happened is kept."""
+    from kessa.api.tasks import deliver_hook  # noqa: PLC0415 # tasks know services
+
+    told = []
+    for hook in Hook.objects.for_team(team).filter(closed_at=None, events__contains=[event]):
+        delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=payload)
+        transaction.on_commit(partial(deliver_hook.defer, delivery=delivery.pk))
+        told.append(delivery)
+    return told
+
+
+def clear_answers() -> None:
+    """Forget answers that nobody asks for again, and what was told long ago."""
+    Answered.across_teams.filter(at__lt=timezone.now() - _ANSWERS_KEPT).delete()
+    Delivery.across_teams.filter(made_at__lt=timezone.now() - 15 * _ANSWERS_KEPT).delete()
