@@ -1,0 +1,112 @@
+"""A team as a whole: out, erased, in again, row by row the same; by other numbers beside others who stay as they are."""
+
+import io
+from pathlib import Path
+
+from django.core.management import CommandError, call_command
+from django.test import TestCase, override_settings
+
+from kessa.actions.models import Action
+from kessa.exchange.moving import erase_team, read_team, rows_of_team, write_team
+from kessa.log.models import Result
+from kessa.people.models import Team, User
+from kessa.places.models import Place
+from tests.app.everything import one_of_each
+from tests.world import measured, member, read, team_of
+
+
+def kept(team):
+    """Every row of a team, by table."""
+    return {model._meta.label_lower: list(rows.order_by("pk").values()) for model, rows in rows_of_team(team)}
+
+
+@override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
+class Moving(TestCase):
+    def setUp(self):
+        self.ines, self.place = team_of("Ines")
+        self.team = self.ines.team
+        self.olek = member(self.team, "Olek")
+        one_of_each(self.ines, self.place)
+        well = Place.objects.create(
+            team=self.team, name="Well", kind_key="well", feeds=["people"], limit_sets=["eu-drinking"]
+        )
+        read(well, self.olek, "nitrate-photometer", 20.0, 20.0)
+        measured(self.place, self.olek, 30, 30)
+        self.assertTrue(Action.objects.for_team(self.team).exists())
+
+    def archive(self):
+        out = io.BytesIO()
+        write_team(self.team, out)
+        out.seek(0)
+        return out
+
+    def test_out_erased_and_in_again_row_by_row(self):
+        ulf, theirs = team_of("Ulf")
+        measured(theirs, ulf, 9, 9)
+        others, before, people = (
+            kept(ulf.team),
+            kept(self.team),
+            User.objects.filter(memberships__team=self.team).values_list("pk", "username"),
+        )
+        people = sorted(people)
+        archive = self.archive()
+        erase_team(self.team)
+        self.assertFalse(Team.objects.filter(pk=self.team.pk).exists())
+        self.assertEqual({name for name, rows in kept(self.team).items() if rows}, set())
+        self.assertFalse(User.objects.filter(username__in=["ines", "olek"]).exists())
+        self.assertEqual(kept(ulf.team), others)
+        again = read_team(archive)
+        self.assertEqual(again.pk, self.team.pk)
+        self.maxDiff = None
+        after = kept(again)
+        for name, rows in before.items():
+            self.assertEqual(after[name], rows, name)
+        self.assertEqual(sorted(User.objects.filter(memberships__team=again).values_list("pk", "username")), people)
+        self.assertEqual(kept(ulf.team), others)
+        # And it goes on: numbers come after those that are there.
+        measured(
+            Place.objects.for_team(again).get(pk=self.place.pk), again.memberships.get(user__username="olek"), 7, 7
+        )
+
+    def test_beside_itself_by_other_numbers(self):
+        # What has an id made by a browser is one of its kind anywhere.
+        with self.assertRaisesMessage(CommandError, "are here already"):
+            read_team(self.archive())
+
+    def test_into_an_installation_whose_numbers_are_taken(self):
+        archive = self.archive()
+        results = [
+            (each.parameter, each.value, str(each.place), each.verdict)
+            for each in Result.objects.for_team(self.team).order_by("pk")
+        ]
+        proposed = list(Action.objects.for_team(self.team).order_by("pk").values_list("title", flat=True))
+        erase_team(self.team)
+        ulf, theirs = team_of("Ulf")
+        for _ in range(3):
+            read(theirs, ulf, "nitrate-photometer", 20.0, 20.0)
+        User.objects.create_user("olek")
+        again = read_team(archive)
+        self.assertNotEqual(again.pk, ulf.team_id)
+        told = [
+            (each.parameter, each.value, str(each.place), each.verdict)
+            for each in Result.objects.for_team(again).order_by("pk")
+        ]
+        self.assertEqual(told, results)
+        self.assertEqual(list(Action.objects.for_team(again).order_by("pk").values_list("title", flat=True)), proposed)
+        for action in Action.objects.for_team(again).exclude(results=[]):
+            self.assertEqual(
+                Result.objects.for_team(again).filter(pk__in=action.results, place=action.place).count(),
+                len(action.results),
+            )
+        self.assertEqual(sorted(again.members.values_list("username", flat=True)), ["ines", "olek-2"])
+
+    def test_the_commands(self):
+        said = io.StringIO()
+        path = Path("/tmp/kessa-test-files/team.zip")
+        path.write_bytes(b"")
+        with self.assertRaises(FileExistsError):
+            call_command("team_out", str(self.team.pk), path, stdout=said)
+        with self.assertRaisesMessage(CommandError, "There are:"):
+            call_command("team_out", "0", path, stdout=said)
+        with self.assertRaisesMessage(CommandError, "this number and this name"):
+            call_command("team_erase", str(self.team.pk), "Somebody else's")
