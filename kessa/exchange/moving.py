@@ -83,6 +83,7 @@ def rows_of_team(team: Team) -> Iterator[tuple[Any, Any]]:
 
 def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
     """Write a team whole into an archive; return how many rows of each table that were."""
+    team = Team.objects.get(pk=team.pk)
     counts: dict[str, int] = {}
     people: set[int] = set()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:

@@ -1,4 +1,4 @@
-"""A team as a whole: out, erased, in again, row by row the same; by other numbers beside others who stay as they are."""
+"""A team as a whole: out, erased, in again, row by row the same; others stay as they are, and so do their numbers."""
 
 import io
 from pathlib import Path
