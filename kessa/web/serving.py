@@ -11,13 +11,15 @@ max_requests, max_requests_jitter = 5000, 500
 # A worker whose process no longer answers at all is started anew; a single request ends by itself long before.
 timeout = 30
 accesslog = "-"
+# Who asked, and by what browser, is nobody's business afterwards.
+access_log_format = "%(m)s %(U)s %(s)s %(M)s ms"
 # Nobody manages it while it runs: systemd starts and stops it.
 control_socket_disable = True
 logconfig_dict = {
     "version": 1,
     "disable_existing_loggers": False,
     "filters": {"discreet": {"()": "kessa.web.logs.Discreet"}},
-    "formatters": {"plain": {"format": "%(message)s"}},
+    "formatters": {"plain": {"()": "kessa.web.logs.formatter"}},
     "handlers": {
         "plain": {"class": "logging.StreamHandler", "filters": ["discreet"], "formatter": "plain"},
     },
@@ -27,3 +29,10 @@ logconfig_dict = {
     },
     "root": {"handlers": ["plain"], "level": "WARNING"},
 }
+
+
+def child_exit(server, worker):
+    """Let the figures of a worker that has ended stand."""
+    from kessa.web.watching import process_ended  # noqa: PLC0415 # settings are there only now
+
+    process_ended(worker.pid)

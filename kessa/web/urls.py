@@ -11,12 +11,14 @@ from django.urls import include, path
 from kessa.api.endpoints import api, opened
 from kessa.people.access import anyone, signed_in
 from kessa.people.views import SignIn, enter_demo
-from kessa.web import views
+from kessa.web import views, watching
 
 urlpatterns = [
     path("", views.home, name="home"),
     path("not-along/", views.not_along, name="not_along"),
     path("phone/", views.phone, name="phone"),
+    path("health/", watching.health, name="health"),
+    path("metrics/", watching.metrics, name="metrics"),
     path("kessa.webmanifest", views.manifest, name="manifest"),
     path("more/", views.more, name="more"),
     path("worker.js", views.worker, name="worker"),

@@ -55,6 +55,7 @@ INSTALLED_APPS = [
     "simple_history",
 ]
 MIDDLEWARE = [
+    "kessa.web.watching.TimedMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
@@ -102,6 +103,8 @@ _TIMEOUTS = {
     "max_parallel_workers_per_gather": "0",
     "jit": "off",
 }
+# A pooler in between takes no settings at the start of a connection, and gives each transaction another one.
+POOLED = os.environ.get("KESSA_POOLED", "") == "yes"
 DATABASES["default"].setdefault("OPTIONS", {}).update(
     connect_timeout=3,
     tcp_user_timeout=10_000,
@@ -110,6 +113,9 @@ DATABASES["default"].setdefault("OPTIONS", {}).update(
     keepalives_count=3,
     options=" ".join(f"-c {name}={value}" for name, value in _TIMEOUTS.items()),
 )
+if POOLED:
+    del DATABASES["default"]["OPTIONS"]["options"]
+    DATABASES["default"] |= {"DISABLE_SERVER_SIDE_CURSORS": True, "CONN_MAX_AGE": 0}
 # What is counted for every worker alike: how often somebody tried.
 CACHES = {
     "default": {
@@ -182,8 +188,24 @@ KESSA_ADDRESS = os.environ.get("KESSA_ADDRESS", "http://127.0.0.1:8000")
 # Hooks go out to machines on the network only, unless these may be near: see kessa.api.outside.
 HOOKS_NEAR = os.environ.get("KESSA_HOOKS_NEAR", "") == "yes"
 
-# Photographs: served by a view, to the team only.
+# Who reads /metrics/ sends this key; without one there is no such page.
+METRICS_KEY = os.environ.get("KESSA_METRICS_KEY", "")
+
+# Photographs: served by a view, to the team only. In a folder, or in any store that speaks S3.
 MEDIA_ROOT = STATE / "files"
+if os.environ.get("KESSA_S3_BUCKET"):
+    STORAGES["default"] = {
+        "BACKEND": "storages.backends.s3.S3Storage",
+        "OPTIONS": {
+            "bucket_name": os.environ["KESSA_S3_BUCKET"],
+            "endpoint_url": os.environ.get("KESSA_S3_ENDPOINT") or None,
+            "region_name": os.environ.get("KESSA_S3_REGION") or None,
+            "access_key": os.environ.get("KESSA_S3_KEY"),
+            "secret_key": os.environ.get("KESSA_S3_SECRET"),
+            "default_acl": None,
+            "file_overwrite": False,
+        },
+    }
 FILE_UPLOAD_HANDLERS = ["kessa.photographs.upload_bound.BoundedUpload"]
 DATA_UPLOAD_MAX_NUMBER_FILES = 1
 
@@ -218,7 +240,8 @@ LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
     "filters": {"discreet": {"()": "kessa.web.logs.Discreet"}},
-    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["discreet"]}},
+    "formatters": {"lines": {"()": "kessa.web.logs.formatter"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "filters": ["discreet"], "formatter": "lines"}},
     "loggers": {
         "django.template": {"handlers": [], "propagate": False},
         "django": {"handlers": ["console"], "level": "WARNING", "propagate": False},

@@ -19,6 +19,8 @@ ALLOWED_HOSTS = [host.strip() for host in _required("KESSA_HOSTS").split(",") if
 CSRF_TRUSTED_ORIGINS = [f"https://{host}" for host in ALLOWED_HOSTS]
 SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
 SECURE_SSL_REDIRECT = True
+# Who watches over the machines asks them one by one, without a proxy.
+SECURE_REDIRECT_EXEMPT = [r"^health/$", r"^metrics/$"]
 SECURE_HSTS_SECONDS = 31_536_000
 SECURE_HSTS_INCLUDE_SUBDOMAINS = True
 SECURE_HSTS_PRELOAD = True
