@@ -280,7 +280,7 @@ def _insert(model: Any, rows: Iterable[dict[str, Any]]) -> None:
 
 def _prepared(field: Any, value: Any) -> Any:
     if isinstance(field, models.BinaryField):
-        return base64.b64decode(value)
+        return None if value is None else base64.b64decode(value)
     if isinstance(field, models.JSONField):
         # Nothing in a column is nothing, not the word for it.
         return None if value is None and field.null else field.get_db_prep_save(value, connection)

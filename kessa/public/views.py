@@ -27,6 +27,7 @@ from kessa.visits.labels import qr_code
 
 # For so long a page is given out as it was made: what is taken back is gone within twice this time.
 _SECONDS = 60
+_LONGEST = 80
 
 
 @anyone
@@ -47,6 +48,8 @@ def embedded(request: HttpRequest, slug: str) -> HttpResponse:
 
 def _given_out(request: HttpRequest, slug: str, template: str) -> HttpResponse:
     """Give a page out as it is kept, or make it; both sorts are kept together, so that they are forgotten together."""
+    if len(slug) > _LONGEST:
+        raise Http404
     kept: dict[str, str] = cache.get(services.kept_as(slug), {})
     if template not in kept:
         kept = kept | {template: _made(slug, template)}

@@ -31,9 +31,10 @@ class Report(TeamOwned):
     issued_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     issued_at = models.DateTimeField()
     results = ArrayField(models.BigIntegerField(), default=list)
-    # What its numbers are, without what names the paper itself; and the paper.
+    # What its numbers are, without what names the paper itself; the whole; and the paper, which the worker prints.
     body = models.TextField()
-    paper = models.BinaryField()
+    document = models.TextField()
+    paper = models.BinaryField(null=True)
 
     class Meta(TeamOwned.Meta):
         constraints = [models.UniqueConstraint(fields=["team", "number"], name="one_report_a_number")]

@@ -13,13 +13,18 @@ _SHOWN = 40
 
 def latest_reports(team: Team | int, before: int | None = None) -> list[Report]:
     """Return a team's reports, the newest first, without their papers; one more than are shown."""
-    rows = Report.objects.for_team(team).select_related("place", "issued_by").defer("body", "paper").order_by("-number")
+    rows = (
+        Report.objects.for_team(team)
+        .select_related("place", "issued_by")
+        .defer("body", "document", "paper")
+        .order_by("-number")
+    )
     return list((rows.filter(number__lt=before) if before else rows)[: _SHOWN + 1])
 
 
 def reports_with(team: Team | int, results: Collection[int]) -> list[Report]:
     """Return the reports that hold one of some results, the newest first."""
-    rows = Report.objects.for_team(team).filter(results__overlap=list(results)).defer("body", "paper")
+    rows = Report.objects.for_team(team).filter(results__overlap=list(results)).defer("body", "document", "paper")
     return list(rows.order_by("-number")) if results else []
 
 

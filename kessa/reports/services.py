@@ -1,23 +1,28 @@
 """Issuing reports: each with a number of its own, kept as it was given out."""
 
+from contextlib import suppress
+from functools import partial
 from typing import Any
 
 from django.core.exceptions import ValidationError
+from django.db import transaction
 from django.db.models import F
 from django.template.loader import render_to_string
 from django.utils import timezone
+from procrastinate.exceptions import AlreadyEnqueued
 
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team
 from kessa.reports import may
 from kessa.reports.contents import Content, gather
 from kessa.reports.models import Report
-from kessa.reports.printing import paper
 
 
 @act("report issued", may.issue)
 def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Report:
     """Issue a report: it gets the team's next number, and stays as it is now whatever becomes of its results.
+
+    The worker prints it.
 
     Raises ValidationError where there is nothing to report on.
     """
@@ -31,9 +36,18 @@ def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Repor
         issued_by=by.user, issued_at=timezone.now(), results=sorted({each.pk for each in content.results}),
         body=body_of(kind, content),
     )  # fmt: skip
-    report.paper = paper(document_of(report, content))
+    report.document = document_of(report, content)
     report.save()
+    transaction.on_commit(partial(have_printed, report))
     return report
+
+
+def have_printed(report: Report) -> None:
+    """Have the worker print a report, where it does not have it to do already."""
+    from kessa.reports.tasks import print_paper  # noqa: PLC0415 # tasks know what is printed
+
+    with suppress(AlreadyEnqueued), transaction.atomic():
+        print_paper.configure(queueing_lock=f"print {report.pk}").defer(report=report.pk)
 
 
 def body_of(kind: str, content: Content) -> str:

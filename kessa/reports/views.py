@@ -102,6 +102,16 @@ def report(request: HttpRequest, number: int) -> HttpResponse:
 def pdf(request: HttpRequest, number: int) -> HttpResponse:
     """The paper of a report, as it was issued."""
     found = _found(request, number)
+    if found.paper is None:
+        services.have_printed(found)
+        context = {
+            "title": "One moment",
+            "message": "It is being printed. This page asks again by itself.",
+            "again": True,
+        }
+        answer = render(request, "error.html", context, status=503)
+        answer["Retry-After"] = "3"
+        return answer
     answer = HttpResponse(bytes(found.paper), content_type="application/pdf")
     answer["Content-Disposition"] = f'inline; filename="kessa-report-{found.number}.pdf"'
     return answer

@@ -16,6 +16,7 @@ from kessa.products.services import add_lot, keep_product
 from kessa.reports.contents import gather
 from kessa.reports.models import Report
 from kessa.reports.services import body_of, issue, would_be
+from kessa.reports.tasks import print_paper
 from kessa.rounds.selectors import missed_between
 from kessa.rounds.services import answer_without_visit
 from tests.app.pages import PageTest
@@ -93,7 +94,12 @@ class Papers(ReportCase):
             issue(self.olek, self.team, "sheet", about)
         first, second = (issue(self.ines, self.team, "sheet", about) for _ in range(2))
         self.assertEqual([first.number, second.number, first.results], [1, 2, [result.pk]])
+        self.client.force_login(self.olek.user)
+        self.assertContains(self.client.get("/reports/1/kessa-report.pdf"), "being printed", status_code=503)
+        print_paper(first.pk)
+        first.refresh_from_db()
         self.assertTrue(bytes(first.paper).startswith(b"%PDF"))
+        print_paper(first.pk)
         self.assertEqual(would_be(first), first.body)
         self.client.force_login(self.olek.user)
         self.assertContains(self.client.get("/reports/1/"), "it says the same")

@@ -29,40 +29,6 @@ def open_bench(page: Page, place: str, test: str = "Chloride, drops") -> None:
     page.get_by_text("all readings saved").wait_for()
 
 
-def to_the_reading(page: Page) -> None:
-    """Do the steps before the next reading, its clocks run down."""
-    start, done = (page.get_by_role("button", name=name) for name in ("Start the clock", "Done, next"))
-    answer = page.get_by_role("button", name="Clear", exact=True)
-    ph, warm = (page.get_by_role("spinbutton", name=name, exact=True) for name in ("pH", "°C"))
-    while any(each.is_visible() for each in (start, done, answer, ph, warm)):
-        if ph.is_visible() or warm.is_visible():
-            (ph if ph.is_visible() else warm).fill("7.1" if ph.is_visible() else "19")
-            page.get_by_role("button", name="Write it down").click()
-        elif start.is_visible():
-            start.click()
-            minutes, seconds = page.get_by_role("timer").inner_text().split(":")
-            page.clock.fast_forward((int(minutes) * 60 + int(seconds) + 4) * 1000)
-            done.click()
-        else:
-            answer.or_(done).first.click()
-
-
-def kinds(page: Page, address: str, shot: Callable[[str], None]) -> None:
-    """Another kind of test, at its reading."""
-    page.clock.install()
-
-    def begin(place: str, test: str) -> None:
-        # The shelf of the test before is cleared.
-        page.evaluate("indexedDB.deleteDatabase('kessa-clocks')")
-        page.goto(f"{address}/bench/")
-        open_bench(page, place, test)
-
-    begin("steam boiler", "Phosphate, comparator")
-    to_the_reading(page)
-    page.get_by_role("radio", name="between 40 and 60").check()
-    shot("comparator")
-
-
 def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
     """A bench card."""
     page.goto(f"{address}/methods/phosphate-comparator/")
@@ -70,20 +36,38 @@ def methods(page: Page, address: str, shot: Callable[[str], None]) -> None:
 
 
 def meaning(page: Page, address: str, shot: Callable[[str], None]) -> None:
-    """A place over time, the map, a rule set of one's own, and what is to be done at a boiler."""
+    """A place over time, the map, and what is to be done at a boiler."""
     page.goto(f"{address}/places/")
     page.get_by_role("link", name="below the depot").click()
     page.get_by_role("link", name="Over time").click()
     shot("trend")
     page.goto(f"{address}/places/map/")
     shot("map")
-    page.goto(f"{address}/rules/")
-    page.get_by_text("Steam boiler up to 20 bar: an example", exact=True).click()
-    page.get_by_role("button", name="Copy it, and write yours").filter(visible=True).click()
-    shot("rule-set")
     page.goto(f"{address}/places/")
     page.get_by_role("link", name="Dairy, steam boiler").click()
     shot("to-do")
+
+
+def sharing(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """A visit looked over, a system on paper, and a place opened to everybody."""
+    page.get_by_role("button", name="Sign out").click()
+    page.goto(address)
+    page.get_by_role("button", name="Ines").click()
+    page.goto(f"{address}/review/")
+    page.get_by_role("link", name="Dairy, borehole supply").first.click()
+    shot("review")
+    page.goto(f"{address}/reports/")
+    form = page.get_by_role("region", name="Report of a system")
+    form.get_by_label("Place").select_option(label="Dairy, steam boiler")
+    form.get_by_role("button", name="Look at it").click()
+    page.get_by_role("button", name="Issue it with a number").click()
+    shot("report")
+    page.goto(f"{address}/open/")
+    page.get_by_label("Place").select_option(label="Ashlin Brook, below the depot")
+    page.get_by_role("button", name="Open it to everybody").click()
+    page.get_by_role("link", name="Ashlin Brook, below the depot").click()
+    page.set_viewport_size(PHONE)
+    shot("neighbours")
 
 
 def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> None:
@@ -195,15 +179,12 @@ def main(address: str, folder: Path) -> None:
             page.goto(f"{address}/places/")
             page.get_by_role("link", name="below the depot").click()
             shot("place")
-            page.goto(f"{address}/today/rounds/")
-            page.get_by_role("link", name="Brook, in the salting season").last.click()
-            shot("round")
             page.get_by_role("button", name="Sign out").click()
             page.goto(address)
             page.get_by_role("button", name="Per").click()
             methods(page, address, shot)
             meaning(page, address, shot)
-            kinds(page, address, shot)
+            sharing(page, address, shot)
         browser.close()
 
 
