@@ -16,7 +16,9 @@ from kessa.core.errors import CannotCompute
 
 # Each row by its number in the file, as text.
 Rows = Iterator[tuple[int, list[str]]]
-_CELLS, _CELL, _HEAD_WITHIN = 200, 500, 20
+_CELLS, _CELL, _HEAD_WITHIN, _SAMPLE = 200, 500, 20, 100_000
+# What a packed file may come to, and what of a workbook is read at once: more is no table, but harm.
+_UNPACKED, _SHARED = 4_000_000_000, 200_000_000
 _ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
 # What a package's results are read as: the columns of one table.
 _OF_PACKAGE = ("place", "date", "test", "fraction", "value", "unit", "form", "low", "high")
@@ -54,8 +56,10 @@ def _first(rows: Rows, most: int) -> Rows:
 
 def _from_zip(file: IO[bytes]) -> Rows:
     with zipfile.ZipFile(file) as package:
-        names = package.namelist()
-        if "datapackage.json" in names:
+        sizes = {each.filename: each.file_size for each in package.infolist()}
+        if sum(sizes.values()) > _UNPACKED or sizes.get("xl/sharedStrings.xml", 0) > _SHARED:
+            raise ValueError("larger than any table")
+        if "datapackage.json" in sizes:
             yield from _from_package(package)
             return
     file.seek(0)
@@ -99,8 +103,10 @@ def _table(package: zipfile.ZipFile, path: str) -> Iterator[dict[str, str]]:
 
 
 def _from_text(file: IO[bytes]) -> Rows:
-    sample = file.read(100_000)
+    sample = file.read(_SAMPLE)
     file.seek(0)
+    if len(sample) == _SAMPLE and not {10, 13} & set(sample):
+        raise ValueError("no lines")
     encoding = next(each for each in _ENCODINGS if _decodes(sample, each))
     text = io.TextIOWrapper(file, encoding=encoding, newline="", errors="replace")
     try:

@@ -23,7 +23,8 @@ _PAGES = """
 ## Pages and addresses
 
 What is open to a role is open to those after it: anyone, signed in, member, technician, coordinator.
-An address that says nothing is closed to everybody. The acts behind a page ask again by the table above.
+An address that says nothing is closed to everybody. The acts behind a page ask again by the table above. What is under
+`/api/v1/` asks for a key itself, which opens no more than its person may.
 
 | Address | Open to |
 |---|---|

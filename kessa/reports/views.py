@@ -109,7 +109,7 @@ def pdf(request: HttpRequest, number: int) -> HttpResponse:
             "message": "It is being printed. This page asks again by itself.",
             "again": True,
         }
-        answer = render(request, "error.html", context, status=503)
+        answer = render(request, "error.html", context, status=202)
         answer["Retry-After"] = "3"
         return answer
     answer = HttpResponse(bytes(found.paper), content_type="application/pdf")

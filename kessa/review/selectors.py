@@ -5,7 +5,7 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from django.db.models import Exists, OuterRef, Q
+from django.db.models import Exists, F, OuterRef, Q
 
 from kessa.bench.models import Determination
 from kessa.core.judging.judge import VERDICTS
@@ -95,7 +95,9 @@ def standing_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     """Return what stands of what was found out on visits, the gravest first, with the flags."""
     results = Result.objects.for_team(team).standing().filter(visit__in=visits).newest_first()
     found: dict[UUID, list[Row]] = defaultdict(list)
-    for row in rows_with_flags(team, list(listed(results, "visit_id", "method_class"))):
+    for row in rows_with_flags(
+        team, list(listed(results.annotate(stood_by=F("readings__stood_by")), "visit_id", "method_class", "stood_by"))
+    ):
         found[row.result.visit_id].append(row)
     for rows in found.values():
         rows.sort(key=lambda row: (-("", *VERDICTS).index(row.result.verdict), row.result.parameter))

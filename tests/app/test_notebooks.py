@@ -8,7 +8,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 from openpyxl import Workbook
 
-from kessa.exchange import services, tasks
+from kessa.exchange import files, services, tasks
 from kessa.exchange.files import rows_in
 from kessa.exchange.models import Notebook
 from kessa.exchange.rows import guess
@@ -230,6 +230,14 @@ class TakenIn(PageTest):
                 file = SimpleUploadedFile("x.csv", content or b" ")
                 answer = self.client.post("/exchange/in/file/", {"file": file}, follow=True)
                 self.assertRegex(answer.content.decode(), "cannot be read as a table|no table with a head")
+        packed = io.BytesIO()
+        Workbook().save(packed)
+        for content, bound, most in ((packed.getvalue(), "_UNPACKED", 10), (b"x" * 50, "_SAMPLE", 50)):
+            with self.subTest(bound), patch.object(files, bound, most):
+                file = SimpleUploadedFile("huge", content)
+                self.assertContains(
+                    self.client.post("/exchange/in/file/", {"file": file}, follow=True), "cannot be read"
+                )
         self.assertEqual(self.client.get("/exchange/in/").status_code, 200)
         head, *rows = rows_in(io.BytesIO("Site\tDate\tpH\nFord\t2019-01-02\t7,1\n".encode("utf-16")), "x.csv")
         self.assertEqual(guess(head[1], [row for _, row in rows])[1]["mark"], ",")

@@ -95,7 +95,7 @@ class Papers(ReportCase):
         first, second = (issue(self.ines, self.team, "sheet", about) for _ in range(2))
         self.assertEqual([first.number, second.number, first.results], [1, 2, [result.pk]])
         self.client.force_login(self.olek.user)
-        self.assertContains(self.client.get("/reports/1/kessa-report.pdf"), "being printed", status_code=503)
+        self.assertContains(self.client.get("/reports/1/kessa-report.pdf"), "being printed", status_code=202)
         print_paper(first.pk)
         first.refresh_from_db()
         self.assertTrue(bytes(first.paper).startswith(b"%PDF"))

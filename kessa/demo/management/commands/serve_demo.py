@@ -79,7 +79,11 @@ class Command(BaseCommand):
         served["when_ready"] = lambda _: print(hello, flush=True)
         # What is sent and looked at now and then is a worker's, in a process of its own.
         patient = os.environ | {"KESSA_STATEMENT_TIMEOUT": "10min"}
-        worker = Popen([sys.executable, "manage.py", "procrastinate", "worker"], cwd=settings.ROOT, env=patient)
+        worker = Popen(
+            [sys.executable, "manage.py", "procrastinate", "worker", "--concurrency", "3"],
+            cwd=settings.ROOT,
+            env=patient,
+        )
         try:
             _Server(get_wsgi_application(), served).run()
         finally:
