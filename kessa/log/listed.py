@@ -89,7 +89,8 @@ def found_at_place(
     state = [by_number[pk] for pk in standing]
     of_visit = [row for row in rows if row.result.id in on_visit]
     table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))
-    return AtPlace(state, with_flags(state[0].result.next_steps, state[0].flags)[0], table)
+    steps = with_flags(state[0].result.next_steps, state[0].flags)
+    return AtPlace(state, next(iter(steps), ""), table)
 
 
 @compiled

@@ -46,10 +46,11 @@ def waiting_rows(begun: list[Any], follow_ups: list[Any], places: dict[int, str]
     ]
     for result in follow_ups:
         shown = shown_as(result.unit, result.form, result.parameter, reader)
+        step = next(iter(result.next_steps), "")
         rows.append(
             f'<li><a href="{result_at}{result.pk}/"><b>{escape(places[result.place_id])}</b></a> '
             f'{verdict(result.verdict)}<span class="soft">{escape(result.parameter)} {measured_in(shown, result)}, '
-            f"{_day(timezone.localtime(result.taken_at))}. {escape(result.next_steps[0])}</span></li>"
+            f"{_day(timezone.localtime(result.taken_at))}. {escape(step)}</span></li>"
         )
     return mark_safe("".join(rows))  # noqa: S308 # it is escaped above
 

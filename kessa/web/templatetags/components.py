@@ -275,9 +275,9 @@ def drawn_scale(given: Any, field: str = "") -> dict[str, Any]:
 
 
 @register.filter
-def titled(words: str) -> str:
-    """Begin with a capital letter, but for a name that is kept as it is."""
-    first, comma, rest = words.partition(",")
+def titled(words: str | None) -> str:
+    """Begin with a capital letter, but for a name that is kept as it is; a draft may have no words yet."""
+    first, comma, rest = (words or "").partition(",")
     return (first if parameter(first).upper else first[:1].upper() + first[1:]) + comma + rest
 
 
