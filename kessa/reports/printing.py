@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from PIL import ImageFile
 
 _STATIC = Path(settings.ROOT) / "kessa" / "web" / "static"
 # A rule about something within a drawing: the class of the drawing, a second one it may have, and the rest.
@@ -18,6 +19,8 @@ def paper(html: str) -> bytes:
     from weasyprint import CSS, HTML  # noqa: PLC0415 # large, and few processes print
     from weasyprint.text.fonts import FontConfiguration  # noqa: PLC0415
 
+    # It lets broken pictures pass for whole ones, everywhere in its process: here none may.
+    ImageFile.LOAD_TRUNCATED_IMAGES = False
     fonts, fetcher = FontConfiguration(), _fetcher()
     style = CSS(string=_styles(), font_config=fonts, url_fetcher=fetcher)
     document = HTML(string=_with_drawings(html), url_fetcher=fetcher)
