@@ -18,22 +18,24 @@ class ApiConfig(AppConfig):
         from kessa.log.standing import restated
 
         def tell_results(sender: Any, results: Any, **_: Any) -> None:
-            told = [
+            tell_hooks(results[0].team_id, "results", lambda: {"results": [
                 {"id": each.pk, "place": each.place_id, "parameter": each.parameter, "value": each.value,
                  "censor": each.censor, "unit": each.unit, "form": each.form, "verdict": each.verdict}
                 for each in results
-            ]  # fmt: skip
-            tell_hooks(results[0].team_id, "results", {"results": told})
+            ]})  # fmt: skip
 
         def tell_verdict(sender: Any, place: Any, **_: Any) -> None:
-            standing = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
-            found = standing.result
-            said = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
-            tell_hooks(place.team_id, "verdicts", {"place": place.pk, "name": str(place), "by": said})
+            def said() -> dict[str, Any]:
+                standing = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
+                found = standing.result
+                by = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
+                return {"place": place.pk, "name": str(place), "by": by}
+
+            tell_hooks(place.team_id, "verdicts", said)
 
         def tell_action(sender: Any, action: Any, **_: Any) -> None:
             said = {"id": action.pk, "place": action.place_id, "rank": action.rank, "way": action.by_way}
-            tell_hooks(action.team_id, "actions", {"action": said})
+            tell_hooks(action.team_id, "actions", lambda: {"action": said})
 
         written.connect(tell_results, weak=False)
         restated.connect(tell_verdict, weak=False)

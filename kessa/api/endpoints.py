@@ -62,7 +62,7 @@ class ResultsAsked(Asked):
 def _page(request: HttpRequest, noun: Noun, rows: Any, asked: Any) -> dict[str, Any]:
     if asked.after:
         rows = rows.filter(pk__gt=_id(noun, asked.after))
-    found = list(rows.order_by("pk").values_list(*(column.path for column in noun.table))[: asked.most + 1])
+    found = list(rows.order_by("pk").values_list(*noun.paths)[: asked.most + 1])
     shown = [_told(noun, row) for row in found[: asked.most]]
     return {"rows": shown, "after": str(shown[-1]["id"]) if len(found) > asked.most else None}
 
@@ -102,7 +102,7 @@ def _add(noun: Noun) -> None:
 
     def one(request: HttpRequest, pk: Any) -> Any:
         rows = noun.rows(request.membership.team_id, None).filter(pk=pk)
-        return _told(noun, rows.values_list(*(column.path for column in noun.table)).get())
+        return _told(noun, rows.values_list(*noun.paths).get())
 
     many.__annotations__["asked"] = Query[asked]  # type: ignore[valid-type]
     one.__annotations__["pk"] = schemas.Number62 if noun.table[0].type == "integer" else UUID

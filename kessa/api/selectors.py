@@ -1,9 +1,18 @@
 """Reads of the API worth a name."""
 
+from typing import Any
+
 from django.utils import timezone
 
 from kessa.api.models import Key
+from kessa.people.models import Membership
 from kessa.people.secrets import digest_of
+
+
+def keys_of(membership: Membership) -> Any:
+    """Return somebody's own keys that open something."""
+    rows = Key.objects.for_team(membership.team_id)
+    return rows.filter(membership=membership, revoked_at=None, ends_at__gt=timezone.now())
 
 
 def key_of(secret: str) -> Key | None:

@@ -1,17 +1,17 @@
 """Making and revoking keys; telling hooks."""
 
 import secrets
+from collections.abc import Callable
 from datetime import timedelta
-from functools import partial
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.utils import timezone
 
 from kessa.api import may
 from kessa.api.models import Answered, Delivery, Hook, Key
 from kessa.api.outside import check_address
+from kessa.api.selectors import keys_of
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team
 from kessa.people.secrets import digest_of, new_secret
@@ -23,10 +23,7 @@ _ANSWERS_KEPT = timedelta(days=2)
 @act("key made", may.make_key)
 def make_key(by: Membership, key: Key, secret: str) -> Key:
     """Make a key of one's own; `secret` is shown this once. Raises ValidationError where there are too many."""
-    if (
-        Key.objects.for_team(by.team_id).filter(membership=by, revoked_at=None, ends_at__gt=timezone.now()).count()
-        >= _MOST_KEYS
-    ):
+    if keys_of(by).count() >= _MOST_KEYS:
         raise ValidationError(f"You have {_MOST_KEYS} keys: revoke one first.")
     key.team_id, key.membership, key.digest, key.begins = by.team_id, by, digest_of(secret), secret[:12]
     key.save()
@@ -64,16 +61,17 @@ def close_hook(by: Membership, hook: Hook) -> Hook:
     return hook
 
 
-def tell_hooks(team: int, event: str, payload: dict[str, Any]) -> list[Delivery]:
-    """Have the hooks of a team told of something, once what happened is kept."""
+def tell_hooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> None:
+    """Have the hooks of a team told of something, where it has any for it; the worker tells them once it is kept."""
     from kessa.api.tasks import deliver_hook  # noqa: PLC0415 # tasks know services
 
-    told = []
-    for hook in Hook.objects.for_team(team).filter(closed_at=None, events__contains=[event]):
-        delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=payload)
-        transaction.on_commit(partial(deliver_hook.defer, delivery=delivery.pk))
-        told.append(delivery)
-    return told
+    hooks = list(Hook.objects.for_team(team).filter(closed_at=None, events__contains=[event]))
+    if not hooks:
+        return
+    said = payload()
+    for hook in hooks:
+        delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=said)
+        deliver_hook.defer(delivery=delivery.pk)
 
 
 def clear_answers() -> None:

@@ -4,12 +4,12 @@ from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils import timezone
 from django.views.decorators.http import require_POST
 
 from kessa.api import services
 from kessa.api.forms import HookForm, KeyForm
 from kessa.api.models import Delivery, Hook, Key
+from kessa.api.selectors import keys_of
 from kessa.people.access import coordinator, member
 
 _SHOWN = 12
@@ -31,9 +31,7 @@ def index(request: HttpRequest) -> HttpResponse:
     context = {
         "form": form,
         "secret": secret,
-        "keys": Key.objects.for_team(team).filter(
-            membership=request.membership, revoked_at=None, ends_at__gt=timezone.now()
-        ),
+        "keys": keys_of(request.membership),
         "hook_form": HookForm(),
         "hooks": Hook.objects.for_team(team).filter(closed_at=None).order_by("pk"),
         "told": Delivery.objects.for_team(team).select_related("hook").order_by("-pk")[:_SHOWN],

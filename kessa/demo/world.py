@@ -161,7 +161,7 @@ def _review(people: dict[str, Membership]) -> None:
     before = timezone.now() - _DAY * said["reviewed_after_days"]
     visits = to_look_over(ines.team).filter(started_at__lt=before)
     steps = [
-        Step(team=ines.team, visit=visit, what=What.ACCEPTED, by=ines.user, at=max(visit.started_at, visit.changed_at))
+        Step(team=ines.team, visit=visit, what=What.ACCEPTED, by=ines.user, at=visit.changed_at or visit.started_at)
         for visit in visits
     ]
     Step.objects.bulk_create(steps)

@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator
-from functools import cache
+from functools import cache, cached_property
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
@@ -44,7 +44,7 @@ class Noun(Checked):
             raise ValueError(f"columns: {wrong or 'the first is the id'}")
         return self
 
-    @property
+    @cached_property
     def table(self) -> list[Column]:
         """Its columns, the id first."""
         read = [found.groupdict() for found in map(_COLUMN.fullmatch, self.columns) if found]
@@ -52,6 +52,11 @@ class Noun(Checked):
             Column(each["name"], each["type"] or "string", each["path"] or each["name"], each["unit"] or "")
             for each in read
         ]
+
+    @property
+    def paths(self) -> list[str]:
+        """Where its columns stand in the record."""
+        return [column.path for column in self.table]
 
     def rows(self, team: Team | int, results: Any | None) -> QuerySet[Any]:
         """Return the rows of a team; where only some results are asked for, those that belong to them."""
@@ -76,11 +81,10 @@ def nouns() -> tuple[Noun, ...]:
 def rows_of(noun: Noun, team: Team | int, results: Any | None) -> Iterator[list[tuple[Any, ...]]]:
     """Give the rows of a noun, so many at a time, in the order of their ids: steady in memory whatever their number."""
     rows = noun.rows(team, results).order_by("pk")
-    paths = [column.path for column in noun.table]
     last: Any = None
     while True:
         after = rows if last is None else rows.filter(pk__gt=last)
-        piece = list(after.values_list(*paths)[:AT_ONCE])
+        piece = list(after.values_list(*noun.paths)[:AT_ONCE])
         if piece:
             yield piece
             last = piece[-1][0]

@@ -2,11 +2,9 @@
 
 import hashlib
 from datetime import timedelta
-from functools import partial
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db import transaction
 from django.utils import timezone
 
 from kessa.core.errors import CannotCompute
@@ -31,7 +29,7 @@ def ask_for_export(by: Membership, team: Team, kind: str, *, licence: str = "", 
     export: Export = Export.objects.create(
         team=team, asked_by=by.user, format=kind, licence=licence, filters=filters[:2000]
     )  # fmt: skip
-    transaction.on_commit(partial(write_export.defer, export=export.pk))
+    write_export.defer(export=export.pk)
     return export
 
 
@@ -139,7 +137,7 @@ def _set_going(held: Notebook, stage: Stage, task: str) -> Notebook:
 
     held.stage, held.state, held.done, held.fault = stage, State.ASKED, 0, ""
     held.save()
-    transaction.on_commit(partial(getattr(tasks, task).defer, notebook=held.pk))
+    getattr(tasks, task).defer(notebook=held.pk)
     return held
 
 

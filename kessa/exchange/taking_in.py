@@ -7,7 +7,6 @@ from typing import Any
 from uuid import UUID, uuid5
 
 from django.db import connection, transaction
-from django.db.models import F
 from django.utils import timezone
 
 from kessa.core.job.schools import near_limit
@@ -19,7 +18,7 @@ from kessa.exchange.rows import Found
 from kessa.log.judgement import where_of
 from kessa.log.models import Mark, Result, Standing
 from kessa.log.standing import restate
-from kessa.people.models import Team
+from kessa.people.numbers import take_numbers
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
 from kessa.rules.selectors import house_rules
@@ -108,16 +107,12 @@ class Writer:
             (visit, team, place, at, "{}", remarks[place, at], "", "[]", "new", self.notebook.number)
             for (place, at), (visit, _) in made.items()
         ))  # fmt: skip
-        first = self._sample_numbers(len(made))
+        first = take_numbers(self.team.pk, "next_sample_number", len(made))
         _copy(Sample, _SAMPLE, (
             (sample, team, visit, number, "", at, by)
             for number, ((_, at), (visit, sample)) in enumerate(made.items(), first)
         ))  # fmt: skip
         return numbers
-
-    def _sample_numbers(self, many: int) -> int:
-        Team.objects.filter(pk=self.team.pk).update(next_sample_number=F("next_sample_number") + many)
-        return Team.objects.values_list("next_sample_number", flat=True).get(pk=self.team.pk) - many
 
     def _result(self, found: Found, numbers: tuple[UUID, UUID], now: str) -> tuple[Any, ...]:
         quantity = found.quantity

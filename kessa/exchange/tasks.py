@@ -2,7 +2,7 @@
 
 import tempfile
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from itertools import islice
 from typing import Any
 
@@ -186,47 +186,49 @@ class _Tally:
         }  # fmt: skip
 
 
-def _check(work: Notebook) -> dict[str, Any]:
-    reader, tell, tally = Reader(work.team, work.columns, work.reading), progress(work), _Tally(work)
-    Doubtful.objects.for_team(work.team_id).filter(notebook=work).delete()
+def _rows_of(work: Notebook) -> Iterator[tuple[int, list[str]]]:
+    """Give the rows of a notebook below its head, each with its number, and tell how far it is."""
+    tell, done = progress(work), 0
     with work.file.open("rb") as file:
-        for number, cells in islice(rows_in(file, work.name), 1, None):
-            tally.rows += 1
-            found = reader.read(number, cells)
-            if isinstance(found, Doubt):
-                tally.doubt(found)
-            else:
-                for each in found:
-                    tally.count(each)
-            if tally.rows % _BATCH == 0:
+        for done, row in enumerate(islice(rows_in(file, work.name), 1, None), 1):
+            yield row
+            if done % _BATCH == 0:
                 tell(_BATCH)
-    tell(tally.rows % _BATCH)
+    tell(done % _BATCH)
+
+
+def _check(work: Notebook) -> dict[str, Any]:
+    reader, tally = Reader(work.team, work.columns, work.reading), _Tally(work)
+    Doubtful.objects.for_team(work.team_id).filter(notebook=work).delete()
+    for number, cells in _rows_of(work):
+        tally.rows += 1
+        found = reader.read(number, cells)
+        if isinstance(found, Doubt):
+            tally.doubt(found)
+        else:
+            for each in found:
+                tally.count(each)
     Doubtful.objects.bulk_create(tally.doubtful)
     return tally.told
 
 
 def _write_in(work: Notebook) -> dict[str, Any]:
-    reader, writer, tell = Reader(work.team, work.columns, work.reading), Writer(work), progress(work)
+    reader, writer = Reader(work.team, work.columns, work.reading), Writer(work)
     mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(notebook=work)}
     batch: list[Found] = []
-    rows = left_out = 0
-    with work.file.open("rb") as file:
-        for number, cells in islice(rows_in(file, work.name), 1, None):
-            rows += 1
-            row = mended.get(number)
-            found = reader.read(number, (row.mended or []) if row and not row.why else cells)
-            if isinstance(found, Doubt):
-                left_out += 1
-            else:
-                batch += found
-            if len(batch) >= _BATCH:
-                writer.write(batch)
-                batch.clear()
-            if rows % _BATCH == 0:
-                tell(_BATCH)
+    left_out = 0
+    for number, cells in _rows_of(work):
+        row = mended.get(number)
+        found = reader.read(number, (row.mended or []) if row and not row.why else cells)
+        if isinstance(found, Doubt):
+            left_out += 1
+        else:
+            batch += found
+        if len(batch) >= _BATCH:
+            writer.write(batch)
+            batch.clear()
     if batch:
         writer.write(batch)
-    tell(rows % _BATCH)
     writer.finish()
     return {"written": writer.written, "there_already": writer.there_already, "left_out": left_out}
 

@@ -33,7 +33,6 @@ from kessa.people.selectors import names_of
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.visits.models import Sample, Visit
-from kessa.visits.services import changed
 from kessa.web.compiled import compiled
 
 # Sent where results were written, with them; in the same transaction.
@@ -109,7 +108,6 @@ def settle_sample(determination: Determination | None) -> None:
 def settle_visit(by: Membership, visit: Visit) -> None:
     """Settle what follows from what was read in place on a visit, and judge anew what depends on it."""
     derive_of_visit(visit)
-    changed(visit.team_id, [visit.pk])
     for sample in visit.samples.select_related("visit__place__team"):
         judge_anew(sample, by, "the water's temperature")
     restate(visit.place)

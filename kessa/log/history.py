@@ -23,7 +23,7 @@ from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
 from kessa.rules.selectors import house_rules
-from kessa.visits.models import Review
+from kessa.visits.models import SETTLED
 from kessa.web.compiled import compiled
 
 _HISTORY, _LOOKED_OVER = 200, 120
@@ -121,8 +121,12 @@ def usual_and_last(
 
 def counting_in(team_id: int) -> dict[str, Any]:
     """Return by what a team's results are narrowed to those that count, by its school: nothing where all do."""
-    waits = house_rules(team_id).chosen["before_review"] == "waits"
-    return {"visit__review__any": [Review.REVIEWED.value, Review.RELEASED.value]} if waits else {}
+    return {"visit__review__any": [state.value for state in SETTLED]} if waits_for_review(team_id) else {}
+
+
+def waits_for_review(team_id: int) -> bool:
+    """Whether what nobody has reviewed does not count in a team, by its school."""
+    return house_rules(team_id).chosen["before_review"] == "waits"
 
 
 @compiled

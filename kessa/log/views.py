@@ -47,6 +47,7 @@ from kessa.photographs.selectors import photographs_of_test
 from kessa.places.selectors import reference_of
 from kessa.rules.selectors import house_rules
 from kessa.web.compiled import only_or_404
+from kessa.web.views import one_moment
 
 
 @member
@@ -84,11 +85,7 @@ def more_filters(request: HttpRequest) -> HttpResponse:
 def export(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """What is filtered, as CSV; only so many such files are written at a time, the page asks again for the next."""
     if not CsvFile.may_begin():
-        title, message = "One moment", "Other files are being written just now. This one comes by itself."
-        context = {"title": title, "message": message, "again": True}
-        answer = render(request, "error.html", context, status=503)
-        answer["Retry-After"] = "5"
-        return answer
+        return one_moment(request, 503, "Other files are being written just now. This one comes by itself.")
     team = request.membership.team
     results = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()).qs
     response = StreamingHttpResponse(

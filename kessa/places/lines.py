@@ -1,16 +1,58 @@
-"""What is drawn behind a line of results: limits as they held, and what was usual, season by season."""
+"""A line of results: what it does over time, in sentences, and what is drawn behind it: limits and what is usual."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.utils import timezone
 
 from kessa.core.judging.limits import speaking_of
+from kessa.core.judging.trend import Below
+from kessa.core.judging.trend_words import against_last_year, trend_sentence
 from kessa.core.judging.usual import season_of, usual_by_season
+from kessa.core.quantities.units import sign
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
-from kessa.web.components.trend import Band, Line
+from kessa.web.components.trend import Band, Chart, Line, trend
+
+Dated = list[tuple[date, float]]
+
+
+def grouped(results: Iterable[Any], *names: str) -> dict[tuple[Any, ...], list[Any]]:
+    """Put results together that are alike in what these columns hold, each group in the order of the results."""
+    found: dict[tuple[Any, ...], list[Any]] = {}
+    for each in results:
+        found.setdefault(tuple(getattr(each, name) for name in names), []).append(each)
+    return found
+
+
+def dated(newest: Sequence[Any]) -> Dated:
+    """Return the days and values of results."""
+    return [(timezone.localdate(each.taken_at), each.value) for each in newest]
+
+
+def unit_of(result: Any) -> str:
+    """Return the unit of a result with its form, as it is written behind a number."""
+    return f"{sign(result.unit)}{f' as {result.form}' if result.form else ''}".strip()
+
+
+def sentences_over(newest: Sequence[Any], today: date) -> list[str]:
+    """Say what a series does over time, and how its last twelve months stand against those before, the newest first."""
+    days = dated(newest)
+    measured = [
+        (day, Below(value) if each.censor == "<" else value)
+        for (day, value), each in zip(days, newest, strict=True)
+        if each.censor != ">"
+    ]
+    return [each for each in (trend_sentence(measured, unit_of(newest[0])), against_last_year(days, today)) if each]
+
+
+def drawn_over(place: Place, newest: Sequence[Any], width: int) -> Chart:
+    """Lay out a series of a place, the newest first, over its own time, before limits and what is usual."""
+    last, first = newest[0], newest[-1].taken_at
+    limits = limits_over(place, last.parameter, last.unit, last.form, newest)
+    usual = usual_over(dated(newest), first, last.taken_at)
+    return trend(newest, [], limits, usual, width=width, span=(first, last.taken_at))
 
 
 def limits_over(place: Place, parameter: str, unit: str, form: str, results: Sequence[Any]) -> list[Line]:
@@ -33,13 +75,13 @@ def limits_over(place: Place, parameter: str, unit: str, form: str, results: Seq
     return [Line(bound, name, min(times), None if name in now else max(times)) for (name, bound), times in held.items()]
 
 
-def usual_over(dated: list[tuple[date, float]], first: datetime, last: datetime) -> list[Band]:
+def usual_over(days: Dated, first: datetime, last: datetime) -> list[Band]:
     """Return what is usual season by season, where there is enough; else over all the time."""
     bands, at = [], first
     while at < last:
         day = timezone.localdate(at)
         ends = min(_next_season(at), last)
-        usual = usual_by_season(dated, day)
+        usual = usual_by_season(days, day)
         if usual:
             bands.append(Band(usual.low, usual.high, at, ends))
         at = ends

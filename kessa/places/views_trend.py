@@ -14,19 +14,17 @@ from django.views.decorators.http import require_GET
 from kessa.actions.selectors import done_between
 from kessa.actions.templatetags.actions import done_in
 from kessa.core.job.occasions import occasion_kinds
-from kessa.core.judging.trend import Below
-from kessa.core.judging.trend_words import against_last_year, trend_sentence
-from kessa.core.quantities.units import in_words, sign
-from kessa.log.history import Series, counting_in, found_lately
+from kessa.core.quantities.units import in_words
+from kessa.log.history import Series, found_lately, waits_for_review
 from kessa.log.listed import number_rows
 from kessa.log.selectors import series_between
 from kessa.people.access import member
 from kessa.people.models import User
-from kessa.places.lines import limits_over, usual_over
+from kessa.places.lines import dated, limits_over, sentences_over, usual_over
 from kessa.places.models import Place
 from kessa.places.selectors import place_at, reference_of
 from kessa.rounds.models import Occasion
-from kessa.visits.models import Review
+from kessa.visits.models import SETTLED
 from kessa.web.compiled import only_or_404
 from kessa.web.components.trend import NARROW, Event, trend
 from kessa.web.components.years import draw_distribution, draw_years, years_of
@@ -109,34 +107,24 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
     if not results:
         return None
     first, last = results[-1].taken_at, results[0].taken_at
-    waits = bool(counting_in(place.team_id))
+    waits = waits_for_review(place.team_id)
     stated = Counter(each.visit__review for each in results)
-    results = [each for each in results if not waits or each.visit__review in _REVIEWED]
+    results = [each for each in results if not waits or each.visit__review in SETTLED]
     if not results:
         return None
     compared = series_between(reference, first, last, **series._asdict()) if reference else []
-    dated = [(timezone.localdate(each.taken_at), each.value) for each in results]
-    measured = [
-        (day, Below(value) if result.censor == "<" else value)
-        for (day, value), result in zip(dated, results, strict=True)
-        if result.censor != ">"
-    ]
+    days = dated(results)
     limits = limits_over(place, series.parameter, series.unit, series.form, results)
     events = _events(place, first, last, reader)
-    unit = f"{sign(series.unit)}{f' as {series.form}' if series.form else ''}".strip()
-    sentences = [
-        trend_sentence(measured, unit),
-        against_last_year(dated, timezone.localdate()),
-        rests_on(stated, waits),
-    ]
-    said = {"limits": limits, "usual": usual_over(dated, first, last), "events": events, "span": (first, last)}
+    sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]
+    said = {"limits": limits, "usual": usual_over(days, first, last), "events": events, "span": (first, last)}
     charts = [trend(results, compared, width=width, **said) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
-    words = f"{series.parameter} over time. {' '.join(filter(None, sentences))} The numbers are in the table below"
-    years, values = years_of(dated), [value for _, value in dated]
+    words = f"{series.parameter} over time. {' '.join(sentences)} The numbers are in the table below"
+    years, values = years_of(days), [value for _, value in days]
     bounds = [line.value for line in limits if line.until is None]
     return Drawn(
         series,
-        [each for each in sentences if each],
+        sentences,
         charts[0].svg(words),
         charts[1].svg(words),
         [draw_years(years, width) for width in (_WIDEST, NARROW)] if len(years) > 1 else [],
@@ -148,12 +136,11 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
 
 
 _ENOUGH = 8
-_REVIEWED = (Review.REVIEWED, Review.RELEASED)
 
 
 def rests_on(stated: Counter[str], waits: bool) -> str:
     """Say on numbers in which state of review a line rests; `waits` where what is not reviewed is left out."""
-    reviewed = sum(stated[state] for state in _REVIEWED)
+    reviewed = sum(stated[state] for state in SETTLED)
     others = stated.total() - reviewed
     if not others:
         return f"All {reviewed} are reviewed."

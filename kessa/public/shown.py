@@ -8,19 +8,17 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.core.job.meaning import meaning_of
-from kessa.core.judging.trend import Below
-from kessa.core.judging.trend_words import against_last_year, trend_sentence
 from kessa.core.planning.rhythm import coming
-from kessa.core.quantities.units import in_words, sign
+from kessa.core.quantities.units import in_words
 from kessa.log.models import Result
 from kessa.people.models import Team
-from kessa.places.lines import limits_over, usual_over
+from kessa.places.lines import drawn_over, grouped, sentences_over
 from kessa.places.models import Place
 from kessa.public.models import Page
 from kessa.rounds.models import Stop
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Review
-from kessa.web.components.trend import NARROW, WIDE, trend
+from kessa.web.components.trend import NARROW, WIDE
 
 _YEARS, _MOST_RESULTS, _MOST_TESTS = timedelta(days=5 * 366), 3000, 8
 _COLUMNS = (
@@ -63,45 +61,29 @@ def shown_at(place: Place) -> Shown:
     """Return what everybody may see of a place: standing results that were released, and no others."""
     rows = Result.objects.for_team(place.team_id).standing().filter(place=place, visit__review=Review.RELEASED)
     rows = rows.filter(taken_at__gte=timezone.now() - _YEARS).newest_first()
-    series: dict[tuple[str, ...], list[Any]] = {}
-    for row in rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS]:
-        if not in_words(row.unit):
-            series.setdefault((row.parameter, row.fraction, row.unit, row.form, row.method_class), []).append(row)
+    found = [row for row in rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS] if not in_words(row.unit)]
+    series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
     # Of two ways to test one thing the one with the longer line is shown.
     longest: dict[tuple[str, str], list[Any]] = {}
-    for (parameter, fraction, *_), found in series.items():
-        longest[parameter, fraction] = max(longest.get((parameter, fraction), []), found, key=len)
-    chosen = sorted(longest.values(), key=lambda found: (found[0].verdict != "outside", -len(found)))[:_MOST_TESTS]
-    return Shown(place, place.water, [_tested(place, found) for found in chosen], _next_on(place))
+    for (parameter, fraction, *_), alike in series.items():
+        longest[parameter, fraction] = max(longest.get((parameter, fraction), []), alike, key=len)
+    chosen = sorted(longest.values(), key=lambda alike: (alike[0].verdict != "outside", -len(alike)))[:_MOST_TESTS]
+    return Shown(place, place.water, [_tested(place, newest) for newest in chosen], _next_on(place))
 
 
 def _tested(place: Place, newest: Sequence[Any]) -> Tested:
-    last = newest[0]
-    unit = f"{sign(last.unit)}{f' as {last.form}' if last.form else ''}".strip()
-    dated = [(timezone.localdate(each.taken_at), each.value) for each in newest]
-    measured = [
-        (day, Below(value) if each.censor == "<" else value)
-        for (day, value), each in zip(dated, newest, strict=True)
-        if each.censor != ">"
-    ]
-    told = [trend_sentence(measured, unit), against_last_year(dated, dated[0][0])] if len(newest) >= _ENOUGH else []
+    last, enough = newest[0], len(newest) >= _ENOUGH
+    told = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
+    words = f"{last.parameter} since {newest[-1].taken_at:%Y}, {len(newest)} results"
     return Tested(
         last,
         house_rules(place.team_id).said_to_the_public(last.verdict) if last.verdict else "",
-        [_PROOF.sub("", each) for each in told if each],
+        [_PROOF.sub("", each) for each in told],
         meaning_of(last.parameter, place.water),
-        _lines(place, newest, dated) if len(newest) >= _ENOUGH else [],
+        [drawn_over(place, newest, width).svg(words) for width in (WIDE, NARROW)] if enough else [],
         len(newest),
         newest[-1].taken_at,
     )
-
-
-def _lines(place: Place, newest: Sequence[Any], dated: list[tuple[date, float]]) -> list[Any]:
-    last, first = newest[0], newest[-1].taken_at
-    limits = limits_over(place, last.parameter, last.unit, last.form, newest)
-    usual = usual_over(dated, first, last.taken_at)
-    charts = [trend(newest, [], limits, usual, width=width, span=(first, last.taken_at)) for width in (WIDE, NARROW)]
-    return [chart.svg(f"{last.parameter} since {first:%Y}, {len(newest)} results") for chart in charts]
 
 
 def _next_on(place: Place) -> date | None:

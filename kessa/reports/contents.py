@@ -13,21 +13,18 @@ from kessa.actions.models import Action, State
 from kessa.core.job.meaning import meaning_of
 from kessa.core.judging.period import Against, Period, against_limits, figures
 from kessa.core.judging.statistics import Dated, Told, statistic_of
-from kessa.core.judging.trend import Below
-from kessa.core.judging.trend_words import against_last_year, trend_sentence
-from kessa.core.quantities.units import in_words, sign
+from kessa.core.quantities.units import in_words
+from kessa.log.history import waits_for_review
 from kessa.log.models import Result
 from kessa.people.models import Team
-from kessa.places.lines import limits_over, usual_over
+from kessa.places.lines import drawn_over, grouped, sentences_over, unit_of
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets, places
 from kessa.reports.models import Kind
 from kessa.reports.selectors import results_by
 from kessa.rounds.field_sheet import field_sheet
 from kessa.rounds.selectors import missed_between
-from kessa.rules.selectors import house_rules
-from kessa.visits.models import Sample, Visit
-from kessa.web.components.trend import trend
+from kessa.visits.models import SETTLED, Sample, Visit
 
 _YEAR = timedelta(days=365)
 # As wide as the paper has room for, in units of a drawing.
@@ -137,9 +134,7 @@ def _section(place: Place, first: date, last: date) -> Section:
     since, until = _moments(first, last)
     found = list(_counting(place, since, until))
     numbers = [each for each in found if not in_words(each.unit)]
-    series: dict[tuple[str, ...], list[Result]] = {}
-    for each in numbers:
-        series.setdefault((each.parameter, each.fraction, each.unit, each.form), []).append(each)
+    series = grouped(numbers, "parameter", "fraction", "unit", "form")
     lines = [_line(place, key, results, until) for key, results in sorted(series.items())]
     every = Result.objects.for_team(place.team_id).filter(place=place, taken_at__range=(since, until))
     ended = every.marked("set-aside").prefetch_related("marks__by").order_by("taken_at")
@@ -150,8 +145,7 @@ def _section(place: Place, first: date, last: date) -> Section:
 def _counting(place: Place, since: datetime, until: datetime) -> Any:
     """Return a place's results of a time that count by the team's school."""
     rows = results_by(place.team_id, place=place, taken_at__range=(since, until)).prefetch_related("marks")
-    waits = house_rules(place.team_id).chosen["before_review"] == "waits"
-    return rows.filter(visit__review__in=["reviewed", "released"]) if waits else rows
+    return rows.filter(visit__review__in=SETTLED) if waits_for_review(place.team_id) else rows
 
 
 def _line(place: Place, key: tuple[str, ...], results: list[Result], until: datetime) -> Line:
@@ -203,9 +197,7 @@ def _of_plant(team: Team, about: dict[str, Any]) -> Content:
         raise ValueError(about)
     since, until = _moments(first, last)
     results = list(_counting(place, since, until))
-    bands: dict[tuple[str, str, str], list[Result]] = {}
-    for each in results:
-        bands.setdefault((each.parameter, each.fraction, each.method_class), []).append(each)
+    bands = grouped(results, "parameter", "fraction", "method_class")
     acted = Action.objects.for_team(team).filter(place=place, ended_at__range=(since, until))
     acted = acted.filter(state__in=[State.DONE, State.DECLINED]).order_by("ended_at")
     done = list(acted.select_related("done_product", "ended_by", "followed_by"))
@@ -254,41 +246,25 @@ def _of_year(team: Team, about: dict[str, Any]) -> Content:
     place, year = places(team).get(pk=about["place"]), int(about["year"])
     since, until = _moments(date(year, 1, 1), date(year, 12, 31))
     found = [each for each in _counting(place, since, until) if not in_words(each.unit)]
-    series: dict[tuple[str, ...], list[Result]] = {}
-    for each in found:
-        series.setdefault((each.parameter, each.unit, each.form, each.fraction), []).append(each)
+    series = grouped(found, "parameter", "unit", "form", "fraction")
     stories = sorted((_story(place, results) for results in series.values()), key=lambda each: -len(each.results))
     told = {"place": place, "year": year, "stories": stories, "sets": chosen_sets(place)}
     return Content(f"{place} in {year}", place, found, told)
 
 
 def _story(place: Place, results: list[Result]) -> Story:
-    last = results[-1]
-    unit = f"{sign(last.unit)}{f' as {last.form}' if last.form else ''}".strip()
-    dated = [(timezone.localdate(each.taken_at), each.value) for each in reversed(results)]
-    measured = [
-        (day, Below(value) if each.censor == "<" else value)
-        for (day, value), each in zip(dated, reversed(results), strict=True)
-        if each.censor != ">"
-    ]
-    sentences = [trend_sentence(measured, unit), against_last_year(dated, dated[0][0])]
+    last, newest = results[-1], results[::-1]
+    words = f"{last.parameter} over the year; the numbers are in the table"
     return Story(
         last.parameter,
-        unit,
-        _line_over(place, last, list(reversed(results)), dated),
-        [each for each in sentences if each],
-        meaning_of(last.parameter, place.kind.water),
+        unit_of(last),
+        drawn_over(place, newest, _WIDTH).svg(words),
+        sentences_over(newest, timezone.localdate(last.taken_at)),
+        meaning_of(last.parameter, place.water),
         figures([each.quantity for each in results]),
         sum(each.verdict == "outside" for each in results),
         results,
     )
-
-
-def _line_over(place: Place, last: Result, newest: list[Result], dated: list[tuple[date, float]]) -> Any:
-    first, end = newest[-1].taken_at, newest[0].taken_at
-    limits = limits_over(place, last.parameter, last.unit, last.form, newest)
-    chart = trend(newest, [], limits, usual_over(dated, first, end), width=_WIDTH, span=(first, end))
-    return chart.svg(f"{last.parameter} over the year; the numbers are in the table")
 
 
 _KINDS: dict[str, Callable[[Team, dict[str, Any]], Content]] = {

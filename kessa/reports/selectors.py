@@ -3,12 +3,11 @@
 from collections.abc import Collection
 from typing import Any
 
-from kessa.core.runs.flags import ENDS
 from kessa.log.models import Mark, Result
 from kessa.people.models import Team
 from kessa.reports.models import Report
 
-_SHOWN = 40
+SHOWN = 40
 
 
 def latest_reports(team: Team | int, before: int | None = None) -> list[Report]:
@@ -19,7 +18,7 @@ def latest_reports(team: Team | int, before: int | None = None) -> list[Report]:
         .defer("body", "document", "paper")
         .order_by("-number")
     )
-    return list((rows.filter(number__lt=before) if before else rows)[: _SHOWN + 1])
+    return list((rows.filter(number__lt=before) if before else rows)[: SHOWN + 1])
 
 
 def reports_with(team: Team | int, results: Collection[int]) -> list[Report]:
@@ -32,11 +31,6 @@ def changed_since(report: Report) -> Any:
     """Return what of a report's results stands no more, or was marked, since it was issued: the marks."""
     marks = Mark.objects.for_team(report.team_id).filter(result__in=report.results, at__gt=report.issued_at)
     return marks.filter(lifted_at=None).select_related("result__place", "by", "replaced_by").order_by("at")
-
-
-def is_ended(mark: Mark) -> bool:
-    """Whether a mark says that a result stands no more."""
-    return mark.flag in ENDS
 
 
 def results_by(team: int, **of: Any) -> Any:

@@ -1,18 +1,17 @@
 """Issuing reports: each with a number of its own, kept as it was given out."""
 
 from contextlib import suppress
-from functools import partial
 from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.db import transaction
-from django.db.models import F
 from django.template.loader import render_to_string
 from django.utils import timezone
 from procrastinate.exceptions import AlreadyEnqueued
 
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team
+from kessa.people.numbers import take_numbers
 from kessa.reports import may
 from kessa.reports.contents import Content, gather
 from kessa.reports.models import Report
@@ -29,8 +28,7 @@ def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Repor
     content = gather(team, kind, about)
     if not content.results:
         raise ValidationError("No result stands here: there is nothing to report.")
-    Team.objects.filter(pk=team.pk).update(next_report_number=F("next_report_number") + 1)
-    number = Team.objects.values_list("next_report_number", flat=True).get(pk=team.pk) - 1
+    number = take_numbers(team.pk, "next_report_number")
     report = Report(
         team=team, number=number, kind=kind, title=content.title[:200], about=about, place=content.place,
         issued_by=by.user, issued_at=timezone.now(), results=sorted({each.pk for each in content.results}),
@@ -38,7 +36,7 @@ def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Repor
     )  # fmt: skip
     report.document = document_of(report, content)
     report.save()
-    transaction.on_commit(partial(have_printed, report))
+    have_printed(report)
     return report
 
 

@@ -11,12 +11,12 @@ from django.views.decorators.http import require_GET, require_POST
 from kessa.people.access import member, technician
 from kessa.people.models import Team
 from kessa.reports import services
-from kessa.reports.contents import Content, gather
+from kessa.reports.contents import gather
 from kessa.reports.forms import MonthForm, PlantForm, SampleForm, VisitForm, YearForm
 from kessa.reports.models import Kind, Report
-from kessa.reports.selectors import changed_since, is_ended, latest_reports
+from kessa.reports.selectors import SHOWN, changed_since, latest_reports
+from kessa.web.views import one_moment
 
-_SHOWN = 40
 _CHOSEN = (MonthForm, PlantForm, YearForm)
 
 
@@ -28,8 +28,8 @@ def index(request: HttpRequest) -> HttpResponse:
     before = request.GET.get("before", "")
     rows = latest_reports(team, int(before[:9]) if before.isdigit() else None)
     context = {
-        "reports": rows[:_SHOWN],
-        "more": rows[_SHOWN - 1].number if len(rows) > _SHOWN else None,
+        "reports": rows[:SHOWN],
+        "more": rows[SHOWN - 1].number if len(rows) > SHOWN else None,
         "forms": [(form(team), Kind(form.kind).label) for form in _CHOSEN],
     }
     return render(request, "reports/index.html", context)
@@ -44,15 +44,13 @@ def _form(team: Team, kind: str, said: Any) -> Any:
     raise Http404
 
 
-def _gathered(request: HttpRequest, kind: str, said: Any) -> tuple[Content, dict[str, Any]]:
-    """Return what a report would hold; raises ValidationError with what is wrong with what was said."""
+def _about(request: HttpRequest, kind: str, said: Any) -> dict[str, Any]:
+    """Return what a report is to be about; raises ValidationError with what is wrong with what was said."""
     form = _form(request.membership.team, kind, said)
     if not form.is_valid():
         raise ValidationError([f"{name}: {error}" for name, errors in form.errors.items() for error in errors])
-    try:
-        return gather(request.membership.team, kind, form.about), form.about
-    except ObjectDoesNotExist:
-        raise Http404 from None
+    about: dict[str, Any] = form.about
+    return about
 
 
 @member
@@ -60,7 +58,10 @@ def _gathered(request: HttpRequest, kind: str, said: Any) -> tuple[Content, dict
 def preview(request: HttpRequest, kind: str) -> HttpResponse:
     """A report as it would be issued, without a number."""
     try:
-        content, about = _gathered(request, kind, request.GET)
+        about = _about(request, kind, request.GET)
+        content = gather(request.membership.team, kind, about)
+    except ObjectDoesNotExist:
+        raise Http404 from None
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
         return redirect("reports:index")
@@ -73,8 +74,10 @@ def preview(request: HttpRequest, kind: str) -> HttpResponse:
 def issue(request: HttpRequest, kind: str) -> HttpResponse:
     """Give a report its number, and keep it."""
     try:
-        _, about = _gathered(request, kind, request.POST)
+        about = _about(request, kind, request.POST)
         report = services.issue(request.membership, request.membership.team, kind, about)
+    except ObjectDoesNotExist:
+        raise Http404 from None
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
         return redirect("reports:index")
@@ -92,8 +95,7 @@ def _found(request: HttpRequest, number: int) -> Report:
 def report(request: HttpRequest, number: int) -> HttpResponse:
     """An issued report, and what of its results changed since."""
     found = _found(request, number)
-    changed = [(mark, is_ended(mark)) for mark in changed_since(found)]
-    context = {"report": found, "changed": changed, "same": services.would_be(found) == found.body}
+    context = {"report": found, "changed": changed_since(found), "same": services.would_be(found) == found.body}
     return render(request, "reports/report.html", context)
 
 
@@ -104,14 +106,7 @@ def pdf(request: HttpRequest, number: int) -> HttpResponse:
     found = _found(request, number)
     if found.paper is None:
         services.have_printed(found)
-        context = {
-            "title": "One moment",
-            "message": "It is being printed. This page asks again by itself.",
-            "again": True,
-        }
-        answer = render(request, "error.html", context, status=202)
-        answer["Retry-After"] = "3"
-        return answer
+        return one_moment(request, 202, "It is being printed. This page asks again by itself.")
     answer = HttpResponse(bytes(found.paper), content_type="application/pdf")
     answer["Content-Disposition"] = f'inline; filename="kessa-report-{found.number}.pdf"'
     return answer

@@ -34,6 +34,11 @@ def to_look_over(team: Team | int, state: str = Review.NEW) -> Any:
     return rows.select_related("place", "leader").order_by("-started_at", "-pk")
 
 
+def older_than(visit: Visit) -> Q:
+    """Return by what visits are found that stand behind this one where the newest are first."""
+    return Q(started_at__lt=visit.started_at) | Q(started_at=visit.started_at, pk__lt=visit.pk)
+
+
 @compiled
 def waiting_today(team: int, person: int) -> Any:
     """Return a few of the visits led by others that nobody has reviewed, newest first: to name them on Today."""
@@ -165,8 +170,7 @@ def ended_rows(visit: Visit) -> Any:
 def next_to_review(by: Membership, after: Visit) -> Visit | None:
     """Return the next visit that somebody may look over: older than the one at hand, else the newest of all."""
     rows = to_look_over(by.team_id).exclude(pk=after.pk)
-    older = rows.filter(Q(started_at__lt=after.started_at) | Q(started_at=after.started_at, pk__lt=after.pk))
-    for found in (older[:PAGE], rows[:PAGE]):
+    for found in (rows.filter(older_than(after))[:PAGE], rows[:PAGE]):
         visits = list(found)
         hands = hands_on_each(by.team_id, visits)
         theirs = next((visit for visit in visits if by.user_id not in hands[visit.pk]), None)

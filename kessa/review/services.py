@@ -15,13 +15,12 @@ from kessa.places.models import Place
 from kessa.review import may
 from kessa.review.models import Step, What
 from kessa.review.selectors import accepted_by, seen_of, to_look_over
-from kessa.visits.models import Review, Visit
+from kessa.visits.models import SETTLED, Review, Visit
 
 # Sent where somebody was asked something, with the step; in the same transaction.
 asked = Signal()
 # Sent where something was released or taken back, with the number of its team; in the same transaction.
 given_out = Signal()
-_SETTLED = (Review.REVIEWED, Review.RELEASED)
 
 
 @act("visit reviewed", may.review)
@@ -31,7 +30,7 @@ def accept(by: Membership, visit: Visit, *, seen: str) -> Visit:
     Raises ValidationError where it has changed since, where a question is open, or where it was reviewed already.
     """
     held = _held(visit)
-    if held.review in _SETTLED:
+    if held.review in SETTLED:
         raise ValidationError(f"The {held} is {held.get_review_display()} already.")
     if seen != seen_of(held):
         raise ValidationError(f"Something changed on the {held} since you opened it: look at it once more.")
@@ -52,7 +51,7 @@ def accept(by: Membership, visit: Visit, *, seen: str) -> Visit:
 def ask(by: Membership, visit: Visit, to: User, *, words: str, result: Result | None = None) -> Step:
     """Ask a person something about a visit; it is on their Today until it is answered."""
     held = _held(visit)
-    if held.review in _SETTLED:
+    if held.review in SETTLED:
         raise ValidationError(f"The {held} is {held.get_review_display()} already: take that back first.")
     if not words.strip():
         raise ValidationError("Write what you ask.")
@@ -94,11 +93,9 @@ def release_all(by: Membership, team: Team, *, place: Place | None, until: date)
     state = Review.REVIEWED if team.reviewers_needed else Review.NEW
     rows = to_look_over(team, state).filter(started_at__lte=before)
     rows = rows.filter(place=place) if place else rows
-    numbers = list(rows.order_by().values_list("pk", flat=True))
+    # Held: what changes in the meantime is not released with the others.
+    numbers = list(rows.order_by().select_for_update().values_list("pk", flat=True))
     now = timezone.now()
-    # What changed in the meantime is not released with the others.
-    still = Visit.objects.for_team(team).filter(pk__in=numbers, review=state).select_for_update()
-    numbers = list(still.values_list("pk", flat=True))
     Visit.objects.for_team(team).filter(pk__in=numbers).update(review=Review.RELEASED)
     steps = (Step(team=team, visit_id=pk, what=What.RELEASED, by_id=by.user_id, at=now) for pk in numbers)
     Step.objects.bulk_create(steps, batch_size=5000)
@@ -110,7 +107,7 @@ def release_all(by: Membership, team: Team, *, place: Place | None, until: date)
 def take_back(by: Membership, visit: Visit, *, why: str) -> Visit:
     """Take a review or release back: the visit is to be looked over anew."""
     held = _held(visit)
-    if held.review not in _SETTLED:
+    if held.review not in SETTLED:
         raise ValidationError("Only what was reviewed or released is taken back.")
     if not why.strip():
         raise ValidationError("Say why: the reason stays with the visit.")

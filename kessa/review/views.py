@@ -1,15 +1,14 @@
 """Pages of reviews: what waits, one visit side by side with its past, questions, the team's rules."""
 
 import uuid
-from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import Http404, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
-from django.utils.dateparse import parse_datetime
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.log.history import waits_for_review
 from kessa.people.access import coordinator, member, technician
 from kessa.people.acts import NotAllowed
 from kessa.people.forms import WhyForm
@@ -24,6 +23,7 @@ from kessa.review.selectors import (
     hands_on,
     hands_on_each,
     next_to_review,
+    older_than,
     seen_of,
     side_by_side,
     standing_rows,
@@ -31,7 +31,6 @@ from kessa.review.selectors import (
     to_look_over,
 )
 from kessa.rounds.field_sheet import field_sheet
-from kessa.rules.selectors import house_rules
 from kessa.visits.models import Review, Visit
 
 _RESULTS_NAMED = 5
@@ -46,8 +45,8 @@ def index(request: HttpRequest) -> HttpResponse:
     if state not in Review.values:
         raise Http404
     rows = to_look_over(team, state)
-    before = parse_moment(request.GET.get("before", ""))
-    rows = list((rows.filter(started_at__lt=before) if before else rows)[: PAGE + 1])
+    before = _before(request)
+    rows = list((rows.filter(older_than(before)) if before else rows)[: PAGE + 1])
     shown = rows[:PAGE]
     found = standing_rows(team.pk, [visit.pk for visit in shown])
     hands = hands_on_each(team.pk, shown)
@@ -65,22 +64,23 @@ def index(request: HttpRequest) -> HttpResponse:
             }
             for visit in shown
         ],
-        "before": shown[-1].started_at.isoformat() if len(rows) > PAGE else "",
+        "before": shown[-1].pk if len(rows) > PAGE else None,
         "may_review": may.review.of(request.membership.role) is not False,
         "release_form": ReleaseForm(team),
-        "counts": house_rules(team).chosen["before_review"] == "counts",
+        "counts": not waits_for_review(team.pk),
         "ready": Review.REVIEWED if team.reviewers_needed else Review.NEW,
     }
     return render(request, "review/index.html", context)
 
 
-def parse_moment(text: str) -> Any:
-    """Return a moment of an address; None where it is none."""
+def _before(request: HttpRequest) -> Visit | None:
+    """Return the visit after which a page begins; None where none is asked for, or no such visit is there."""
     try:
-        moment = parse_datetime(text.replace(" ", "+"))
+        number = uuid.UUID(request.GET.get("before", ""))
     except ValueError:
         return None
-    return moment if moment and moment.tzinfo else None
+    found: Visit | None = Visit.objects.for_team(request.membership.team_id).filter(pk=number).first()
+    return found
 
 
 @technician

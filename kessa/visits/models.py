@@ -24,6 +24,10 @@ class Review(models.TextChoices):
     RELEASED = "released", "released"
 
 
+# In which a second person has accepted it.
+SETTLED = (Review.REVIEWED, Review.RELEASED)
+
+
 class Visit(TeamOwned):
     """One stop at a place. Without a leader it is only the time around a sample that was noted by itself."""
 

@@ -8,20 +8,21 @@ from decimal import Decimal
 from typing import Any
 
 from django.core.exceptions import ValidationError
-from django.db.models import Case, F, Value, When
+from django.db.models import Case, F, Q, Value, When
 from django.utils import timezone
 
 from kessa.core.judging.plausible import CANNOT_BE, can_be
 from kessa.instruments.models import Instrument
 from kessa.instruments.selectors import faults_at
 from kessa.people.acts import NotAllowed, act
-from kessa.people.models import Membership, Team
+from kessa.people.models import Membership
+from kessa.people.numbers import take_numbers
 from kessa.places.models import Place
 from kessa.taps.incoming import BadTap, Incoming, read_tap
 from kessa.taps.models import Tap
 from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
-from kessa.visits.models import Bottle, Handover, Observation, Review, Sample, Visit
+from kessa.visits.models import SETTLED, Bottle, Handover, Observation, Review, Sample, Visit
 from kessa.visits.noted import observed
 from kessa.web.compiled import compiled
 
@@ -52,8 +53,7 @@ def visit_around(place: Place, drawn_at: datetime) -> Visit | None:
 
 def note(visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
     """Let what was observed count, of each scale the last: `taps` are new ones, `moments` their times."""
-    if not visit.is_open:
-        changed(visit.team_id, [visit.pk])
+    changed(visit.team_id, [visit.pk])
     keys = {tap.run for tap in taps}
     counting = {
         each.key: each for each in Observation.objects.for_team(visit.team_id).filter(visit=visit, key__in=keys)
@@ -120,7 +120,7 @@ def draw_sample(visit: Visit, tap: Tap, at: datetime) -> Sample:
         id=uuid.UUID(said["sample"]),
         team_id=visit.team_id,
         visit=visit,
-        number=bottle.number if bottle else _next_number(visit.team_id),
+        number=bottle.number if bottle else take_numbers(visit.team_id, "next_sample_number"),
         way=said["way"],
         drawn_at=min(datetime.fromisoformat(said["at"]), timezone.now()) if said["at"] else at,
         drawn_by_id=drawn_by,
@@ -147,7 +147,7 @@ def label_bottle(by: Membership, place: Place) -> Bottle:
     return Bottle.objects.create(
         team_id=by.team_id,
         place=place,
-        number=_next_number(by.team_id),
+        number=take_numbers(by.team_id, "next_sample_number"),
         code=secrets.token_urlsafe(12),
         printed_at=timezone.now(),
     )
@@ -192,9 +192,10 @@ def close_visit(visit: Visit, tap: Tap, at: datetime, left_out: list[str]) -> No
 
 def changed(team_id: int, visits: Iterable[uuid.UUID]) -> None:
     """Note that numbers of visits changed: what was said of them in a review was said of others."""
-    settled = [Review.REVIEWED, Review.RELEASED]
-    again = Case(When(review__in=settled, then=Value(Review.NEW)), default=F("review"))
-    Visit.objects.for_team(team_id).filter(pk__in=visits).update(review=again, changed_at=timezone.now())
+    again = Case(When(review__in=SETTLED, then=Value(Review.NEW)), default=F("review"))
+    # Of one that is open nothing was said yet.
+    said_of = Q(closed_at__isnull=False) | Q(leader=None)
+    Visit.objects.for_team(team_id).filter(said_of, pk__in=visits).update(review=again, changed_at=timezone.now())
 
 
 @compiled
@@ -229,8 +230,3 @@ def correct_observation(by: Membership, observation: Observation, value: float, 
 
 def _decimal(number: float | None) -> Decimal | None:
     return None if number is None else Decimal(str(number))
-
-
-def _next_number(team_id: int) -> int:
-    Team.objects.filter(pk=team_id).update(next_sample_number=F("next_sample_number") + 1)
-    return Team.objects.values_list("next_sample_number", flat=True).get(pk=team_id) - 1

@@ -16,6 +16,8 @@ from pydantic import ValidationError
 
 from kessa.people.access import anyone, member
 
+# Seconds, as the page itself has it.
+_AGAIN_AFTER = "5"
 _STATIC = Path(__file__).parent / "static"
 _SHELL = (
     "css/kessa.css",
@@ -98,6 +100,14 @@ def _error(request: HttpRequest, status: int, title: str, message: str, *, again
     return HttpResponse(render_to_string("error.html", context), status=status)
 
 
+def one_moment(request: HttpRequest, status: int, message: str) -> HttpResponse:
+    """Answer that something is under way: the page asks again by itself."""
+    context = {"title": "One moment", "message": message, "again": True}
+    answer = render(request, "error.html", context, status=status)
+    answer["Retry-After"] = _AGAIN_AFTER
+    return answer
+
+
 def bad_request(request: HttpRequest, exception: Any = None) -> HttpResponse:
     """Say what cannot be taken."""
     if isinstance(exception, RequestDataTooBig):
@@ -123,7 +133,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
         following = "This page tries again by itself." if again else "Go back and send it again in a moment."
         message = f"Kessa cannot get at its records just now. Taps are kept in your browser. {following}"
         answer = _error(request, 503, "Not reachable just now", message, again=again)
-        answer["Retry-After"] = "5"
+        answer["Retry-After"] = _AGAIN_AFTER
         return answer
     if isinstance(sys.exc_info()[1], ValidationError):
         message = "What is kept here cannot be read by this release of Kessa. Nothing of it is lost: tell who runs it."

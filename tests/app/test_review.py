@@ -1,5 +1,7 @@
 """Reviews: a second person, never one's own, anew when numbers change; what counts and goes out meanwhile."""
 
+from unittest.mock import patch
+
 from django.core.exceptions import ValidationError
 from django.db import connection
 from django.test import TestCase
@@ -176,6 +178,19 @@ class Reviewing(ReviewCase):
         ):
             self.assertEqual(self.client.get(address).status_code, 200)
         self.assertEqual(self.client.get("/review/?state=lost").status_code, 404)
+
+    def test_pages_miss_no_visit_of_the_same_moment(self):
+        for value in (5, 6, 7):
+            measured(self.place, self.olek, value, value)
+        Visit.objects.for_team(self.team).update(started_at=timezone.now())
+        self.client.force_login(self.maud.user)
+        seen, before = [], ""
+        with patch("kessa.review.views.PAGE", 1):
+            while before is not None:
+                said = self.client.get(f"/review/?before={before}").context
+                seen += [line["visit"].pk for line in said["lines"]]
+                before = said["before"]
+        self.assertCountEqual(seen, Visit.objects.for_team(self.team).values_list("pk", flat=True))
 
     def test_what_waits_asks_as_much_for_two_as_for_twenty(self):
         self.client.force_login(self.ines.user)

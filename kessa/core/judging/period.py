@@ -54,12 +54,11 @@ _SAME = ("set", "set_version", "statistic", "unit", "as", "than", "source")
 
 
 class Against(NamedTuple):
-    """A limit with how the results of a stretch of time stood against it, and the judgement of the last of them."""
+    """How the results of a stretch of time stood against a limit, given as the last of them was judged by it."""
 
     limit: Mapping[str, Any]
     judged: int
     verdicts: Counter[str]
-    last: Mapping[str, Any]
 
 
 def against_limits(judgements: Sequence[Sequence[Mapping[str, Any]]]) -> list[Against]:
@@ -74,4 +73,4 @@ def against_limits(judgements: Sequence[Sequence[Mapping[str, Any]]]) -> list[Ag
             # What a formula gives is another number each time; what stands in a table is another limit.
             bounds = () if each.get("rests_on") else (each["min"], each["max"])
             found.setdefault((*limit, *bounds), []).append(each)
-    return [Against(each[-1], len(each), Counter(one["verdict"] for one in each), each[-1]) for each in found.values()]
+    return [Against(each[-1], len(each), Counter(one["verdict"] for one in each)) for each in found.values()]
