@@ -13,7 +13,7 @@ from kessa.people.models import Team
 from kessa.places.models import Place
 
 _CALLED = {
-    "place": "the place", "date": "the day, or day and time", "time": "the time of day", "test": "which test it is",
+    "place": "the place", "date": "the day (and time)", "time": "the time of day", "test": "which test it is",
     "value": "the number", "unit": "its unit", "form": "as what it is written", "fraction": "dissolved or total",
     "low": "the lower end", "high": "the upper end", "remark": "a remark",
 }  # fmt: skip

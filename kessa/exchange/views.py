@@ -9,6 +9,7 @@ from django.views.decorators.http import require_GET, require_POST
 from kessa.exchange import services
 from kessa.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm
 from kessa.exchange.models import Doubtful, Export, Notebook, Stage, State
+from kessa.exchange.nouns import nouns
 from kessa.people.access import member, technician
 
 _SHOWN, _ROWS = 10, 25
@@ -29,7 +30,7 @@ def out(request: HttpRequest) -> HttpResponse:
         except ValidationError as error:
             form.add_error(None, error)
     exports = Export.objects.for_team(team).select_related("asked_by").order_by("-asked_at")[:_SHOWN]
-    context = {"form": form, "exports": exports, "going_on": any(each.under_way for each in exports)}
+    context = {"form": form, "exports": exports, "going_on": any(each.under_way for each in exports), "nouns": nouns}
     if request.htmx:
         return render(request, "exchange/exports.html", context)
     return render(request, "exchange/out.html", context, status=422 if form.errors else 200)

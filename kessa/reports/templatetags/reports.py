@@ -1,6 +1,6 @@
 """Writing figures in reports."""
 
-from collections import Counter
+from collections import Counter, defaultdict
 from typing import Any
 
 from django import template
@@ -8,6 +8,7 @@ from django import template
 from kessa.core.judging.period import PERCENTILES, Period
 from kessa.core.quantities.quantity import Quantity, deserved
 from kessa.reports.selectors import reports_with
+from kessa.rounds.selectors import Missed
 
 register = template.Library()
 
@@ -28,6 +29,15 @@ def percentiles(period: Period) -> list[Quantity | None]:
 def of_verdict(counted: Counter[str], verdict: str) -> int:
     """Return how many had a verdict."""
     return counted[verdict]
+
+
+@register.filter
+def by_reason(missed: list[Missed]) -> list[tuple[Missed, list[Missed]]]:
+    """Return what was missed, a round and a reason at a time, with its days."""
+    by: dict[tuple[int, str], list[Missed]] = defaultdict(list)
+    for each in missed:
+        by[each.round.pk, each.reason].append(each)
+    return [(days[0], days) for days in by.values()]
 
 
 @register.simple_tag
