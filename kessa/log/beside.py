@@ -14,7 +14,7 @@ from kessa.core.methods.exactness import Speaking, stands_for
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import in_words
-from kessa.log.history import counting_in
+from kessa.log.history import counting_in, waits_for_review
 from kessa.log.models import Result
 from kessa.places.models import Place
 from kessa.places.selectors import compared_with
@@ -54,8 +54,9 @@ def seen_beside(
     pairs = pairs_beside(place, parameter, at) if compared else {}
     past_pairs = _past_pairs(place, parameter, at, past) if any(limit.compared for limit in wants_past) else {}
     readings = readings_of(sample) if sample and any(limit.formula for limit in limits) else {}
+    counted = ("of what is reviewed" if waits_for_review(place.team_id) else "reviewed or not") if wants_past else ""
     # Days and months are those of the team's own time.
-    return Beside(timezone.localtime(at), readings, past, pairs, past_pairs, usual, frozenset(place.feeds))
+    return Beside(timezone.localtime(at), readings, past, pairs, past_pairs, usual, frozenset(place.feeds), counted)
 
 
 def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[str, Quantity]:

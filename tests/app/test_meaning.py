@@ -15,6 +15,7 @@ from kessa.rules.models import OwnRuleSet
 from kessa.rules.selectors import house_rules, sets_named
 from kessa.rules.services import begin_set, choose_house_rules, publish_set
 from kessa.taps.services import record, tapped
+from kessa.visits.models import Visit
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, drawn, measured, member, note, read, send, standing, stocked_kit, team_of, visited
 
@@ -193,6 +194,14 @@ class Judged(MeaningTest):
         averaged = next(each for each in last.judgements if each["statistic"] == "running annual average")
         self.assertIn("mean of four quarters", averaged["of"])
         self.assertEqual(averaged["verdict"], "inside")
+        # It says on what it rests: on all, or only on what a second person looked at.
+        self.assertTrue(averaged["of"].endswith("readings, reviewed or not"), averaged["of"])
+        choose_house_rules(self.ines, house_rules(self.team), {"before_review": "waits"})
+        unseen = self.chlorine(tap, 0)
+        self.assertEqual(unseen.verdict, "")
+        Visit.objects.for_team(self.team).filter(place=tap).update(review="released")
+        averaged = next(each for each in self.chlorine(tap, 0).judgements if each["statistic"] == averaged["statistic"])
+        self.assertTrue(averaged["of"].endswith("readings, of what is reviewed"), averaged["of"])
 
     def chlorine(self, place, days_ago):
         test = begin(place, self.ines, "chlorine-photometer", days_ago=days_ago)

@@ -36,7 +36,7 @@ class Beside(NamedTuple):
 
     `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
     by what the other place is (see Limit.compared) and `past_pairs` of earlier days, what is usual here, and what the
-    water feeds.
+    water feeds. `counted` says in words which of the earlier results are among them.
     """
 
     at: datetime = _SOME_DAY
@@ -46,6 +46,7 @@ class Beside(NamedTuple):
     past_pairs: Mapping[str, Sequence[Paired]] = {}
     usual: UsualRange | None = None
     feeds: frozenset[str] = frozenset()
+    counted: str = ""
 
 
 ALONE = Beside()
@@ -79,6 +80,8 @@ def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside
     if told.quantity is None:
         raise CannotCompute(f"it needs {told.needs}", "statistic")
     verdict, margin = judge(_interval(told.quantity), Bounds(limit.min, limit.max), by)
+    if told.words and not told.stands_in and limit.about.wants_past and beside.counted:
+        told = told._replace(words=f"{told.words}, {beside.counted}")
     return Held(verdict, margin, told)
 
 
