@@ -2,13 +2,13 @@
 
 from typing import Any
 
-from django.db.models import F, Prefetch, Q, Value
+from django.db.models import F, Q, Value
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
 
 from kessa.core.judging.judge import VERDICTS
 from kessa.log.history import found_lately
-from kessa.log.models import Mark, Result, Standing
+from kessa.log.models import Result, Standing
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import places
@@ -16,6 +16,8 @@ from kessa.places.selectors import places
 # The gravest first; then what was not judged, and where nothing was found out.
 RANKS = (*reversed(VERDICTS), "")
 
+# What only the page of a result shows.
+_OF_ITS_OWN_PAGE = ("readings", "made_from", "working", "not_judged")
 
 # Sent where the standing results of a place have changed, with the place; in the same transaction.
 restated = Signal()
@@ -47,8 +49,7 @@ def with_state(team: Team | int, rows: Any) -> list[Place]:
     """Return places, each with the result by which it stands as `latest` (None where there is none)."""
     found = list(rows.select_related("standing"))
     numbers = [place.standing.result_id for place in found if hasattr(place, "standing")]
-    marks = Prefetch("marks", Mark.active().select_related("by"))
-    results = Result.objects.for_team(team).prefetch_related(marks).in_bulk([pk for pk in numbers if pk])
+    results = Result.objects.for_team(team).defer(*_OF_ITS_OWN_PAGE).in_bulk([pk for pk in numbers if pk])
     for place in found:
         place.latest = results.get(place.standing.result_id) if hasattr(place, "standing") else None
     return found

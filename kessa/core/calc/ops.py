@@ -255,6 +255,39 @@ def conclude(arguments: Arguments) -> Answer:
     return answer | {"flags": list(outcome.flags), "working": list(outcome.working)}
 
 
+def colour(arguments: Arguments) -> Answer:
+    """How far two colours lie apart, or a screen's colour in Lab."""
+    from kessa.core.colours.difference import difference
+    from kessa.core.colours.lab import checked_lab, lab_of_rgb
+
+    if arguments.has("rgb"):
+        if arguments.has("lab1") or arguments.has("lab2"):
+            raise CannotCompute("Give two colours of Lab, or one of rgb.", "rgb")
+        levels = arguments.numbers("rgb", most=3)
+        if len(levels) != 3:
+            raise CannotCompute("rgb is three levels from 0 to 255.", "rgb")
+        return {"lab": list(lab_of_rgb(*levels))}
+    one, other = (checked_lab(arguments.numbers(name, most=3), name) for name in ("lab1", "lab2"))
+    return {"difference": difference(one, other)}
+
+
+def match(arguments: Arguments) -> Answer:
+    """Where a colour stands among the steps of a card."""
+    from kessa.core.colours.lab import checked_lab
+    from kessa.core.colours.match import Step, match
+
+    def step(given: Arguments) -> Step:
+        return Step(given.number("value"), checked_lab(given.numbers("lab", most=3), "lab"))
+
+    try:
+        chart = [step(each) for each in arguments.sections("chart", ("value", "lab"), most=_MOST_VALUES)]
+    except CannotCompute as fault:
+        # Inside a list the list is at fault.
+        raise CannotCompute(fault.message, "chart") from None
+    found = match(chart, checked_lab(arguments.numbers("lab", most=3), "lab"))
+    return found._asdict() | {"between": list(found.between)}
+
+
 class Op(NamedTuple):
     """An op: its answer and the names of its arguments."""
 
@@ -284,6 +317,8 @@ OPS = {
     "bleed": Op(water.bleed, ("volume_l", "rate_l_min", "measured", "target", "makeup")),
     "load": Op(water.load, ("value", "flow_l_s")),
     "trend": Op(trend, ("t", "y", "season", "confidence")),
+    "colour": Op(colour, ("lab1", "lab2", "rgb")),
+    "match": Op(match, ("chart", "lab")),
     "methods": Op(methods, ("key", "family")),
     "conclude": Op(conclude, ("method", "part", "readings", "blank", "dilution")),
 }

@@ -2,6 +2,7 @@
 
 import math
 from collections.abc import Sequence
+from functools import lru_cache
 from html import escape
 from typing import Any, NamedTuple
 
@@ -20,10 +21,21 @@ _MOST_TALL, _ON_PHONE = 560.0, 460.0
 _SPOT = 0.0002
 
 
+class Spot(NamedTuple):
+    """What a map shows of a place; `order` is where it stands along its water, None where it stands along none."""
+
+    pk: int
+    name: str
+    latitude: float
+    longitude: float
+    order: float | None
+    verdict: str
+
+
 class Dot(NamedTuple):
     """A place on the map, where its name stands, and on which side of the dot."""
 
-    place: Any
+    place: Spot
     x: float
     y: float
     label_x: float
@@ -32,16 +44,33 @@ class Dot(NamedTuple):
 
 
 def draw_map(places: Sequence[Any], width: int) -> SafeString:
-    """Draw places that have coordinates; each leads to its page."""
-    dots, height = _laid_out(places, width)
+    """Draw places that have coordinates, each by its `latest` result; each leads to its page."""
+    spots = (
+        Spot(
+            place.pk,
+            place.name,
+            place.latitude,
+            place.longitude,
+            place.facts.get("order"),
+            place.latest.verdict if place.latest else "",
+        )
+        for place in places
+    )
+    return _drawn(tuple(spots), width)
+
+
+# Where names go takes long to find out, and mostly no place has moved since.
+@lru_cache(maxsize=64)
+def _drawn(spots: tuple[Spot, ...], width: int) -> SafeString:
+    dots, height = _laid_out(spots, width)
     parts = []
     page = reverse("places:place", args=[0]).removesuffix("0/")
-    water = sorted((dot for dot in dots if dot.place.facts.get("order")), key=lambda dot: dot.place.facts["order"])
+    water = sorted((dot for dot in dots if dot.place.order), key=lambda dot: dot.place.order or 0)
     if len(water) > 1:
         line = " ".join(f"{dot.x},{dot.y}" for dot in water)
         parts.append(f'<polyline class="water" points="{line}"/>')
     for dot in dots:
-        verdict = dot.place.latest.verdict if dot.place.latest else ""
+        verdict = dot.place.verdict
         said = verdict or "not judged"
         at, anchor = dot.label_x, "end" if dot.end else "start"
         named = (
@@ -75,7 +104,7 @@ def _short(name: str, width: int) -> str:
     return name if len(name) <= longest else f"{name[: longest - 1]}…"
 
 
-def _laid_out(places: Sequence[Any], width: int) -> tuple[list[Dot], int]:
+def _laid_out(places: Sequence[Spot], width: int) -> tuple[list[Dot], int]:
     """Place dots true to shape, north up; names that would overlap move down."""
     latitudes, longitudes = [p.latitude for p in places], [p.longitude for p in places]
     north, south, west, east = max(latitudes), min(latitudes), min(longitudes), max(longitudes)
