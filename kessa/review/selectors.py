@@ -43,7 +43,8 @@ def older_than(visit: Visit) -> Q:
 def waiting_today(team: int, person: int) -> Any:
     """Return a few of the visits led by others that nobody has reviewed, newest first: to name them on Today."""
     rows = to_look_over(team).filter(Q(leader=None) | ~Q(leader_id=person))
-    return rows.only("team", "started_at", "place__team", "place__name", "leader__first_name")[:_SHOWN_TODAY]
+    named = ("leader__username", "leader__first_name", "leader__last_name")
+    return rows.only("team", "started_at", "place__team", "place__name", *named)[:_SHOWN_TODAY]
 
 
 @compiled
