@@ -5,6 +5,7 @@ import zoneinfo
 from django.contrib.auth.models import AbstractUser
 from django.contrib.postgres.fields import ArrayField
 from django.core.exceptions import ValidationError
+from django.core.validators import MaxValueValidator, MinValueValidator
 from django.db import models
 from django.db.models import F, Q
 from simple_history.models import HistoricalRecords
@@ -72,6 +73,13 @@ class Team(models.Model):
     )
     reviewers = models.CharField("who may", max_length=12, choices=MAY_REVIEW, default="technician")
     released_by = models.CharField("released", max_length=12, choices=RELEASED_BY, default="coordinator")
+    # Who may do a test alone: so often practised well, and again after so long. See kessa.practice.
+    practised_times = models.PositiveSmallIntegerField(
+        "practised well, so many times", default=0, validators=[MaxValueValidator(5)]
+    )
+    practised_again_days = models.PositiveSmallIntegerField(
+        "and again after so many days", null=True, blank=True, validators=[MinValueValidator(1)]
+    )
     members = models.ManyToManyField(User, through="Membership", related_name="teams")
 
     def __str__(self) -> str:

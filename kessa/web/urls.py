@@ -48,6 +48,7 @@ urlpatterns = [
     path("told/", include("kessa.notices.urls")),
     path("open/", include("kessa.public.urls")),
     path("photographs/", include("kessa.photographs.urls")),
+    path("practice/", include("kessa.practice.urls")),
     path("products/", include("kessa.products.urls")),
     path("reports/", include("kessa.reports.urls")),
     path("review/", include("kessa.review.urls")),

@@ -24,6 +24,7 @@ from kessa.people.services import invite, keep_contact
 from kessa.photographs.services import add_photograph
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place
+from kessa.practice.services import begin as begin_practice
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import add_lot, keep_product
 from kessa.public.services import open_page
@@ -108,6 +109,7 @@ def one_of_each(by, place):
         "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
         "/places/pairs/": {"pk": pair.pk},
         "/places/<int:pk>": {"pk": place.pk},
+        "/practice/": {"pk": begin_practice(by, house_methods()["chloride-drops-25"]).pk},
         "/products/lots/": {"pk": drum.pk},
         "/products/": {"pk": drum.product_id},
         "/reports/<int:number>": {"number": issue(by, team, "sheet", {"visit": str(result.visit_id)}).number},

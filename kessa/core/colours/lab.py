@@ -8,6 +8,11 @@ from kessa.core.errors import CannotCompute
 
 # IEC 61966-2-1, to four figures; white is what the matrix makes of 255, 255, 255, so that greys have a = b = 0.
 _TO_XYZ = ((0.4124, 0.3576, 0.1805), (0.2126, 0.7152, 0.0722), (0.0193, 0.1192, 0.9505))
+_FROM_XYZ = (
+    (3.2406254773, -1.5372079722, -0.4986285987),
+    (-0.9689307147, 1.8757560609, 0.0415175238),
+    (0.0557101204, -0.2040210506, 1.0569959423),
+)
 _WHITE = tuple(sum(row) for row in _TO_XYZ)
 _KNEE, _SLOPE = (6 / 29) ** 3, (29 / 6) ** 2 / 3
 _MOST = 1000.0
@@ -51,3 +56,37 @@ def lab_of_rgb(red: float, green: float, blue: float) -> Lab:
     if not all(0 <= level <= 255 for level in (red, green, blue)):
         raise CannotCompute("rgb is three levels from 0 to 255.", "rgb")
     return lab_of_light(linear(red / 255), linear(green / 255), linear(blue / 255))
+
+
+def light_of_lab(lab: Lab) -> tuple[float, float, float]:
+    """Return the light of a colour in the sRGB primaries: parts of full light, of which a screen shows 0 to 1."""
+    y = (lab.l + 16) / 116
+    curved = (y + lab.a / 500, y, y - lab.b / 200)
+    xyz = [white * _straight(each) for each, white in zip(curved, _WHITE, strict=True)]
+    red, green, blue = (sum(weight * each for weight, each in zip(row, xyz, strict=True)) for row in _FROM_XYZ)
+    return red, green, blue
+
+
+def _straight(curved: float) -> float:
+    return curved**3 if curved > 6 / 29 else (curved - 4 / 29) / _SLOPE
+
+
+def level(light: float) -> float:
+    """Return the sRGB level, 0 to 1, of a part of full light (IEC 61966-2-1); light beyond the ends is cut off."""
+    light = min(max(light, 0.0), 1.0)
+    return light * 12.92 if light <= 0.0031308 else 1.055 * light ** (1 / 2.4) - 0.055
+
+
+def lab_of_hex(colour: str) -> Lab:
+    """Return the colour of a screen's "#rrggbb"."""
+    return lab_of_rgb(*(int(colour[at : at + 2], 16) for at in (1, 3, 5)))
+
+
+def hex_of_lab(lab: Lab) -> str:
+    """Return the nearest colour that a screen shows, as "#rrggbb"."""
+    return "#" + "".join(f"{round(255 * level(each)):02x}" for each in light_of_lab(lab))
+
+
+def mixed(one: Lab, other: Lab, part: float) -> Lab:
+    """Return the colour so far from one to another, straight in Lab: 0 the one, 1 the other."""
+    return Lab(*(a + part * (b - a) for a, b in zip(one, other, strict=True)))

@@ -7,7 +7,7 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from kessa.core.colours.difference import difference
-from kessa.core.colours.lab import Lab
+from kessa.core.colours.lab import Lab, mixed
 from kessa.core.errors import CannotCompute
 
 CONFIDENT = 5.0
@@ -51,7 +51,7 @@ def _nearest(start: Lab, end: Lab, lab: Lab) -> tuple[float, Lab]:
     length = sum(each * each for each in way)
     along = sum(each * (c - a) for each, a, c in zip(way, start, lab, strict=True))
     part = min(max(along / length, 0.0), 1.0) if length else 0.0
-    return part, Lab(*(a + part * each for a, each in zip(start, way, strict=True)))
+    return part, mixed(start, end, part)
 
 
 def _squared(one: Lab, other: Lab) -> float:

@@ -51,6 +51,7 @@ INSTALLED_APPS = [
     "kessa.public",
     "kessa.exchange",
     "kessa.api",
+    "kessa.practice",
     "kessa.demo",
     "simple_history",
 ]

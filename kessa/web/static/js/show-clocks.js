@@ -15,7 +15,8 @@ export function showClocks(bench) {
   const kept = JSON.stringify(running);
   if (kept !== bench.shelved) {
     bench.shelved = kept;
-    putOnShelf(bench.given.stream, bench.given.place, bench.given.here, running).catch(() => {});
+    // What is only practised rings on its own page.
+    if (!bench.given.world) putOnShelf(bench.given.stream, bench.given.place, bench.given.here, running).catch(() => {});
   }
   showSettling(bench);
   showStepClock(bench);

@@ -44,7 +44,7 @@ export function show(bench) {
 function showBetween(bench) {
   const { now } = bench;
   const chosen = now.closing
-    ? { title: "Being written in the log", words: "It will stand there as soon as there is a signal. Your taps are kept in this browser: you may put the phone away.", go: null }
+    ? { title: bench.given.world ? "Being looked at" : "Being written in the log", words: "It is done as soon as there is a signal. Your taps are kept in this browser: you may put the phone away.", go: null }
     : bench.choices();
   bench.one("[data-between-title]").textContent = chosen.title;
   bench.one("[data-between-words]").textContent = chosen.words;

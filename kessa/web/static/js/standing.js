@@ -268,7 +268,7 @@ export class Standing {
   choices(now, states) {
     const nextSample = `sample-${(now.samples.at(-1)?.number ?? 0) + 1}`;
     const beginWords = now.samples.length ? `Begin run ${nextSample.split("-")[1]}` : "Begin the first run";
-    const write = ["Write it in the log", "close"];
+    const write = [this.given.world ? "See what was right" : "Write it in the log", "close"];
     const again = [beginWords, nextSample];
     if (!now.samples.length && now.blanks.length) return this.afterBlank(now.blanks.at(-1), again);
     if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: again };
