@@ -41,6 +41,7 @@ urlpatterns = [
     path("bench/", include("kessa.bench.urls")),
     path("log/", include("kessa.log.urls")),
     path("exchange/", include("kessa.exchange.urls")),
+    path("pads/", include("kessa.pads.urls")),
     path("places/", include("kessa.places.urls")),
     path("instruments/", include("kessa.instruments.urls")),
     path("kits/", include("kessa.kits.urls")),

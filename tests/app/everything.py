@@ -18,6 +18,7 @@ from kessa.exchange.services import bring
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.services import keep_instrument
 from kessa.methods.services import begin_draft, publish
+from kessa.pads.services import bring_scale
 from kessa.people.models import Contact, Invitation, Membership
 from kessa.people.permissions import addresses
 from kessa.people.services import invite, keep_contact
@@ -72,9 +73,7 @@ def one_of_each(by, place):
     limit = {"parameter": "chloride", "unit": "mg/L", "max": 200}
     kept = begin_set(by, {"title": "Ours", "applies_to": "plant", "limits": [limit]})
     rule_set = publish_set(by, kept, why="As the supplier says.")
-    picture = io.BytesIO()
-    Image.new("RGB", (40, 30)).save(picture, "JPEG")
-    photograph = add_photograph(by, place, "place", SimpleUploadedFile("ford.jpg", picture.getvalue()))
+    photograph, strip = add_photograph(by, place, "place", _picture()), begin(place, by, "ph-strip")
     packed = keep_packing_list(by, packing_list(team, by.user, each.stops.all(), kit))
     member_ = {"pk": Membership.objects.get(user=by.user).pk}
     product = keep_product(by, Product(team=team, name="Cleaner", does="cleans", label_per_m3=5.0))
@@ -104,6 +103,8 @@ def one_of_each(by, place):
         "/methods/draft/": {"pk": draft.pk},
         "/methods/": {"key": own.key},
         "/open/": {"pk": open_page(by, team, place, "Ours.").pk},
+        "/pads/of/": {"pk": strip.pk, "photograph_pk": add_photograph(by, strip, "determination", _picture()).pk},
+        "/pads/scales/": {"pk": bring_scale(by, strip.family, strip.method.main, _picture()).pk},
         "/photographs/<int:pk>": {"pk": photograph.pk},
         "/photographs/<slug:subject>/<int:pk>": {"subject": "place", "pk": place.pk},
         "/photographs/<slug:subject>/<uuid:pk>": {"subject": "visit", "pk": visit.pk},
@@ -132,6 +133,13 @@ def one_of_each(by, place):
         "/visits/sample/": {"pk": begun.sample_id},
         "/visits/<uuid:pk>": {"pk": visit.pk, "key": "air_temperature"},
     }
+
+
+def _picture():
+    """A photograph."""
+    picture = io.BytesIO()
+    Image.new("RGB", (40, 30)).save(picture, "JPEG")
+    return SimpleUploadedFile("ford.jpg", picture.getvalue())
 
 
 def _notebook(by):

@@ -39,7 +39,7 @@ def daylight(kelvin):
     return np.maximum(to_rgb @ xyz, 0.05)
 
 
-def canvas(labs):
+def canvas(labs, places=PLACES):
     """The card with a strip in its slot, as light, seen straight from above."""
     tall, wide = round((TALL + 2 * _EDGE) * _PX), round((WIDE + 2 * _EDGE) * _PX)
     out = np.full((tall, wide, 3), 0.18)
@@ -56,14 +56,14 @@ def canvas(labs):
         square(patch.x, patch.y, PATCH, PATCH, light_of_lab(patch.lab))
     left, top, right, bottom = SLOT
     square((left + right) / 2, (top + bottom) / 2, right - left - 4, 11, light_of_lab(Lab(93, 0, 2)))
-    for (x, y), lab in zip(PLACES, labs, strict=True):
+    for (x, y), lab in zip(places, labs, strict=True):
         square(x, y, SIDE, SIDE, np.clip(light_of_lab(lab), 0, 1))
     return out
 
 
-def photograph(labs, rng, spoil=""):
+def photograph(labs, rng, spoil="", places=PLACES):
     """A picture of the strip in some light, and where its marks lie; `spoil` is what is wrong with it."""
-    out = canvas(labs)
+    out = canvas(labs, places)
     tall, wide = out.shape[:2]
     light = daylight(rng.uniform(2700, 7500))
     # Telephones balance white, more or less, and leave a tint.
@@ -109,6 +109,13 @@ def photograph(labs, rng, spoil=""):
         where = there @ np.array([(x + _EDGE) * _PX, (y + _EDGE) * _PX, 1])
         marks.append((where[0] / where[2], where[1] / where[2]))
     return np.asarray(Image.open(kept)), marks
+
+
+def as_file(picture):
+    """A picture as a telephone sends it."""
+    kept = io.BytesIO()
+    Image.fromarray(picture).save(kept, "JPEG", quality=92)
+    return kept.getvalue()
 
 
 def _projective(target, source):

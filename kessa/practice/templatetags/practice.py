@@ -39,9 +39,3 @@ def level(part: Part, field: str, at: float) -> dict[str, Any]:
     ticks = [(place(n), f"{n * finest:g}" if n % _NUMBERED == 0 else "") for n in marks]
     words = scale.words if scale else "Mark"
     return {"ticks": ticks, "at": place(at / finest), "tall": tall + 40, "length": tall, "words": words}
-
-
-@register.filter
-def three(value: float) -> str:
-    """Write a number to three figures."""
-    return f"{float(f'{value:.3g}'):g}"

@@ -52,6 +52,7 @@ INSTALLED_APPS = [
     "kessa.exchange",
     "kessa.api",
     "kessa.practice",
+    "kessa.pads",
     "kessa.demo",
     "simple_history",
 ]

@@ -297,3 +297,9 @@ def split_pairs(text: str) -> list[list[str]]:
 def split_words(text: str) -> list[str]:
     """Split at commas."""
     return text.split(",")
+
+
+@register.filter
+def three(value: float) -> str:
+    """Write a number to three figures."""
+    return f"{float(f'{value:.3g}'):g}"

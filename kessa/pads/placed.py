@@ -1,0 +1,110 @@
+"""A picture as pixels, the places a person set on it, and what is read there."""
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from typing import Any, NamedTuple
+
+import numpy as np
+from django.core.exceptions import ValidationError
+from PIL import Image
+
+from kessa.bench.models import Determination
+from kessa.bench.state import Bench
+from kessa.core.errors import CannotCompute
+from kessa.core.methods.parts import Part
+from kessa.core.pictures.placing import Point, at, guide, marks_near, plane
+from kessa.core.pictures.reading import Pad, Read, read_pads
+from kessa.core.runs.state import RunState
+from kessa.core.runs.timing import reading_window
+from kessa.pads.models import Scale
+
+# A camera's time says when it was taken where it lies so near before the sending.
+_FRESH = timedelta(hours=1)
+SIDE = 6.0
+
+
+class Placed(NamedTuple):
+    """What a person set on a picture, in its pixels: the card's four marks, and the first and last pad or step."""
+
+    corners: list[Point]
+    ends: list[Point]
+    side: float = SIDE
+
+    @classmethod
+    def said(cls, given: Any) -> "Placed":
+        """Return what a form says: points as "x,y x,y"; raises ValidationError."""
+        try:
+            corners, ends = (
+                [_point(each) for each in str(given.get(name, "")).split()] for name in ("corners", "ends")
+            )
+            side = float(given.get("side") or SIDE)
+        except ValueError:
+            raise ValidationError("Set the corners on the card's four marks, and the two ends.") from None
+        if len(corners) != 4 or len(ends) != 2 or not 2 <= side <= 20:
+            raise ValidationError("Set the corners on the card's four marks, and the two ends.")
+        return cls(corners, ends, side)
+
+    def places(self, number: int) -> list[Point]:
+        """Return where so many pads lie on the card, in mm: evenly from the first end to the last.
+
+        Raises CannotCompute on `corners` where they are none.
+        """
+        to_card = np.linalg.inv(plane(self.corners))
+        first, last = at(to_card, np.array(self.ends))
+        shares = np.linspace(0, 1, number) if number > 1 else [0.0]
+        return [tuple(first + share * (last - first)) for share in shares]
+
+
+def _point(text: str) -> Point:
+    x, y = (float(each) for each in text.split(","))
+    if not (abs(x) < 1e5 and abs(y) < 1e5):
+        raise ValueError
+    return x, y
+
+
+def pixels(file: Any) -> np.ndarray[Any, np.dtype[np.uint8]]:
+    """Return a kept picture's levels."""
+    with file.open("rb") as opened:
+        return np.asarray(Image.open(opened).convert("RGB"))
+
+
+def first_guess(picture: Any) -> Placed:
+    """Return where marks and pads lie in a picture that was taken through the guide."""
+    height, width = picture.shape[:2]
+    corners = marks_near(picture, guide(width, height))
+    try:
+        ends = at(plane(corners), np.array([(34.0, 52.0), (114.0, 52.0)]))
+    except CannotCompute:
+        corners = guide(width, height)
+        ends = at(plane(corners), np.array([(34.0, 52.0), (114.0, 52.0)]))
+    return Placed(corners, [tuple(each) for each in ends])
+
+
+def read_at(
+    picture: Any, placed: Placed, parts: Sequence[Part], scales: dict[str, Scale], off: dict[str, tuple[float, float]]
+) -> Read:
+    """Read each part where the person set the pads; `off` is by how many seconds it was taken too late, too early."""
+    pads = [
+        Pad(x, y, placed.side, scales[part.key].chart, *off.get(part.key, (0.0, 0.0)))
+        for part, (x, y) in zip(parts, placed.places(len(parts)), strict=True)
+    ]
+    return read_pads(picture, placed.corners, pads)
+
+
+def taken_at(sent: datetime, camera: datetime | None) -> datetime:
+    """Return when a picture was taken: by the camera where it says so and that was just now, else when it was sent."""
+    return camera if camera and timedelta(0) <= sent - camera <= _FRESH else sent
+
+
+def out_of_time(
+    determination: Determination, bench: Bench, state: RunState, taken: datetime
+) -> dict[str, tuple[float, float]]:
+    """Return by how many seconds a picture was taken too late or too early for each part that has its time."""
+    found = {}
+    for part in determination.method.parts:
+        window = reading_window(determination.method, part.key, state, bench.answers)
+        if window and window.opens:
+            late = (taken - window.closes).total_seconds() if window.closes else 0.0
+            early = (window.opens - taken).total_seconds()
+            found[part.key] = (max(late, 0.0), max(early, 0.0))
+    return found
