@@ -19,7 +19,7 @@ from kessa.bench.models import Determination
 from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete
-from kessa.core.pictures.card import MARKS, PATCHES, SLOT, TALL, WIDE
+from kessa.core.pictures.card import MARKS, PAPER, PATCHES, SLOT, TALL, WIDE
 from kessa.core.pictures.reading import Read
 from kessa.core.runs.state import RunState
 from kessa.methods.selectors import families_of
@@ -53,7 +53,9 @@ def card(request: HttpRequest) -> HttpResponse:
 
 @cache
 def _card() -> bytes:
-    context = {"wide": WIDE, "tall": TALL, "marks": MARKS, "patches": PATCHES, "slot": SLOT}
+    # What is white is the paper itself.
+    inked = [patch for patch in PATCHES if patch.lab != PAPER]
+    context = {"wide": WIDE, "tall": TALL, "marks": MARKS, "inked": inked, "slot": SLOT}
     return paper(render_to_string("pads/card.html", context))
 
 
@@ -124,7 +126,6 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
         "off": found.off,
         "rows": [(part, each, options[part.key]) for part, each in zip(parts, proposals, strict=True)],
         "run": number,
-        "one": len(parts) == 1,
     }
     return render(request, "pads/proposals.html" if request.htmx else "pads/read.html", context)
 
