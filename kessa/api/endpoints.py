@@ -14,8 +14,11 @@ from pydantic import Field, StringConstraints
 from kessa.api import schemas
 from kessa.api.doors import PER_MINUTE, ByKey, Doors, OftenEnough, once
 from kessa.bench.services import begin_test
+from kessa.core.adapters.adapter import Shown
 from kessa.core.errors import CannotCompute
 from kessa.exchange.nouns import Noun, nouns
+from kessa.instruments.models import Instrument
+from kessa.instruments.services import take_shown
 from kessa.log.models import Result
 from kessa.people.access import anyone
 from kessa.people.acts import NotAllowed
@@ -240,6 +243,19 @@ def _taps_of(said: schemas.TestRun) -> Any:
                 device="api",
             )
     yield tapped("closed", {}, seq=seq + 1, device="api")
+
+
+@router.post(
+    "/instruments/{instrument}/shown", summary="What an instrument shows", auth=ByKey("shown"), tags=["write"],
+    response={200: schemas.Taken, **_FAULTS},
+)  # fmt: skip
+def shown(request: HttpRequest, instrument: schemas.Number62, said: list[schemas.ShownBy]) -> schemas.Taken:
+    """Send what an instrument shows; the bench offers it at once. Sent twice, it is one reading."""
+    if request.auth.instrument_id not in (None, instrument):  # type: ignore[attr-defined]
+        raise HttpError(403, "This key is another instrument's.")
+    found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
+    rows = [Shown(**each.model_dump()) for each in said[:_MOST]]
+    return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))  # type: ignore[attr-defined]
 
 
 def _tap(scope: str, of: str) -> None:

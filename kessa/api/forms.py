@@ -7,6 +7,8 @@ from django import forms
 from django.utils import timezone
 
 from kessa.api.models import EVENTS, SCOPES, Key
+from kessa.instruments.models import Instrument
+from kessa.people.models import Team
 
 _DAYS = [(7, "a week"), (90, "three months"), (365, "a year"), (1095, "three years")]
 
@@ -21,7 +23,21 @@ class KeyForm(forms.ModelForm):  # type: ignore[type-arg]
 
     class Meta:
         model = Key
-        fields = ["name", "scopes"]
+        fields = ["name", "scopes", "instrument"]
+        labels = {"instrument": "It is one instrument's"}
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        instruments = Instrument.objects.for_team(team).order_by("name")
+        self.fields["instrument"].queryset = instruments  # type: ignore[attr-defined]
+        self.fields["instrument"].empty_label = "no: a person's or a program's"  # type: ignore[attr-defined]
+
+    def clean(self) -> dict[str, Any]:
+        """An instrument's key sends what it shows, and opens nothing else."""
+        said: dict[str, Any] = super().clean() or {}
+        if said.get("instrument") and said.get("scopes") != ["shown"]:
+            self.add_error("scopes", "An instrument's key may send what it shows, and nothing else.")
+        return said
 
     def save(self, commit: bool = True) -> Any:
         """Give it its end."""

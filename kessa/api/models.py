@@ -4,12 +4,14 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
+from kessa.instruments.models import Instrument
 from kessa.people.models import Membership, TeamOwned
 
 SCOPES = [
     ("read", "read the record"),
     ("visits", "write visits, circumstances and samples"),
     ("results", "write tests and their readings"),
+    ("shown", "send what an instrument shows"),
 ]
 EVENTS = [("results", "results"), ("verdicts", "how a place stands"), ("actions", "actions proposed")]
 
@@ -22,6 +24,8 @@ class Key(TeamOwned):
     digest = models.CharField(max_length=64, unique=True)
     # By which a person tells it from others.
     begins = models.CharField(max_length=12)
+    # The one instrument whose it is: it sends for no other.
+    instrument = models.ForeignKey(Instrument, null=True, blank=True, on_delete=models.CASCADE, related_name="+")
     scopes = ArrayField(models.CharField(max_length=10, choices=SCOPES), default=list)
     made_at = models.DateTimeField(auto_now_add=True)
     ends_at = models.DateTimeField()

@@ -99,6 +99,23 @@ class TestRun(_Strict):
     readings: Annotated[list[Reading], Field(min_length=1, max_length=12)]
 
 
+class ShownBy(_Strict):
+    """What an instrument shows: a number in its unit, or that it is over its range."""
+
+    display: Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] | None = None
+    unit: Annotated[str, StringConstraints(max_length=20)]
+    temperature_c: Annotated[float, Field(ge=-50, le=999, allow_inf_nan=False)] | None = None
+    over: bool = False
+    at: datetime | None = None
+    what: Annotated[str, StringConstraints(max_length=60)] = ""
+
+
+class Taken(Schema):
+    """How many readings of an instrument were new."""
+
+    new: int
+
+
 class Kept(Schema):
     """What was kept: its id, and the results that came of it, where any did."""
 

@@ -19,7 +19,7 @@ _SHOWN = 12
 def index(request: HttpRequest) -> HttpResponse:
     """One's keys, the team's hooks, and how one asks with curl and Python."""
     team = request.membership.team
-    form = KeyForm(request.POST or None)
+    form = KeyForm(request.membership.team, request.POST or None)
     secret = ""
     if request.method == "POST" and form.is_valid():
         secret = services.new_key_secret()

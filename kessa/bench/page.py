@@ -61,6 +61,7 @@ def bench_payload(
         "ladder_to": max(part.stop_at for part in method.parts),
         "settle_s": count_step.settle_s if count_step else None,
         "between_s": count_step.between_s if count_step else None,
+        "measures": method.instrument,
         "most_runs": method.agreement.most if method.agreement else 1,
         "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
         "wanted": main.wanted.model_dump() if main.wanted else None,

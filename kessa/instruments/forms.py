@@ -4,6 +4,8 @@ from typing import Any
 
 from django import forms
 
+from kessa.core.adapters import ADAPTERS
+from kessa.core.errors import CannotCompute
 from kessa.instruments.measured import measured_by_instruments
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.kits.models import Kit
@@ -64,3 +66,23 @@ class CheckForm(forms.ModelForm):  # type: ignore[type-arg]
         if (cleaned.get("allowed") or 0) < 0:
             self.add_error("allowed", "A difference of 0 or more.")
         return cleaned
+
+
+class MemoryForm(forms.Form):
+    """An instrument's memory, as a file."""
+
+    speaks = forms.ChoiceField(label="It writes like", choices=lambda: [(key, key) for key in ADAPTERS])
+    file = forms.FileField(label="Its file")
+
+    def clean(self) -> dict[str, Any]:
+        """Read the file, line by line."""
+        said: dict[str, Any] = super().clean() or {}
+        if said.get("file") and said.get("speaks"):
+            try:
+                lines = said["file"].read().decode("utf-8-sig").splitlines()
+                said["shown"] = ADAPTERS[said["speaks"]].read_all(lines)
+            except UnicodeDecodeError:
+                self.add_error("file", "This is no text.")
+            except CannotCompute as fault:
+                self.add_error("file", fault.message)
+        return said

@@ -4,3 +4,4 @@ from kessa.people.may import EVERYONE, TECHNICIANS
 
 keep_instrument = TECHNICIANS
 check_instrument = EVERYONE
+take_shown = EVERYONE

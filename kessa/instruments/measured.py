@@ -18,6 +18,7 @@ _ON_THE_BENCH = {
     "ph": Measured("pH", "pH"),
     "turbidity": Measured("Turbidity", "NTU"),
     "oxygen": Measured("Dissolved oxygen, by meter", "mg/L"),
+    "weight": Measured("Weight, by a balance", "g"),
     "refractometer": Measured("Salinity, by refraction", "ppt"),
 }
 

@@ -52,6 +52,34 @@ class Instrument(TeamOwned):
         return max(0, -floor(log10(self.resolution)))
 
 
+class Shown(TeamOwned):
+    """What an instrument showed, as it sent it or remembered it: offered on the bench, and named by what it became."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="shown")
+    at = models.DateTimeField()
+    display = models.FloatField(null=True)
+    unit = models.CharField(max_length=20)
+    temperature_c = models.FloatField(null=True)
+    over = models.BooleanField(default=False)
+    # What the instrument itself says it measured.
+    what = models.CharField(max_length=60, blank=True)
+    # By which way it came in, in words.
+    came_by = models.CharField(max_length=80)
+    came_at = models.DateTimeField(auto_now_add=True)
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["-at"]
+        indexes = [models.Index(fields=["team", "-at"], name="shown_lately")]
+        constraints = [
+            # Sent twice, it is one reading.
+            models.UniqueConstraint(fields=["instrument", "at", "display"], nulls_distinct=False, name="shown_once"),
+            models.CheckConstraint(condition=Q(display__isnull=False) | Q(over=True), name="shows_something"),
+        ]
+
+    def __str__(self) -> str:
+        return f"over {self.unit}" if self.over else f"{self.display} {self.unit}"
+
+
 class InstrumentCheck(TeamOwned):
     """A reading of a standard: passed where it is within `allowed` of what is expected."""
 

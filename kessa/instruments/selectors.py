@@ -6,7 +6,7 @@ from typing import Any
 from django.db.models import OuterRef, Subquery
 from django.utils import timezone
 
-from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.instruments.models import Instrument, InstrumentCheck, Shown
 from kessa.people.models import Team
 from kessa.web.compiled import compiled
 
@@ -53,3 +53,18 @@ def faults_of(instrument: Instrument, last: InstrumentCheck | None, day: date) -
 def instrument_names(team: int) -> Any:
     """Return the numbers, names and serials of a team's instruments, by name."""
     return Instrument.objects.for_team(team).order_by("name").values_list("pk", "name", "serial")
+
+
+# So long what was shown is offered.
+_OFFERED, _MOST_OFFERED = timedelta(minutes=10), 4
+
+
+@compiled
+def _shown_since(team: int, measures: str, since: datetime) -> Any:
+    rows = Shown.objects.for_team(team).filter(instrument__measures=measures, at__gte=since)
+    return rows.select_related("instrument").order_by("-at")[:_MOST_OFFERED]
+
+
+def offered(team_id: int, measures: str) -> list[Shown]:
+    """Return what instruments that measure something showed just now, the newest first."""
+    return list(_shown_since(team=team_id, measures=measures, since=timezone.now() - _OFFERED))

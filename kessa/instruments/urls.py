@@ -7,6 +7,8 @@ from kessa.instruments import views
 app_name = "instruments"
 urlpatterns = [
     path("new/", views.edit, name="create"),
+    path("shown/", views.shown, name="shown"),
+    path("<int:pk>/memory/", views.memory, name="memory"),
     path("<int:pk>/", views.instrument, name="instrument"),
     path("<int:pk>/edit/", views.edit, name="edit"),
     path("checks/<int:pk>/withdraw/", views.withdraw, name="withdraw"),

@@ -3,20 +3,21 @@
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
-from django.views.decorators.http import require_POST
+from django.views.decorators.http import require_GET, require_POST
 
 from kessa.instruments import services
-from kessa.instruments.forms import CheckForm, InstrumentForm
+from kessa.instruments.forms import CheckForm, InstrumentForm, MemoryForm
 from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.instruments.selectors import offered
 from kessa.log.services import check_instrument, withdraw_instrument_check
 from kessa.people.access import member, technician
 from kessa.people.forms import WhyForm
 from kessa.web.components.drift import drift
 
-_CHECKS_SHOWN = 60
+_CHECKS_SHOWN, _SHOWN = 60, 8
 
 
 @technician
@@ -52,7 +53,48 @@ def instrument(request: HttpRequest, pk: int) -> HttpResponse:
     if checks and not form.is_bound:
         form.initial = {"standard": checks[0].standard, "expected": checks[0].expected, "allowed": checks[0].allowed}
     context = {"instrument": found, "checks": checks, "chart": drift(standing) if standing else None, "form": form}
+    context |= {"shown": found.shown.all()[:_SHOWN], "memory_form": MemoryForm()}
     return render(request, "instruments/instrument.html", context, status=422 if form.errors else 200)
+
+
+@member
+@require_GET
+def shown(request: HttpRequest) -> JsonResponse:
+    """What instruments show just now: the bench asks every second while a display is to be read."""
+    rows = offered(request.membership.team_id, request.GET.get("measures", "")[:30])
+    told = [
+        {
+            "id": row.pk,
+            "said": str(row),
+            "display": row.display,
+            "unit": row.unit,
+            "temperature_c": row.temperature_c,
+            "over": row.over,
+            "instrument": str(row.instrument),
+            "seconds": max(round((timezone.now() - row.at).total_seconds()), 0),
+        }
+        for row in rows
+    ]
+    return JsonResponse({"shown": told})
+
+
+@member
+@require_POST
+def memory(request: HttpRequest, pk: int) -> HttpResponse:
+    """Take in the memory of an instrument, from its file."""
+    found = _instrument(request, pk)
+    form = MemoryForm(request.POST, request.FILES)
+    if form.is_valid():
+        said = form.cleaned_data
+        try:
+            new = services.take_shown(request.membership, found, said["shown"], f"its file {said['file'].name}")
+            known = len(said["shown"]) - new
+            messages.success(request, f"{new} readings are taken in; {known} were there already.")
+            return redirect("instruments:instrument", pk)
+        except ValidationError as error:
+            form.add_error("file", error)
+    messages.error(request, " ".join(error for errors in form.errors.values() for error in errors))
+    return redirect("instruments:instrument", pk)
 
 
 @member

@@ -2,9 +2,12 @@
 
 from typing import Any, NamedTuple
 
+from django.utils import timezone
+
 from kessa.bench.models import Determination
 from kessa.core.methods.schema import Method
 from kessa.core.runs import events
+from kessa.instruments.models import Shown
 from kessa.log.forms import said
 from kessa.taps.models import Tap
 
@@ -44,7 +47,7 @@ def told_taps(determination: Determination) -> list[Told]:
 def _words(tap: Tap, by_id: dict[str, Tap], method: Method) -> str:
     data = tap.data
     if tap.kind == events.READ:
-        return f"read {_part(method, data['part'])}{said(data['reading'])}"
+        return f"read {_part(method, data['part'])}{said(data['reading'])}{_shown_by(tap)}"
     if tap.kind == events.SEEN:
         return f"read {_part(method, data['part'])}: its number follows"
     if tap.kind == events.END:
@@ -55,6 +58,14 @@ def _words(tap: Tap, by_id: dict[str, Tap], method: Method) -> str:
     if tap.kind == events.CORRECTED:
         return _corrected(data, method)
     return _WORDS.get(tap.kind) or _with_data(tap, method)
+
+
+def _shown_by(tap: Tap) -> str:
+    """Say from whose display a reading was taken over."""
+    if "shown" not in tap.data:
+        return ""
+    found = Shown.objects.for_team(tap.team_id).select_related("instrument").filter(pk=tap.data["shown"]).first()
+    return f", taken over from {found.instrument} of {timezone.localtime(found.at):%H:%M:%S}" if found else ""
 
 
 def _with_data(tap: Tap, method: Method) -> str:

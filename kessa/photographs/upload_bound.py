@@ -9,7 +9,9 @@ from django.core.files.uploadhandler import SkipFile, TemporaryFileUploadHandler
 MOST_BYTES = 15_000_000
 # By page. What is larger is read past, four times as much at most, so that the page can say how large it is.
 _TAKE_FILES = {
-    **dict.fromkeys(("photographs:add", "methods:take_in", "pads:photograph", "pads:bring_scale"), MOST_BYTES),
+    **dict.fromkeys(
+        ("photographs:add", "methods:take_in", "pads:photograph", "pads:bring_scale", "instruments:memory"), MOST_BYTES
+    ),
     "exchange:take_in": 300_000_000,
 }
 

@@ -41,6 +41,7 @@ def panel_of(go: Practised, taps: list[Tap], named: str) -> dict[str, Any]:
         "outcome": reverse("practice:outcome", args=[go.pk]),
         "here": reverse("practice:bench", args=[go.pk]),
         "place": "practice",
+        "measures": None,
         "whose": named,
         "world": world_of(go),
     }

@@ -4,6 +4,7 @@ import { isBrief, setBrief } from "./brief.js";
 import { emptyFields, takeReading } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
 import { hint } from "./said.js";
+import { shownBy } from "./shown.js";
 import { readySound, tick } from "./sound.js";
 
 export const acts = {
@@ -66,7 +67,7 @@ export const acts = {
   },
   read(bench, button) {
     const reading = takeReading(bench, button.dataset.of);
-    if (reading) bench.tap("reading_taken", { part: button.dataset.of, reading });
+    if (reading) bench.tap("reading_taken", { part: button.dataset.of, reading, ...shownBy(bench, button.dataset.of, reading) });
   },
   seen(bench, button) {
     bench.tap("seen", { part: button.dataset.of });

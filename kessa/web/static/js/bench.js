@@ -9,6 +9,7 @@ import { putOnShelf } from "./shelf.js";
 import { show } from "./show.js";
 import { showClocks } from "./show-clocks.js";
 import { Standing } from "./standing.js";
+import { offerShown } from "./shown.js";
 import { speakOf } from "./voice.js";
 
 export class Bench {
@@ -40,6 +41,7 @@ export class Bench {
   start() {
     this.keeper.start();
     window.setInterval(() => this.now && showClocks(this), 500);
+    offerShown(this);
   }
 
   one(selector) {

@@ -1,0 +1,145 @@
+"""What instruments say: by a key, a file, a socket; offered on the bench, and named by the record."""
+
+import json
+import threading
+from datetime import timedelta
+from itertools import islice
+from unittest.mock import patch
+
+from django.core.cache import cache
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import TestCase
+from django.utils import timezone
+
+from kessa.api.models import Key
+from kessa.api.services import make_key, new_key_secret
+from kessa.core.adapters import ADAPTERS
+from kessa.core.errors import CannotCompute
+from kessa.instruments import bridge
+from kessa.instruments.models import Instrument, Shown
+from kessa.instruments.services import keep_instrument
+from kessa.instruments.standins import STANDINS, memory, serve
+from tests.world import Taps, begin, send, team_of
+
+
+class Instruments(TestCase):
+    def setUp(self):
+        cache.clear()
+        self.ines, self.place = team_of("Ines")
+        self.team = self.ines.team
+        self.photometer = self.kept("Photometer", "photometer", "mg/L")
+        self.client.force_login(self.ines.user)
+
+    def kept(self, name, measures, unit):
+        row = Instrument(team=self.team, name=name, measures=measures, unit=unit, resolution=0.01)
+        return keep_instrument(self.ines, row)
+
+    def key(self, instrument=None, scopes=("shown",)):
+        secret = new_key_secret()
+        ends = timezone.now() + timedelta(days=1)
+        make_key(self.ines, Key(name="box", scopes=list(scopes), instrument=instrument, ends_at=ends), secret)
+        return secret
+
+    def send(self, rows, key, instrument=None):
+        return self.client.post(
+            f"/api/v1/instruments/{(instrument or self.photometer).pk}/shown",
+            json.dumps(rows),
+            content_type="application/json",
+            HTTP_AUTHORIZATION=f"Bearer {key}",
+        )
+
+    def test_an_instrument_sends_by_its_own_key_and_no_other(self):
+        other, key = self.kept("Second", "photometer", "mg/L"), self.key(self.photometer)
+        shown = [{"display": 2.13, "unit": "mg/L", "at": timezone.now().isoformat()}]
+        self.assertEqual(self.send(shown, key).json(), {"new": 1})
+        self.assertEqual(self.send(shown, key).json(), {"new": 0})
+        self.assertEqual(self.send(shown, key, other).status_code, 403)
+        self.assertEqual(self.client.get("/api/v1/results", HTTP_AUTHORIZATION=f"Bearer {key}").status_code, 403)
+        self.assertEqual(self.send(shown, self.key(scopes=["read"])).status_code, 403)
+        for wrong, words in (
+            ([{"unit": "mg/L"}], "shows a number"),
+            ([{"display": 1, "unit": "uS/cm"}], "shows mg/L, not uS/cm"),
+            ([{"display": 1, "unit": "mg/L", "at": "2190-01-01T00:00:00Z"}], "clock is wrong"),
+        ):
+            answer = self.send(wrong, key)
+            self.assertEqual(answer.status_code, 422)
+            self.assertIn(words, answer.json()["error"])
+        stranger, _ = team_of("Maud")
+        self.client.force_login(stranger.user)
+        self.assertEqual(self.client.get("/instruments/shown/?measures=photometer").json(), {"shown": []})
+        self.client.force_login(self.ines.user)
+        said = {"name": "x", "scopes": ["read", "shown"], "days": 7, "instrument": self.photometer.pk}
+        self.assertContains(self.client.post("/api/", said), "and nothing else", status_code=422)
+
+    def test_what_it_shows_is_offered_and_the_record_says_where_it_came_from(self):
+        key = self.key(self.photometer)
+        old = (timezone.now() - timedelta(hours=2)).isoformat()
+        self.send([{"display": 9.9, "unit": "mg/L", "at": old}, {"display": 2.1, "unit": "mg/L"}], key)
+        offered = self.client.get("/instruments/shown/?measures=photometer").json()["shown"]
+        self.assertEqual([(each["display"], each["instrument"]) for each in offered], [(2.1, "Photometer")])
+        self.assertEqual(self.client.get("/instruments/shown/?measures=ph").json()["shown"], [])
+        test = begin(self.place, self.ines, "nitrate-photometer", instrument=self.photometer.pk)
+        foreign = Shown.objects.create(
+            team=team_of("Maud")[0].team, instrument=self.photometer, at=timezone.now(), display=1.0, unit="mg/L"
+        )
+        taps = Taps()
+        for run, shown in (("sample-1", offered[0]["id"]), ("sample-2", foreign.pk)):
+            taps.add(run, "reading_taken", part="main", reading={"display": 2.1}, shown=shown)
+        self.assertEqual(send(self.ines, test, taps.close()).refused, [])
+        told = self.client.get(f"/log/of/{test.pk}/taps/")
+        self.assertContains(told, "taken over from Photometer", count=1)
+
+    def test_a_memory_is_taken_in_once_and_its_faults_are_named(self):
+        logger = self.kept("Logger", "water_temperature", "degC")
+
+        def taken(text, speaks="logger"):
+            file = SimpleUploadedFile("memory.csv", text.encode("utf-16" if text == "binary" else "utf-8"))
+            address = f"/instruments/{logger.pk}/memory/"
+            return self.client.post(address, {"speaks": speaks, "file": file}, follow=True)
+
+        text = memory("logger", 96)
+        self.assertContains(taken(text), "96 readings are taken in; 0 were there already.")
+        self.assertContains(taken(text), "0 readings are taken in; 96 were there already.")
+        self.assertContains(taken("time,degC\n2024-05-03T09:00:00Z,12\nyesterday,12\n"), "Line 3: “yesterday,12”")
+        self.assertContains(taken("COND 512 uS/cm 18 C\n", "conductivity"), "shows degC, not uS/cm")
+        self.assertContains(taken("binary"), "This is no text.")
+        self.assertEqual(Shown.objects.for_team(self.team).count(), 96)
+
+    def test_every_stand_in_is_understood_by_its_adapter(self):
+        for name in STANDINS:
+            with self.subTest(name):
+                found = ADAPTERS[name].read_all(memory(name, 40, seed=3).splitlines())
+                self.assertGreater(len(found), 25)
+                self.assertTrue(all(each.over or each.display is not None for each in found))
+                for wrong in ("?", "COND x uS/cm 1 C", "pH=1e400 mV=0 T=1", "DO,1,mg/L", "ST nan g", "a;b;c;d"):
+                    with self.assertRaises(CannotCompute):
+                        ADAPTERS[name].read_all([wrong])
+
+    def test_the_bridge_carries_what_is_said_over_a_socket_to_the_bench(self):
+        key = self.key(self.photometer)
+        with serve("photometer", 0, every=0.01) as server:
+            threading.Thread(target=server.serve_forever, daemon=True).start()
+            said = bridge.said_by(ADAPTERS["photometer"], *server.server_address)
+            first = list(islice(said, 3))
+            said.close()
+            server.shutdown()
+        for each in first:
+            asked = []
+            with patch.object(
+                bridge.urllib.request, "urlopen", lambda request, timeout, kept=asked: _Kept(kept, request)
+            ):
+                bridge.send("http://kessa.test", key, self.photometer.pk, each)
+            self.assertEqual(asked[0].full_url, f"http://kessa.test/api/v1/instruments/{self.photometer.pk}/shown")
+            self.send(json.loads(asked[0].data), key)
+        self.assertGreaterEqual(Shown.objects.for_team(self.team).count(), 1)
+
+
+class _Kept:
+    def __init__(self, kept, request):
+        kept.append(request)
+
+    def __enter__(self):
+        return self
+
+    def __exit__(self, *_):
+        return None
