@@ -7,6 +7,7 @@ from datetime import date, datetime
 from typing import Any
 
 from django.core.exceptions import ValidationError
+from django.db.models import F
 from django.utils import timezone
 
 from kessa.bench import may
@@ -74,6 +75,9 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
     """Begin a test of this number from what its first tap says (see `drafted`); raises BadTap."""
     determination, lots = drafted(by, number, said, at)
     determination.save(force_insert=True)
+    if determination.instrument_id:
+        used = Instrument.objects.for_team(by.team_id).filter(pk=determination.instrument_id)
+        used.update(used_since=F("used_since") + 1)
     day = timezone.localdate(at)
     doubtful = unproven(by.team_id, lots, day)
     uses = (

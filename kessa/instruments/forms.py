@@ -22,7 +22,17 @@ class InstrumentForm(TeamModelForm):
 
     class Meta:
         model = Instrument
-        fields = ["name", "serial", "measures", "resolution", "kit", "check_every_days", "calibration_due"]
+        fields = [
+            "name",
+            "serial",
+            "measures",
+            "resolution",
+            "kit",
+            "check_every_days",
+            "calibration_due",
+            "calibrate_every_days",
+            "calibrate_every_uses",
+        ]
         widgets = {"calibration_due": forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")}
         labels = {
             "resolution": "Smallest step of its display, in the unit of what it measures",
@@ -86,3 +96,90 @@ class MemoryForm(forms.Form):
             except CannotCompute as fault:
                 self.add_error("file", fault.message)
         return said
+
+
+class _Calibrating(forms.Form):
+    """What every calibration asks; `given` is how the core takes it."""
+
+    lots = forms.CharField(label="Lots of the standards", max_length=120, required=False)
+
+    @property
+    def given(self) -> dict[str, Any]:
+        """Return what was said, as the core takes it."""
+        return dict(self.cleaned_data)
+
+
+class _Points(_Calibrating):
+    """Pairs of a standard and what is shown of it, a line each."""
+
+    points = forms.CharField(widget=forms.Textarea(attrs={"rows": 6, "class": "num"}), max_length=2000)
+
+    def clean_points(self) -> list[tuple[float, float]]:
+        """Read the lines."""
+        found = []
+        for number, line in enumerate(self.cleaned_data["points"].splitlines(), 1):
+            fields = line.replace(";", " ").split()
+            if not fields:
+                continue
+            try:
+                first, second = (float(each.replace(",", ".")) for each in fields)
+            except ValueError:
+                raise forms.ValidationError(f"Line {number}: write two numbers, such as 4.01 171.") from None
+            if not (abs(first) < 1e6 and abs(second) < 1e6):
+                raise forms.ValidationError(f"Line {number}: out of any range.")
+            found.append((first, second))
+        return found
+
+
+class PhCalibrationForm(_Points):
+    """Two or three buffers."""
+
+    temperature_c = forms.FloatField(label="Temperature of the buffers, °C", min_value=0, max_value=60)
+
+    field_order = ["points", "temperature_c", "lots"]
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["points"].label = "Buffers: pH and mV, a line each"
+        self.fields["points"].help_text = "The buffer's pH at this temperature, as its bottle says; two or three."
+
+
+class ConductivityCalibrationForm(_Calibrating):
+    """One standard."""
+
+    standard = forms.FloatField(label="Standard, µS/cm at 25 °C", min_value=0)
+    shown = forms.FloatField(label="What the meter shows in it, µS/cm", min_value=0)
+    constant = forms.FloatField(label="The cell's constant before, 1/cm", initial=1.0, min_value=0)
+    temperature_c = forms.FloatField(label="Temperature of the standard, °C", initial=25.0)
+    compensated = forms.BooleanField(label="The meter brings it to 25 °C itself", initial=True, required=False)
+
+    field_order = ["standard", "shown", "temperature_c", "compensated", "constant", "lots"]
+
+
+class OxygenCalibrationForm(_Calibrating):
+    """Saturated air."""
+
+    shown = forms.FloatField(label="What the probe shows in saturated air, mg/L", min_value=0)
+    temperature_c = forms.FloatField(label="Temperature, °C")
+    pressure_kpa = forms.FloatField(label="Air pressure there, kPa", initial=101.3)
+
+    field_order = ["shown", "temperature_c", "pressure_kpa", "lots"]
+
+
+class LineCalibrationForm(_Points):
+    """Standards of several strengths."""
+
+    field_order = ["points", "lots"]
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["points"].label = "Standards: strength and absorbance, a line each"
+        self.fields["points"].help_text = "The zero too; four at least, of three strengths or more."
+
+
+CALIBRATION_FORMS: dict[str, type[_Calibrating]] = {
+    "ph": PhCalibrationForm,
+    "conductivity": ConductivityCalibrationForm,
+    "oxygen": OxygenCalibrationForm,
+    "line": LineCalibrationForm,
+}

@@ -29,6 +29,17 @@ class Instrument(TeamOwned):
         validators=[MinValueValidator(1), MaxValueValidator(MOST_DAYS)],
     )
     calibration_due = models.DateField(null=True, blank=True)
+    calibrate_every_days = models.PositiveIntegerField(
+        "calibrated every so many days",
+        null=True,
+        blank=True,
+        validators=[MinValueValidator(1), MaxValueValidator(MOST_DAYS)],
+    )
+    # How many tests were begun with it since it was calibrated.
+    used_since = models.PositiveIntegerField(default=0, editable=False)
+    calibrate_every_uses = models.PositiveIntegerField(
+        "and every so many tests", null=True, blank=True, validators=[MinValueValidator(1)]
+    )
 
     history = HistoricalRecords()
 
@@ -80,6 +91,28 @@ class Shown(TeamOwned):
         return f"over {self.unit}" if self.over else f"{self.display} {self.unit}"
 
 
+class Calibration(TeamOwned):
+    """A calibration: what was shown of which standards, and the figures that came of it, as they were that day."""
+
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="calibrations")
+    kind = models.CharField(max_length=20)
+    at = models.DateTimeField()
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    # As the form of its kind gives them, the lots of standards and buffers among them.
+    given = models.JSONField()
+    # As kessa.core.calibrating gives them: name, value, unit, low, high.
+    figures = models.JSONField()
+    words = models.JSONField(default=list)
+    passed = models.BooleanField()
+
+    class Meta(TeamOwned.Meta):
+        ordering = ["-at", "-pk"]
+        indexes = [models.Index(fields=["instrument", "-at"], name="calibrated_lately")]
+
+    def __str__(self) -> str:
+        return f"{self.instrument}, calibrated {self.at:%Y-%m-%d}"
+
+
 class InstrumentCheck(TeamOwned):
     """A reading of a standard: passed where it is within `allowed` of what is expected."""
 
@@ -93,6 +126,8 @@ class InstrumentCheck(TeamOwned):
     # A check that was none after all says nothing any more.
     withdrawn_at = models.DateTimeField(null=True)
     withdrawn_why = models.CharField(max_length=300, blank=True)
+    # Of a calibration kept as a check by its first figure that decides: which.
+    calibration = models.OneToOneField(Calibration, null=True, on_delete=models.PROTECT, related_name="check_kept")
 
     class Meta(TeamOwned.Meta):
         indexes = [models.Index(fields=["instrument", "-at"])]

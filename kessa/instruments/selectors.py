@@ -42,10 +42,14 @@ def instruments_for(team: Team | int, measures: str | None) -> list[Instrument]:
 
 def faults_of(instrument: Instrument, last: InstrumentCheck | None, day: date) -> list[str]:
     """Return what stands against an instrument on a day, by its last check and its calibration, as flags."""
+    # Its calibration's date is moved on by each that passes.
     failed = last is not None and not last.passed
     every = instrument.check_every_days
     unchecked = every is not None and (last is None or day > timezone.localdate(last.at) + timedelta(days=every))
-    uncalibrated = instrument.calibration_due is not None and day > instrument.calibration_due
+    most = instrument.calibrate_every_uses
+    uncalibrated = (instrument.calibration_due is not None and day > instrument.calibration_due) or (
+        most is not None and instrument.used_since >= most
+    )
     return [flag for flag, holds in ((CHECK_FAILED, failed), (CHECK_OVERDUE, unchecked or uncalibrated)) if holds]
 
 

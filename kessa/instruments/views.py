@@ -3,21 +3,27 @@
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.core.calibrating.kinds import KINDS
+from kessa.core.calibrating.line import fit_line
 from kessa.instruments import services
-from kessa.instruments.forms import CheckForm, InstrumentForm, MemoryForm
+from kessa.instruments.forms import CALIBRATION_FORMS, CheckForm, InstrumentForm, MemoryForm
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.instruments.selectors import offered
+from kessa.log.services import calibrate as write_calibration
 from kessa.log.services import check_instrument, withdraw_instrument_check
+from kessa.methods.selectors import methods_of
+from kessa.methods.services import begin_draft
 from kessa.people.access import member, technician
 from kessa.people.forms import WhyForm
+from kessa.web.components.calibration import calibration_line
 from kessa.web.components.drift import drift
 
-_CHECKS_SHOWN, _SHOWN = 60, 8
+_CHECKS_SHOWN, _SHOWN, _CALIBRATIONS = 60, 8, 12
 
 
 @technician
@@ -49,12 +55,61 @@ def instrument(request: HttpRequest, pk: int) -> HttpResponse:
         messages.success(request, "It passed." if kept.passed else bad)
         return redirect("instruments:instrument", pk)
     checks = list(found.checks.select_related("person").order_by("-at", "-pk")[:_CHECKS_SHOWN])
-    standing = [each for each in checks if each.withdrawn_at is None]
+    standing = [each for each in checks if each.withdrawn_at is None and each.calibration_id is None]
     if checks and not form.is_bound:
         form.initial = {"standard": checks[0].standard, "expected": checks[0].expected, "allowed": checks[0].allowed}
     context = {"instrument": found, "checks": checks, "chart": drift(standing) if standing else None, "form": form}
-    context |= {"shown": found.shown.all()[:_SHOWN], "memory_form": MemoryForm()}
+    context |= {"shown": found.shown.all()[:_SHOWN], "memory_form": MemoryForm(), "calibrates": found.measures in KINDS}
     return render(request, "instruments/instrument.html", context, status=422 if form.errors else 200)
+
+
+@member
+def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
+    """Calibrate an instrument; what its calibrations came to before."""
+    found = _instrument(request, pk)
+    kind = KINDS.get(found.measures)
+    if kind is None:
+        raise Http404
+    form = CALIBRATION_FORMS[kind](request.POST if request.method == "POST" else None)
+    if request.method == "POST" and form.is_valid():
+        try:
+            row = write_calibration(request.membership, found, kind, form.given)
+            bad = "It failed: what was read since its last good check is marked. Clean it, renew it, calibrate again."
+            messages.success(request, "It passed." if row.passed else bad)
+            return redirect("instruments:calibrate", pk)
+        except ValidationError as error:
+            form.add_error(None, error)
+    before = list(found.calibrations.select_related("person")[:_CALIBRATIONS])
+    line = next((each for each in before if each.kind == "line"), None)
+    methods = sorted(
+        (each for each in methods_of(found.team_id).values() if getattr(each.main.numbers, "slope", None)),
+        key=lambda each: each.test_name,
+    )
+    context = {
+        "instrument": found,
+        "form": form,
+        "before": before,
+        "drawn": calibration_line(line.given["points"]) if line else None,
+        "methods": methods if line and line.passed else [],
+    }
+    return render(request, "instruments/calibrate.html", context, status=422 if form.errors else 200)
+
+
+@technician
+@require_POST
+def by_line(request: HttpRequest, pk: int) -> HttpResponse:
+    """Begin a method of the team's own by the newest line of a photometer: its slope, intercept and range."""
+    found = _instrument(request, pk)
+    row = found.calibrations.filter(kind="line").first()
+    method = methods_of(found.team_id).get(request.POST.get("method", ""))
+    if row is None or not row.passed or method is None or not getattr(method.main.numbers, "slope", None):
+        raise Http404
+    line = fit_line([(x, y) for x, y in row.given["points"]])
+    definition = method.snapshot()
+    numbers = definition["parts"][0]["numbers"]
+    numbers |= {"slope": round(line.slope, 6), "intercept": round(line.intercept, 6)}
+    numbers["range"] = [float(f"{each:.3g}") for each in line.range]
+    return redirect("methods:numbers", begin_draft(request.membership, definition).pk)
 
 
 @member

@@ -1,5 +1,6 @@
 """Putting right what is in the log, setting results aside, withdrawing checks: what was before stays to be seen."""
 
+from datetime import timedelta
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -11,13 +12,14 @@ from kessa.bench.models import Determination, Purpose
 from kessa.bench.services import begin_test, correct, held
 from kessa.bench.state import Bench, bench_of
 from kessa.bench.tapped import answer, reading
+from kessa.core.calibrating.kinds import calibrated, deciding
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import DOUBTS
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.runs.flags import ENDS
 from kessa.instruments.may import check_instrument as check_instrument_rule
-from kessa.instruments.models import InstrumentCheck
+from kessa.instruments.models import Calibration, Instrument, InstrumentCheck
 from kessa.log import may
 from kessa.log.closing import settle_sample, write_results
 from kessa.log.derived import carry_marks
@@ -180,6 +182,49 @@ def check_instrument(by: Membership, check: InstrumentCheck) -> InstrumentCheck:
     check.save()
     weigh_instrument(check.instrument)
     return check
+
+
+@act("instrument calibrated", check_instrument_rule)
+def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str, Any]) -> Calibration:
+    """Write a calibration, kept as a check by the figure that decides: what a failed one makes doubtful is marked.
+
+    One that passes sets when the next is due. Raises ValidationError where nothing comes of what was given.
+    """
+    try:
+        found = calibrated(kind, given)
+    except CannotCompute as fault:
+        raise ValidationError(fault.message) from None
+    figure, now = deciding(found), timezone.now()
+    row = Calibration.objects.create(
+        team_id=by.team_id,
+        instrument=instrument,
+        kind=kind,
+        at=now,
+        person=by.user,
+        given=given,
+        figures=[each._asdict() for each in found.figures],
+        words=list(found.words),
+        passed=found.passed,
+    )
+    expected, allowed = figure.as_check
+    InstrumentCheck.objects.create(
+        team_id=by.team_id,
+        instrument=instrument,
+        at=now,
+        person=by.user,
+        standard=f"calibration: {figure.name}, {figure.unit}"[:120],
+        reading=figure.value,
+        expected=expected,
+        allowed=allowed,
+        calibration=row,
+    )
+    if found.passed:
+        instrument.used_since = 0
+        if instrument.calibrate_every_days:
+            instrument.calibration_due = timezone.localdate(now) + timedelta(days=instrument.calibrate_every_days)
+        instrument.save(update_fields=["calibration_due", "used_since"])
+    weigh_instrument(instrument)
+    return row
 
 
 def _written_anew(by: Membership, determination: Determination, reason: Reason) -> list[Result]:

@@ -19,6 +19,8 @@ from kessa.instruments import bridge
 from kessa.instruments.models import Instrument, Shown
 from kessa.instruments.services import keep_instrument
 from kessa.instruments.standins import STANDINS, memory, serve
+from kessa.log.models import Result
+from kessa.methods.models import OwnMethod
 from tests.world import Taps, begin, send, team_of
 
 
@@ -88,6 +90,57 @@ class Instruments(TestCase):
         self.assertEqual(send(self.ines, test, taps.close()).refused, [])
         told = self.client.get(f"/log/of/{test.pk}/taps/")
         self.assertContains(told, "taken over from Photometer", count=1)
+
+    def calibrate(self, instrument, **said):
+        return self.client.post(f"/instruments/{instrument.pk}/calibrate/", said, follow=True)
+
+    def test_a_calibration_that_fails_marks_what_was_read_since_the_last_good_one(self):
+        meter = self.kept("pH meter", "ph", "pH")
+        Instrument.objects.for_team(self.team).filter(pk=meter.pk).update(
+            calibrate_every_uses=2, calibrate_every_days=30
+        )
+        good = self.calibrate(meter, points="4.01 171\n7.00 -2\n10,01; -172", temperature_c=22, lots="B-7, C-1")
+        self.assertContains(good, "It passed.")
+        self.assertContains(good, "97.6")
+        meter.refresh_from_db()
+        self.assertEqual(meter.calibration_due, timezone.localdate() + timedelta(days=30))
+        results = []
+        for _ in range(3):
+            test = begin(self.place, self.ines, "ph-meter", instrument=meter.pk)
+            taps = Taps().read({"display": 7.3, "temperature_c": 12.0}, {"display": 7.31, "temperature_c": 12.0})
+            send(self.ines, test, taps.close())
+            results.append(Result.objects.for_team(self.team).standing().get(determination=test))
+        self.assertNotIn("check-overdue", results[0].flags)
+        self.assertIn("check-overdue", results[2].flags)
+        bad = self.calibrate(meter, points="4.01 150\n7.00 -2\n10.01 -150", temperature_c=22)
+        self.assertContains(bad, "It failed")
+        self.assertIn("check-failed", Result.objects.for_team(self.team).get(pk=results[0].pk).flags)
+        self.assertContains(self.client.get(f"/instruments/{meter.pk}/"), "calibration: slope, %")
+        for said in ({}, {"points": "4 x", "temperature_c": 22}, {"points": "4 1\n4.1 2", "temperature_c": 22}):
+            self.assertEqual(self.client.post(f"/instruments/{meter.pk}/calibrate/", said).status_code, 422)
+        logger = self.kept("Logger", "water_temperature", "degC")
+        self.assertEqual(self.client.get(f"/instruments/{logger.pk}/calibrate/").status_code, 404)
+
+    def test_a_photometers_line_is_drawn_and_a_method_is_begun_by_it(self):
+        points = "0 0.003\n0.5 0.102\n1 0.201\n2 0.398\n3 0.602\n4 0.797"
+        self.assertContains(self.calibrate(self.photometer, points=points), "Good from 0.14 to 4")
+        page = self.client.post(
+            f"/instruments/{self.photometer.pk}/line/", {"method": "nitrate-photometer"}, follow=True
+        )
+        self.assertEqual(page.status_code, 200)
+        own = OwnMethod.objects.for_team(self.team).get().definition["parts"][0]["numbers"]
+        self.assertEqual((own["slope"], own["intercept"], own["range"]), (0.198884, 0.002453, [0.14, 4.0]))
+        bent = "0 0\n1 0.188\n2 0.352\n3 0.492\n4 0.608\n5 0.701"
+        self.assertContains(self.calibrate(self.photometer, points=bent), "The points bend")
+        self.assertEqual(self.client.post(f"/instruments/{self.photometer.pk}/line/", {}).status_code, 404)
+
+    def test_conductivity_and_oxygen(self):
+        cell, probe = self.kept("Cell", "conductivity", "uS/cm"), self.kept("Probe", "oxygen", "mg/L")
+        said = {"standard": 1413, "shown": 1390, "constant": 1, "temperature_c": 25, "compensated": "on"}
+        self.assertContains(self.calibrate(cell, **said), "1.02")
+        self.assertContains(self.calibrate(cell, **said | {"shown": 900}), "It failed")
+        self.assertContains(self.calibrate(probe, shown=9.0, temperature_c=20, pressure_kpa=101.3), "would hold 9.09")
+        self.assertEqual(self.calibrate(probe, shown=9, temperature_c=90, pressure_kpa=101).status_code, 422)
 
     def test_a_memory_is_taken_in_once_and_its_faults_are_named(self):
         logger = self.kept("Logger", "water_temperature", "degC")
