@@ -26,7 +26,7 @@ from kessa.instruments.selectors import faults_at
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import lots_for
 from kessa.kits.services import take_from
-from kessa.log.proof import unproven
+from kessa.log.proof import own_spread_of, unproven
 from kessa.methods.selectors import methods_of
 from kessa.people.acts import act
 from kessa.people.models import Membership
@@ -127,6 +127,7 @@ def drafted(
     named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
     lots = [each for each in named.values() if each]
     rules = rules or house_rules_at(by.team_id, at).chosen
+    spread = own_spread_of(by.team_id, method.family) if purpose == Purpose.SAMPLE else None
     determination = Determination(
         id=number,
         team_id=by.team_id,
@@ -136,7 +137,7 @@ def drafted(
         family=method.family,
         method_key=method.key,
         method_version=method.version,
-        method_definition=(led or _with_its_lots(method, lots)).snapshot(),
+        method_definition=(led or _with_its_lots(method.with_spread(spread) if spread else method, lots)).snapshot(),
         limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
         house_rules=rules,
         blank_carried=_blank_of(before) if before else _blank_of_the_day(by.team_id, rules, method, kit, at),

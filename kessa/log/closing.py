@@ -21,6 +21,7 @@ from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import REOPENED
+from kessa.log.charts import what_breaks
 from kessa.log.derived import derive_of_sample, derive_of_visit
 from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.judgement import fraction_of, judged
@@ -246,6 +247,8 @@ def _write_check(determination: Determination, bench: Bench, at: datetime) -> No
             "working": [came_to.working],
         },
     )
+    check.breaks = what_breaks(check)
+    check.save(update_fields=["breaks"])
     weigh_check(check)
     weigh_lots_of(determination)
 

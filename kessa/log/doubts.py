@@ -26,8 +26,8 @@ from kessa.visits.models import Observation
 from kessa.visits.services import changed
 from kessa.web.compiled import compiled
 
-QUALITY_BAD, CONTRADICTS = "quality-bad", "contradicts"
-assert {QUALITY_BAD, CHECK_FAILED, CONTRADICTS} <= set(FLAGS)
+QUALITY_BAD, CONTRADICTS, CHART_BROKEN = "quality-bad", "contradicts", "chart-broken"
+assert {QUALITY_BAD, CHECK_FAILED, CONTRADICTS, CHART_BROKEN} <= set(FLAGS)
 
 
 class Tie(NamedTuple):
@@ -51,6 +51,7 @@ class Spoken(NamedTuple):
     at: datetime
     good: bool
     tie: Tie
+    breaks: bool = False
 
 
 def doubting(checks: list[Spoken], at: datetime, tie: Tie) -> set[int]:
@@ -86,6 +87,10 @@ def _weigh(team_id: int, checks: list[Spoken], rows: list[Result]) -> None:
     ties = _ties(rows)
     wanted = {row.pk: doubting(checks, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
     _settle(team_id, QUALITY_BAD, "quality_check_id", wanted)
+    if any(check.breaks for check in checks):
+        by_chart = [check._replace(good=not check.breaks) for check in checks]
+        wanted = {row.pk: doubting(by_chart, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
+        _settle(team_id, CHART_BROKEN, "quality_check_id", wanted)
 
 
 def weigh_instrument(instrument: Any) -> None:
@@ -149,6 +154,7 @@ def _checks(team_id: int, family: str) -> list[Spoken]:
             check.at,
             check.good,
             Tie(lots[check.determination_id], check.instrument, check.kit_id),
+            bool(check.breaks),
         )
         for check in checks
     ]
@@ -157,7 +163,7 @@ def _checks(team_id: int, family: str) -> list[Spoken]:
 @compiled
 def _standing_checks(team: int, family: str) -> Any:
     rows = QualityCheck.objects.for_team(team).filter(family=family, withdrawn_at=None).order_by("at", "pk")
-    return rows.annotate(instrument=F("determination__instrument")).only("at", "good", "determination", "kit")
+    return rows.annotate(instrument=F("determination__instrument")).only("at", "good", "breaks", "determination", "kit")
 
 
 def _within_reach(check: QualityCheck) -> list[Result]:

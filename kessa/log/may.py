@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from kessa.people.may import EVERYONE, Rule, own
+from kessa.people.may import COORDINATORS, EVERYONE, Rule, own
 
 
 def _who_tested(result: Any) -> Any:
@@ -24,3 +24,5 @@ bring_back = set_aside
 put_right = Rule(volunteer=own("tests they ran", _who_ran), technician=True)
 withdraw_check = Rule(volunteer=own("checks they ran", _who_checked), technician=True)
 read_log = EVERYONE
+
+go_by_spread = COORDINATORS

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from typing import Any, Self
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Exists, F, OuterRef, Q
 
@@ -163,6 +164,8 @@ class QualityCheck(TeamOwned):
     percent = models.FloatField(null=True)
     good = models.BooleanField()
     working = models.JSONField()
+    # The rules that it breaks on its control chart: see kessa.core.judging.control.
+    breaks = ArrayField(models.CharField(max_length=20), default=list)
     # A check that was none after all says nothing any more.
     withdrawn_at = models.DateTimeField(null=True)
     withdrawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
@@ -174,6 +177,26 @@ class QualityCheck(TeamOwned):
 
     def __str__(self) -> str:
         return f"{self.determination.get_purpose_display()} by {self.family}"
+
+
+class OwnSpread(TeamOwned):
+    """To what percent a team's results of a family are good by its own standards, where a coordinator goes by it."""
+
+    family = models.CharField(max_length=60)
+    percent = models.FloatField()
+    # On how many standards it rests.
+    number = models.PositiveIntegerField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+    ended_at = models.DateTimeField(null=True)
+
+    class Meta(TeamOwned.Meta):
+        constraints = [
+            models.UniqueConstraint(fields=["team", "family"], condition=Q(ended_at=None), name="one_spread_a_family")
+        ]
+
+    def __str__(self) -> str:
+        return f"{self.family}: {self.percent:g} %"
 
 
 class Mark(TeamOwned):

@@ -13,7 +13,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.runs.flags import FLAGS
 from kessa.kits.models import Lot
 from kessa.log.marks import visits_of
-from kessa.log.models import Mark, Result
+from kessa.log.models import Mark, OwnSpread, Result
 from kessa.rules.selectors import house_rules
 from kessa.visits.services import changed
 from kessa.web.compiled import compiled
@@ -106,3 +106,15 @@ def weigh_lots_of(check: Determination) -> None:
     lots = check.lots.values("lot")
     rows = Determination.objects.for_team(check.team_id).filter(lots__lot__in=lots).distinct()
     weigh_lots(check.team_id, rows)
+
+
+def own_spread_of(team_id: int, family: str) -> float | None:
+    """Return to what percent a family's results are good by the team's own standards; None by the house's."""
+    found = _own_spread(team=team_id, family=family)
+    return found[0] if found else None
+
+
+@compiled
+def _own_spread(team: int, family: str) -> Any:
+    rows = OwnSpread.objects.for_team(team).filter(family=family, ended_at=None)
+    return rows.values_list("percent", flat=True)[:1]

@@ -25,7 +25,7 @@ from kessa.log.closing import settle_sample, write_results
 from kessa.log.derived import carry_marks
 from kessa.log.doubts import weigh_check, weigh_instrument
 from kessa.log.marks import Reason, end, visits_of
-from kessa.log.models import Mark, QualityCheck, Result
+from kessa.log.models import Mark, OwnSpread, QualityCheck, Result
 from kessa.log.proof import weigh_lots_of
 from kessa.log.standing import restate
 from kessa.people.acts import act
@@ -335,3 +335,23 @@ def _ending(result: Result) -> Mark | None:
 def _need(why: str) -> None:
     if not why.strip():
         raise ValidationError("Say why, in up to 300 characters: the reason stays with the result.")
+
+
+@act("own spread gone by", may.go_by_spread)
+def go_by_spread(by: Membership, spread: OwnSpread) -> OwnSpread:
+    """Let the interval of a family's results follow from the team's own standards, for tests begun from now on."""
+    end_spread_of(by, spread.family)
+    spread.save(force_insert=True)
+    return spread
+
+
+@act("own spread left", may.go_by_spread)
+def leave_spread(by: Membership, spread: OwnSpread) -> OwnSpread:
+    """Go by the house's figure again, for tests begun from now on."""
+    end_spread_of(by, spread.family)
+    return spread
+
+
+def end_spread_of(by: Membership, family: str) -> None:
+    """End what a family's results went by."""
+    OwnSpread.objects.for_team(by.team_id).filter(family=family, ended_at=None).update(ended_at=timezone.now())

@@ -2,13 +2,15 @@
 
 from django.urls import path
 
-from kessa.log import views, views_right
+from kessa.log import views, views_charts, views_right
 
 app_name = "log"
 urlpatterns = [
     path("", views.index, name="index"),
     path("more-filters/", views.more_filters, name="more_filters"),
     path("kessa-log.csv", views.export, name="export"),
+    path("charts/", views_charts.charts, name="charts"),
+    path("charts/spread/", views_charts.spread, name="spread"),
     path("<int:pk>/", views.result, name="result"),
     path("<int:pk>/aside/", views_right.set_aside, name="set_aside"),
     path("<int:pk>/back/", views_right.bring_back, name="bring_back"),

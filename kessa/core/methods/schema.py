@@ -321,6 +321,17 @@ class Method(Checked):
             numbers["precision_percent"] = min(numbers.get("precision_percent", _WEIGHED_PERCENT), _WEIGHED_PERCENT)
         return Method.model_validate(definition)
 
+    def with_spread(self, percent: float) -> Method:
+        """Return the method as good as a team's own standards show it to be: to `percent` of the value (above 0).
+
+        A spread below half of the kit's own is not believed: standards say less of water than they seem to.
+        """
+        definition = self.snapshot()
+        for part in definition["parts"]:
+            house = part["numbers"].get("precision_percent", 0.0)
+            part["numbers"]["precision_percent"] = round(max(percent, house / 2), 1)
+        return Method.model_validate(definition)
+
     @property
     def lacks_table(self) -> tuple[str, ...]:
         """The supplies whose lot's conversion table it still needs."""

@@ -125,6 +125,11 @@ FLAGS = {
         repeat=True,
         advice=f"A check of this method failed: {_FRESH}",
     ),
+    "chart-broken": Flag(
+        "out of control by its chart",
+        teaches=False,
+        advice=f"The control chart of this method breaks a rule: {_FRESH}",
+    ),
     "contradicts": Flag(
         "another test of this sample says otherwise",
         teaches=False,
