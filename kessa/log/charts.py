@@ -9,6 +9,7 @@ from kessa.bench.models import Determination, LotUse, Purpose
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.control import Apart, Chart, control_chart, groups_apart, own_spread
 from kessa.core.methods.schema import Method
+from kessa.kits.models import Lot
 from kessa.log.models import QualityCheck, Result
 from kessa.people.models import Team
 
@@ -16,6 +17,8 @@ KINDS = {"standard": "standards", "blank": "blanks", "spike": "spikes", "duplica
 _CHARTED, _PAIRED = 120, 400
 # Below this no spread in percent is believed.
 _LEAST_PERCENT = 0.5
+# The standard deviation of the difference of two numbers that were rounded to whole ones: the root of 1 / 6.
+_OF_ROUNDING = 0.41
 
 
 class Charted(NamedTuple):
@@ -24,7 +27,7 @@ class Charted(NamedTuple):
     at: datetime
     value: float
     person: str
-    lots: tuple[str, ...]
+    lots: tuple[Lot, ...]
     instrument: str
     determination: Any
 
@@ -85,26 +88,29 @@ def _run_apart(row: Result) -> float | None:
     return None if first.censor or second.censor or not middle else 100 * (second.value - first.value) / middle
 
 
-def _lots_of(team: Team | int, determinations: Sequence[Any]) -> dict[Any, tuple[str, ...]]:
-    found: dict[Any, list[str]] = defaultdict(list)
+def _lots_of(team: Team | int, determinations: Sequence[Any]) -> dict[Any, tuple[Lot, ...]]:
+    found: dict[Any, list[Lot]] = defaultdict(list)
     for use in LotUse.objects.for_team(team).filter(determination__in=determinations).select_related("lot"):
-        found[use.determination_id].append(str(use.lot))
+        found[use.determination_id].append(use.lot)
     return defaultdict(tuple, {pk: tuple(each) for pk, each in found.items()})
 
 
 def chart_of(rows: Sequence[Charted], kind: str, method: Method) -> Chart | None:
     """Return the chart of what was found; None where there is too little of it."""
     try:
-        return control_chart([row.value for row in rows], least_sigma(kind, method))
+        return control_chart([row.value for row in rows], least_sigma(kind, method, rows))
     except CannotCompute:
         return None
 
 
-def least_sigma(kind: str, method: Method) -> float:
+def least_sigma(kind: str, method: Method, rows: Sequence[Charted]) -> float:
     """Return below what no spread is believed: of blanks what a unit or the detection limit makes, else in percent."""
+    part = method.main
+    if kind == "duplicate" and (part.counted or part.numbers.card):
+        # Two whole numbers differ by nothing, or by one at least: that is not spread, but how they are read.
+        return _OF_ROUNDING * min((abs(row.value) for row in rows if row.value), default=_LEAST_PERCENT)
     if kind != "blank":
         return _LEAST_PERCENT
-    part = method.main
     return (part.per if part.counted else part.least or 0.0) / 3
 
 
@@ -127,21 +133,18 @@ class Group(NamedTuple):
 
 
 def by_lot(rows: Sequence[Charted]) -> list[Group]:
-    """Return what was found lot by lot, in order of their first use, each held against the one before."""
-    values: dict[str, list[float]] = defaultdict(list)
+    """Return what was found lot by lot of each supply in order of first use, each held against the one before."""
+    by_supply: dict[str, dict[Lot, list[float]]] = defaultdict(lambda: defaultdict(list))
     for row in rows:
         for lot in row.lots:
-            values[lot].append(row.value)
-    names = list(values)
-    return [
-        Group(
-            name,
-            len(values[name]),
-            sum(values[name]) / len(values[name]),
-            groups_apart(values[names[n - 1]], values[name]) if n else None,
-        )
-        for n, name in enumerate(names)
-    ]
+            by_supply[lot.supply_key][lot].append(row.value)
+    found = []
+    for lots in by_supply.values():
+        before: list[float] = []
+        for lot, values in lots.items():
+            found.append(Group(str(lot), len(values), sum(values) / len(values), groups_apart(before, values)))
+            before = values
+    return found
 
 
 class Couple(NamedTuple):

@@ -37,7 +37,7 @@ def charts(request: HttpRequest) -> HttpResponse:
     kind = kind if kind in KINDS else "standard"
     rows = charted(team, method.family, kind)
     choices = {
-        "lot": sorted({lot for row in rows for lot in row.lots}),
+        "lot": sorted({lot.number for row in rows for lot in row.lots}),
         "instrument": sorted({row.instrument for row in rows} - {""}),
         "person": sorted({row.person for row in rows}),
     }
@@ -45,7 +45,7 @@ def charts(request: HttpRequest) -> HttpResponse:
     shown = [
         row
         for row in rows
-        if (not chosen["lot"] or chosen["lot"] in row.lots)
+        if (not chosen["lot"] or chosen["lot"] in [lot.number for lot in row.lots])
         and chosen["instrument"] in ("", row.instrument)
         and chosen["person"] in ("", row.person)
     ]

@@ -1,14 +1,16 @@
-"""A photometer speaks while its reading is due: the bench offers it within the second, and a tap takes it over."""
+"""A photometer speaks and is taken over on the bench; a meter fails its calibration; a chart breaks its rule."""
 
 from django.utils import timezone
 from playwright.sync_api import expect
 
+from kessa.bench.services import begin_test
 from kessa.core.adapters.adapter import Shown as Said
 from kessa.instruments.models import Instrument, Shown
 from kessa.instruments.services import keep_instrument, take_shown
 from kessa.taps.models import Tap
 from tests.browser.base import BrowserTest
-from tests.world import Taps, begin, send
+from tests.browser.chromium import DESK
+from tests.world import Taps, begin, read, send
 
 
 class Speaking(BrowserTest):
@@ -46,3 +48,38 @@ class Speaking(BrowserTest):
         tap = Tap.objects.for_team(self.team).get(kind="reading_taken")
         shown = Shown.objects.for_team(self.team).get()
         self.assertEqual((tap.data["shown"], tap.data["reading"]), (shown.pk, {"display": 2.17}))
+
+    def test_a_meter_fails_its_slope_and_a_chart_breaks_its_rule(self):
+        meter = keep_instrument(
+            self.ines, Instrument(team=self.team, name="pH meter", measures="ph", unit="pH", resolution=0.01)
+        )
+        result = read(self.below, self.olek, "ph-meter", {"display": 7.3, "temperature_c": 12}, instrument=meter.pk)
+        page = self.open(DESK, "Ines")
+        page.goto(f"{self.address}/instruments/{meter.pk}/")
+        page.get_by_role("link", name="Calibrate it").click()
+        page.get_by_label("Buffers: pH and mV, a line each").fill("4.01 150\n7.00 -2\n10.01 -150")
+        page.get_by_label("Temperature of the buffers").fill("22")
+        page.get_by_label("Lots of the standards").fill("B-4, B-7, B-10")
+        page.get_by_role("button", name="Write the calibration").click()
+        expect(page.get_by_text("It failed: what was read since")).to_be_visible()
+        expect(page.get_by_text("lots B-4, B-7, B-10")).to_be_visible()
+        page.wait_for_load_state()
+        self.assert_accessible(page)
+        page.goto(f"{self.address}/log/{result.pk}/")
+        expect(page.get_by_text("instrument failed a check").first).to_be_visible()
+        for day, found in enumerate((2.0, 2.02, 1.98, 2.0, 2.04, 1.96, 2.0, 2.02, 1.98, 2.2)):
+            said = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
+            at = timezone.now() - timezone.timedelta(days=30 - day)
+            test = begin_test(self.ines, said, at=at)
+            send(self.ines, test, Taps(days_ago=30 - day).read(found, found).close())
+        nitrate = read(self.below, self.olek, "nitrate-photometer", 2.0, 2.0)
+        page.goto(f"{self.address}/log/")
+        page.get_by_role("link", name="Control charts").click()
+        page.get_by_label("Which test").select_option("Nitrate, photometer")
+        page.get_by_role("button", name="Show it").click()
+        expect(page.get_by_role("img", name="Control chart of 10 values")).to_be_visible()
+        expect(page.get_by_text("outside the limits")).to_be_visible()
+        page.wait_for_load_state()
+        self.assert_accessible(page)
+        page.goto(f"{self.address}/log/{nitrate.pk}/")
+        expect(page.get_by_text("out of control by its chart").first).to_be_visible()
