@@ -86,12 +86,20 @@ def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> No
     if phone:
         return
     shot("result")
-    page.get_by_role("link", name="Put right: run 2").click()
-    page.get_by_label("Counted to the end").fill("12")
-    page.get_by_label("Why").fill("Tapped once too few: the paper says 12")
-    page.get_by_role("button", name="Put it right").click()
-    page.get_by_role("list", name="Marks").wait_for()
-    shot("put-right")
+
+
+def practise(page: Page, address: str, shot: Callable[[str], None]) -> None:
+    """Count on made-up water."""
+    page.goto(f"{address}/practice/")
+    page.get_by_role("listitem").get_by_role("button", name="Count to the end").click()
+    page.get_by_label("Nothing: go on").check()
+    page.get_by_role("button", name="To the bench").click()
+    page.get_by_text("all readings saved").wait_for()
+    while not page.get_by_role("button", name="One drop").is_visible():
+        page.get_by_role("button", name="Done, next").click()
+    press(page, " " * 9)
+    page.get_by_text("all readings saved").wait_for()
+    shot("practice")
 
 
 def begin_visit(page: Page) -> None:
@@ -114,8 +122,6 @@ def visit(page: Page, shot: Callable[[str], None]) -> None:
     page.get_by_label("Unit of conductivity on the display").select_option("mS/cm")
     page.get_by_role("radio", name="overcast").check()
     page.get_by_text("all readings saved").wait_for()
-    page.evaluate("window.scrollTo(0, 0)")
-    shot("circumstances")
     page.get_by_role("link", name="Done").click()
     shot("visit")
 
@@ -168,6 +174,7 @@ def main(address: str, folder: Path) -> None:
                 shot("list")
                 page.goto(f"{address}/bench/")
                 count_through(page, shot, phone=True)
+                practise(page, address, shot)
                 continue
             shot("today")
             board(page, address, shot)
@@ -176,6 +183,8 @@ def main(address: str, folder: Path) -> None:
             for name in ("log", "kits"):
                 page.goto(f"{address}/{name}/")
                 shot(name)
+            page.goto(f"{address}/log/charts/?family=chloride-drops&kind=duplicate")
+            shot("chart")
             page.goto(f"{address}/places/")
             page.get_by_role("link", name="below the depot").click()
             shot("place")
