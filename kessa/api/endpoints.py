@@ -135,6 +135,13 @@ def _stored(request: HttpRequest, of: str, number: UUID, taps: list[dict[str, An
     return stored
 
 
+def _so_many(said: list[Any]) -> list[Any]:
+    """Return what was sent; raises HttpError where it is more than is taken at once, rather than leave some out."""
+    if len(said) > _MOST:
+        raise HttpError(422, f"At most {_MOST} at once: send the others after them.")
+    return said
+
+
 _BEGIN = ("visit_begun", "sample_drawn")
 _VISITS = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas.Kept, **_FAULTS}}
 
@@ -158,7 +165,7 @@ def observe(request: HttpRequest, visit: UUID, said: list[schemas.Seen]) -> sche
     taps = [
         tapped("observed", {"value": each.value, "unit": each.unit, "instrument": each.instrument},
                run=each.scale, at=each.at, seq=first + nth, device="api")
-        for nth, each in enumerate(said[:_MOST])
+        for nth, each in enumerate(_so_many(said))
     ]  # fmt: skip
     if taps:
         _stored(request, "visit", visit, taps)
@@ -254,7 +261,7 @@ def shown(request: HttpRequest, instrument: schemas.Number62, said: list[schemas
     if request.auth.instrument_id not in (None, instrument):  # type: ignore[attr-defined]
         raise HttpError(403, "This key is another instrument's.")
     found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
-    rows = [Shown(**each.model_dump()) for each in said[:_MOST]]
+    rows = [Shown(**each.model_dump()) for each in _so_many(said)]
     return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))  # type: ignore[attr-defined]
 
 

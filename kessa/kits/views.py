@@ -11,7 +11,7 @@ from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.core.methods.schema import Method
-from kessa.instruments.selectors import instruments_of
+from kessa.instruments.selectors import instruments_of, offered
 from kessa.kits import services
 from kessa.kits.forms import KitForm, LotForm, UnitsForm, WeightForm
 from kessa.kits.models import Kit, Lot
@@ -170,6 +170,7 @@ def _lot_context(found: Lot) -> dict[str, Any]:
         "changes": found.changes.select_related("person").order_by("-at", "-pk")[:30],
         "uses": uses.order_by("-pk")[:15],
         "prove_with": _prove_with(found),
+        "weights": offered(found.team_id, "weight") if found.drop_ml else [],
         "table": "\n".join(f"{mark:g}, {value:g}" for mark, value in found.table),
     }
 

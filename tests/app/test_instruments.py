@@ -21,7 +21,7 @@ from kessa.instruments.services import keep_instrument
 from kessa.instruments.standins import STANDINS, memory, serve
 from kessa.log.models import Result
 from kessa.methods.models import OwnMethod
-from tests.world import Taps, begin, send, team_of
+from tests.world import Taps, begin, send, stocked_kit, team_of
 
 
 class Instruments(TestCase):
@@ -66,6 +66,7 @@ class Instruments(TestCase):
             answer = self.send(wrong, key)
             self.assertEqual(answer.status_code, 422)
             self.assertIn(words, answer.json()["error"])
+        self.assertEqual(self.send(shown * 501, key).status_code, 422)
         stranger, _ = team_of("Maud")
         self.client.force_login(stranger.user)
         self.assertEqual(self.client.get("/instruments/shown/?measures=photometer").json(), {"shown": []})
@@ -141,6 +142,13 @@ class Instruments(TestCase):
         self.assertContains(self.calibrate(cell, **said | {"shown": 900}), "It failed")
         self.assertContains(self.calibrate(probe, shown=9.0, temperature_c=20, pressure_kpa=101.3), "would hold 9.09")
         self.assertEqual(self.calibrate(probe, shown=9, temperature_c=90, pressure_kpa=101).status_code, 422)
+
+    def test_a_balance_is_offered_where_drops_are_weighed(self):
+        balance = self.kept("Balance", "weight", "g")
+        bottle = stocked_kit(self.ines).lots.get(supply_key="silver-nitrate")
+        self.assertNotContains(self.client.get(f"/kits/lots/{bottle.pk}/"), "The balance shows")
+        self.send([{"display": 1.0213, "unit": "g"}], self.key(balance), balance)
+        self.assertContains(self.client.get(f"/kits/lots/{bottle.pk}/"), 'value="1.0213"')
 
     def test_a_memory_is_taken_in_once_and_its_faults_are_named(self):
         logger = self.kept("Logger", "water_temperature", "degC")
