@@ -127,7 +127,6 @@ def drafted(
     named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
     lots = [each for each in named.values() if each]
     rules = rules or house_rules_at(by.team_id, at).chosen
-    spread = own_spread_of(by.team_id, method.family) if purpose == Purpose.SAMPLE else None
     determination = Determination(
         id=number,
         team_id=by.team_id,
@@ -137,7 +136,7 @@ def drafted(
         family=method.family,
         method_key=method.key,
         method_version=method.version,
-        method_definition=(led or _with_its_lots(method.with_spread(spread) if spread else method, lots)).snapshot(),
+        method_definition=(led or _as_good_as_here(_with_its_lots(method, lots), by, purpose)).snapshot(),
         limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
         house_rules=rules,
         blank_carried=_blank_of(before) if before else _blank_of_the_day(by.team_id, rules, method, kit, at),
@@ -246,6 +245,12 @@ def _with_its_lots(method: Method, lots: list[Lot]) -> Method:
             "then begin: another lot's table would be a guess."
         )
     return whole
+
+
+def _as_good_as_here(method: Method, by: Membership, purpose: str) -> Method:
+    """Return a method as good as the team's own standards show, where it goes by them; of a check as it is."""
+    spread = own_spread_of(by.team_id, method.family) if purpose == Purpose.SAMPLE else None
+    return method.with_spread(spread) if spread else method
 
 
 def _blank_of(before: Determination | None) -> int | None:

@@ -56,8 +56,8 @@ def begin(request: HttpRequest) -> HttpResponse:
     method = methods_of(request.membership.team_id).get(key or "")
     if lesson is None and method is None:
         raise Http404
-    if lesson and lesson.method and method is None:
-        messages.error(request, _FAULT.format("your team has no such test any more."))
+    if (lesson and lesson.method and method is None) or (method and method.lacks_table):
+        messages.error(request, _FAULT.format("it is not among your team's tests, or reads by its lot's own table."))
         return redirect("practice:index")
     made = services.begin(request.membership, method, lesson)
     return redirect("practice:go", made.pk)
@@ -76,6 +76,8 @@ def go(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     found = _own(request, pk)
     if found.closed_at:
         return redirect("practice:told", pk)
+    if "looked" in found.said:
+        return redirect("practice:bench", pk)
     lesson = found.lesson
     if not found.family and lesson is None:
         raise Http404

@@ -12,11 +12,13 @@ from kessa.actions.services import note_done
 from kessa.api.models import Hook, Key
 from kessa.api.services import make_key
 from kessa.bench.services import begin_test
+from kessa.core.adapters.adapter import Shown
 from kessa.core.methods import house_methods
 from kessa.exchange.models import Export
 from kessa.exchange.services import bring
 from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.instruments.services import keep_instrument
+from kessa.instruments.services import keep_instrument, take_shown
+from kessa.log.services import calibrate
 from kessa.methods.services import begin_draft, publish
 from kessa.pads.services import bring_scale
 from kessa.people.models import Contact, Invitation, Membership
@@ -64,6 +66,9 @@ def one_of_each(by, place):
     )
     shown = {"at": timezone.now(), "standard": "84 µS/cm", "reading": 84.0, "expected": 84.0, "allowed": 5.0}
     checked = InstrumentCheck.objects.for_team(team).create(team=team, instrument=probe, person=by.user, **shown)
+    given = {"standard": 1413, "shown": 1410, "constant": 1.0, "temperature_c": 25, "compensated": True}
+    calibrate(by, probe, "conductivity", given)
+    take_shown(by, probe, [Shown(512.0, "uS/cm", 14.0)], "its key")
     other = keep_place(by, Place(team=team, name="Weir", latitude=54.5, longitude=-2.5))
     pair = keep_pair(by, Pair(team=team, kind="stream", first=place, second=other))
     definition = house_methods()["chloride-drops-25"].snapshot()

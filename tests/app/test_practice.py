@@ -58,6 +58,8 @@ class Practice(TestCase):
     def test_a_test_on_made_up_water_is_scored_and_never_reaches_the_record(self):
         stocked_kit(self.ines)
         go = self.begun("blank")
+        # What was seen before stands: it is not said anew once the bench is open.
+        self.assertRedirects(self.client.post(f"/practice/{go.pk}/", {"looked": "iron"}), f"/practice/{go.pk}/bench/")
         self.assertContains(self.client.get(f"/practice/{go.pk}/bench/"), "Practice.")
         stored = self.count(go)
         self.assertEqual((stored.refused, stored.stream.page), ([], f"/practice/{go.pk}/told/"))
@@ -147,6 +149,8 @@ class Practice(TestCase):
         self.client.force_login(self.sanna.user)
         for said in ({"lesson": "no such"}, {"method": "no such"}, {}):
             self.assertEqual(self.client.post("/practice/begin/", said).status_code, 404)
+        tabled = self.client.post("/practice/begin/", {"method": "chloride-strip"}, follow=True)
+        self.assertContains(tabled, "reads by its lot&#x27;s own table")
         self.assertRedirects(self.client.get(f"/practice/{self.begun('count', looked=None).pk}/bench/"), self.last())
         order = self.begun("rinse")
         self.assertEqual(self.client.get(f"/practice/{order.pk}/outcome/").status_code, 404)

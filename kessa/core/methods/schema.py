@@ -324,12 +324,13 @@ class Method(Checked):
     def with_spread(self, percent: float) -> Method:
         """Return the method as good as a team's own standards show it to be: to `percent` of the value (above 0).
 
-        A spread below half of the kit's own is not believed: standards say less of water than they seem to.
+        Standards are of its first part, and so is this. A spread below half of the kit's own is not believed: standards
+        say less of water than they seem to.
         """
         definition = self.snapshot()
-        for part in definition["parts"]:
-            house = part["numbers"].get("precision_percent", 0.0)
-            part["numbers"]["precision_percent"] = round(max(percent, house / 2), 1)
+        numbers = definition["parts"][0]["numbers"]
+        house = numbers.get("precision_percent", 0.0)
+        numbers["precision_percent"] = round(max(percent, house / 2), 1)
         return Method.model_validate(definition)
 
     @property
