@@ -56,8 +56,9 @@ def instrument(request: HttpRequest, pk: int) -> HttpResponse:
         return redirect("instruments:instrument", pk)
     checks = list(found.checks.select_related("person").order_by("-at", "-pk")[:_CHECKS_SHOWN])
     standing = [each for each in checks if each.withdrawn_at is None and each.calibration_id is None]
-    if checks and not form.is_bound:
-        form.initial = {"standard": checks[0].standard, "expected": checks[0].expected, "allowed": checks[0].allowed}
+    last = next((each for each in checks if each.calibration_id is None), None)
+    if last and not form.is_bound:
+        form.initial = {"standard": last.standard, "expected": last.expected, "allowed": last.allowed}
     context = {"instrument": found, "checks": checks, "chart": drift(standing) if standing else None, "form": form}
     context |= {"shown": found.shown.all()[:_SHOWN], "memory_form": MemoryForm(), "calibrates": found.measures in KINDS}
     return render(request, "instruments/instrument.html", context, status=422 if form.errors else 200)

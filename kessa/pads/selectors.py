@@ -21,8 +21,9 @@ class Learnable(NamedTuple):
 
 
 def matched_parts(method: Method) -> list[Part]:
-    """Return the parts of a method that are matched to printed colours."""
-    return [part for part in method.parts if part.chips and part.drawn_as in ("pad", "chips")]
+    """Return the parts of a method that are matched to printed colours; a slide of dots is not one of colour."""
+    coloured = (part for part in method.parts if part.chips and part.drawn_as in ("pad", "chips"))
+    return [part for part in coloured if not part.unit.startswith("CFU")]
 
 
 def scales_of(team_id: int, family: str) -> dict[str, Scale]:
@@ -40,7 +41,7 @@ def learnable(team: Team) -> list[Learnable]:
         for family, methods in families_of(team.pk).items()
         for part in matched_parts(methods[0])
     ]
-    return sorted(found, key=lambda each: (each.method.test_name.lower(), each.part.parameter))
+    return sorted(found, key=lambda each: (each.scale is None, each.method.test_name.lower(), each.part.parameter))
 
 
 def eye_and_machine(team: Team) -> Any:

@@ -27,11 +27,11 @@ def calibration_line(points: Sequence[Sequence[float]]) -> SafeString:
         f'<circle class="here" r="5" cx="{cx}" cy="{cy}"/>' for cx, cy in (place(x, y).split() for x, y in points)
     )
     marks = "".join(
-        f'<text class="n" x="{place(x, 0).split()[0]}" y="{_TALL - _EDGE + 18}" text-anchor="middle">{x:g}</text>'
+        f'<text class="n" x="{place(x, 0).split()[0]}" y="{_TALL - _EDGE + 18}">{x:g}</text>'
         for x in sorted({x for x, _ in points})
     )
     heights = "".join(
-        f'<text class="n" x="{_EDGE - 6}" y="{place(0, y).split()[1]}" dy="4" text-anchor="end">{y:.2g}</text>'
+        f'<text class="n end" x="{_EDGE - 6}" y="{place(0, y).split()[1]}" dy="4">{y:.2g}</text>'
         for y in (most_y / 4 * n for n in range(1, 4))
     )
     said = f"Calibration line through {len(points)} standards, slope {line.slope:.4g}, intercept {line.intercept:.4g}"
