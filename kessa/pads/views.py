@@ -20,7 +20,7 @@ from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import complete
 from kessa.core.pictures.card import MARKS, PAPER, PATCHES, SLOT, TALL, WIDE
-from kessa.core.pictures.reading import Read
+from kessa.core.pictures.reading import Proposal
 from kessa.core.runs.state import RunState
 from kessa.methods.selectors import families_of
 from kessa.pads import services
@@ -97,8 +97,9 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
     rows = Photograph.objects.for_team(test.team_id)
     picture = get_object_or_404(rows, pk=photograph_pk, determination=test)
     known = scales_of(test.team_id, test.family)
-    parts = [part for part in matched_parts(test.method) if part.key in known]
-    if not parts:
+    parts = matched_parts(test.method)
+    one = len(parts) == 1
+    if not known and not one:
         return redirect("pads:photograph", pk)
     bench = bench_of(test, counted(test.team_id, test.pk))
     number = next(n for n in range(1, 100) if n not in bench.samples or not bench.samples[n].finished)
@@ -106,10 +107,10 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
     levels = pixels(picture.image)
     placed, fault = _placed(request, levels)
     off = out_of_time(test, bench, bench.samples.get(number, RunState()), at)
-    found = Read(())
+    found: dict[str, Proposal] = {}
     try:
-        found = read_at(levels, placed, parts, known, off)
-        fault = fault or (found.refused.words if found.refused else "")
+        found, refused = read_at(levels, placed, parts, known, off)
+        fault = fault or (refused.words if refused else "")
     except CannotCompute as error:
         fault = error.message
     if request.method == "POST" and not request.htmx:
@@ -117,15 +118,14 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
         if kept:
             return redirect("bench:determination", pk)
     options = {each.part.key: each for each in inputs_of(test, complete(test.house_rules)["between_colours"])}
-    proposals = found.pads or (None,) * len(parts)
     context = {
         "test": test,
         "picture": picture,
         "placed": placed,
         "fault": fault,
-        "off": found.off,
-        "rows": [(part, each, options[part.key]) for part, each in zip(parts, proposals, strict=True)],
+        "rows": [(part, found.get(part.key), options[part.key]) for part in parts],
         "run": number,
+        "one": one,
     }
     return render(request, "pads/proposals.html" if request.htmx else "pads/read.html", context)
 
@@ -141,7 +141,13 @@ def _placed(request: HttpRequest, levels: Any) -> tuple[Placed, str]:
 
 
 def _keep(
-    request: HttpRequest, test: Determination, run: str, at: Any, parts: list[Any], found: Read, picture: Photograph
+    request: HttpRequest,
+    test: Determination,
+    run: str,
+    at: Any,
+    parts: list[Any],
+    found: dict[str, Proposal],
+    picture: Photograph,
 ) -> bool:
     """Keep what the eye says; what is not answered is not read."""
     taken = {}
@@ -155,9 +161,8 @@ def _keep(
     if not taken:
         messages.error(request, "Say what your eye sees: nothing is taken from a picture alone.")
         return False
-    proposals = {part.key: each for part, each in zip(parts, found.pads, strict=False)}
     try:
-        services.keep_pads(request.membership, test, run, min(at, timezone.now()), taken, proposals, picture)
+        services.keep_pads(request.membership, test, run, min(at, timezone.now()), taken, found, picture)
     except ValidationError as error:
         messages.error(request, error.message)
         return False

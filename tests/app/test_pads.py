@@ -1,6 +1,7 @@
 """Strips read from photographs: a scale learnt, a picture read and kept with what the eye took, one refused."""
 
 import json
+import re
 import tempfile
 from datetime import timedelta
 
@@ -8,7 +9,7 @@ import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 
-from kessa.core.colours.lab import lab_of_hex
+from kessa.core.colours.lab import Lab, lab_of_hex
 from kessa.core.pictures.placing import at, plane
 from kessa.log.models import Result
 from kessa.pads.models import Proposed, Scale
@@ -88,6 +89,8 @@ class Pads(TestCase):
         self.assertEqual({row.proposal["refused"] for row in rows.values()}, {"early"})
         self.assertIsNone(rows["ph"].apart)
         send(self.per, test, Taps(seq=100).close())
+        result = Result.objects.for_team(self.team).filter(part="ph").get()
+        self.assertContains(self.client.get(f"/log/{result.pk}/"), "Eye and picture")
         self.assertIn("read-early", Result.objects.for_team(self.team).first().flags)
 
     def test_eye_and_machine_are_kept_and_their_disagreement_is_told(self):
@@ -116,6 +119,22 @@ class Pads(TestCase):
         refused = self.client.post(address, said | {"seen-main": json.dumps({"at": 999})})
         self.assertEqual(refused.status_code, 200)
         self.assertEqual(Proposed.objects.for_team(self.team).count(), 1)
+
+    def test_the_kits_own_card_in_the_picture_is_the_standard_where_it_lies_there(self):
+        test = begin(self.place, self.per, "nitrate-tablet")
+        part = test.method.main
+        # A kit whose colours are its own: darker than the screen's, and in no photograph before.
+        card = [Lab(lab.l * 0.9, lab.a * 1.1, lab.b) for lab in (lab_of_hex(chip.value) for chip in part.chips)]
+        along = [(24.0 + 100.0 * n / (len(card) - 1), 64.0) for n in range(len(card))]
+        picture, marks = photograph([*card, card[3]], np.random.default_rng(8), places=[*along, (70.0, 50.0)])
+        address = self.sent(test, picture)
+        said = self.said(marks, self.pixels(marks, [(70.0, 50.0)] * 2))
+        said["card"] = " ".join(f"{x},{y}" for x, y in self.pixels(marks, [along[0], along[-1]]))
+        htmx = {"HX-Request": "true"}
+        self.assertContains(self.client.post(address, said, headers=htmx), "not learnt: by eye alone")
+        read = self.client.post(address, said | {"with_card": "yes"}, headers=htmx)
+        low, high = re.search(r"between ([\d.]+) and ([\d.]+)", read.content.decode()).groups()
+        self.assertIn(part.numbers.steps[3], (float(low), float(high)))
 
     def test_what_cannot_be_read_says_why_and_what_is_no_picture_is_refused(self):
         test = self.begun()

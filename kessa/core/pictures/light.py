@@ -12,7 +12,6 @@ from kessa.core.colours.lab import Lab, lab_of_light, light_of_lab
 from kessa.core.pictures.card import PAPER, PATCH, PATCHES, TALL, WIDE
 from kessa.core.pictures.placing import Array, Spot, spot
 
-_WHITES = tuple(patch for patch in PATCHES if patch.lab == PAPER)
 _LEAST = 1e-4
 
 

@@ -53,7 +53,6 @@ class Read(NamedTuple):
 
     pads: tuple[Proposal, ...]
     refused: Refused | None = None
-    off: float | None = None
 
 
 class Pad(NamedTuple):
@@ -83,8 +82,8 @@ def read_pads(picture: NDArray[np.uint8], corners: Sequence[Point], pads: Sequen
     light = light_over(picture, to_picture)
     refused = _badly_lit(light)
     if refused:
-        return Read((), refused, light.off)
-    return Read(tuple(_pad(picture, to_picture, light, each) for each in pads), None, light.off)
+        return Read((), refused)
+    return Read(tuple(_pad(picture, to_picture, light, each) for each in pads))
 
 
 def learn_steps(

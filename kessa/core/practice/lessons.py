@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Literal, Self
+from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
@@ -61,11 +61,6 @@ class Lesson(Checked):
     trait: Trait = ""
     reach: tuple[Number, Number] = (0.25, 0.8)
     limit: Limit | None = None
-
-    @property
-    def kind(self) -> Literal["order", "questions", "test"]:
-        """What there is to do in it."""
-        return "test" if self.method else "order" if self.order else "questions"
 
 
 class _Lessons(Checked):

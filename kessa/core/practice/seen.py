@@ -12,8 +12,8 @@ from kessa.core.practice.curves import titrations
 from kessa.core.practice.world import AIR, OLD, World
 from kessa.core.readings.card_steps import place_on, value_at
 
-# From where the eye calls a colour turned, and from where it sees that it begins to turn.
-TURNED, BEGINS = 0.5, 0.2
+# From where the eye calls a colour turned.
+TURNED = 0.5
 # Tablets and small volumes are made up to so much, in mL.
 _VESSEL_ML = 10.0
 _SHARP = 0.25
@@ -29,7 +29,7 @@ _TINTS = {"lamp": (Lab(75, 12, 45), 0.16), "shade": (Lab(20, 0, -25), 0.3)}
 # ---- counts ----------------------------------------------------------------------------------------------------------
 
 
-def units_needed(method: Method, part: Part, world: World, run: str) -> float:
+def units_needed(part: Part, world: World, run: str) -> float:
     """Return how many units a run takes up to its equivalence point: blanks take none of their own.
 
     A bottle's drops differ by 3 %, a run by 1 %, as in the worlds that the intervals are held to.
@@ -52,7 +52,7 @@ def turned(method: Method, part: Part, world: World, run: str) -> list[float]:
 
     By the family's own titration curve; of a method without one the colour turns within a quarter of a unit.
     """
-    needed = units_needed(method, part, world, run)
+    needed = units_needed(part, world, run)
     law, titrant = titrations().get(method.family), part.titrant
     if law is None or titrant is None:
         return [min(max((n - needed) / _SHARP + TURNED, 0.0), 1.0) for n in range(part.stop_at + 1)]

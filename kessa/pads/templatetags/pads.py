@@ -15,7 +15,7 @@ register = template.Library()
 @register.filter
 def matched(method: Any) -> bool:
     """Whether anything of a method is matched to printed colours."""
-    return bool(matched_parts(method))
+    return bool(method and matched_parts(method))
 
 
 @register.filter

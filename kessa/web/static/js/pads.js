@@ -12,6 +12,8 @@ function group(selector, input) {
 }
 
 const groups = [group("[data-corner]", "corners"), group("[data-end]", "ends")];
+const withCard = form.elements.with_card;
+if (withCard) groups.push(group("[data-card]", "card"));
 const path = (places) => `M${places.map((place) => place.join(" ")).join("L")}`;
 
 function draw() {
@@ -21,6 +23,9 @@ function draw() {
   }
   drawing.querySelector("[data-frame]").setAttribute("d", `${path(groups[0].places)}Z`);
   drawing.querySelector("[data-line]").setAttribute("d", path(groups[1].places));
+  if (!withCard) return;
+  drawing.querySelector("[data-card-line]").setAttribute("d", path(groups[2].places));
+  for (const each of drawing.querySelectorAll("[data-card], [data-card-line]")) each.classList.toggle("is-hidden", !withCard.checked);
 }
 
 // Told once it is set down, so that it is read anew.
@@ -56,4 +61,8 @@ for (const { handles, places } of groups) {
   }
 }
 form.elements.side.addEventListener("change", placed);
+withCard?.addEventListener("change", () => {
+  draw();
+  placed();
+});
 draw();
