@@ -45,7 +45,7 @@ def faults_of(instrument: Instrument, last: InstrumentCheck | None, day: date) -
     # Its calibration's date is moved on by each that passes.
     failed = last is not None and not last.passed
     every = instrument.check_every_days
-    unchecked = every is not None and (last is None or day > timezone.localdate(last.at) + timedelta(days=every))
+    unchecked = every is not None and (last is None or (day - timezone.localdate(last.at)).days > every)
     most = instrument.calibrate_every_uses
     uncalibrated = (instrument.calibration_due is not None and day > instrument.calibration_due) or (
         most is not None and instrument.used_since >= most

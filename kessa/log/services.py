@@ -20,6 +20,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.runs.flags import ENDS
 from kessa.instruments.may import check_instrument as check_instrument_rule
 from kessa.instruments.models import Calibration, Instrument, InstrumentCheck
+from kessa.kits.models import MOST_DAYS
 from kessa.log import may
 from kessa.log.closing import settle_sample, write_results
 from kessa.log.derived import carry_marks
@@ -221,7 +222,8 @@ def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str
     if found.passed:
         instrument.used_since = 0
         if instrument.calibrate_every_days:
-            instrument.calibration_due = timezone.localdate(now) + timedelta(days=instrument.calibrate_every_days)
+            days = min(instrument.calibrate_every_days, MOST_DAYS)
+            instrument.calibration_due = timezone.localdate(now) + timedelta(days=days)
         instrument.save(update_fields=["calibration_due", "used_since"])
     weigh_instrument(instrument)
     return row

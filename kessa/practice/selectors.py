@@ -11,6 +11,8 @@ from kessa.practice.models import Practised, Vouching
 from kessa.web.compiled import compiled
 
 _LATELY = 12
+# No rule asks for longer.
+_FOR_EVER = 36_500
 
 
 class Proof(NamedTuple):
@@ -57,7 +59,7 @@ def proofs(team: Team, person: int | None = None, family: str | None = None) -> 
 
 
 def _proof(team: Team, passes: list[datetime], vouched: Vouching | None) -> Proof:
-    lasts = timedelta(days=team.practised_again_days) if team.practised_again_days else None
+    lasts = timedelta(days=min(team.practised_again_days, _FOR_EVER)) if team.practised_again_days else None
     moments = [passes[-1]] if team.practised_times and len(passes) >= team.practised_times else []
     moments += [vouched.at] if vouched else []
     proven = max(moments, default=None)

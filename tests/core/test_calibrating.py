@@ -7,6 +7,8 @@ from kessa.core.calibrating.line import calibrated_by, fit_line, students_t
 from kessa.core.calibrating.meters import calibrate_conductivity, calibrate_oxygen, calibrate_ph
 from kessa.core.errors import CannotCompute
 
+TINY = {"standard": 5.0, "shown": 1e-320, "constant": 1.0, "temperature_c": 25.0, "compensated": True}
+
 
 class Meters(TestCase):
     def figures(self, found):
@@ -43,7 +45,9 @@ class Meters(TestCase):
             (lambda: calibrate_oxygen(-1, 20, 101), "shown"),
             (lambda: fit_line([(0, 0), (1, 1), (2, 2)]), "points"),
             (lambda: fit_line([(0, 1), (1, 0.8), (2, 0.5), (3, 0.2)]), "points"),
+            (lambda: fit_line([(n * 1e-320, n) for n in range(5)]), "points"),
             (lambda: calibrated("?", {}), "kind"),
+            (lambda: calibrated("conductivity", TINY), "standard"),
         ):
             with self.assertRaises(CannotCompute) as refused:
                 what()

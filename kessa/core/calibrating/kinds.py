@@ -8,7 +8,7 @@ from typing import Any
 from kessa.core.calibrating.line import calibrated_by, fit_line
 from kessa.core.calibrating.meters import calibrate_conductivity, calibrate_oxygen, calibrate_ph
 from kessa.core.calibrating.outcome import Calibrated, Figure
-from kessa.core.errors import CannotCompute
+from kessa.core.errors import CannotCompute, finite
 
 # By what an instrument measures.
 KINDS = {"ph": "ph", "conductivity": "conductivity", "oxygen": "oxygen", "dissolved_oxygen": "oxygen"}
@@ -16,12 +16,19 @@ KINDS["photometer"] = "line"
 
 
 def calibrated(kind: str, given: Mapping[str, Any]) -> Calibrated:
-    """Return what a calibration comes to; raises CannotCompute on what is missing or cannot be.
+    """Return what a calibration comes to; raises CannotCompute on what cannot be, or is too large to compute.
 
     `given` holds, of "ph" `points` (pH, mV) and `temperature_c`; of "conductivity" `standard`, `shown`, `constant`,
     `temperature_c`, `compensated`; of "oxygen" `shown`, `temperature_c`, `pressure_kpa`; of "line" `points`
     (concentration, absorbance).
     """
+    found = _calibrated(kind, given)
+    for figure in found.figures:
+        finite(figure.value, "standard")
+    return found
+
+
+def _calibrated(kind: str, given: Mapping[str, Any]) -> Calibrated:
     if kind == "ph":
         return calibrate_ph([(ph, mv) for ph, mv in given["points"]], given["temperature_c"])
     if kind == "conductivity":

@@ -61,8 +61,8 @@ def fit_line(points: Sequence[tuple[float, float]]) -> Line:
     xs, ys = [x for x, _ in points], [y for _, y in points]
     mean_x, mean_y = sum(xs) / n, sum(ys) / n
     spread = sum((x - mean_x) ** 2 for x in xs)
-    slope = sum((x - mean_x) * (y - mean_y) for x, y in points) / spread
-    if slope <= 0:
+    slope = sum((x - mean_x) * (y - mean_y) for x, y in points) / spread if spread else 0.0
+    if not 0 < slope < math.inf:
         raise CannotCompute("The readings do not rise with the standards.", "points")
     intercept = mean_y - slope * mean_x
     squares = sum((y - intercept - slope * x) ** 2 for x, y in points)

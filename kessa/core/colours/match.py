@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from kessa.core.colours.difference import difference
 from kessa.core.colours.lab import Lab, mixed
-from kessa.core.errors import CannotCompute
+from kessa.core.errors import CannotCompute, finite
 
 CONFIDENT = 5.0
 
@@ -32,7 +32,7 @@ class Match(NamedTuple):
 def match(chart: Sequence[Step], lab: Lab) -> Match:
     """Return the nearest point on the path through a chart's colours, straight in Lab between neighbours.
 
-    Raises CannotCompute on `chart` where it has fewer than two steps, or they do not ascend.
+    Raises CannotCompute on `chart` where it has fewer than two steps, they do not ascend, or are too far apart.
     """
     if len(chart) < 2 or any(low.value >= high.value for low, high in pairwise(chart)):
         raise CannotCompute("A chart has two steps at least, in ascending order.", "chart")
@@ -41,7 +41,7 @@ def match(chart: Sequence[Step], lab: Lab) -> Match:
         key=lambda stretch: _squared(stretch[3], lab),
     )
     distance = difference(point, lab)
-    value = low.value + part * (high.value - low.value)
+    value = finite(low.value + part * (high.value - low.value), "chart")
     return Match(value, (low.value, high.value), distance, distance <= CONFIDENT)
 
 
