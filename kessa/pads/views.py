@@ -123,7 +123,9 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
         "picture": picture,
         "placed": placed,
         "fault": fault,
-        "rows": [(part, found.get(part.key), options[part.key]) for part in parts],
+        "rows": [
+            (part, found.get(part.key), options[part.key], request.POST.get(f"seen-{part.key}", "")) for part in parts
+        ],
         "run": number,
         "one": one,
     }

@@ -2,12 +2,10 @@
 
 from kessa.people.may import COORDINATORS, EVERYONE, Rule, own
 
-# Everybody practises; what one has begun is one's own.
+_OWN = own("their own", lambda each: each.person_id)
+# Everybody practises; what one has begun is one's own, and a coordinator sees how it went.
 practise = EVERYONE
-go_on = Rule(
-    volunteer=own("their own", lambda each: each.person_id),
-    technician=own("their own", lambda each: each.person_id),
-    coordinator=own("their own", lambda each: each.person_id),
-)
+go_on = Rule(volunteer=_OWN, technician=_OWN, coordinator=_OWN)
+see = Rule(volunteer=_OWN, technician=_OWN)
 vouch = COORDINATORS
 keep_rules = COORDINATORS

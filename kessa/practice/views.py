@@ -14,8 +14,10 @@ from kessa.bench.state import bench_of
 from kessa.core.practice.lessons import lessons
 from kessa.core.practice.scoring import Point, held
 from kessa.core.practice.world import TRAITS
+from kessa.log.told import told_taps
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import coordinator, member
+from kessa.people.may import Rule
 from kessa.people.selectors import members
 from kessa.practice import may, services
 from kessa.practice.forms import JudgeForm, LookForm, OrderForm, QuestionsForm, RuleForm, VouchForm
@@ -25,6 +27,7 @@ from kessa.practice.selectors import lately, lessons_passed, proofs
 from kessa.taps.selectors import counted
 from kessa.taps.services import whose
 
+_GOES = 20
 _FAULT = "This cannot be practised: {}"
 
 
@@ -63,10 +66,11 @@ def begin(request: HttpRequest) -> HttpResponse:
     return redirect("practice:go", made.pk)
 
 
-def _own(request: HttpRequest, pk: uuid.UUID) -> Practised:
-    found: Practised = get_object_or_404(Practised.objects.for_team(request.membership.team_id), pk=pk)
-    if not may.go_on(request.membership, found):
-        raise PermissionDenied(may.go_on.refusal)
+def _own(request: HttpRequest, pk: uuid.UUID, rule: Rule = may.go_on) -> Practised:
+    rows = Practised.objects.for_team(request.membership.team_id).select_related("person")
+    found: Practised = get_object_or_404(rows, pk=pk)
+    if not rule(request.membership, found):
+        raise PermissionDenied(rule.refusal)
     return found
 
 
@@ -132,14 +136,15 @@ def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 @member
 def told(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """What was right, and what each slip would have done; first the verdict, where the lesson asks for one."""
-    found = _own(request, pk)
+    found = _own(request, pk, may.see)
+    own = found.person_id == request.user.pk
     if not found.closed_at:
-        return redirect("practice:go", pk)
-    context: dict[str, Any] = {"go": found, "lesson": found.lesson}
+        return redirect("practice:go" if own else "practice:people", *([pk] if own else []))
+    context: dict[str, Any] = {"go": found, "lesson": found.lesson, "own": own}
     if found.family:
         state = bench_of(found.determination, counted(found.team_id, found.pk))
         context |= outcome_of(found, state)
-        if services.verdict_of(found, state) and "judged" not in found.said:
+        if own and services.verdict_of(found, state) and "judged" not in found.said:
             form = JudgeForm(request.POST or None)
             if request.method == "POST" and form.is_valid():
                 services.judge_own(request.membership, found, state, form.cleaned_data["judged"])
@@ -150,6 +155,7 @@ def told(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
             (part, found.world.strengths[part.key], truths.get(part.key)) for part in found.method.parts
         ]
         context["trait"] = TRAITS[found.world.trait]
+        context["taps"] = told_taps(found.determination)
     context["points"] = [Point(**each) for each in found.points]
     return render(request, "practice/told.html", context)
 
@@ -173,6 +179,7 @@ def _people(request: HttpRequest, rule: RuleForm, form: VouchForm | None) -> Htt
         "rule": rule,
         "form": form or VouchForm(team, _named(known)),
         "faulty": bool(rule.errors or (form and form.errors)),
+        "goes": Practised.objects.for_team(team).filter(closed_at__isnull=False).select_related("person")[:_GOES],
     }
     return render(request, "practice/people.html", context, status=422 if context["faulty"] else 200)
 

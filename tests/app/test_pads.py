@@ -83,6 +83,10 @@ class Pads(TestCase):
             f"seen-{part.key}": json.dumps({"at": part.numbers.steps[place]})
             for part, place in zip(STRIP.parts, (3, 2, 2, 2, 4), strict=True)
         }
+        # What was chosen stays chosen while the marks are moved.
+        self.assertContains(
+            self.client.post(address, said | seen, headers={"HX-Request": "true"}), " checked>", count=5
+        )
         self.assertRedirects(self.client.post(address, said | seen), f"/bench/{test.pk}/")
         rows = {row.part_key: row for row in Proposed.objects.for_team(self.team)}
         self.assertEqual(rows["ph"].taken, {"at": STRIP.parts[0].numbers.steps[3]})

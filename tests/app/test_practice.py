@@ -98,6 +98,20 @@ class Practice(TestCase):
         self.assertTrue(expired.passed)
         self.assertContains(self.client.get(f"/practice/{expired.pk}/told/"), "does not hold it")
 
+    def test_a_coordinator_sees_how_a_go_went_tap_by_tap_and_changes_nothing(self):
+        go = self.begun("blank")
+        self.client.force_login(self.ines.user)
+        self.assertRedirects(self.client.get(f"/practice/{go.pk}/told/"), "/practice/people/")
+        self.count(go)
+        self.assertContains(self.client.get("/practice/people/"), f"/practice/{go.pk}/told/")
+        page = self.client.post(f"/practice/{go.pk}/told/", {"judged": "inside"})
+        self.assertContains(page, "Tap by tap")
+        self.assertContains(page, "it stays: end", count=3)
+        self.assertNotContains(page, "Once more")
+        go.refresh_from_db()
+        self.assertNotIn("judged", go.said)
+        self.assertEqual(self.client.get(f"/practice/{go.pk}/bench/").status_code, 403)
+
     def test_no_end_is_an_answer_where_the_range_has_none(self):
         go = self.begun("over")
         most = go.method.main.stop_at
