@@ -90,6 +90,7 @@ def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
         "instrument": found,
         "form": form,
         "before": before,
+        "shown": offered(found.team_id, found.measures),
         "drawn": calibration_line(line.given["points"]) if line else None,
         "methods": methods if line and line.passed else [],
     }

@@ -17,7 +17,7 @@ from kessa.core.adapters import ADAPTERS
 from kessa.core.errors import CannotCompute
 from kessa.instruments import bridge
 from kessa.instruments.models import Instrument, Shown
-from kessa.instruments.services import keep_instrument
+from kessa.instruments.services import keep_instrument, take_shown
 from kessa.instruments.standins import STANDINS, memory, serve
 from kessa.log.models import Result
 from kessa.methods.models import OwnMethod
@@ -103,6 +103,8 @@ class Instruments(TestCase):
         good = self.calibrate(meter, points="4.01 171\n7.00 -2\n10,01; -172", temperature_c=22, lots="B-7, C-1")
         self.assertContains(good, "It passed.")
         self.assertContains(good, "97.6")
+        take_shown(self.ines, meter, ADAPTERS["ph"].read_all(["pH=7.31 mV=-18.2 T=18.4"]), "its key")
+        self.assertContains(self.client.get(f"/instruments/{meter.pk}/calibrate/"), "(-18.2 mV)")
         meter.refresh_from_db()
         self.assertEqual(meter.calibration_due, timezone.localdate() + timedelta(days=30))
         results = []
