@@ -91,7 +91,7 @@ def count_through(page: Page, shot: Callable[[str], None], *, phone: bool) -> No
 def practise(page: Page, address: str, shot: Callable[[str], None]) -> None:
     """Count on made-up water."""
     page.goto(f"{address}/practice/")
-    page.get_by_label("On water that is made up for it").select_option("total-alkalinity-drops-25")
+    page.get_by_label("On water that is made up for it").select_option("p-alkalinity-drops-25")
     page.get_by_role("button", name="Practise it").click()
     page.get_by_label("Nothing: go on").check()
     page.get_by_role("button", name="To the bench").click()

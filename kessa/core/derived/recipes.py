@@ -74,6 +74,11 @@ def _most_carbonate(given: tuple[float, ...]) -> list[tuple[float, ...]]:
     return [(given[1] / 2, given[1])]
 
 
+def _most_hydroxide(given: tuple[float, ...]) -> list[tuple[float, ...]]:
+    """Hydroxide is most where all of the total is P."""
+    return [(given[0], given[0])]
+
+
 def _index(name: str) -> Callable[..., float]:
     def of(ph: float, warmth: float, calcium: float, alkalinity: float, conductivity: float, salts: float) -> float:
         found: Indices = scaling_indices(ph, warmth, calcium, alkalinity, salts * conductivity)
@@ -117,7 +122,10 @@ RECIPES: tuple[Recipe, ...] = (
         lambda total, ph, temperature: unionised_ammonia(max(total, 0.0), ph, temperature)[1],
         "Emerson et al. (1975), for fresh water",
     ),
-    Recipe("hydroxide", "hydroxide alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("hydroxide"), _CLASSICAL),
+    Recipe(
+        "hydroxide", "hydroxide alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("hydroxide"), _CLASSICAL,
+        turns=_most_hydroxide,
+    ),
     Recipe(
         "carbonate", "carbonate alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("carbonate"), _CLASSICAL,
         turns=_most_carbonate,
