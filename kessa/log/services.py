@@ -12,7 +12,7 @@ from kessa.bench.models import Determination, Purpose
 from kessa.bench.services import begin_test, correct, held
 from kessa.bench.state import Bench, bench_of
 from kessa.bench.tapped import answer, reading
-from kessa.core.calibrating.kinds import calibrated, deciding
+from kessa.core.calibrating.kinds import calibrated
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import DOUBTS
 from kessa.core.methods.parts import Part
@@ -195,7 +195,7 @@ def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str
         found = calibrated(kind, given)
     except CannotCompute as fault:
         raise ValidationError(fault.message) from None
-    figure, now = deciding(found), timezone.now()
+    figure, now = found.deciding, timezone.now()
     row = Calibration.objects.create(
         team_id=by.team_id,
         instrument=instrument,

@@ -36,6 +36,7 @@ def charts(request: HttpRequest) -> HttpResponse:
     kind = request.GET.get("kind", "standard")
     kind = kind if kind in KINDS else "standard"
     rows = charted(team, method.family, kind)
+    standards = rows if kind == "standard" else charted(team, method.family, "standard")
     choices = {
         "lot": sorted({lot.number for row in rows for lot in row.lots}),
         "instrument": sorted({row.instrument for row in rows} - {""}),
@@ -66,7 +67,7 @@ def charts(request: HttpRequest) -> HttpResponse:
         "lots": by_lot(rows) if kind != "duplicate" else [],
         "people": people_apart(team, method.family),
         "spread": spread,
-        "found": spread_found(charted(team, method.family, "standard")),
+        "found": spread_found(standards),
         "house": getattr(method.main.numbers, "precision_percent", 0.0),
     }
     return render(request, "log/charts.html", context)

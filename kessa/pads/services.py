@@ -1,12 +1,9 @@
 """Everything that is done with pads and scales: a scale brought and learnt, pads kept as the eye takes them."""
 
-import io
-import secrets
 from datetime import datetime
 from typing import Any, BinaryIO
 
 from django.core.exceptions import ValidationError
-from django.core.files.base import ContentFile
 from django.utils import timezone
 
 from kessa.bench.models import Determination
@@ -21,7 +18,7 @@ from kessa.pads.placed import Placed, pixels
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
-from kessa.photographs.pictures import read_picture
+from kessa.photographs.pictures import keep_jpeg, read_picture
 from kessa.taps.selectors import next_seq
 from kessa.taps.services import record, tapped
 
@@ -30,8 +27,6 @@ from kessa.taps.services import record, tapped
 def bring_scale(by: Membership, family: str, part: Part, file: BinaryIO) -> Scale:
     """Keep a photograph of a kit's own card, to learn its steps from; raises ValidationError for what is none."""
     picture, _ = read_picture(file)
-    out = io.BytesIO()
-    picture.save(out, "JPEG", quality=92)
     scale = Scale(
         team_id=by.team_id,
         family=family,
@@ -41,7 +36,7 @@ def bring_scale(by: Membership, family: str, part: Part, file: BinaryIO) -> Scal
         height=picture.height,
         by=by.user,
     )
-    scale.image.save(f"{secrets.token_urlsafe(16)}.jpg", ContentFile(out.getvalue()), save=False)
+    keep_jpeg(scale.image, picture, quality=92)
     scale.save()
     return scale
 

@@ -29,6 +29,7 @@ from kessa.pads.placed import Placed, first_guess, out_of_time, pixels, read_at,
 from kessa.pads.selectors import eye_and_machine, learnable, matched_parts, scales_of
 from kessa.people.access import member, technician
 from kessa.photographs.models import Photograph
+from kessa.photographs.pictures import served
 from kessa.photographs.services import add_photograph
 from kessa.reports.printing import paper
 from kessa.taps.selectors import counted
@@ -229,7 +230,4 @@ def scale(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def scale_image(request: HttpRequest, pk: int) -> FileResponse:
     """The photograph of a kit's card, for the team only."""
-    response = FileResponse(_own_scale(request, pk).image.open("rb"), content_type="image/jpeg")
-    response["Cache-Control"] = "private, max-age=86400"
-    response["Content-Encoding"] = "identity"
-    return response
+    return served(_own_scale(request, pk).image)

@@ -1,11 +1,14 @@
-"""Reading a picture that comes in: what is none is refused, and only its pixels and its time go on."""
+"""Pictures that come in, are kept and go out: what is none is refused, and only its pixels and its time go on."""
 
 import io
+import secrets
 import threading
 from datetime import datetime, timedelta
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 from django.core.exceptions import ValidationError
+from django.core.files.base import ContentFile
+from django.http import FileResponse, Http404
 from django.utils import timezone
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
@@ -35,6 +38,25 @@ def read_picture(file: BinaryIO) -> tuple[Image.Image, datetime | None]:
         return clean, taken_at
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError, EOFError):
         raise ValidationError("This is no photograph Kessa can read: JPEG, PNG or WebP.") from None
+
+
+def keep_jpeg(field: Any, picture: Image.Image, quality: int) -> None:
+    """Write a picture as the file of a row not yet saved, under a name that tells nothing and cannot be guessed."""
+    out = io.BytesIO()
+    picture.save(out, "JPEG", quality=quality, optimize=True)
+    field.save(f"{secrets.token_urlsafe(16)}.jpg", ContentFile(out.getvalue()), save=False)
+
+
+def served(kept: Any) -> FileResponse:
+    """Return a kept picture as it goes to a browser; raises Http404 where its file is gone."""
+    try:
+        response = FileResponse(kept.open("rb"), content_type="image/jpeg")
+    except FileNotFoundError:
+        raise Http404 from None
+    response["Cache-Control"] = "private, max-age=86400"
+    # It is compressed already.
+    response["Content-Encoding"] = "identity"
+    return response
 
 
 def _in_srgb(picture: Image.Image) -> Image.Image:

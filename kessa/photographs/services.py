@@ -1,18 +1,15 @@
 """Everything that changes photographs."""
 
-import io
-import secrets
 from typing import Any, BinaryIO
 from uuid import UUID
 
-from django.core.files.base import ContentFile
 from django.utils import timezone
 
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.photographs import may
 from kessa.photographs.models import Photograph
-from kessa.photographs.pictures import read_picture
+from kessa.photographs.pictures import keep_jpeg, read_picture
 
 
 @act("photograph added", may.add_photograph)
@@ -29,8 +26,6 @@ def add_photograph(
     if before:
         return before
     picture, taken_at = read_picture(file)
-    out = io.BytesIO()
-    picture.save(out, "JPEG", quality=85, optimize=True)
     photograph = Photograph(
         team_id=by.team_id,
         width=picture.width,
@@ -42,7 +37,7 @@ def add_photograph(
         made_as=made_as,
         **{kind: subject},
     )
-    photograph.image.save(f"{secrets.token_urlsafe(16)}.jpg", ContentFile(out.getvalue()), save=False)
+    keep_jpeg(photograph.image, picture, quality=85)
     photograph.save()
     return photograph
 

@@ -14,6 +14,7 @@ from kessa.bench.models import Determination
 from kessa.people.access import member
 from kessa.photographs import services
 from kessa.photographs.models import Photograph
+from kessa.photographs.pictures import served
 from kessa.photographs.upload_bound import MOST_BYTES
 from kessa.places.models import Place
 from kessa.visits.models import Sample, Visit
@@ -66,14 +67,7 @@ def _added(request: HttpRequest, subject: str, found: Place | Visit | Sample | D
 def image(request: HttpRequest, pk: int) -> FileResponse:
     """The picture itself, for the team only."""
     found = get_object_or_404(Photograph.objects.for_team(request.membership.team), pk=pk)
-    try:
-        response = FileResponse(found.image.open("rb"), content_type="image/jpeg")
-    except FileNotFoundError:
-        raise Http404 from None
-    response["Cache-Control"] = "private, max-age=86400"
-    # It is compressed already.
-    response["Content-Encoding"] = "identity"
-    return response
+    return served(found.image)
 
 
 @member

@@ -2,7 +2,7 @@
 
 from unittest import TestCase
 
-from kessa.core.calibrating.kinds import calibrated, deciding
+from kessa.core.calibrating.kinds import calibrated
 from kessa.core.calibrating.line import calibrated_by, fit_line, students_t
 from kessa.core.calibrating.meters import calibrate_conductivity, calibrate_oxygen, calibrate_ph
 from kessa.core.errors import CannotCompute
@@ -21,9 +21,9 @@ class Meters(TestCase):
         self.assertAlmostEqual(ideal["offset"].value, 0, 6)
         weak = calibrate_ph([(4.01, 150), (7.0, -2), (10.01, -150)], 22)
         self.assertFalse(weak.passed)
-        self.assertEqual(deciding(weak).name, "slope")
+        self.assertEqual(weak.deciding.name, "slope")
         off = calibrate_ph([(4, 219), (7, 42)], 25)
-        self.assertEqual(deciding(off).name, "offset")
+        self.assertEqual(off.deciding.name, "offset")
         stale = calibrate_ph([(4, 177.5), (7, 0), (10, -160)], 25)
         self.assertFalse(self.figures(stale)["farthest off the line"].held)
 

@@ -7,12 +7,17 @@ from typing import Any
 
 from kessa.core.calibrating.line import calibrated_by, fit_line
 from kessa.core.calibrating.meters import calibrate_conductivity, calibrate_oxygen, calibrate_ph
-from kessa.core.calibrating.outcome import Calibrated, Figure
+from kessa.core.calibrating.outcome import Calibrated
 from kessa.core.errors import CannotCompute, finite
 
 # By what an instrument measures.
-KINDS = {"ph": "ph", "conductivity": "conductivity", "oxygen": "oxygen", "dissolved_oxygen": "oxygen"}
-KINDS["photometer"] = "line"
+KINDS = {
+    "ph": "ph",
+    "conductivity": "conductivity",
+    "oxygen": "oxygen",
+    "dissolved_oxygen": "oxygen",
+    "photometer": "line",
+}
 
 
 def calibrated(kind: str, given: Mapping[str, Any]) -> Calibrated:
@@ -44,8 +49,3 @@ def _calibrated(kind: str, given: Mapping[str, Any]) -> Calibrated:
     if kind == "line":
         return calibrated_by(fit_line([(x, y) for x, y in given["points"]]))
     raise CannotCompute("No instrument is calibrated so.", "kind")
-
-
-def deciding(found: Calibrated) -> Figure:
-    """Return the figure by which a calibration is kept as a check: the first that is not held, else the first."""
-    return next((figure for figure in found.figures if not figure.held), found.figures[0])

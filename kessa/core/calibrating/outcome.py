@@ -30,7 +30,7 @@ class Figure(NamedTuple):
 
 
 class Calibrated(NamedTuple):
-    """The figures of a calibration, the first of which decides how it is kept as a check; and words about it."""
+    """The figures of a calibration, in order of weight; and words about it."""
 
     figures: tuple[Figure, ...]
     words: tuple[str, ...] = ()
@@ -39,3 +39,8 @@ class Calibrated(NamedTuple):
     def passed(self) -> bool:
         """Whether every figure lies where it should."""
         return all(figure.held for figure in self.figures)
+
+    @property
+    def deciding(self) -> Figure:
+        """The figure by which it is kept as a check: the first that is not held, else the first."""
+        return next((figure for figure in self.figures if not figure.held), self.figures[0])

@@ -8,14 +8,14 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from kessa.core.colours.lab import linear
 from kessa.core.errors import CannotCompute
 from kessa.core.pictures.card import HOLE, MARK, MARKS, TALL, WIDE
 
 Array = NDArray[np.float64]
 Point = tuple[float, float]
 # sRGB levels as parts of full light.
-_LEVELS = np.arange(256) / 255
-_LIGHT = np.where(_LEVELS <= 0.04045, _LEVELS / 12.92, ((_LEVELS + 0.055) / 1.055) ** 2.4)
+_LIGHT = np.array([linear(level / 255) for level in range(256)])
 _SAMPLES = 9
 # A mark is looked for within so much of the picture's width around where it is said to be.
 _NEAR = 0.09

@@ -87,14 +87,10 @@ def hurried(method: Method) -> Method:
     """Return a method whose clocks run faster, so that it can be practised in minutes."""
     definition = method.snapshot()
     for step in definition["steps"]:
-        for holder, name in ((step.get("wait") or {}, "seconds"), (step.get("wait") or {}, "within_s")):
-            if holder.get(name):
-                holder[name] = _faster(holder[name])
-        for name in ("settle_s", "between_s"):
-            if step.get(name):
-                step[name] = _faster(step[name])
-        computed = (step.get("wait") or {}).get("computed")
-        if computed:
+        wait = step.get("wait") or {}
+        for holder, names in ((wait, ("seconds", "within_s")), (step, ("settle_s", "between_s"))):
+            holder |= {name: _faster(holder[name]) for name in names if holder.get(name)}
+        if computed := wait.get("computed"):
             computed |= {name: computed[name] / FASTER for name in ("base_s", "per_s")}
     for part in definition["parts"]:
         if part.get("read_s"):
