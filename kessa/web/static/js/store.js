@@ -9,7 +9,10 @@ export const allKept = (store) => store.getAll("taps");
 
 export async function put(store, taps, options) {
   const writing = store.transaction("taps", "readwrite", options);
-  await Promise.all([...taps.map((tap) => writing.store.put(tap)), writing.done]);
+  const written = taps.map((tap) => writing.store.put(tap));
+  // At once, not when each is answered for: a page that closes in between takes what is not committed with it.
+  writing.commit();
+  await Promise.all([...written, writing.done]);
 }
 
 export async function forget(store, ids) {
