@@ -6,10 +6,12 @@ from typing import Any
 from django import forms
 
 from kessa.core.practice.lessons import Lesson
+from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Point
 from kessa.core.practice.world import TRAITS
 from kessa.people.models import Team
 from kessa.people.selectors import members
+from kessa.practice.models import Practised
 
 _NOTHING = "nothing"
 _VERDICTS = ("inside", "close", "not settled", "outside")
@@ -23,6 +25,15 @@ class LookForm(forms.Form):
         choices=[(key or _NOTHING, words) for key, (words, _) in TRAITS.items()],
         widget=forms.RadioSelect,
     )
+
+    def __init__(self, go: Practised, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        if order := order_of(go.method):
+            choices = list(zip(("first", "then"), order.in_words(go.method), strict=True))
+            random.Random(go.pk.int).shuffle(choices)  # noqa: S311 # only mixed up, not secret
+            self.fields["first"] = forms.ChoiceField(
+                label="Which of the two goes in first?", choices=choices, widget=forms.RadioSelect
+            )
 
     def clean_looked(self) -> str:
         """Return what was seen as a world's trait: none where there was nothing."""

@@ -12,6 +12,7 @@ from kessa.core.judging.judge import Bounds, Interval, judge
 from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.core.practice.lessons import Lesson
+from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Point, scored
 from kessa.core.practice.scoring import Practised as Done
 from kessa.core.practice.world import hurried, made
@@ -50,10 +51,16 @@ def begin(by: Membership, method: Method | None, lesson: Lesson | None = None) -
 
 
 @act("practice looked over", may.go_on)
-def say(by: Membership, go: Practised, looked: str) -> Practised:
-    """Keep what was seen before the test."""
+def say(by: Membership, go: Practised, looked: str, first: str = "") -> Practised:
+    """Keep what was seen before the test, and what is to go in first: in that order the bench leads it."""
     go.said |= {"looked": looked}
-    go.save(update_fields=["said"])
+    order = order_of(go.method)
+    if order and first:
+        go.said |= {"first": first}
+    if order and first == "then":
+        go.method_definition = order.swapped(Method.model_validate(go.method_definition)).snapshot()
+        go.world_made |= {"left": order.left}
+    go.save(update_fields=["said", "method_definition", "world_made"])
     return go
 
 
@@ -82,6 +89,7 @@ def end(go: Practised, bench: Bench) -> Practised:
         bench.outcomes,
         flags,
         go.said.get("looked"),
+        go.said.get("first"),
         go.said.get("judged"),
         verdict_of(go, bench),
     )

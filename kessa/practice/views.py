@@ -88,7 +88,7 @@ def go(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     form = _form_of(found, request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         if found.family:
-            services.say(request.membership, found, looked=form.cleaned_data["looked"])
+            services.say(request.membership, found, **form.cleaned_data)
             return redirect("practice:bench", pk)
         services.answer(request.membership, found, form.points())
         return redirect("practice:told", pk)
@@ -100,7 +100,7 @@ def go(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 def _form_of(found: Practised, given: Any) -> Any:
     if found.family:
-        return LookForm(given)
+        return LookForm(found, given)
     lesson = found.lesson
     assert lesson is not None
     return OrderForm(lesson, found.pk.int, given) if lesson.order else QuestionsForm(lesson, given)

@@ -31,12 +31,13 @@ class Practice(TestCase):
         seed.start()
         self.addCleanup(seed.stop)
 
-    def begun(self, lesson, looked="nothing"):
+    def begun(self, lesson, looked="nothing", first="first"):
         self.client.post("/practice/begin/", {"lesson": lesson})
         go = Practised.objects.for_team(self.team).first()
         if go.family and looked is not None:
-            self.client.post(f"/practice/{go.pk}/", {"looked": looked})
-            go.refresh_from_db()
+            self.client.post(f"/practice/{go.pk}/", {"looked": looked, "first": first})
+            # Anew, as what was said may change how the bench leads it.
+            go = Practised.objects.for_team(self.team).first()
         return go
 
     def end(self, go, role, number=1):
@@ -132,6 +133,25 @@ class Practice(TestCase):
         record(self.sanna, "practice", go.pk, taps.close().made)
         go.refresh_from_db()
         self.assertEqual(self.told(go)["clocks"]["words"], "Read too early.")
+
+    def test_reagents_go_in_in_the_order_that_was_said_and_are_told_of(self):
+        right = self.begun("colours")
+        wrong = self.begun("colours", first="then")
+        texts = [[step.text[:4] for step in go.method.steps] for go in (right, wrong)]
+        self.assertEqual((texts[0][2], texts[0][4]), (texts[1][4], texts[1][2]))
+        self.assertEqual((right.world.left, wrong.world.left), (1, 0.05))
+        self.assertNotContains(self.client.get(f"/practice/{self.begun('count', looked=None).pk}/"), "goes in first")
+        unsaid = self.begun("colours", looked=None)
+        self.assertContains(self.client.get(f"/practice/{unsaid.pk}/"), "Which of the two goes in first?")
+        answer = self.client.post(f"/practice/{unsaid.pk}/", {"looked": "nothing"})
+        self.assertContains(answer, "Answer everything", status_code=422)
+        taps, palest = Taps(), {"at": wrong.method.main.numbers.card[0]}
+        for number in (1, 2):
+            taps.add(f"sample-{number}", "reading_taken", part="main", reading=palest)
+        record(self.sanna, "practice", wrong.pk, taps.close().made)
+        wrong.refresh_from_db()
+        self.assertIn("finds next to none", self.told(wrong)["order"]["effect"])
+        self.assertContains(self.client.get(f"/practice/{wrong.pk}/told/"), "does not hold it")
 
     def test_lessons_without_a_test_say_what_was_right_and_why(self):
         order = self.begun("rinse")

@@ -8,9 +8,11 @@ from unittest import TestCase
 from kessa.core.colours.lab import lab_of_hex
 from kessa.core.colours.match import Step, match
 from kessa.core.methods import house_methods
+from kessa.core.methods.schema import Method
 from kessa.core.practice.curves import carbonate_ph, chromate_solid, free_metal
+from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Practised, held, scored
-from kessa.core.practice.seen import end_of, shown, turned
+from kessa.core.practice.seen import end_of, shown, strength_seen, turned
 from kessa.core.practice.world import hurried, made
 from kessa.core.runs.conclusion import conclude
 from kessa.core.runs.state import Reading, RunState
@@ -152,6 +154,31 @@ class Worlds(TestCase):
         oxygen = hurried(house_methods()["oxygen-meter"])
         plain, bubble = (practised(oxygen, made(oxygen, 2, trait)) for trait in ("", "bubble"))
         self.assertGreater(bubble.outcomes["main"].quantity.value, plain.outcomes["main"].quantity.value + 1)
+
+    def test_reagents_in_the_wrong_order_find_less(self):
+        families = set()
+        for method in map(hurried, house_methods().values()):
+            if not (order := order_of(method)):
+                continue
+            with self.subTest(method=method.key):
+                families.add(method.family)
+                first, then = order.steps_of(method)
+                other = order.swapped(method)
+                # Both ways round it is a method that a bench can lead, and back again it is the same.
+                self.assertEqual(Method.model_validate(other.snapshot()).steps[first], method.steps[then])
+                self.assertEqual(order.swapped(other), method)
+                self.assertLess(first, then)
+                world = made(method, 3)
+                part = method.main
+                found = strength_seen(part, world.model_copy(update={"left": order.left}), "sample-1")
+                self.assertAlmostEqual(found, order.left * strength_seen(part, world, "sample-1"))
+        self.assertEqual(
+            families,
+            {
+                *("nitrate-ampoule", "nitrate-low-photometer", "nitrate-tablet", "silica-photometer"),
+                *("oxygen-titration", "oxygen-burette", "phosphonate-photometer", "sulfide-comparator"),
+            },
+        )
 
     def test_a_colour_comes_on_in_its_time_and_goes_on_after_it(self):
         method = hurried(house_methods()["nitrate-ampoule"])

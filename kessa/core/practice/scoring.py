@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
+from kessa.core.practice.orders import Order, order_of
 from kessa.core.practice.seen import end_of, shown, strength_seen, turned
 from kessa.core.practice.world import TRAITS, World
 from kessa.core.quantities.quantity import plain
@@ -38,8 +39,10 @@ class Practised(NamedTuple):
     blanks: Mapping[int, RunState]
     outcomes: Mapping[str, Outcome]
     flags: Sequence[str] = ()
-    # What they said was wrong before they began; the verdict they gave, and the one that follows from the number.
+    # What they said was wrong before they began, and which of two reagents goes in first; the verdict they gave, and
+    # the one that follows from the number.
     looked: str | None = None
+    first: str | None = None
     judged: str | None = None
     verdict: str | None = None
 
@@ -47,6 +50,8 @@ class Practised(NamedTuple):
 def scored(method: Method, world: World, done: Practised, *, asks_blank: bool) -> list[Point]:
     """Return what was right and what was not, in the order of the job."""
     points = [_looked(world, done)] if done.looked is not None else []
+    if done.first is not None and (order := order_of(method)):
+        points.append(_order(method, order, done.first))
     if asks_blank:
         points.append(_blank(method, world, done))
     points += _clocks(done)
@@ -72,6 +77,11 @@ def _looked(world: World, done: Practised) -> Point:
             "looked", True, "Nothing spoke against testing it, and you saw that." if not world.trait else words
         )
     return Point("looked", False, words if world.trait else "There was nothing wrong with it.", effect)
+
+
+def _order(method: Method, order: Order, first: str) -> Point:
+    before, after = order.in_words(method)
+    return Point("order", first == "first", f"{before} comes before {after}.", "" if first == "first" else order.why)
 
 
 def _blank(method: Method, world: World, done: Practised) -> Point:

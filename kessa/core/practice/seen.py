@@ -101,7 +101,7 @@ def strength_seen(part: Part, world: World, run: str) -> float:
         return strength
     off = world.chance("reagent", part.key).gauss(1, 0.02) * world.chance("run", part.key, run).gauss(1, 0.01)
     old = OLD if world.trait == "expired" and part.kind in ("scale", "photometer", "chart") else 1.0
-    return strength * off * old
+    return strength * off * old * world.left
 
 
 def shown(method: Method, part: Part, world: World, run: str) -> dict[str, Any]:

@@ -33,12 +33,14 @@ TRAITS: dict[str, tuple[str, str]] = {
 class World(Checked):
     """What a practised water holds, by part, in the part's unit; and the one thing that is wrong with it, if any.
 
-    `seed` decides everything that happens by chance: a world of one seed is always the same.
+    `seed` decides everything that happens by chance: a world of one seed is always the same. `left` is what share the
+    reagents still find of it, where they were put in in the wrong order.
     """
 
     seed: Annotated[int, Field(ge=0)]
     strengths: dict[str, Number]
     trait: Trait = ""
+    left: Annotated[Number, Field(ge=0, le=1)] = 1.0
 
     def chance(self, *of: object) -> Random:
         """Return the chance by which something in this world falls out, the same each time it is asked."""
