@@ -7,7 +7,7 @@ from django import forms
 from kessa.core.adapters import ADAPTERS
 from kessa.core.errors import CannotCompute
 from kessa.instruments.measured import measured_by_instruments
-from kessa.instruments.models import Instrument, InstrumentCheck
+from kessa.instruments.models import Instrument, InstrumentCheck, Shown
 from kessa.kits.models import Kit
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
@@ -108,6 +108,11 @@ class _Calibrating(forms.Form):
         """Return what was said, as the core takes it."""
         return dict(self.cleaned_data)
 
+    @classmethod
+    def taken(cls, shown: Shown) -> dict[str, Any]:
+        """Return what the fields are filled with where a reading is taken over; nothing where it tells them nothing."""
+        return {} if shown.over else {"shown": shown.display, "temperature_c": shown.temperature_c}
+
 
 class _Points(_Calibrating):
     """Pairs of a standard and what is shown of it, a line each."""
@@ -133,6 +138,12 @@ class _Points(_Calibrating):
 
 class PhCalibrationForm(_Points):
     """Two or three buffers."""
+
+    @classmethod
+    def taken(cls, shown: Shown) -> dict[str, Any]:
+        """Return the voltage, to stand beside a buffer's pH."""
+        voltage, _, unit = shown.what.partition(" ")
+        return {"points": voltage, "temperature_c": shown.temperature_c} if unit == "mV" else {}
 
     temperature_c = forms.FloatField(label="Temperature of the buffers, °C", min_value=0, max_value=60)
 
@@ -168,6 +179,11 @@ class OxygenCalibrationForm(_Calibrating):
 
 class LineCalibrationForm(_Points):
     """Standards of several strengths."""
+
+    @classmethod
+    def taken(cls, shown: Shown) -> dict[str, Any]:
+        """Return nothing: a display of strength is no absorbance."""
+        return {}
 
     field_order = ["points", "lots"]
 

@@ -63,6 +63,11 @@ def instrument_names(team: int) -> Any:
 _OFFERED, _MOST_OFFERED = timedelta(minutes=10), 4
 
 
+def shown_lately(instrument: Instrument) -> list[Shown]:
+    """Return what one instrument showed just now, the newest first."""
+    return list(instrument.shown.filter(at__gte=timezone.now() - _OFFERED)[:_MOST_OFFERED])
+
+
 @compiled
 def _shown_since(team: int, measures: str, since: datetime) -> Any:
     rows = Shown.objects.for_team(team).filter(instrument__measures=measures, at__gte=since)

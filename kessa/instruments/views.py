@@ -1,5 +1,7 @@
 """Instruments: what they measure, and how their checks went."""
 
+import json
+
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError
@@ -12,8 +14,8 @@ from kessa.core.calibrating.kinds import KINDS
 from kessa.core.calibrating.line import fit_line
 from kessa.instruments import services
 from kessa.instruments.forms import CALIBRATION_FORMS, CheckForm, InstrumentForm, MemoryForm
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.instruments.selectors import offered
+from kessa.instruments.models import Instrument, InstrumentCheck, Shown
+from kessa.instruments.selectors import offered, shown_lately
 from kessa.log.services import calibrate as write_calibration
 from kessa.log.services import check_instrument, withdraw_instrument_check
 from kessa.methods.selectors import methods_of
@@ -90,11 +92,31 @@ def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
         "instrument": found,
         "form": form,
         "before": before,
-        "shown": offered(found.team_id, found.measures),
+        "taken": _taken(found, kind),
         "drawn": calibration_line(line.given["points"]) if line else None,
         "methods": methods if line and line.passed else [],
     }
     return render(request, "instruments/calibrate.html", context, status=422 if form.errors else 200)
+
+
+def _taken(found: Instrument, kind: str) -> list[tuple[Shown, str]]:
+    offers = ((each, CALIBRATION_FORMS[kind].taken(each)) for each in shown_lately(found))
+    return [(each, json.dumps(fields)) for each, fields in offers if fields]
+
+
+@member
+@require_GET
+def calibrated_by(request: HttpRequest, pk: int) -> HttpResponse:
+    """What the instrument shows just now, for the fields of its calibration."""
+    found = _instrument(request, pk)
+    kind = KINDS.get(found.measures)
+    if kind is None:
+        raise Http404
+    taken = _taken(found, kind)
+    # A button under a finger is not drawn anew where nothing new was shown.
+    if request.GET.get("newest") == str(taken[0][0].pk if taken else ""):
+        return HttpResponse(status=204)
+    return render(request, "instruments/taken.html", {"instrument": found, "taken": taken})
 
 
 @technician

@@ -10,6 +10,7 @@ from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 from django.utils import timezone
+from django.utils.html import escape
 
 from kessa.api.models import Key
 from kessa.api.services import make_key, new_key_secret
@@ -104,7 +105,12 @@ class Instruments(TestCase):
         self.assertContains(good, "It passed.")
         self.assertContains(good, "97.6")
         take_shown(self.ines, meter, ADAPTERS["ph"].read_all(["pH=7.31 mV=-18.2 T=18.4"]), "its key")
-        self.assertContains(self.client.get(f"/instruments/{meter.pk}/calibrate/"), "(-18.2 mV)")
+        now, of_none = (f"/instruments/{each.pk}/calibrate/shown/" for each in (meter, self.photometer))
+        fills = escape('{"points": "-18.2", "temperature_c": 18.4}')
+        self.assertContains(self.client.get(f"/instruments/{meter.pk}/calibrate/"), fills)
+        self.assertContains(self.client.get(now), fills)
+        self.assertEqual(self.client.get(f"{now}?newest={meter.shown.get().pk}").status_code, 204)
+        self.assertEqual(self.client.get(f"{of_none}?newest=").status_code, 204)
         meter.refresh_from_db()
         self.assertEqual(meter.calibration_due, timezone.localdate() + timedelta(days=30))
         results = []

@@ -4,6 +4,7 @@ from django.utils import timezone
 from playwright.sync_api import expect
 
 from kessa.bench.services import begin_test
+from kessa.core.adapters import ADAPTERS
 from kessa.core.adapters.adapter import Shown as Said
 from kessa.instruments.models import Instrument, Shown
 from kessa.instruments.services import keep_instrument, take_shown
@@ -57,8 +58,12 @@ class Speaking(BrowserTest):
         page = self.open(DESK, "Ines")
         page.goto(f"{self.address}/instruments/{meter.pk}/")
         page.get_by_role("link", name="Calibrate it").click()
-        page.get_by_label("Buffers: pH and mV, a line each").fill("4.01 150\n7.00 -2\n10.01 -150")
-        page.get_by_label("Temperature of the buffers").fill("22")
+        buffers = page.get_by_label("Buffers: pH and mV, a line each")
+        buffers.fill("4.01 150\n7.00 -2\n10.01")
+        take_shown(self.ines, meter, ADAPTERS["ph"].read_all(["pH=9.62 mV=-150 T=22.0"]), "its key")
+        page.get_by_role("button", name="Take over 9.62 pH, -150 mV").click()
+        expect(buffers).to_have_value("4.01 150\n7.00 -2\n10.01 -150")
+        expect(page.get_by_label("Temperature of the buffers")).to_have_value("22")
         page.get_by_label("Lots of the standards").fill("B-4, B-7, B-10")
         page.get_by_role("button", name="Write the calibration").click()
         expect(page.get_by_text("It failed: what was read since")).to_be_visible()

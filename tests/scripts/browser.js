@@ -20,7 +20,7 @@ export async function openDB(name) {
   return {
     getAll: async () => [...store.rows.values()],
     getAllFromIndex: async (_, index, value) => [...store.rows.values()].filter((row) => row[index] === value),
-    transaction: () => ({ store, done: Promise.resolve() }),
+    transaction: () => ({ store, commit: () => {}, done: Promise.resolve() }),
   };
 }
 
