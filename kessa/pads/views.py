@@ -3,6 +3,7 @@
 import json
 import uuid
 from functools import cache
+from itertools import count
 from typing import Any
 
 from django import forms
@@ -103,7 +104,7 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
     if not known and not one:
         return redirect("pads:photograph", pk)
     bench = bench_of(test, counted(test.team_id, test.pk))
-    number = next(n for n in range(1, 100) if n not in bench.samples or not bench.samples[n].finished)
+    number = next(n for n in count(1) if n not in bench.samples or not bench.samples[n].finished)
     at = taken_at(picture.added_at, picture.taken_at)
     levels = pixels(picture.image)
     placed, fault = _placed(request, levels)

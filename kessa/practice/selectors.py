@@ -39,10 +39,13 @@ def lately(team: int, person: int) -> Any:
     return Practised.objects.for_team(team).filter(person=person)[:_LATELY]
 
 
-def lessons_passed(team_id: int, person_id: int) -> set[str]:
-    """Return the lessons that a person has passed, by key."""
-    rows = Practised.objects.for_team(team_id).filter(person=person_id, passed=True).exclude(lesson_key="")
-    return set(rows.values_list("lesson_key", flat=True).distinct())
+def lessons_passed(team_id: int, **which: int) -> dict[int, set[str]]:
+    """Return the lessons that each person has passed, by key; of those only who passed some."""
+    rows = Practised.objects.for_team(team_id).filter(passed=True, **which).exclude(lesson_key="").order_by()
+    found: dict[int, set[str]] = defaultdict(set)
+    for person, lesson in rows.values_list("person", "lesson_key").distinct():
+        found[person].add(lesson)
+    return found
 
 
 def proofs(team: Team, person: int | None = None, family: str | None = None) -> dict[tuple[int, str], Proof]:

@@ -36,7 +36,7 @@ _FAULT = "This cannot be practised: {}"
 def index(request: HttpRequest) -> HttpResponse:
     """The lessons in order, the tests of the team, and what was practised lately."""
     team, person = request.membership.team, request.user
-    passed = lessons_passed(team.pk, person.pk)
+    passed = lessons_passed(team.pk, person=person.pk)[person.pk]
     context = {
         "lessons": [(lesson, lesson.key in passed) for lesson in lessons().values()],
         "next": next((lesson for lesson in lessons().values() if lesson.key not in passed), None),
@@ -172,10 +172,14 @@ def _people(request: HttpRequest, rule: RuleForm, form: VouchForm | None) -> Htt
     known = families_of(team.pk)
     found = proofs(team)
     named = sorted({family for _, family in found if family in known}, key=lambda family: known[family][0].test_name)
-    everybody = list(members(team.pk))
+    passed, everybody = lessons_passed(team.pk), list(members(team.pk))
     context = {
         "tests": [known[family][0] for family in named],
-        "rows": [(each, [found.get((each.pk, family)) for family in named]) for each in everybody],
+        "rows": [
+            (each, len(passed[each.pk] & lessons().keys()), [found.get((each.pk, family)) for family in named])
+            for each in everybody
+        ],
+        "lessons": len(lessons()),
         "rule": rule,
         "form": form or VouchForm(team, _named(known)),
         "faulty": bool(rule.errors or (form and form.errors)),

@@ -162,6 +162,9 @@ class Practice(TestCase):
         self.assertContains(self.client.post(f"/practice/{order.pk}/", swapped, follow=True), f"At 1 comes: {steps[0]}")
         right = self.client.post(f"/practice/{self.begun('rinse').pk}/", said, follow=True)
         self.assertContains(right, "All of it right")
+        people = self.client.get("/practice/people/")
+        self.assertContains(people, f"1 of {len(lessons())}", count=1)
+        self.assertContains(people, f"0 of {len(lessons())}", count=1)
         questions = self.begun("judge")
         answers = {
             f"question{n}": next(i for i, choice in enumerate(each.choices) if choice.right)
