@@ -76,3 +76,7 @@ class Lines(TestCase):
         straight = fit_line([(x, 0.2 * x) for x in range(6)])
         self.assertFalse(straight.is_curved)
         self.assertAlmostEqual(straight.farthest, 0, 9)
+        # Two of the highest standard that lie 12.5 % to either side: each of them passes, a line by them does not.
+        wide = fit_line([(0, 0), (1, 1), (4, 4.5), (4, 3.5)])
+        self.assertEqual(wide.range, (4, 4))
+        self.assertEqual([each.held for each in calibrated_by(wide).figures], [True, True, False])

@@ -11,8 +11,9 @@ from kessa.core.calibrating.outcome import Calibrated, Figure
 from kessa.core.errors import CannotCompute
 
 LEAST_POINTS = 4
-# So far a standard may lie off the line, in percent of itself; so wide may the interval be within the range.
-_OFF, _WIDE = 15.0, 25.0
+# So far a standard may lie off the line, in percent of itself; so wide may the interval be within the range; of the
+# highest standard, where the range begins at the latest.
+_OFF, _WIDE, _BEGINS = 15.0, 25.0, 50.0
 # A bend that chance makes less often than this is one.
 _CHANCE = 0.01
 
@@ -91,7 +92,7 @@ def _range(line: Line, most: float) -> tuple[float, float]:
     low = next(
         (most * k / 200 for k in range(1, 201) if line.half_at(most * k / 200) <= _WIDE / 100 * most * k / 200), most
     )
-    return max(low, 10 / 3.3 * line.detects if line.detects else low), most
+    return min(max(low, 10 / 3.3 * line.detects if line.detects else low), most), most
 
 
 def _curved(points: Sequence[tuple[float, float]], squares: float) -> float:
@@ -131,6 +132,7 @@ def calibrated_by(line: Line) -> Calibrated:
     figures = (
         Figure("a standard lies off by at most", line.farthest, "%", None, _OFF),
         Figure("chance of so much bend", 100 * line.curved, "%", 100 * _CHANCE, None),
+        Figure("of the highest standard, the range begins at", 100 * line.range[0] / line.range[1], "%", None, _BEGINS),
     )
     return Calibrated(figures, tuple(words))
 
