@@ -114,9 +114,13 @@ DATABASES["default"].setdefault("OPTIONS", {}).update(
     keepalives_interval=5,
     keepalives_count=3,
     options=" ".join(f"-c {name}={value}" for name, value in _TIMEOUTS.items()),
+    # Pages ask the same statements again and again: from the second time on the server has them prepared.
+    server_side_binding=True,
+    prepare_threshold=2,
 )
 if POOLED:
     del DATABASES["default"]["OPTIONS"]["options"]
+    DATABASES["default"]["OPTIONS"]["prepare_threshold"] = None
     DATABASES["default"] |= {"DISABLE_SERVER_SIDE_CURSORS": True, "CONN_MAX_AGE": 0}
 # What is counted for every worker alike: how often somebody tried.
 CACHES = {
