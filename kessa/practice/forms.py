@@ -101,6 +101,15 @@ class QuestionsForm(forms.Form):
         return found
 
 
+class RemarkForm(forms.ModelForm):  # type: ignore[type-arg]
+    """A word to a learner."""
+
+    class Meta:
+        model = Practised
+        fields = ["remark"]
+        widgets = {"remark": forms.Textarea(attrs={"rows": 3})}
+
+
 class VouchForm(forms.Form):
     """For whom, and for which test, a coordinator vouches."""
 

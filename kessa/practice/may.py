@@ -7,5 +7,6 @@ _OWN = own("their own", lambda each: each.person_id)
 practise = EVERYONE
 go_on = Rule(volunteer=_OWN, technician=_OWN, coordinator=_OWN)
 see = Rule(volunteer=_OWN, technician=_OWN)
+remark = COORDINATORS
 vouch = COORDINATORS
 keep_rules = COORDINATORS

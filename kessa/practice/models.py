@@ -33,6 +33,9 @@ class Practised(TeamOwned):
     # As kessa.core.practice.scoring gives them.
     points = models.JSONField(default=list)
     passed = models.BooleanField(default=False)
+    # A coordinator's words on it, for whom it was.
+    remark = models.CharField("A word about it", max_length=500, blank=True)
+    remarked_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
 
     class Meta(TeamOwned.Meta):
         ordering = ["-started_at"]

@@ -36,7 +36,7 @@ class Proof(NamedTuple):
 @compiled
 def lately(team: int, person: int) -> Any:
     """Return what a person practised lately."""
-    return Practised.objects.for_team(team).filter(person=person)[:_LATELY]
+    return Practised.objects.for_team(team).filter(person=person).select_related("remarked_by")[:_LATELY]
 
 
 def lessons_passed(team_id: int, **which: int) -> dict[int, set[str]]:

@@ -114,6 +114,14 @@ def verdict_of(go: Practised, bench: Bench) -> str | None:
     return judge(interval, Bounds(limit.min, limit.max), "guarded")[0]
 
 
+@act("word said on practice", may.remark)
+def remark(by: Membership, go: Practised, words: str) -> Practised:
+    """Keep a coordinator's words on how somebody practised; the last that were said stand."""
+    go.remark, go.remarked_by = words, by.user if words else None
+    go.save(update_fields=["remark", "remarked_by"])
+    return go
+
+
 @act("vouched for", may.vouch)
 def vouch(by: Membership, person: User, family: str, words: str = "") -> Vouching:
     """Let somebody do a test alone, on one's own word; raises ValidationError for who is no member."""

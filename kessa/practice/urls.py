@@ -15,4 +15,5 @@ urlpatterns = [
     path("<uuid:pk>/bench/", views.bench, name="bench"),
     path("<uuid:pk>/outcome/", views.outcome, name="outcome"),
     path("<uuid:pk>/told/", views.told, name="told"),
+    path("<uuid:pk>/remark/", views.remark, name="remark"),
 ]

@@ -20,7 +20,15 @@ from kessa.people.access import coordinator, member
 from kessa.people.may import Rule
 from kessa.people.selectors import members
 from kessa.practice import may, services
-from kessa.practice.forms import JudgeForm, LookForm, OrderForm, QuestionsForm, RuleForm, VouchForm
+from kessa.practice.forms import (
+    JudgeForm,
+    LookForm,
+    OrderForm,
+    QuestionsForm,
+    RemarkForm,
+    RuleForm,
+    VouchForm,
+)
 from kessa.practice.models import Practised
 from kessa.practice.page import before_of, outcome_of, panel_of
 from kessa.practice.selectors import lately, lessons_passed, proofs
@@ -157,7 +165,22 @@ def told(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         context["trait"] = TRAITS[found.world.trait]
         context["taps"] = told_taps(found.determination)
     context["points"] = [Point(**each) for each in found.points]
+    context["remark_form"] = None if own else RemarkForm(instance=found)
     return render(request, "practice/told.html", context)
+
+
+@coordinator
+@require_POST
+def remark(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """Say a word about how somebody practised."""
+    found = _own(request, pk, may.see)
+    form = RemarkForm(request.POST, instance=found)
+    if found.closed_at and form.is_valid():
+        services.remark(request.membership, found, form.cleaned_data["remark"])
+        messages.success(request, f"{found.person} reads it with what was right.")
+    else:
+        messages.error(request, "At most 500 letters, on what is ended.")
+    return redirect("practice:told", pk)
 
 
 @member

@@ -109,8 +109,19 @@ class Practice(TestCase):
         self.assertContains(page, "Tap by tap")
         self.assertContains(page, "it stays: end", count=3)
         self.assertNotContains(page, "Once more")
+        said = self.client.post(f"/practice/{go.pk}/remark/", {"remark": "Slower near the end"}, follow=True)
+        self.assertContains(said, "Sanna reads it")
+        self.assertContains(
+            self.client.post(f"/practice/{go.pk}/remark/", {"remark": "x" * 501}, follow=True), "At most"
+        )
         go.refresh_from_db()
         self.assertNotIn("judged", go.said)
+        self.client.force_login(self.sanna.user)
+        self.assertEqual(self.client.post(f"/practice/{go.pk}/remark/", {"remark": "Well done"}).status_code, 403)
+        self.assertContains(self.client.get("/practice/"), "a word from")
+        judged = self.client.post(f"/practice/{go.pk}/told/", {"judged": "inside"}, follow=True)
+        self.assertContains(judged, "Slower near the end")
+        self.client.force_login(self.ines.user)
         self.assertEqual(self.client.get(f"/practice/{go.pk}/bench/").status_code, 403)
 
     def test_no_end_is_an_answer_where_the_range_has_none(self):
