@@ -87,8 +87,13 @@ class Charts(TestCase):
         for day in range(4):
             test = begin(self.place, self.ines, FAMILY, days_ago=day)
             send(self.ines, test, Taps(days_ago=day).read(2.0, 2.0).close())
+            self.client.force_login(olek.user)
+            again = f"/bench/sample/{test.sample_id}/?family={FAMILY}"
+            page = self.client.get(f"/log/{Result.objects.for_team(self.team).get(determination=test).pk}/")
+            (self.assertNotContains if day > 1 else self.assertContains)(page, again)
             other = begin_test(olek, {"sample": str(test.sample_id), "method": FAMILY})
             send(olek, other, Taps().read(2.2 + day / 50, 2.2 + day / 50).close())
+        self.client.force_login(self.ines.user)
         page = self.charts()
         self.assertContains(page, "Olek")
         self.assertContains(page, "they read differently")
