@@ -69,10 +69,7 @@ def instrument(request: HttpRequest, pk: int) -> HttpResponse:
 @member
 def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
     """Calibrate an instrument; what its calibrations came to before."""
-    found = _instrument(request, pk)
-    kind = KINDS.get(found.measures)
-    if kind is None:
-        raise Http404
+    found, kind = _to_calibrate(request, pk)
     form = CALIBRATION_FORMS[kind](request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         try:
@@ -99,6 +96,14 @@ def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "instruments/calibrate.html", context, status=422 if form.errors else 200)
 
 
+def _to_calibrate(request: HttpRequest, pk: int) -> tuple[Instrument, str]:
+    """Return an instrument that is calibrated, and how."""
+    found = _instrument(request, pk)
+    if found.measures not in KINDS:
+        raise Http404
+    return found, KINDS[found.measures]
+
+
 def _taken(found: Instrument, kind: str) -> list[tuple[Shown, str]]:
     offers = ((each, CALIBRATION_FORMS[kind].taken(each)) for each in shown_lately(found))
     return [(each, json.dumps(fields)) for each, fields in offers if fields]
@@ -108,10 +113,7 @@ def _taken(found: Instrument, kind: str) -> list[tuple[Shown, str]]:
 @require_GET
 def calibrated_by(request: HttpRequest, pk: int) -> HttpResponse:
     """What the instrument shows just now, for the fields of its calibration."""
-    found = _instrument(request, pk)
-    kind = KINDS.get(found.measures)
-    if kind is None:
-        raise Http404
+    found, kind = _to_calibrate(request, pk)
     taken = _taken(found, kind)
     # A button under a finger is not drawn anew where nothing new was shown.
     if request.GET.get("newest") == str(taken[0][0].pk if taken else ""):
