@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from django.db.models import F
 from django.utils import timezone
 
-from kessa.core.judging.judge import VERDICTS
+from kessa.core.judging.judge import gravity
 from kessa.core.judging.usual import UsualRange, usual_by_season
 from kessa.core.judging.written import written_form
 from kessa.core.methods.exactness import CLASSES, Speaking, class_of, stands_for
@@ -87,7 +87,7 @@ def found_lately(place: Place) -> Lately:
             verdicts.setdefault(Series(*row[_OF_RESULT:]), (row.pk, row.verdict))
     if not verdicts:
         return Lately([], [], None, None, [])
-    gravest = sorted(verdicts.values(), key=lambda each: -("", *VERDICTS).index(each[1]))
+    gravest = sorted(verdicts.values(), key=lambda each: -gravity(each[1]))
     visit = next((row.visit for row in rows if row.of_sample), None)
     on_visit = [row.pk for row in rows if row.of_sample and row.visit == visit]
     numbers = [pk for pk, _ in gravest]

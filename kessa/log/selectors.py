@@ -10,7 +10,7 @@ from django.utils.dateparse import parse_datetime
 
 from kessa.bench.models import Determination
 from kessa.core.judging.advice import with_flags
-from kessa.core.judging.judge import VERDICTS
+from kessa.core.judging.judge import gravity
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.conclusion import Blank, conclude
 from kessa.core.runs.flags import ASKS_REPEAT, ENDS
@@ -130,7 +130,7 @@ def follow_ups(team: Team) -> list[Any]:
     They are plain values, as Today names them, the gravest first.
     """
     rows = _nothing_after(team=team.pk, since=timezone.now() - _FOLLOW_UP)
-    return sorted(rows, key=lambda row: -("", *VERDICTS).index(row.verdict))
+    return sorted(rows, key=lambda row: -gravity(row.verdict))
 
 
 @compiled

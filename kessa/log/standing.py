@@ -6,15 +6,16 @@ from django.db.models import F, Q, Value
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
 
-from kessa.core.judging.judge import VERDICTS
+from kessa.core.judging.judge import VERDICTS, gravity
 from kessa.log.history import found_lately
 from kessa.log.models import Result, Standing
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import places
 
-# The gravest first; then what was not judged, and where nothing was found out.
-RANKS = (*reversed(VERDICTS), "")
+# The gravest is 0; then what was not judged, and where nothing was found out.
+_UNJUDGED = len(VERDICTS)
+_NO_RESULT = _UNJUDGED + 1
 
 # What only the page of a result shows.
 _OF_ITS_OWN_PAGE = ("readings", "made_from", "working", "not_judged")
@@ -27,7 +28,7 @@ def restate(place: Place) -> None:
     """Keep which of a place's newest verdicts is the gravest, and let those know who act on it."""
     pressing = found_lately(place).pressing
     rows = Result.objects.for_team(place.team_id).filter(pk=pressing).values_list("verdict", flat=True)
-    rank = RANKS.index(rows[0]) if pressing else len(RANKS)
+    rank = _UNJUDGED - gravity(rows[0]) if pressing else _NO_RESULT
     kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank}
     Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
     restated.send(Standing, place=place)
@@ -39,7 +40,7 @@ def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place
     `after` is the key of the last place of the page before (see place_key); a false one gives the first page.
     """
     rank, _, name = after.partition(" ")
-    rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("standing__rank"), Value(len(RANKS))))
+    rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("standing__rank"), Value(_NO_RESULT)))
     if rank.isascii() and rank.isdigit() and len(rank) < 3:
         rows = rows.filter(Q(rank__gt=int(rank)) | Q(rank=int(rank), name__gt=name))
     return with_state(team, rows.order_by("rank", "name")[: most + 1])

@@ -5,6 +5,7 @@ from typing import Any
 
 from django import forms
 
+from kessa.core.judging.judge import VERDICTS
 from kessa.core.practice.lessons import Lesson
 from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Point
@@ -14,7 +15,6 @@ from kessa.people.selectors import members
 from kessa.practice.models import Practised
 
 _NOTHING = "nothing"
-_VERDICTS = ("inside", "close", "not settled", "outside")
 
 
 class LookForm(forms.Form):
@@ -45,7 +45,7 @@ class JudgeForm(forms.Form):
 
     judged = forms.ChoiceField(
         label="What does your number say?",
-        choices=[(word, word) for word in _VERDICTS],
+        choices=[(word, word) for word in VERDICTS],
         widget=forms.RadioSelect,
     )
 

@@ -8,7 +8,7 @@ from uuid import UUID
 from django.db.models import Exists, F, OuterRef, Q
 
 from kessa.bench.models import Determination
-from kessa.core.judging.judge import VERDICTS
+from kessa.core.judging.judge import gravity
 from kessa.core.runs.flags import ENDS
 from kessa.log.beside import ONE_DAY
 from kessa.log.history import Series
@@ -106,7 +106,7 @@ def standing_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     ):
         found[row.result.visit_id].append(row)
     for rows in found.values():
-        rows.sort(key=lambda row: (-("", *VERDICTS).index(row.result.verdict), row.result.parameter))
+        rows.sort(key=lambda row: (-gravity(row.result.verdict), row.result.parameter))
     return found
 
 

@@ -59,6 +59,11 @@ def judge(result: Interval, limit: Bounds, rule: str = "simple", near: float = N
     return gravest(verdicts), finite(min(margins), "value")
 
 
+def gravity(verdict: str) -> int:
+    """Return how grave a verdict is, from 1 for inside to 4 for outside; 0 for "" and any word that is none."""
+    return VERDICTS.index(verdict) + 1 if verdict in VERDICTS else 0
+
+
 def gravest(verdicts: list[str]) -> str:
     """Return the gravest of the verdicts: outside, then not settled, then close, then inside."""
     return max(verdicts, key=VERDICTS.index)
