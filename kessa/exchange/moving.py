@@ -180,7 +180,7 @@ class _Numbers:
         for model in tables:
             pk = model._meta.pk
             numbers = [row[pk.attname] for row in _rows(archive, model)]
-            taken = model._base_manager.filter(pk__in=numbers).exists() if numbers else False
+            taken = model._base_manager.filter(pk__any=numbers).exists() if numbers else False
             if not isinstance(pk, models.AutoField):
                 if taken:
                     raise CommandError(f"Some of this team's {model._meta.verbose_name_plural} are here already.")

@@ -208,7 +208,7 @@ def _check(work: Notebook) -> dict[str, Any]:
         else:
             for each in found:
                 tally.count(each)
-    Doubtful.objects.bulk_create(tally.doubtful)
+    Doubtful.objects.bulk_create(tally.doubtful, batch_size=1000)
     return tally.told
 
 

@@ -191,7 +191,7 @@ _OWN = {*ENDS, "unusual", "corrected", "judged-anew", "further-run", "diluted"}
 
 
 def _flags_of(team_id: int, inputs: list[int]) -> list[str]:
-    rows = Mark.objects.for_team(team_id).filter(result__in=inputs, lifted_at=None)
+    rows = Mark.objects.for_team(team_id).filter(result__any=inputs, lifted_at=None)
     flags = dict.fromkeys(rows.order_by("pk").values_list("flag", flat=True))
     return [flag for flag in flags if flag not in _OWN]
 
@@ -199,7 +199,7 @@ def _flags_of(team_id: int, inputs: list[int]) -> list[str]:
 def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
     """Let what rests on results carry a flag as long as one of them does."""
     changed = set(inputs)
-    samples = Result.objects.for_team(team_id).filter(pk__in=changed).values("determination__sample")
+    samples = Result.objects.for_team(team_id).filter(pk__any=changed).values("determination__sample")
     for row in Result.objects.for_team(team_id).standing().filter(family=DERIVED, sample__in=samples):
         rests_on = row.made_from.get("results", [])
         if not changed & set(rests_on):

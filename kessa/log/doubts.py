@@ -192,7 +192,7 @@ def _ties(rows: list[Result]) -> dict[int, Tie]:
 
 def _lots(determinations: list[Any]) -> dict[Any, frozenset[int]]:
     found: dict[Any, set[int]] = defaultdict(set)
-    uses = LotUse.across_teams.filter(determination__in=determinations)
+    uses = LotUse.across_teams.filter(determination__any=determinations)
     for determination, lot in uses.values_list("determination_id", "lot_id"):
         found[determination].add(lot)
     return defaultdict(frozenset, {pk: frozenset(each) for pk, each in found.items()})
@@ -205,7 +205,7 @@ def _settle(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> No
     now = timezone.now()
     gone = [mark.pk for key, mark in there.items() if key[1] not in wanted[key[0]]]
     if gone:
-        Mark.objects.for_team(team_id).filter(pk__in=gone).update(lifted_at=now)
+        Mark.objects.for_team(team_id).filter(pk__any=gone).update(lifted_at=now)
     new = [(result, check) for result, checks in wanted.items() for check in checks if (result, check) not in there]
     rows = (Mark(team_id=team_id, result_id=result, flag=flag, at=now, **{by: check}) for result, check in new)
     Mark.objects.bulk_create(rows, ignore_conflicts=True)

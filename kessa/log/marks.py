@@ -22,7 +22,7 @@ class Reason(NamedTuple):
 
 def visits_of(team_id: int, results: Iterable[int]) -> list[UUID]:
     """Return the numbers of the visits on which results were found out."""
-    rows = Result.objects.for_team(team_id).filter(pk__in=results)
+    rows = Result.objects.for_team(team_id).filter(pk__any=results)
     return list(rows.order_by("visit").values_list("visit", flat=True).distinct())
 
 

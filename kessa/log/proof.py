@@ -74,7 +74,7 @@ def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
         if wanted and not there:
             new.append(Mark(team_id=team_id, result=result, flag=UNPROVEN, at=now))
     if gone:
-        Mark.objects.for_team(team_id).filter(pk__in=[mark.pk for mark in gone]).update(lifted_at=now)
+        Mark.objects.for_team(team_id).filter(pk__any=[mark.pk for mark in gone]).update(lifted_at=now)
     Mark.objects.bulk_create(new, ignore_conflicts=True)
     if new or gone:
         changed(team_id, visits_of(team_id, [mark.result_id for mark in [*new, *gone]]))

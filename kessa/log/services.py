@@ -288,7 +288,7 @@ def stand_by(by: Membership, determination: Determination, result: Result, *, fl
 def lift(marks: list[Mark], by: Membership, why: str) -> None:
     """Lift marks: the results are as they were without them."""
     numbers = [mark.pk for mark in marks]
-    rows = Mark.objects.for_team(by.team_id).filter(pk__in=numbers, lifted_at=None)
+    rows = Mark.objects.for_team(by.team_id).filter(pk__any=numbers, lifted_at=None)
     rows.update(lifted_at=timezone.now(), lifted_by_id=by.user_id, lifted_why=why[:300])
     visits_changed(by.team_id, visits_of(by.team_id, [mark.result_id for mark in marks]))
     for flag in {mark.flag for mark in marks}:

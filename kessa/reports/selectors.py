@@ -29,7 +29,7 @@ def reports_with(team: Team | int, results: Collection[int]) -> list[Report]:
 
 def changed_since(report: Report) -> Any:
     """Return what of a report's results stands no more, or was marked, since it was issued: the marks."""
-    marks = Mark.objects.for_team(report.team_id).filter(result__in=report.results, at__gt=report.issued_at)
+    marks = Mark.objects.for_team(report.team_id).filter(result__any=report.results, at__gt=report.issued_at)
     return marks.filter(lifted_at=None).select_related("result__place", "by", "replaced_by").order_by("at")
 
 

@@ -96,7 +96,7 @@ def release_all(by: Membership, team: Team, *, place: Place | None, until: date)
     # Held: what changes in the meantime is not released with the others.
     numbers = list(rows.order_by().select_for_update().values_list("pk", flat=True))
     now = timezone.now()
-    Visit.objects.for_team(team).filter(pk__in=numbers).update(review=Review.RELEASED)
+    Visit.objects.for_team(team).filter(pk__any=numbers).update(review=Review.RELEASED)
     steps = (Step(team=team, visit_id=pk, what=What.RELEASED, by_id=by.user_id, at=now) for pk in numbers)
     Step.objects.bulk_create(steps, batch_size=5000)
     given_out.send(Visit, team=team.pk)

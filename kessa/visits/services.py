@@ -195,7 +195,7 @@ def changed(team_id: int, visits: Iterable[uuid.UUID]) -> None:
     again = Case(When(review__in=SETTLED, then=Value(Review.NEW)), default=F("review"))
     # Of one that is open nothing was said yet.
     said_of = Q(closed_at__isnull=False) | Q(leader=None)
-    Visit.objects.for_team(team_id).filter(said_of, pk__in=visits).update(review=again, changed_at=timezone.now())
+    Visit.objects.for_team(team_id).filter(said_of, pk__any=visits).update(review=again, changed_at=timezone.now())
 
 
 @compiled

@@ -26,14 +26,21 @@ class _Given(Expression):
 
 
 class _AnyOf(Lookup):  # type: ignore[type-arg]
-    """One of several values, however many, in a statement that is compiled once: `pk__any=numbers`."""
+    """One of several values in one parameter: `pk__any=numbers`.
+
+    Their number is no part of the statement, which may be compiled once, and is not held to the 65,535 parameters that
+    a statement takes.
+    """
 
     lookup_name = "any"
 
+    def get_prep_lookup(self) -> Any:
+        prepare = self.lhs.output_field.get_prep_value
+        return self.rhs if isinstance(self.rhs, _Given) else [prepare(each) for each in self.rhs]
+
     def as_sql(self, compiler: Any, connection: Any) -> tuple[str, list[Any]]:  # type: ignore[override]
         left, left_params = self.process_lhs(compiler, connection)
-        right, right_params = compiler.compile(self.rhs)
-        return f"{left} = ANY({right})", [*left_params, *right_params]
+        return f"{left} = ANY(%s)", [*left_params, self.rhs]
 
 
 Field.register_lookup(_AnyOf)

@@ -1,14 +1,17 @@
 """Statements that are compiled once say what Django's own say, whatever they are asked."""
 
 from datetime import timedelta
+from uuid import uuid4
 
 from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
+from kessa.log.marks import visits_of
 from kessa.log.models import Mark, Result
 from kessa.places.selectors import place_at
+from kessa.visits.services import changed
 from kessa.web.compiled import compiled, prefetched
 from tests.world import measured, team_of
 
@@ -41,6 +44,13 @@ class CompiledTest(TestCase):
             with self.subTest(team=team, days=days, numbers=numbers, of=of):
                 self.assertEqual(since(team=team, moment=moment, numbers=numbers, **of), list(rows))
         self.assertEqual(place_at(team=self.ulf.team_id, pk=self.place.pk), [])
+
+    def test_there_may_be_more_numbers_than_a_statement_takes_parameters(self):
+        every = {*range(-70_000, 0), *(each.pk for each in self.mine)}
+        moment = timezone.now() - timedelta(days=9)
+        self.assertEqual(since(team=self.ines.team_id, moment=moment, numbers=list(every)), self.mine)
+        self.assertEqual(set(visits_of(self.ines.team_id, every)), {each.visit_id for each in self.mine})
+        changed(self.ines.team_id, [*(uuid4() for _ in range(70_000)), self.mine[0].visit_id])
 
     def test_nothing_is_asked_for_by_null(self):
         with self.assertRaisesMessage(TypeError, "nothing equals NULL"):
