@@ -98,7 +98,7 @@ class Writer:
         remarks = {(each.place.pk, each.at): each.remark for each in found}
         there = set(
             Visit.objects.for_team(self.team)
-            .filter(pk__in=[visit for visit, _ in numbers.values()])
+            .filter(pk__any=[visit for visit, _ in numbers.values()])
             .values_list("pk", flat=True)
         )
         made = {key: pair for key, pair in numbers.items() if pair[0] not in there}
@@ -179,14 +179,14 @@ def undo(notebook: Notebook, tell: Any) -> int:
         if not numbers:
             break
         with transaction.atomic():
-            results = Result.objects.for_team(notebook.team_id).filter(visit__in=numbers)
+            results = Result.objects.for_team(notebook.team_id).filter(visit__any=numbers)
             touched |= set(results.order_by().values_list("place", flat=True).distinct())
-            Mark.objects.for_team(notebook.team_id).filter(result__visit__in=numbers).delete()
-            Standing.objects.for_team(notebook.team_id).filter(result__visit__in=numbers).update(result=None)
+            Mark.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).delete()
+            Standing.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).update(result=None)
             removed = results._raw_delete(results.db)
-            samples = Sample.objects.for_team(notebook.team_id).filter(visit__in=numbers)
+            samples = Sample.objects.for_team(notebook.team_id).filter(visit__any=numbers)
             samples._raw_delete(samples.db)
-            these = Visit.objects.for_team(notebook.team_id).filter(pk__in=numbers)
+            these = Visit.objects.for_team(notebook.team_id).filter(pk__any=numbers)
             these._raw_delete(these.db)
         gone += removed
         tell(removed)
