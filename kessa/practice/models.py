@@ -51,7 +51,7 @@ class Practised(TeamOwned):
 
     @property
     def method(self) -> Method:
-        """The method with its clocks hurried, under the schools of then."""
+        """The method as it is practised, under the schools of then."""
         return self.determination.method
 
     @cached_property

@@ -15,7 +15,7 @@ from kessa.core.practice.lessons import Lesson
 from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Point, scored
 from kessa.core.practice.scoring import Practised as Done
-from kessa.core.practice.world import hurried, made
+from kessa.core.practice.world import for_practice, made
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team, User
 from kessa.practice import may
@@ -34,7 +34,7 @@ def begin(by: Membership, method: Method | None, lesson: Lesson | None = None) -
     held: dict[str, Any] = {}
     if method:
         # Of made-up water nothing is asked that one could not see.
-        quick = hurried(led_at(method, None))
+        quick = for_practice(led_at(method, None))
         trait = lesson.trait if lesson else secrets.choice(_TRAITS)
         world = made(quick, seed, trait, lesson.reach if lesson else (0.25, 0.8))
         held = {"family": method.family, "method_definition": quick.snapshot(), "world_made": world.snapshot()}

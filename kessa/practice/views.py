@@ -36,7 +36,6 @@ from kessa.taps.selectors import counted
 from kessa.taps.services import whose
 
 _GOES = 20
-_FAULT = "This cannot be practised: {}"
 
 
 @member
@@ -49,7 +48,7 @@ def index(request: HttpRequest) -> HttpResponse:
         "lessons": [(lesson, lesson.key in passed) for lesson in lessons().values()],
         "next": next((lesson for lesson in lessons().values() if lesson.key not in passed), None),
         "families": sorted(
-            ((family, methods) for family, methods in families_of(team.pk).items() if not methods[0].lacks_table),
+            families_of(team.pk).items(),
             key=lambda each: each[1][0].test_name.lower(),
         ),
         "lately": lately(team=team.pk, person=person.pk),
@@ -67,8 +66,8 @@ def begin(request: HttpRequest) -> HttpResponse:
     method = methods_of(request.membership.team_id).get(key or "")
     if lesson is None and method is None:
         raise Http404
-    if (lesson and lesson.method and method is None) or (method and method.lacks_table):
-        messages.error(request, _FAULT.format("it is not among your team's tests, or reads by its lot's own table."))
+    if lesson and lesson.method and method is None:
+        messages.error(request, "This cannot be practised: its test is none of your team's.")
         return redirect("practice:index")
     made = services.begin(request.membership, method, lesson)
     return redirect("practice:go", made.pk)

@@ -13,7 +13,7 @@ from kessa.core.practice.curves import carbonate_ph, chromate_solid, free_metal
 from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Practised, held, scored
 from kessa.core.practice.seen import end_of, shown, strength_seen, turned
-from kessa.core.practice.world import hurried, made
+from kessa.core.practice.world import for_practice, made
 from kessa.core.runs.conclusion import conclude
 from kessa.core.runs.state import Reading, RunState
 
@@ -124,7 +124,7 @@ class Worlds(TestCase):
 
     def test_a_careful_hand_is_right_and_its_interval_holds_the_water(self):
         tried, within = 0, []
-        for method in map(hurried, house_methods().values()):
+        for method in map(for_practice, house_methods().values()):
             if not method.counted and self.read_by_choice(method):
                 continue
             for seed in range(3):
@@ -139,7 +139,7 @@ class Worlds(TestCase):
         self.assertGreater(sum(within) / len(within), 0.93)
 
     def test_a_careless_hand_is_told_of_each_slip(self):
-        method = hurried(house_methods()["total-hardness-drops-25"])
+        method = for_practice(house_methods()["total-hardness-drops-25"])
         world = made(method, 5)
         slips = [p for p in scored(method, world, practised(method, world, shift=3), asks_blank=False) if not p.right]
         self.assertEqual([p.key for p in slips], ["end", "end"])
@@ -151,13 +151,13 @@ class Worlds(TestCase):
                 practised(method, spoilt).outcomes["main"].quantity.value,
                 more * practised(method, world).outcomes["main"].quantity.value,
             )
-        oxygen = hurried(house_methods()["oxygen-meter"])
+        oxygen = for_practice(house_methods()["oxygen-meter"])
         plain, bubble = (practised(oxygen, made(oxygen, 2, trait)) for trait in ("", "bubble"))
         self.assertGreater(bubble.outcomes["main"].quantity.value, plain.outcomes["main"].quantity.value + 1)
 
     def test_reagents_in_the_wrong_order_find_less(self):
         families = set()
-        for method in map(hurried, house_methods().values()):
+        for method in map(for_practice, house_methods().values()):
             if not (order := order_of(method)):
                 continue
             with self.subTest(method=method.key):
@@ -181,7 +181,7 @@ class Worlds(TestCase):
         )
 
     def test_a_colour_comes_on_in_its_time_and_goes_on_after_it(self):
-        method = hurried(house_methods()["nitrate-ampoule"])
+        method = for_practice(house_methods()["nitrate-ampoule"])
         world = made(method, 4)
         frames = shown(method, method.main, world, "sample-1")["lights"]["window"]
         steps = [

@@ -171,8 +171,11 @@ def _display(part: Part, world: World, seen: float, run: str, ready: float, clos
         values = [(at, seen * _come_on(at, ready, closes)) for at in _frames(ready, closes)]
         return [[at, "over" if value > high else _written(value, finest)] for at, value in values]
     finest = numbers.resolution or 0.01
-    off = world.chance("settle", run).choice((-1, 1)) * max(abs(seen) * 0.15, 8 * finest)
-    return [[float(s), _written(seen + off * exp(-s / _SETTLES_S), finest)] for s in range(_FRAMES)]
+    chance = world.chance("settle", run)
+    off = chance.choice((-1, 1)) * max(abs(seen) * 0.15, 8 * finest)
+    # Once steady it creeps on, by a finest step at most.
+    creeps = chance.uniform(-1, 1) * finest / _FRAMES
+    return [[float(s), _written(seen + off * exp(-s / _SETTLES_S) + creeps * s, finest)] for s in range(_FRAMES)]
 
 
 def _written(value: float, finest: float) -> str:
@@ -184,7 +187,7 @@ def _marks(part: Part, seen: float, world: World, run: str) -> dict[str, float]:
     """Return where the levels stand, by the field that each fills."""
     numbers: Any = part.numbers
     if part.kind == "chart":
-        marks, results = zip(*numbers.pairs or ((0.0, 0.0), (1.0, 1.0)), strict=True)
+        marks, results = zip(*numbers.pairs, strict=True)
         return {"mark": round(value_at(marks, place_on(results, seen)), 1)}
     reading = part.numbers.simulated(seen, world.chance("level", run))
     return {key: value for key, value in reading.items() if isinstance(value, int | float)}
