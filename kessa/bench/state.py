@@ -178,8 +178,8 @@ def flags_of(determination: Determination, part: Part, bench: Bench) -> list[str
 def _faults(determination: Determination, bench: Bench) -> list[str]:
     """What stands against the sample, the lots that were used, and the instrument."""
     sample = determination.sample if determination.place else None
-    until = sample.testable_until(determination.method.keeps_hours) if sample else None
-    too_old = ["sample-too-old"] if until and determination.started_at > until else []
+    aged = sample is not None and sample.too_old_at(determination.started_at, determination.method.keeps_hours)
+    too_old = ["sample-too-old"] if aged else []
     used = {use.supply for use in determination.method.used_under(bench.answers)}
     lots = lots_of(team=determination.team_id, test=determination.pk)
     of_lots = {fault for use in lots if use.lot.supply_key in used for fault in use.faults}

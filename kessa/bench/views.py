@@ -91,7 +91,6 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     """What there is to choose before a test begins: range, kit with its lots, instrument."""
     lowest = family[0]
     suggested, why = history.suggested_method(drawn.place, family, history.written_at(drawn.place, lowest.main))
-    until = drawn.testable_until(suggested.keeps_hours)
     led = led_at(suggested, drawn.place.kind, known_of(drawn, suggested, timezone.now()))
     serving = history.kits_for(drawn.place, lowest.family)
     kits = list(zip(serving, lots_in_use(drawn.team_id, serving, led), strict=True))
@@ -103,7 +102,7 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
         # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.
         "lots_seen": ",".join(str(lot.pk) for lot in named),
         "instruments": instruments_for(drawn.team_id, suggested.instrument),
-        "too_old": until is not None and timezone.now() > until,
+        "too_old": drawn.too_old_at(timezone.now(), suggested.keeps_hours),
         "suggested": suggested,
         "why": why,
         "others": [each for each in family if each != suggested],

@@ -139,12 +139,6 @@ class _Points(_Calibrating):
 class PhCalibrationForm(_Points):
     """Two or three buffers."""
 
-    @classmethod
-    def taken(cls, shown: Shown) -> dict[str, Any]:
-        """Return the voltage, to stand beside a buffer's pH."""
-        voltage, _, unit = shown.what.partition(" ")
-        return {"points": voltage, "temperature_c": shown.temperature_c} if unit == "mV" else {}
-
     temperature_c = forms.FloatField(label="Temperature of the buffers, °C", min_value=0, max_value=60)
 
     field_order = ["points", "temperature_c", "lots"]
@@ -153,6 +147,12 @@ class PhCalibrationForm(_Points):
         super().__init__(*args, **kwargs)
         self.fields["points"].label = "Buffers: pH and mV, a line each"
         self.fields["points"].help_text = "The buffer's pH at this temperature, as its bottle says; two or three."
+
+    @classmethod
+    def taken(cls, shown: Shown) -> dict[str, Any]:
+        """Return the voltage, to stand beside a buffer's pH."""
+        voltage, _, unit = shown.what.partition(" ")
+        return {"points": voltage, "temperature_c": shown.temperature_c} if unit == "mV" else {}
 
 
 class ConductivityCalibrationForm(_Calibrating):
@@ -180,17 +180,17 @@ class OxygenCalibrationForm(_Calibrating):
 class LineCalibrationForm(_Points):
     """Standards of several strengths."""
 
-    @classmethod
-    def taken(cls, shown: Shown) -> dict[str, Any]:
-        """Return nothing: a display of strength is no absorbance."""
-        return {}
-
     field_order = ["points", "lots"]
 
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.fields["points"].label = "Standards: strength and absorbance, a line each"
         self.fields["points"].help_text = "The zero too; four at least, of three strengths or more."
+
+    @classmethod
+    def taken(cls, shown: Shown) -> dict[str, Any]:
+        """Return nothing: a display of strength is no absorbance."""
+        return {}
 
 
 CALIBRATION_FORMS: dict[str, type[_Calibrating]] = {

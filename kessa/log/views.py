@@ -18,7 +18,6 @@ from kessa.core.job.meaning import meaning_of
 from kessa.core.job.schools import complete, questions
 from kessa.core.judging.plausible import DOUBTS
 from kessa.core.judging.written import bearing_on, other_forms
-from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import UNKNOWN, Ask
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
@@ -191,7 +190,9 @@ def _of_determination(found: Result, others: list[Result]) -> dict[str, Any]:
         and len(method.finds) == 1
         and not (method.screening or found.ended)
         and parameter(part.parameter).differences == "proportion",
-        "by_another": found.ended is None and _keeps(determination, method),
+        "by_another": found.ended is None
+        and determination.sample is not None
+        and not determination.sample.too_old_at(timezone.now(), method.keeps_hours),
         "runs": [(number, part.said(read)) for number, read in found.runs.items()],
         "next_method": methods_of(found.team_id).get(part.next_range) if found.censor and part.next_range else None,
         "continued": next((each for each in following if each["continues"] == determination.pk), None),
@@ -206,14 +207,6 @@ def _of_determination(found: Result, others: list[Result]) -> dict[str, Any]:
         "once": uuid.uuid4(),
         **_estimated(found),
     }
-
-
-def _keeps(determination: Determination, method: Method) -> bool:
-    """Whether a test's sample is not too old yet for the same test by somebody else."""
-    if determination.sample is None:
-        return False
-    until = determination.sample.testable_until(method.keeps_hours)
-    return until is None or timezone.now() <= until
 
 
 def _estimated(result: Result) -> dict[str, Any]:

@@ -29,7 +29,7 @@ class LookForm(forms.Form):
     def __init__(self, go: Practised, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         if order := order_of(go.method):
-            choices = list(zip(("first", "then"), order.in_words(go.method), strict=True))
+            choices = list(zip(("first", "then"), order.in_words, strict=True))
             random.Random(go.pk.int).shuffle(choices)  # noqa: S311 # only mixed up, not secret
             self.fields["first"] = forms.ChoiceField(
                 label="Which of the two goes in first?", choices=choices, widget=forms.RadioSelect

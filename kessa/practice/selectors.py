@@ -6,13 +6,12 @@ from typing import Any, NamedTuple
 
 from django.utils import timezone
 
+from kessa.kits.models import MOST_DAYS
 from kessa.people.models import Membership, Team
 from kessa.practice.models import Practised, Vouching
 from kessa.web.compiled import compiled
 
 _LATELY = 12
-# No rule asks for longer.
-_FOR_EVER = 36_500
 
 
 class Proof(NamedTuple):
@@ -62,7 +61,7 @@ def proofs(team: Team, person: int | None = None, family: str | None = None) -> 
 
 
 def _proof(team: Team, passes: list[datetime], vouched: Vouching | None) -> Proof:
-    lasts = timedelta(days=min(team.practised_again_days, _FOR_EVER)) if team.practised_again_days else None
+    lasts = timedelta(days=min(team.practised_again_days, MOST_DAYS)) if team.practised_again_days else None
     moments = [passes[-1]] if team.practised_times and len(passes) >= team.practised_times else []
     moments += [vouched.at] if vouched else []
     proven = max(moments, default=None)

@@ -54,11 +54,11 @@ def begin(by: Membership, method: Method | None, lesson: Lesson | None = None) -
 def say(by: Membership, go: Practised, looked: str, first: str = "") -> Practised:
     """Keep what was seen before the test, and what is to go in first: in that order the bench leads it."""
     go.said |= {"looked": looked}
-    order = order_of(go.method)
-    if order and first:
+    if first:
         go.said |= {"first": first}
+    order = order_of(Method.model_validate(go.method_definition))
     if order and first == "then":
-        go.method_definition = order.swapped(Method.model_validate(go.method_definition)).snapshot()
+        go.method_definition = order.swapped.snapshot()
         go.world_made |= {"left": order.left}
     go.save(update_fields=["said", "method_definition", "world_made"])
     return go

@@ -11,6 +11,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.bench.state import bench_of
+from kessa.core.methods.schema import Method
 from kessa.core.practice.lessons import lessons
 from kessa.core.practice.scoring import Point, held
 from kessa.core.practice.world import TRAITS
@@ -20,15 +21,7 @@ from kessa.people.access import coordinator, member
 from kessa.people.may import Rule
 from kessa.people.selectors import members
 from kessa.practice import may, services
-from kessa.practice.forms import (
-    JudgeForm,
-    LookForm,
-    OrderForm,
-    QuestionsForm,
-    RemarkForm,
-    RuleForm,
-    VouchForm,
-)
+from kessa.practice.forms import JudgeForm, LookForm, OrderForm, QuestionsForm, RemarkForm, RuleForm, VouchForm
 from kessa.practice.models import Practised
 from kessa.practice.page import before_of, outcome_of, panel_of
 from kessa.practice.selectors import lately, lessons_passed, proofs
@@ -47,10 +40,7 @@ def index(request: HttpRequest) -> HttpResponse:
     context = {
         "lessons": [(lesson, lesson.key in passed) for lesson in lessons().values()],
         "next": next((lesson for lesson in lessons().values() if lesson.key not in passed), None),
-        "families": sorted(
-            families_of(team.pk).items(),
-            key=lambda each: each[1][0].test_name.lower(),
-        ),
+        "families": _by_name(families_of(team.pk)),
         "lately": lately(team=team.pk, person=person.pk),
         "proofs": {family: proof for (_, family), proof in proofs(team, person.pk).items()},
     }
@@ -146,7 +136,7 @@ def told(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     found = _own(request, pk, may.see)
     own = found.person_id == request.user.pk
     if not found.closed_at:
-        return redirect("practice:go" if own else "practice:people", *([pk] if own else []))
+        return redirect("practice:go", pk) if own else redirect("practice:people")
     context: dict[str, Any] = {"go": found, "lesson": found.lesson, "own": own}
     if found.family:
         state = bench_of(found.determination, counted(found.team_id, found.pk))
@@ -210,10 +200,12 @@ def _people(request: HttpRequest, rule: RuleForm, form: VouchForm | None) -> Htt
     return render(request, "practice/people.html", context, status=422 if context["faulty"] else 200)
 
 
-def _named(known: dict[str, Any]) -> list[tuple[str, str]]:
-    return sorted(
-        ((family, methods[0].test_name) for family, methods in known.items()), key=lambda each: each[1].lower()
-    )
+def _by_name(known: dict[str, list[Method]]) -> list[tuple[str, list[Method]]]:
+    return sorted(known.items(), key=lambda each: each[1][0].test_name.lower())
+
+
+def _named(known: dict[str, list[Method]]) -> list[tuple[str, str]]:
+    return [(family, methods[0].test_name) for family, methods in _by_name(known)]
 
 
 @coordinator

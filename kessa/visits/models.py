@@ -153,6 +153,11 @@ class Sample(TeamOwned):
         """When it is too old for a test that keeps so long; None where it never is."""
         return self.drawn_at + timedelta(hours=keeps_hours) if keeps_hours else None
 
+    def too_old_at(self, moment: datetime, keeps_hours: float | None) -> bool:
+        """Whether it is too old at a moment for a test that keeps so long."""
+        until = self.testable_until(keeps_hours)
+        return until is not None and moment > until
+
     @property
     def place(self) -> Place:
         """Where it was drawn."""

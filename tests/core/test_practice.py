@@ -162,12 +162,11 @@ class Worlds(TestCase):
                 continue
             with self.subTest(method=method.key):
                 families.add(method.family)
-                first, then = order.steps_of(method)
-                other = order.swapped(method)
+                other = order.swapped
                 # Both ways round it is a method that a bench can lead, and back again it is the same.
-                self.assertEqual(Method.model_validate(other.snapshot()).steps[first], method.steps[then])
-                self.assertEqual(order.swapped(other), method)
-                self.assertLess(first, then)
+                self.assertEqual(Method.model_validate(other.snapshot()).steps[order.first], method.steps[order.then])
+                self.assertEqual(order_of(other).swapped, method)
+                self.assertLess(order.first, order.then)
                 world = made(method, 3)
                 part = method.main
                 found = strength_seen(part, world.model_copy(update={"left": order.left}), "sample-1")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NamedTuple
 
 from pydantic import Field
 
@@ -14,8 +14,30 @@ from kessa.core.methods.parts import Key, Text
 from kessa.core.methods.schema import Method
 
 
-class Order(Checked):
-    """Two steps of the methods of `families`, each by words in its text; `left` is the share found where they swap."""
+class Order(NamedTuple):
+    """Two steps of a method, from 0, of which `first` goes first: of the strength a share `left` is found else."""
+
+    method: Method
+    first: int
+    then: int
+    left: float
+    why: str
+
+    @property
+    def in_words(self) -> tuple[str, str]:
+        """The two steps as they are read, the one that goes first before the other."""
+        return f"“{self.method.steps[self.first].text}”", f"“{self.method.steps[self.then].text}”"
+
+    @property
+    def swapped(self) -> Method:
+        """The method led the other way round."""
+        steps = list(self.method.steps)
+        steps[self.first], steps[self.then] = steps[self.then], steps[self.first]
+        return self.method.model_copy(update={"steps": tuple(steps)})
+
+
+class _Known(Checked):
+    """An order in the methods of `families`: each of its two steps by words in its text."""
 
     families: tuple[Key, ...]
     first: Text
@@ -23,38 +45,28 @@ class Order(Checked):
     left: Annotated[Number, Field(ge=0, lt=1)]
     why: Text
 
-    def steps_of(self, method: Method) -> tuple[int, int] | None:
-        """Return which steps of a method the two are, from 0; None where a team's own version has them no longer."""
-        found = [n for words in (self.first, self.then) for n, step in enumerate(method.steps) if words in step.text]
-        return (found[0], found[1]) if len(found) == 2 else None
-
-    def in_words(self, method: Method) -> tuple[str, str]:
-        """Return the two steps of a method that has them as they are read, the one that goes first before the other."""
-        first, then = (
-            next(step.text for step in method.steps if words in step.text) for words in (self.first, self.then)
-        )
-        return f"“{first}”", f"“{then}”"
-
-    def swapped(self, method: Method) -> Method:
-        """Return a method that is led the other way round."""
-        steps = list(method.steps)
-        if places := self.steps_of(method):
-            first, then = places
-            steps[first], steps[then] = steps[then], steps[first]
-        return method.model_copy(update={"steps": tuple(steps)})
-
 
 class _Orders(Checked):
-    orders: Annotated[tuple[Order, ...], Field(min_length=1)]
+    orders: Annotated[tuple[_Known, ...], Field(min_length=1)]
 
 
 @cache
-def _orders() -> dict[str, Order]:
+def _orders() -> dict[str, _Known]:
     read = read_toml(Path(__file__).with_name("orders.toml"), _Orders).orders
     return {family: each for each in read for family in each.families}
 
 
 def order_of(method: Method) -> Order | None:
-    """Return the order that matters in a method; None where none is known. Raises BadDataFile on a faulty file."""
-    order = _orders().get(method.family)
-    return order if order and order.steps_of(method) else None
+    """Return the order that matters in a method; None where none is known, or a team's own has not both steps.
+
+    Raises BadDataFile on a faulty file.
+    """
+    known = _orders().get(method.family)
+    if known is None:
+        return None
+
+    def step(words: str) -> int | None:
+        return next((n for n, each in enumerate(method.steps) if words in each.text), None)
+
+    first, then = step(known.first), step(known.then)
+    return None if first is None or then is None else Order(method, first, then, known.left, known.why)

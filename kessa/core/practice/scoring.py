@@ -8,7 +8,7 @@ from typing import NamedTuple
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.practice.orders import Order, order_of
-from kessa.core.practice.seen import end_of, shown, strength_seen, turned
+from kessa.core.practice.seen import YELLOW, end_of, shown, strength_seen, turned
 from kessa.core.practice.world import TRAITS, World
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
@@ -51,7 +51,7 @@ def scored(method: Method, world: World, done: Practised, *, asks_blank: bool) -
     """Return what was right and what was not, in the order of the job."""
     points = [_looked(world, done)] if done.looked is not None else []
     if done.first is not None and (order := order_of(method)):
-        points.append(_order(method, order, done.first))
+        points.append(_order(order, right=done.first == "first"))
     if asks_blank:
         points.append(_blank(method, world, done))
     points += _clocks(done)
@@ -79,9 +79,9 @@ def _looked(world: World, done: Practised) -> Point:
     return Point("looked", False, words if world.trait else "There was nothing wrong with it.", effect)
 
 
-def _order(method: Method, order: Order, first: str) -> Point:
-    before, after = order.in_words(method)
-    return Point("order", first == "first", f"{before} comes before {after}.", "" if first == "first" else order.why)
+def _order(order: Order, *, right: bool) -> Point:
+    before, after = order.in_words
+    return Point("order", right, f"{before} comes before {after}.", "" if right else order.why)
 
 
 def _blank(method: Method, world: World, done: Practised) -> Point:
@@ -171,7 +171,7 @@ def _read(method: Method, part: Part, world: World, run: str, raw: Mapping[str, 
     seen = strength_seen(part, world, run)
     there = shown(method, part, world, run)
     if there["as"] == "bottle":
-        right = (raw.get("seen") == "present") == (there["colour"] == "#e2c230")
+        right = (raw.get("seen") == "present") == (there["colour"] == YELLOW)
         return Point(
             "read", right, f"{part.parameter.capitalize()}: {'as it was' if right else 'the bottle said otherwise'}."
         )

@@ -18,6 +18,8 @@ TURNED = 0.5
 _VESSEL_ML = 10.0
 _SHARP = 0.25
 _SUPPLY = 3.6
+# What a bottle turns in which something grew.
+YELLOW = "#e2c230"
 _BROWN, _MILK = Lab(55, 12, 40), Lab(82, 0, 3)
 # A meter takes so long to come near its end (s), from how far off; frames go on for so long.
 _SETTLES_S, _FRAMES = 4.0, 30
@@ -109,7 +111,7 @@ def shown(method: Method, part: Part, world: World, run: str) -> dict[str, Any]:
     seen = strength_seen(part, world, run)
     wait, closes = _clock(method, part)
     if part.kind == "presence":
-        return {"as": "bottle", "colour": "#e2c230" if world.chance("there").random() < 0.5 else "#dfe8e6"}
+        return {"as": "bottle", "colour": YELLOW if world.chance("there").random() < 0.5 else "#dfe8e6"}
     if part.kind == "depth" or part.drawn_as == "tube":
         # An eye that knows where it is follows it a little further down than it finds it again.
         lost, again = (round(seen * by, 1) for by in (1.04, 0.96))
