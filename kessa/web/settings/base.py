@@ -95,7 +95,7 @@ DATABASES = {
 }
 # Nothing waits for good: a statement, a row that another holds, a transaction left open, a server that vanished.
 # KESSA_STATEMENT_TIMEOUT=0 is for migrations, which may take their time.
-_TIMEOUTS = {
+TIMEOUTS = {
     "statement_timeout": os.environ.get("KESSA_STATEMENT_TIMEOUT", "3s"),
     "lock_timeout": "2s",
     "idle_in_transaction_session_timeout": "10s",
@@ -113,7 +113,7 @@ DATABASES["default"].setdefault("OPTIONS", {}).update(
     keepalives_idle=30,
     keepalives_interval=5,
     keepalives_count=3,
-    options=" ".join(f"-c {name}={value}" for name, value in _TIMEOUTS.items()),
+    options=" ".join(f"-c {name}={value}" for name, value in TIMEOUTS.items()),
     # Pages ask the same statements again and again: from the second time on the server has them prepared.
     server_side_binding=True,
     prepare_threshold=2,
