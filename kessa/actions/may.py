@@ -8,7 +8,7 @@ from kessa.people.models import Membership
 
 def _no_plant(by: Membership, about: Any, *others: Any) -> bool:
     place = getattr(about, "place", about)
-    return bool(place.kind.water != "plant")
+    return bool(place.water != "plant")
 
 
 # What goes into or out of a plant is decided by who runs it; on a bank or at a well everybody of the team may.

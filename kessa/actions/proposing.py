@@ -10,14 +10,17 @@ from django.utils import timezone
 
 from kessa.actions.models import OPEN, Action, State, Tick, spread_fields
 from kessa.actions.systems import finding_of, findings_at, system_of
+from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly
 from kessa.core.runs.flags import NOT_TEACHING, words
 from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.lists import list_of
 from kessa.core.treating.lowering import makeup_of
 from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, Proposal, System
+from kessa.log.advising import advised, named_at, newest_at, where_of
 from kessa.log.models import Result
 from kessa.log.selectors import flags_on
 from kessa.people.selectors import told_of
@@ -31,21 +34,24 @@ _MOST_SETTLED = 100
 _CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold scale", "disinfect")
 
 
-def restated(sender: Any, place: Place, **_: Any) -> None:
+def restated(sender: Any, place: Place, advice: Advice, **_: Any) -> None:
     """Propose anew where a place's results changed."""
-    propose(place)
+    propose(place, advice)
 
 
-def propose(place: Place) -> None:
-    """Follow up what was done at a place, and propose anew; a fault here never costs a reading or a note."""
+def propose(place: Place, advice: Advice | None = None) -> None:
+    """Follow up what was done at a place, and propose anew; a fault here never costs a reading or a note.
+
+    `advice` is what is to be done there, where that is known already.
+    """
     try:
         with transaction.atomic():
-            _bring_up(place)
+            _bring_up(place, advice or advised(place, newest_at(place)))
     except Exception:
         _LOG.exception("nothing could be proposed")
 
 
-def _bring_up(place: Place) -> None:
+def _bring_up(place: Place, advice: Advice) -> None:
     """Bring the open proposals at a place up to what its standing results ask for.
 
     What somebody has decided, or begun to tick, stays until it is ended; what newer results no longer ask for is
@@ -53,12 +59,13 @@ def _bring_up(place: Place) -> None:
     """
     Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
     _follow_up(place)
-    findings, limits = findings_at(place)
+    findings = findings_at(place, advice)
+    named = named_at(place)
+    ticked = list_of(advice, where_of(place), lambda rank: told_of(place.team_id, place.water, rank), named.upstream)
     open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
-    if not open_now and not any(finding.side for finding in findings):
+    if not open_now and ticked is None and not any(finding.side for finding in findings):
         return
-    system = system_of(place)
-    made = proposals(system, findings, limits, lambda rank: told_of(place.team_id, system.water, rank))
+    made = proposals(system_of(place), findings, ticked)
     settled = _settled(place, made)
     rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
     marks = _marks(place.team_id, list(rows))
@@ -104,7 +111,8 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
     if row and row.state == State.DECIDED and set(row.results) == set(made.results):
         return
     why = dict.fromkeys(mark for pk in made.results for mark in marks.get(pk, []))
-    if why:
+    # What people do to protect themselves waits for nothing: only what is put in or let out is tested first.
+    if why and made.by != "sheet":
         again = f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again before anything is done."
         made = made._replace(cautions=(again, *made.cautions))
     if row is None:

@@ -9,9 +9,10 @@ from kessa.actions import may
 from kessa.actions.models import OPEN, Action, State, Tick
 from kessa.actions.proposing import new_action, propose
 from kessa.actions.systems import held_in
+from kessa.core.treating.lists import seen_list
 from kessa.core.treating.mixing import refusal
-from kessa.core.treating.sheets import seen_sheet
 from kessa.core.treating.ways import ways
+from kessa.log.advising import named_at, where_of
 from kessa.log.models import Result
 from kessa.people.acts import act
 from kessa.people.models import Membership
@@ -144,7 +145,8 @@ def _found_before(action: Action) -> list[int]:
 def begin_list(by: Membership, place: Place) -> Action:
     """Begin the list for what somebody sees at a place, without a number; the one that is open where one is."""
     Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
-    made = seen_sheet(place.water, lambda rank: told_of(place.team_id, place.water, rank))
+    named = named_at(place).upstream
+    made = seen_list(where_of(place), lambda rank: told_of(place.team_id, place.water, rank), named)
     if made is None:
         raise ValidationError("There is no such list for this kind of place.")
     now = timezone.now()

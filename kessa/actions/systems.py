@@ -1,11 +1,11 @@
 """A place as treating it needs to know it, and what was found there: rows turned into what the core reckons with."""
 
 from datetime import timedelta
-from typing import Any
 
 from django.utils import timezone
 
 from kessa.actions.models import Action, State
+from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.holding import overall
 from kessa.core.judging.judge import OUTSIDE
@@ -14,10 +14,8 @@ from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread, within_percent
 from kessa.core.quantities.units import in_words
 from kessa.core.treating.disinfecting import water_in_well
-from kessa.core.treating.sheets import Limit
 from kessa.core.treating.systems import Finding, Held, System
 from kessa.log.beside import quantity_of
-from kessa.log.history import found_lately
 from kessa.log.models import Result
 from kessa.places.models import Place
 from kessa.places.selectors import compared_with
@@ -113,24 +111,11 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
     return found
 
 
-def findings_at(place: Place) -> tuple[list[Finding], dict[str, Limit]]:
-    """Return how a place stands, as findings, and the limits that decide, by parameter."""
-    rows = Result.objects.for_team(place.team_id).in_bulk(found_lately(place).standing)
-    findings: dict[str, Finding] = {}
-    limits = {}
-    # Of one parameter by two methods the newest reading is what one treats.
-    for row in sorted(rows.values(), key=lambda row: (row.taken_at, row.pk)):
-        finding = finding_of(row)
-        if finding:
-            findings[parameter(row.parameter).key] = finding
-            limits[row.parameter] = limit_of(row)
-    return list(findings.values()), limits
-
-
-def limit_of(row: Result) -> Limit:
-    """Return what of the limit that decides a list of what to do wants to know."""
-    decisive: dict[str, Any] = overall(row.judgements) or {}
-    return Limit(decisive.get("set", ""), decisive.get("source", ""), decisive.get("note", ""))
+def findings_at(place: Place, advice: Advice) -> list[Finding]:
+    """Return how a place stands, as findings, the most urgent first."""
+    keys = [each.reading.key for each in advice.stood]
+    rows = Result.objects.for_team(place.team_id).in_bulk(keys)
+    return [finding for key in keys if (finding := finding_of(rows[key]))]
 
 
 def finding_of(row: Result) -> Finding | None:

@@ -71,9 +71,7 @@ def _page(request: HttpRequest, found: Action, form: DoneForm | None = None) -> 
         "form": form or DoneForm(found, system, initial=initial),
         "results": Result.objects.for_team(found.team_id).filter(pk__in=found.results),
         "contacts": [each for each in contacts_of(found.team_id) if water in each.waters] if found.steps else [],
-        "trace": trace_of(found.place, found.parameter)
-        if found.place.kind.water == "open" and found.parameter
-        else None,
+        "trace": trace_of(found.place, found.parameter) if found.place.water == "open" and found.parameter else None,
         "told": found.volume_told if found.is_open or found.state == State.DONE else None,
     }
     return render(request, "actions/action.html", context, status=422 if form and form.errors else 200)

@@ -17,11 +17,14 @@ from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.beforehand import beforehand
 from kessa.log import history
-from kessa.log.judgement import judged
+from kessa.log.judgement import judged, steps_told
 from kessa.log.selectors import earlier_results
 from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent, counted
 from kessa.taps.services import whose
+
+# So many things to do stand on the bench, the most urgent; all of them on the result's page.
+_STEPS = 2
 
 
 def bench_payload(
@@ -79,9 +82,11 @@ def _told(determination: Determination, part: Part) -> dict[str, Any]:
     method = determination.method
     rule = rule_for(method, part, determination.near_limit)
     form = determination.written_form(part)
-    told = beforehand(part, method.agreement, determination.dilution, form, determination.rule_sets, rule)
+    place = determination.place
+    where = (place.kind_key, frozenset(place.feeds)) if place else ("", frozenset[str]())
+    told = beforehand(part, method.agreement, determination.dilution, form, determination.rule_sets, rule, *where)
     # A check is held against no limit.
-    return told if determination.place else told | {"verdicts": None}
+    return told if place else told | {"verdicts": None}
 
 
 def panel_of(determination: Determination, taps: list[Tap], named: str) -> dict[str, Any]:
@@ -150,6 +155,11 @@ def states_of(bench: Bench) -> dict[str, str]:
 
 
 def outcome_context(determination: Determination, bench: Bench) -> dict[str, Any]:
-    """Return what the runs come to so far, part by part, for bench/outcome.html."""
-    concluded = [part for part in determination.method.finds if bench.outcomes[part.key].quantity]
-    return {"outcomes": [(part, bench.outcomes[part.key], judged(determination, part, bench)) for part in concluded]}
+    """Return what the runs come to so far, part by part, and the first thing to do about it, for bench/outcome.html."""
+    outcomes = []
+    for part in determination.method.finds:
+        outcome = bench.outcomes[part.key]
+        if outcome.quantity:
+            told = judged(determination, part, bench)
+            outcomes.append((part, outcome, told, steps_told(determination, part, outcome.quantity, told)[:_STEPS]))
+    return {"outcomes": outcomes}

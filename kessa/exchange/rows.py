@@ -234,7 +234,7 @@ class Reader:
     def _check(self, place: Place | None, parameter: str, quantity: Quantity, words: str) -> None:
         if quantity.value < 0 and known_parameter(parameter).measured_in not in ("temperature", "index"):
             raise CannotCompute(f"“{words}” lies below nothing.", "value")
-        if place and not can_be(known_parameter(parameter).key, quantity.value, place.kind.water):
+        if place and not can_be(known_parameter(parameter).key, quantity.value, place.water):
             raise CannotCompute(f"“{words}” can hardly be in such water.", "value")
 
     def _twice(self, found: list[Found]) -> list[str]:

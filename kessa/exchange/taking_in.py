@@ -10,12 +10,10 @@ from django.db import connection, transaction
 from django.utils import timezone
 
 from kessa.core.job.schools import near_limit
-from kessa.core.judging.advice import steps_after
-from kessa.core.judging.holding import Beside, judge_by_sets, not_judged, overall, verdict_by
+from kessa.core.judging.holding import Beside, judge_by_sets, not_judged, verdict_by
 from kessa.core.methods.exactness import TAKEN_IN
 from kessa.exchange.models import Notebook
 from kessa.exchange.rows import Found
-from kessa.log.judgement import where_of
 from kessa.log.models import Mark, Result, Standing
 from kessa.log.standing import restate
 from kessa.people.numbers import take_numbers
@@ -40,7 +38,7 @@ _SAMPLE = ("id", "team_id", "visit_id", "number", "way", "drawn_at", "drawn_by_i
 _RESULT = (
     "team_id", "sample_id", "visit_id", "place_id", "person_id", "taken_at", "tested_at", "part", "family", "parameter",
     "fraction", "method_class", "value", "low", "high", "censor", "unit", "form", "verdict", "readings", "made_from",
-    "working", "judgements", "not_judged", "next_steps", "computed_at",
+    "working", "judgements", "not_judged", "test_asks", "computed_at",
 )  # fmt: skip
 _SECOND = timedelta(seconds=1)
 _AT_ONCE = 5000
@@ -55,7 +53,7 @@ class Writer:
         self.sets = {}  # type: ignore[var-annotated]
         self.written = self.there_already = 0
         self.touched: dict[int, Place] = {}
-        self._judged: dict[Any, tuple[str, str, str, str]] = {}
+        self._judged: dict[Any, tuple[str, str, str]] = {}
 
     @transaction.atomic
     def write(self, found: Sequence[Found]) -> None:
@@ -116,7 +114,7 @@ class Writer:
 
     def _result(self, found: Found, numbers: tuple[UUID, UUID], now: str) -> tuple[Any, ...]:
         quantity = found.quantity
-        verdict, judgements, left, steps = self._judge(found)
+        verdict, judgements, left = self._judge(found)
         words = f"{found.words} in “{self.notebook.name}”, row {found.row}"
         return (
             self.team.pk, numbers[1], numbers[0], found.place.pk, self.notebook.asked_by_id, found.at, found.at, "main",
@@ -125,11 +123,11 @@ class Writer:
             json.dumps({"words": words, "people": [], "used": []}),
             json.dumps({"notebook": self.notebook.pk, "row": found.row}),
             json.dumps([f"Taken over as it was written: {words}. Its last digit says how far it may be off."]),
-            judgements, left, steps, now,
+            judgements, left, "[]", now,
         )  # fmt: skip
 
-    def _judge(self, found: Found) -> tuple[str, str, str, str]:
-        """Return the verdict, and as JSON the judgements, what could not judge, and what to do next.
+    def _judge(self, found: Found) -> tuple[str, str, str]:
+        """Return the verdict, and as JSON the judgements and what could not judge.
 
         The same number at the same place is judged once: numbers of kits repeat.
         """
@@ -139,18 +137,14 @@ class Writer:
                 self._judged.clear()
             place, quantity = found.place, found.quantity
             if place.pk not in self.sets:
-                self.sets[place.pk] = (chosen_sets(place), where_of(place))
-            sets, where = self.sets[place.pk]
-            beside = Beside(found.at, feeds=frozenset(place.feeds))
+                self.sets[place.pk] = chosen_sets(place)
+            sets = self.sets[place.pk]
+            beside = Beside(found.at, kind=place.kind_key, feeds=frozenset(place.feeds))
             judgements = judge_by_sets(quantity, found.parameter, sets, self.rule, beside)
             left = [(each.title, why) for each, _, why in not_judged(quantity, found.parameter, sets, beside)]
-            decisive = overall(judgements)
-            steps = steps_after(
-                found.parameter, quantity, decisive, where, unusual=False, lacking=[why for _, why in left]
-            )
             self._judged[key] = (
                 verdict_by(found.parameter, judgements) or "",
-                *(json.dumps(each) for each in (judgements, left, list(steps))),
+                *(json.dumps(each) for each in (judgements, left)),
             )  # type: ignore[assignment]
         return self._judged[key]
 

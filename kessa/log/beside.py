@@ -47,7 +47,7 @@ def seen_beside(
     at: datetime,
 ) -> Beside:
     """Return what the limits of the sets for a parameter want to be told besides a result of `at`, and no more."""
-    limits = [limit for _, limit in speaking_of(parameter, sets)]
+    limits = [limit for _, limit in speaking_of(parameter, sets, place.kind_key, place.feeds)]
     wants_past = [limit for limit in limits if limit.about.wants_past]
     past = past_of(place, parameter, at) if wants_past else []
     compared = any(limit.compared and limit.compared != "usual" for limit in limits)
@@ -56,7 +56,17 @@ def seen_beside(
     readings = readings_of(sample) if sample and any(limit.formula for limit in limits) else {}
     counted = ("of what is reviewed" if waits_for_review(place.team_id) else "reviewed or not") if wants_past else ""
     # Days and months are those of the team's own time.
-    return Beside(timezone.localtime(at), readings, past, pairs, past_pairs, usual, frozenset(place.feeds), counted)
+    return Beside(
+        timezone.localtime(at),
+        readings,
+        past,
+        pairs,
+        past_pairs,
+        usual,
+        place.kind_key,
+        frozenset(place.feeds),
+        counted,
+    )
 
 
 def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[str, Quantity]:

@@ -162,7 +162,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     outcome = bench.outcomes[part.key]
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
-    verdict, judgements, usual, flags, steps, left, _, answered = judged(determination, part, bench)
+    verdict, judgements, usual, flags, asks, left, _, answered = judged(determination, part, bench)
     people = [person for number in outcome.used for person in bench.people.get(number, [])]
     result = Result(
         team_id=determination.team_id,
@@ -189,7 +189,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         working=list(outcome.working),
         judgements=judgements,
         usual=usual._asdict() if usual else None,
-        next_steps=list(steps),
+        test_asks=list(asks),
         not_judged=left,
     )
     return result, flags

@@ -9,15 +9,14 @@ from django.utils import timezone
 from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import near_limit
-from kessa.core.judging.advice import is_unusual, steps_after
-from kessa.core.judging.holding import judge_by_sets, not_judged, overall, verdict_by
+from kessa.core.judging.holding import judge_by_sets, not_judged, verdict_by
 from kessa.core.judging.plausible import Circumstance, doubts_about
+from kessa.core.judging.usual import is_unusual
 from kessa.core.methods.exactness import DERIVED
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS
 from kessa.log.beside import given_to_recipes, rows_of, seen_beside
 from kessa.log.history import Series, usual_at
-from kessa.log.judgement import where_of
 from kessa.log.marks import end, mark
 from kessa.log.models import Mark, Result
 from kessa.places.models import Place
@@ -140,8 +139,6 @@ def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str
     judgements = judge_by_sets(quantity, recipe.parameter, sets, rule, beside)
     unusual = is_unusual(quantity, usual, recipe.parameter)
     left = [(found.title, why) for found, _, why in not_judged(quantity, recipe.parameter, sets, beside)]
-    decisive, where = overall(judgements), where_of(place)
-    steps = steps_after(recipe.parameter, quantity, decisive, where, unusual=unusual, lacking=[why for _, why in left])
     result = Result(
         team_id=place.team_id,
         sample=at.sample,
@@ -166,10 +163,9 @@ def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str
         working=list(derived.working),
         judgements=judgements,
         usual=usual._asdict() if usual else None,
-        next_steps=list(steps),
         not_judged=left,
     )
-    seen = Circumstance({}, usual, (), None, place.kind.water, timezone.localtime(taken_at))
+    seen = Circumstance({}, usual, (), None, place.water, timezone.localtime(taken_at))
     asked = [doubt.key for doubt in doubts_about(recipe.parameter, quantity, seen)]
     flags = [*_flags_of(place.team_id, [each.pk for each in inputs]), *asked, *(["unusual"] if unusual else [])]
     return result, list(dict.fromkeys(flags))

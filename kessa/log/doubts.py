@@ -125,7 +125,7 @@ def weigh_sample(determination: Determination | None) -> None:
 def _of_sample(team: int, sample: Any) -> Any:
     rows = Result.objects.for_team(team).filter(determination__sample=sample)
     return rows.annotate(stands=~Mark.on_result(ENDS)).defer(
-        "readings", "working", "judgements", "next_steps", "made_from"
+        "readings", "working", "judgements", "test_asks", "made_from"
     )
 
 

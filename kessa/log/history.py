@@ -9,7 +9,6 @@ from typing import Any, NamedTuple
 from django.db.models import F
 from django.utils import timezone
 
-from kessa.core.judging.judge import gravity
 from kessa.core.judging.usual import UsualRange, usual_by_season
 from kessa.core.judging.written import written_form
 from kessa.core.methods.exactness import CLASSES, Speaking, class_of, stands_for
@@ -28,7 +27,7 @@ from kessa.web.compiled import compiled
 
 _HISTORY, _LOOKED_OVER = 200, 120
 _EVER = datetime.max.replace(tzinfo=UTC)
-_OF_RESULT = 6
+_OF_RESULT = 5
 _LATELY = 40
 _LAST = 12
 _COUNTED = 300
@@ -55,19 +54,18 @@ def series_of(method: Method, part: Part, form: str | None, fraction: str = "") 
 
 
 class Lately(NamedTuple):
-    """What was found out at a place lately: its series, the most frequent first, and the result that presses most."""
+    """What was found out at a place lately: its series, the most frequent first, and what is newest of each."""
 
     series: list[Series]
-    # By number: the newest result of each series, the gravest verdict first, and that one.
+    # By number: the newest result of each series, the newest first.
     standing: list[int]
-    pressing: int | None
     # The newest visit on which something was found out, and what, by numbers.
     visit: uuid.UUID | None
     on_visit: list[int]
 
 
 def found_lately(place: Place) -> Lately:
-    """Look over a place's newest results; the gravest verdict among the newest of each series presses most.
+    """Look over a place's newest results.
 
     Where two tests of a sample speak of the same thing, the more exact one stands for it.
     """
@@ -81,23 +79,21 @@ def found_lately(place: Place) -> Lately:
             of = (row.of_sample, series.parameter, series.fraction)
             speaking[of].append(Speaking(row.pk, series.method_class, row.low, row.high))
     standing = {stands_for(each).key for each in speaking.values()}
-    verdicts: dict[Series, tuple[int, str]] = {}
+    newest: dict[Series, int] = {}
     for row in rows:
         if not row.of_sample or row.pk in standing:
-            verdicts.setdefault(Series(*row[_OF_RESULT:]), (row.pk, row.verdict))
-    if not verdicts:
-        return Lately([], [], None, None, [])
-    gravest = sorted(verdicts.values(), key=lambda each: -gravity(each[1]))
+            newest.setdefault(Series(*row[_OF_RESULT:]), row.pk)
+    if not newest:
+        return Lately([], [], None, [])
     visit = next((row.visit for row in rows if row.of_sample), None)
     on_visit = [row.pk for row in rows if row.of_sample and row.visit == visit]
-    numbers = [pk for pk, _ in gravest]
-    return Lately([series for series, _ in frequent.most_common()], numbers, numbers[0], visit, on_visit)
+    return Lately([series for series, _ in frequent.most_common()], list(newest.values()), visit, on_visit)
 
 
 @compiled
 def _newest_at(team: int, place: int) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
-    columns = ("pk", "verdict", "low", "high", "visit", "of_sample", *Series._fields)
+    columns = ("pk", "low", "high", "visit", "of_sample", *Series._fields)
     return rows.annotate(of_sample=F("determination__sample")).values_list(*columns, named=True)[:_LOOKED_OVER]
 
 

@@ -1,53 +1,48 @@
 """Holding what the runs came to against the limits and the place's own past."""
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from django.utils import timezone
 
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, flags_of
-from kessa.core.judging.advice import Where, is_unusual, next_steps, with_flags
+from kessa.core.advising.advice import Do, Reading
+from kessa.core.advising.of_the_test import steps_of_the_test
+from kessa.core.advising.wording import sentences
 from kessa.core.judging.holding import judge_part, not_judged, overall, rule_for, verdict_by
 from kessa.core.judging.judge import NOT_SETTLED, Bounds
 from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt, doubts_about
 from kessa.core.judging.settling import would_settle
-from kessa.core.judging.usual import UsualRange
+from kessa.core.judging.usual import UsualRange, is_unusual
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
+from kessa.core.runs.flags import doubtful
 from kessa.kits.models import Kit
+from kessa.log.advising import advised, lacking, named_at, newest_at, where_of
 from kessa.log.beside import pairs_beside, readings_of, seen_beside, seen_on
 from kessa.log.history import series_of, usual_and_last
 from kessa.methods.selectors import families_of, methods_of
-from kessa.people.selectors import told_of
 from kessa.places.models import Place
-from kessa.places.selectors import reference_of
 from kessa.visits.models import Sample
 
 _FRACTION = "fraction"
 
 
 class Judged(NamedTuple):
-    """An outcome held against the limits and the place's own past.
-
-    `steps` follow from the number alone; what the flags ask for comes before them, in `next_steps`.
-    """
+    """An outcome held against the limits and the place's own past; `test_asks` is what the test asks for next."""
 
     verdict: str | None
     judgements: list[dict[str, Any]]
     usual: UsualRange | None
     flags: list[str]
-    steps: tuple[str, ...]
+    test_asks: tuple[str, ...]
     not_judged: list[tuple[str, str]] = []
     # What is asked about the number, and what was answered for.
     asked: list[Doubt] = []
     answered: list[Doubt] = []
-
-    @property
-    def next_steps(self) -> tuple[str, ...]:
-        """What to do next, the most pressing first."""
-        return with_flags(self.steps, self.flags)
 
 
 def fraction_of(bench: Bench) -> str:
@@ -69,25 +64,22 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
     sets = determination.rule_sets
     beside = seen_beside(place, sample, part.parameter, sets, usual, sample.drawn_at)
     judgements = judge_part(outcome.quantity, part, sets, rule, agreed=outcome.may_agree, beside=beside)
-    decisive, verdict = overall(judgements), verdict_by(part.parameter, judgements)
+    verdict = verdict_by(part.parameter, judgements)
     unusual = is_unusual(outcome.quantity, usual, part.parameter)
     left = [(found.title, why) for found, _, why in not_judged(outcome.quantity, part.parameter, sets, beside)]
-    steps = next_steps(
+    asks = steps_of_the_test(
         determination.method,
         part,
         outcome,
-        decisive,
-        where_of(place),
-        unusual=unusual,
-        higher_range=methods_of(determination.team_id).get(part.next_range or ""),
-        lacking=[why for _, why in left],
-        settlers=_settlers(determination, part, decisive) if verdict == NOT_SETTLED else (),
+        methods_of(determination.team_id).get(part.next_range or ""),
+        # A count over the range says nothing about the limit yet: the repeat will.
+        _settlers(determination, part, overall(judgements)) if verdict == NOT_SETTLED and not outcome.next else (),
     )
     doubts = _doubts(place, sample, part.parameter, outcome.quantity, usual, last)
     asked = [doubt for doubt in doubts if (part.key, doubt.key) not in bench.sure]
     answered = [doubt for doubt in doubts if doubt not in asked]
     flags += [*(doubt.key for doubt in asked), *(["unusual"] if unusual else [])]
-    return Judged(verdict, judgements, usual, flags, steps, left, asked, answered)
+    return Judged(verdict, judgements, usual, flags, asks, left, asked, answered)
 
 
 def _doubts(
@@ -104,7 +96,7 @@ def _doubts(
         usual=usual,
         last=last,
         pair=pair.value if pair and same else None,
-        water=place.kind.water,
+        water=place.water,
         at=timezone.localtime(sample.drawn_at),
         depth_cm=depth.value if depth else None,
     )
@@ -148,11 +140,12 @@ def _weighed(determination: Determination) -> Method | None:
     return method.with_weighed({supply: drop_ml * 20})
 
 
-def where_of(place: Place) -> Where:
-    """Return what advice wants to know of a place."""
-    reference = reference_of(place)
-    # What is grave is told by lists of its own: see kessa.core.treating.sheets.
-    told = place.__dict__.get("kept_told")
-    if told is None:
-        told = place.__dict__["kept_told"] = told_of(place.team_id, place.kind.water, rank=0)
-    return Where(place.kind.water, reference.name if reference else None, told.get("authority", ""))
+def steps_told(determination: Determination, part: Part, quantity: Quantity, told: Judged) -> list[str]:
+    """Say what to do about what the runs came to so far, with all else that is newest at the place."""
+    place = determination.place
+    if place is None:
+        return list(told.test_asks)
+    reading = Reading(part.parameter, quantity, told.judgements, doubtful(told.flags), lacking(told.not_judged))
+    do: Sequence[Do] = advised(place, newest_at(place), reading).do
+    key = parameter(part.parameter).key
+    return sentences(do, where_of(place), named_at(place), about=key, of_the_test=told.test_asks, flags=told.flags)

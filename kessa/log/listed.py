@@ -1,6 +1,5 @@
 """The rows of the log as they are listed: read as plain values and written in one go, since there are many."""
 
-from collections import defaultdict
 from collections.abc import Iterable
 from html import escape
 from typing import Any, NamedTuple
@@ -11,10 +10,12 @@ from django.urls import reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString, mark_safe
 
-from kessa.core.judging.advice import with_flags
+from kessa.core.advising.advice import Advice
+from kessa.core.advising.wording import plain_answer, sentences
 from kessa.core.runs.flags import ENDS, words
+from kessa.log.advising import advised, named_at, where_of
 from kessa.log.models import Result
-from kessa.log.selectors import flags_on
+from kessa.log.selectors import Row, rows_with_flags
 from kessa.people.display import shown_as
 from kessa.people.models import User
 from kessa.people.selectors import names_of
@@ -24,7 +25,7 @@ from kessa.web.templatetags.components import form_in, gauge, interval_in, measu
 
 _COLUMNS = (
     "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "judgements", "usual", "person_id",
+    "judgements", "not_judged", "usual", "person_id",
 )  # fmt: skip
 
 _LATEST = 5
@@ -35,13 +36,6 @@ class Names(NamedTuple):
 
     places: dict[int, str]
     people: dict[int, str]
-
-
-class Row(NamedTuple):
-    """A result as it is listed, and the flags of its marks."""
-
-    result: Any
-    flags: list[str]
 
 
 def listed(results: Any, *others: str) -> Any:
@@ -68,10 +62,12 @@ def latest_rows(team: int, reader: User) -> SafeString:
 
 
 class AtPlace(NamedTuple):
-    """How a place stands: the newest of each test, the gravest first; what to do; the rows of the latest visit."""
+    """How a place stands: the newest of each test, most urgent first; in plain words; what to do; the latest visit."""
 
     state: list[Row]
-    step: str
+    plain: list[str]
+    steps: list[str]
+    advice: Advice
     visit_rows: SafeString
 
     @property
@@ -83,14 +79,17 @@ class AtPlace(NamedTuple):
 def found_at_place(
     place: Place, standing: list[int], on_visit: list[int], reader: User, people: dict[int, str]
 ) -> AtPlace:
-    """Write what was found out at a place; `standing` are numbers in order, `people` were on its latest visit."""
+    """Write what was found out at a place; `standing` are numbers, newest first, `people` were on its latest visit."""
     rows = rows_with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit})))
     by_number = {row.result.id: row for row in rows}
-    state = [by_number[pk] for pk in standing]
+    advice, where = advised(place, [by_number[pk] for pk in standing]), where_of(place)
+    # What no advice follows from, as something newer says it by another test, comes last.
+    urgent = [each.reading.key for each in advice.stood]
+    state = [by_number[pk] for pk in [*urgent, *(pk for pk in standing if pk not in urgent)]]
     of_visit = [row for row in rows if row.result.id in on_visit]
     table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))
-    steps = with_flags(state[0].result.next_steps, state[0].flags)
-    return AtPlace(state, next(iter(steps), ""), table)
+    steps = sentences(advice.do, where, named_at(place), flags=dict.fromkeys(f for row in state for f in row.flags))
+    return AtPlace(state, plain_answer(advice, where), steps, advice, table)
 
 
 @compiled
@@ -100,7 +99,7 @@ def _latest(team: int) -> Any:
 
 @compiled
 def _numbered(team: int, results: list[int]) -> Any:
-    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first(), "next_steps")
+    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first())
 
 
 def number_rows(results: list[Any], reader: User) -> SafeString:
@@ -118,14 +117,6 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
             f"<td>{escape(result.verdict)}</td></tr>"
         )
     return mark_safe("".join(written))  # noqa: S308 # it is escaped above
-
-
-def rows_with_flags(team: int, rows: list[Any]) -> list[Row]:
-    """Return results with the flags of their marks, in the order in which they came."""
-    flags: dict[int, dict[str, bool]] = defaultdict(dict)
-    for pk, flag in flags_on(team=team, results=[row.id for row in rows]):
-        flags[pk][flag] = True
-    return [Row(row, list(flags[row.id])) for row in rows]
 
 
 def _known(team: int, rows: list[Row], names: Names) -> Names:

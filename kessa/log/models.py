@@ -85,7 +85,8 @@ class Result(TeamOwned):
     # Which limits speak of it and could not be held against it: the set's title, and why.
     not_judged = models.JSONField(default=list)
     usual = models.JSONField(null=True)
-    next_steps = models.JSONField()
+    # What the test itself asked for next: another run, the next range, what would settle it.
+    test_asks = models.JSONField(default=list)
     computed_at = models.DateTimeField(auto_now_add=True)
 
     objects = TeamManager.from_queryset(ResultQuerySet)()
@@ -247,12 +248,14 @@ class Mark(TeamOwned):
 
 
 class Standing(TeamOwned):
-    """How a place stands: the gravest of its newest verdicts, kept so that a list of places is in order of it."""
+    """How a place stands by all that is newest there, kept so that a list of places is in order of it."""
 
     place = models.OneToOneField(Place, on_delete=models.CASCADE, related_name="standing")
     result = models.ForeignKey(Result, null=True, on_delete=models.CASCADE, related_name="+")
-    # 0 is the gravest: see kessa.core.judging.judge.VERDICTS; what was not judged comes last.
+    # 0 is the most urgent: see kessa.core.judging.judge.VERDICTS; what was not judged comes last.
     rank = models.PositiveSmallIntegerField()
+    # What is to be done, as Advice.kept of kessa.core.advising gives it.
+    advice = models.JSONField(default=dict)
 
     class Meta(TeamOwned.Meta):
         indexes = [models.Index(fields=["team", "rank"])]

@@ -1,5 +1,6 @@
 """Reads of the log worth a name."""
 
+from collections import defaultdict
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
@@ -9,7 +10,6 @@ from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from kessa.bench.models import Determination
-from kessa.core.judging.advice import with_flags
 from kessa.core.judging.judge import gravity
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.conclusion import Blank, conclude
@@ -30,9 +30,16 @@ _CHARTED = (
 _MOST_WANTING = 1000
 _FOLLOWED = (
     "pk", "place_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "next_steps",
+    "test_asks",
 )  # fmt: skip
 _FOLLOW_UP = timedelta(days=60)
+
+
+class Row(NamedTuple):
+    """A result as it is listed, and the flags of its marks."""
+
+    result: Any
+    flags: list[str]
 
 
 class Page(NamedTuple):
@@ -47,6 +54,14 @@ def flags_on(team: int, results: list[int]) -> Any:
     """Return the flags of the marks that stand on results, each with the number of its result, in their order."""
     marks = Mark.objects.for_team(team).filter(result__any=results, lifted_at=None)
     return marks.order_by("pk").values_list("result_id", "flag")
+
+
+def rows_with_flags(team: int, rows: list[Any]) -> list[Row]:
+    """Return results with the flags of their marks, in the order in which they came."""
+    flags: dict[int, dict[str, bool]] = defaultdict(dict)
+    for pk, flag in flags_on(team=team, results=[row.id for row in rows]):
+        flags[pk][flag] = True
+    return [Row(row, list(flags[row.id])) for row in rows]
 
 
 def older_than(results: Any, taken_at: datetime | None, pk: int) -> Any:
@@ -209,11 +224,6 @@ def _checks(team: int, family: str, marking: list[int], begins: datetime, ends: 
     rows = QualityCheck.objects.for_team(team).filter(family=family)
     found = rows.filter(Q(at__gte=begins, at__lt=ends) | Q(pk__any=marking)).select_related("determination")
     return found.defer("working", "determination__method_definition", "determination__house_rules")
-
-
-def steps_of(result: Result) -> tuple[str, ...]:
-    """Return what to do after a result: what its marks ask for, later ones too, then what follows from its number."""
-    return with_flags(result.next_steps, result.flags)
 
 
 def in_own_form(result: Result) -> Quantity:

@@ -1,41 +1,59 @@
 """How a place stands, kept beside it."""
 
+from collections.abc import Iterable
+from functools import cache, partial
 from typing import Any
 
 from django.db.models import F, Q, Value
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
 
+from kessa.core.advising.advice import Advice, do_of
+from kessa.core.advising.wording import Named, sentences
 from kessa.core.judging.judge import VERDICTS, gravity
-from kessa.log.history import found_lately
+from kessa.core.judging.protected import PROTECTED
+from kessa.core.quantities.parameters import parameter
+from kessa.log.advising import advised, newest_at, where_of
 from kessa.log.models import Result, Standing
 from kessa.people.models import Team
+from kessa.people.selectors import told_of
 from kessa.places.models import Place
 from kessa.places.selectors import places
 
-# The gravest is 0; then what was not judged, and where nothing was found out.
-_UNJUDGED = len(VERDICTS)
-_NO_RESULT = _UNJUDGED + 1
+# The most urgent is 0; then what was not judged, and where nothing was found out.
+_BY_PROTECTED = 10
+_UNJUDGED = len(VERDICTS) * _BY_PROTECTED
+_NO_RESULT = _UNJUDGED + _BY_PROTECTED
 
 # What only the page of a result shows.
 _OF_ITS_OWN_PAGE = ("readings", "made_from", "working", "not_judged")
 
-# Sent where the standing results of a place have changed, with the place; in the same transaction.
+# Sent where the standing results of a place have changed, with the place and its advice; in the same transaction.
 restated = Signal()
 
 
 def restate(place: Place) -> None:
-    """Keep which of a place's newest verdicts is the gravest, and let those know who act on it."""
-    pressing = found_lately(place).pressing
-    rows = Result.objects.for_team(place.team_id).filter(pk=pressing).values_list("verdict", flat=True)
-    rank = _UNJUDGED - gravity(rows[0]) if pressing else _NO_RESULT
-    kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank}
+    """Keep what stands at a place by all that is newest there, and let those know who act on it."""
+    rows = newest_at(place)
+    advice = advised(place, rows)
+    pressing = advice.stood[0].reading.key if advice.stood else None
+    rank = _rank_of(advice)
+    kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank, "advice": advice.kept()}
     Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
-    restated.send(Standing, place=place)
+    restated.send(Standing, place=place, advice=advice)
+
+
+def _rank_of(advice: Advice) -> int:
+    """Return by what places are in order: the most urgent verdict, then what its limit protects."""
+    if not advice.stood:
+        return _NO_RESULT
+    worst = advice.stood[0]
+    protects = PROTECTED[worst.protects].rank if worst.protects else 0
+    return _UNJUDGED - gravity(worst.verdict) * _BY_PROTECTED + protects
 
 
 def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place]:
-    """Return places, the gravest first, each with the result by which it stands as `latest`, and one more than asked.
+    """Return places, most urgent first, each with the result by which it stands as `latest`, and one more than asked.
 
     `after` is the key of the last place of the page before (see place_key); a false one gives the first page.
     """
@@ -54,6 +72,27 @@ def with_state(team: Team | int, rows: Any) -> list[Place]:
     for place in found:
         place.latest = results.get(place.standing.result_id) if hasattr(place, "standing") else None
     return found
+
+
+def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
+    """Return what comes first to be done about each of some results, by their numbers, as kept beside their places."""
+    rows = list(rows)
+    told = cache(partial(told_of, rank=0))
+    kept = Standing.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
+    standing = {each.place_id: each for each in kept} if rows else {}
+    said = {}
+    for row in rows:
+        found = standing.get(row.place_id)
+        if found is None:
+            continue
+        where, key = where_of(found.place), parameter(row.parameter).key
+        # Whom the team tells in such water, without asking for the pairs of each place.
+        named = Named(told(found.team_id, found.place.water))
+        # Kept before advice was: what stands there tells it.
+        do = do_of(found.advice) if found.advice else advised(found.place, newest_at(found.place)).do
+        steps = sentences(do, where, named, about=key, of_the_test=row.test_asks)
+        said[row.pk] = next(iter(steps), "")
+    return said
 
 
 def place_key(place: Any) -> str:

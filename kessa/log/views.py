@@ -13,6 +13,8 @@ from kessa.actions.selectors import answering
 from kessa.bench.forms import DilutionForm
 from kessa.bench.models import Determination
 from kessa.bench.state import lots_of
+from kessa.core.advising.advice import Reading
+from kessa.core.advising.wording import sentences
 from kessa.core.errors import CannotCompute
 from kessa.core.job.meaning import meaning_of
 from kessa.core.job.schools import complete, questions
@@ -22,9 +24,10 @@ from kessa.core.methods.steps import UNKNOWN, Ask
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
-from kessa.core.runs.flags import ENDS, FLAGS
+from kessa.core.runs.flags import ENDS, FLAGS, doubtful
 from kessa.kits.models import Lot
 from kessa.log import may
+from kessa.log.advising import advised, lacking, named_at, newest_at, where_of
 from kessa.log.derived import wanting
 from kessa.log.export import CsvFile
 from kessa.log.filters import LogFilter
@@ -36,7 +39,6 @@ from kessa.log.selectors import (
     in_own_form,
     page_after,
     result_at,
-    steps_of,
     tests_after,
     with_others,
 )
@@ -126,14 +128,27 @@ def _of_any(found: Result) -> dict[str, Any]:
         "result": found,
         "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
-        "steps": steps_of(found),
+        **_advised(found),
         "actions": answering(found),
         "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "doubts": DOUBTS,
         "spoken": pairs_speak(found, found.place),
-        "meaning": meaning_of(found.parameter, found.place.kind.water),
+        "meaning": meaning_of(found.parameter, found.place.water),
         "public_word": word if word != found.verdict else "",
     }
+
+
+def _advised(found: Result) -> dict[str, Any]:
+    """What is to be done about a result with all else that is newest at its place, and how that water stands."""
+    if found.ended:
+        return {"steps": []}
+    place, flags = found.place, found.flags
+    reading = Reading(
+        found.parameter, found.quantity, found.judgements, doubtful(flags), lacking(found.not_judged), found.pk
+    )
+    advice, where, key = advised(place, newest_at(place), reading), where_of(place), parameter(found.parameter).key
+    steps = sentences(advice.do, where, named_at(place), about=key, of_the_test=found.test_asks, flags=flags)
+    return {"steps": steps}
 
 
 def _of_derived(found: Result) -> dict[str, Any]:

@@ -10,7 +10,7 @@ from django.db import models
 from django.db.models import F, Q
 from simple_history.models import HistoricalRecords
 
-from kessa.core.treating.sheets import ROLES
+from kessa.core.advising.wording import ROLES
 from kessa.people.managers import TeamManager
 
 # The kinds of water about which somebody is told.

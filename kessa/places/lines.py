@@ -68,7 +68,7 @@ def limits_over(place: Place, parameter: str, unit: str, form: str, results: Seq
                     held.setdefault((name, bound), []).append(result.taken_at)
     now = {
         f"{found.title}, {limit.statistic}: {bound:g}"
-        for found, limit in speaking_of(parameter, chosen_sets(place))
+        for found, limit in speaking_of(parameter, chosen_sets(place), place.kind_key, place.feeds)
         for bound in (limit.min, limit.max)
         if bound is not None
     }

@@ -8,7 +8,7 @@ from django.db import models
 from django.db.models import Q
 from simple_history.models import HistoricalRecords
 
-from kessa.core.job.place_kinds import Fact, PlaceKind, Water, place_kind
+from kessa.core.job.place_kinds import Fact, PlaceKind, Water, place_kind, water_of
 from kessa.people.models import TeamOwned
 
 
@@ -69,7 +69,7 @@ class Place(TeamOwned):
     @property
     def water(self) -> Water:
         """As what its water is looked at: what people drink is drinking water, wherever it stands."""
-        return "drinking" if "people" in self.feeds else self.kind.water
+        return water_of(self.kind_key, self.feeds)
 
     @property
     def known_facts(self) -> list[tuple[Fact, Any]]:

@@ -79,7 +79,7 @@ def place(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
     """What presses most at a place, and what was found out on its latest visit, by whom."""
-    if lately.pressing is None:
+    if not lately.standing:
         return {}
     visited = visit_with_people(place.team_id, lately.visit) if lately.visit else None
     found = found_at_place(place, lately.standing, lately.on_visit, reader, visited.people if visited else {})
@@ -87,7 +87,9 @@ def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
         "pressing": found.pressing,
         "state": found.state,
         "spoken": pairs_speak(found.pressing, place),
-        "step": found.step,
+        "plain": found.plain,
+        "steps": found.steps,
+        "stands": found.advice.stands,
         "visited": visited,
         "rows": found.visit_rows,
     }
@@ -110,7 +112,7 @@ def _found_at(
     done = done_events(place, results[-1].taken_at, results[0].taken_at, reader) if results and acted else []
     lines = [
         Line(limit.max, f"{rule_set.title}, {limit.statistic}: {limit.max:g}")
-        for rule_set, limit in speaking_of(chosen.parameter, chosen_sets(place))
+        for rule_set, limit in speaking_of(chosen.parameter, chosen_sets(place), place.kind_key, place.feeds)
         if limit.max is not None and (limit.unit, limit.form or "") == (chosen.unit, chosen.form)
     ]
     return {

@@ -155,12 +155,13 @@ def _line(place: Place, key: tuple[str, ...], results: list[Result], until: date
 
 
 def _running(place: Place, last: Result, until: datetime) -> Told:
-    """Return the running annual average up to the end of a time."""
+    """Return the running annual average up to the end of a time; no single reading stands in for it there."""
     alike = {name: getattr(last, name) for name in ("parameter", "fraction", "unit", "form")}
     year = Result.objects.for_team(place.team_id).standing().filter(place=place, **alike)
     year = year.filter(taken_at__gt=until - _YEAR, taken_at__lte=until).newest_first()
     readings = [Dated(timezone.localtime(each.taken_at), each.quantity) for each in year]
-    return statistic_of(_RUNNING).of(readings, True)
+    told = statistic_of(_RUNNING).of(readings, True)
+    return told._replace(quantity=None) if told.stands_in else told
 
 
 def _moments(first: date, last: date) -> tuple[datetime, datetime]:

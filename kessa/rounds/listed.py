@@ -1,6 +1,6 @@
 """The rows of Today, written in one go: there may be dozens."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from html import escape
 from typing import Any
 
@@ -35,8 +35,13 @@ def call_rows(calls: Iterable[Call]) -> SafeString:
     return mark_safe("".join(rows))  # noqa: S308 # it is escaped above
 
 
-def waiting_rows(begun: list[Any], follow_ups: list[Any], places: dict[int, str], reader: User) -> SafeString:
-    """Write the tests that were begun and not closed, and the results that wait for a repeat or a follow-up."""
+def waiting_rows(
+    begun: list[Any], follow_ups: list[Any], steps: Mapping[int, str], places: dict[int, str], reader: User
+) -> SafeString:
+    """Write the tests that were begun and not closed, and the results that wait for a repeat or a follow-up.
+
+    `steps` says of each result what comes first.
+    """
     result_at = reverse("log:result", args=[0]).removesuffix("0/")
     rows = [
         f'<li><a href="{reverse("bench:determination", args=[test.pk])}"><b>{escape(str(test.subject))}</b></a>'
@@ -46,11 +51,10 @@ def waiting_rows(begun: list[Any], follow_ups: list[Any], places: dict[int, str]
     ]
     for result in follow_ups:
         shown = shown_as(result.unit, result.form, result.parameter, reader)
-        step = next(iter(result.next_steps), "")
         rows.append(
             f'<li><a href="{result_at}{result.pk}/"><b>{escape(places[result.place_id])}</b></a> '
             f'{verdict(result.verdict)}<span class="soft">{escape(result.parameter)} {measured_in(shown, result)}, '
-            f"{_day(timezone.localtime(result.taken_at))}. {escape(step)}</span></li>"
+            f"{_day(timezone.localtime(result.taken_at))}. {escape(steps.get(result.pk, ''))}</span></li>"
         )
     return mark_safe("".join(rows))  # noqa: S308 # it is escaped above
 

@@ -21,6 +21,7 @@ from kessa.core.planning.rhythm import DAILY, around, coming, in_words
 from kessa.kits.models import Kit
 from kessa.log.history import last_kit_at
 from kessa.log.selectors import follow_ups, has_results
+from kessa.log.standing import first_steps
 from kessa.people.access import anyone, coordinator, member
 from kessa.people.acts import ACTS
 from kessa.review.selectors import questions_to, waiting_today
@@ -70,10 +71,12 @@ def today(request: HttpRequest) -> HttpResponse:
         "calls": found,
         "mine": call_rows(found.mine),
         "theirs": call_rows(found.theirs),
-        "grave": [action for action in to_do if action.rank == 0],
+        "urgent": [action for action in to_do if action.rank == 0],
         "to_do": [action for action in to_do if action.rank],
         "following": to_follow(team=team.pk, until=timezone.now() + _SOON),
-        "waiting": waiting_rows(open_determinations(team=team.pk), wanting, names, request.user),
+        "waiting": waiting_rows(
+            open_determinations(team=team.pk), wanting, first_steps(team, wanting), names, request.user
+        ),
         "ahead": ahead,
         "occasion_form": form,
         "has_rounds": bool(plan.rounds),

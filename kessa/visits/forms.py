@@ -57,7 +57,7 @@ class SampleForm(OnceForm):
         self.fields["drawn_by"].queryset = members(place.team)
         if not place.kind.has_depth:
             del self.fields["depth_cm"]
-        self.water = place.kind.water
+        self.water = place.water
         self.hot_above = place.kind.drawn_below_c
         warm = self.fields["water_temperature_c"]
         warm.required = self.hot_above is not None

@@ -101,7 +101,7 @@ def _observation(visit: Visit, tap: Tap, at: datetime, instrument: Instrument | 
 
 def _doubtful(visit: Visit, key: str, value: float | None) -> list[str]:
     """What is marked about a number that such water can hardly have: the page asked about it."""
-    return [] if value is None or can_be(key, value, visit.place.kind.water) else [CANNOT_BE]
+    return [] if value is None or can_be(key, value, visit.place.water) else [CANNOT_BE]
 
 
 def draw_sample(visit: Visit, tap: Tap, at: datetime) -> Sample:

@@ -388,7 +388,7 @@ def number_scales(place: Place) -> dict[str, Any]:
             "sign": sign(scale.unit),
             "units": {unit: _line(scale, unit) for unit in scale.units},
             "usual": [usual[scale.key].low, usual[scale.key].high] if scale.key in usual else None,
-            "can_be": bounds_of(scale.key, place.kind.water),
+            "can_be": bounds_of(scale.key, place.water),
         }
         for scale in scales_for(place.kind_key)
         if scale.unit

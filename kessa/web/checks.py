@@ -5,6 +5,8 @@ from typing import Any
 
 from django.core.checks import CheckMessage, Error, register
 
+from kessa.core.advising.rules import codes, rules
+from kessa.core.advising.wording import plain_words
 from kessa.core.datafile import BadDataFile
 from kessa.core.job.circumstances import scales
 from kessa.core.job.hazards import hazards
@@ -14,8 +16,7 @@ from kessa.core.job.schools import questions
 from kessa.core.job.supplies import supplies
 from kessa.core.job.waste import waste_streams
 from kessa.core.job.ways import oxygen_steps
-from kessa.core.judging.advice import advice
-from kessa.core.judging.limits import rule_sets
+from kessa.core.judging.limits import germs, rule_sets
 from kessa.core.methods import house_methods
 from kessa.core.quantities.parameters import parameters
 
@@ -30,7 +31,10 @@ _FILES: tuple[Callable[[], Any], ...] = (
     place_kinds,
     oxygen_steps,
     rule_sets,
-    advice,
+    germs,
+    codes,
+    rules,
+    plain_words,
     house_methods,
 )
 

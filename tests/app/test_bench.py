@@ -182,14 +182,14 @@ class Recording(PageTest):
     def test_over_the_range_goes_on_with_everything_carried_over_and_in_the_top_range_dilutes(self):
         first = measured(self.place, self.membership, 26, blank=2)
         self.assertEqual((first.censor, first.value), (">", 100))
-        self.assertIn("10 mL", first.next_steps[0])
+        self.assertIn("10 mL", first.test_asks[0])
         second = go_on(self.membership, first.determination, None)
         self.assertEqual(go_on(self.membership, first.determination, None), second)
         self.assertEqual((second.sample, second.blank_carried), (first.determination.sample, 2))
         send(self.membership, second, Taps().run("sample-1", 25, endpoint=False).close())
         third = go_on(self.membership, second, None)
         send(self.membership, third, Taps().run("sample-1", 25, endpoint=False).close())
-        self.assertIn("Dilute", standing(third).next_steps[0])
+        self.assertIn("Dilute", standing(third).test_asks[0])
         with self.assertRaisesMessage(ValidationError, "how far to dilute"):
             go_on(self.membership, third, None)
         diluted = go_on(self.membership, third, 10)
@@ -275,7 +275,9 @@ class Recording(PageTest):
         self.assertEqual(history.usual_at(self.place, history.series_of(family[0], family[0].main, "Cl")).median, 32)
         unusual = measured(self.place, self.membership, 24, 24)
         self.assertEqual((unusual.flags, unusual.verdict), (["unusual"], "inside"))
-        self.assertIn("Not usual", unusual.next_steps[0])
+        self.client.force_login(self.membership.user)
+        page = self.client.get(reverse("log:result", args=[unusual.pk]))
+        self.assertContains(page, "Not usual for this place")
         for days in range(20):
             begun = begin(self.place, self.membership, "chloride-drops-10", days_ago=days / 99)
             send(self.membership, begun, Taps().run("sample-1", 15).run("sample-2", 15).close())

@@ -1,7 +1,8 @@
 """What a number means to a place: derived by itself, judged by sets of one's own, asked about, seen over the years."""
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
+import time_machine
 from django.urls import reverse
 from django.utils import timezone
 
@@ -152,7 +153,8 @@ class Judged(MeaningTest):
         send(self.ines, test, runs.close())
         after = standing(test)
         self.assertEqual((before.verdict, after.verdict), ("inside", "outside"))
-        self.assertEqual(after.next_steps[0], "Ring Per, then bleed.")
+        page = self.client.get(reverse("log:result", args=[after.pk]))
+        self.assertContains(page, '<p class="next">Ring Per, then bleed.</p>', html=True)
         self.assertEqual((before.judgements[0]["set_version"], after.judgements[0]["set_version"]), (1, 2))
         page = self.client.get("/rules/")
         self.assertContains(page, "New contract, 1 March.")
@@ -180,6 +182,7 @@ class Judged(MeaningTest):
         self.assertEqual(self.client.post(reverse("rules:begin")).status_code, 403)
         self.assertNotContains(self.client.get("/rules/"), "Write a set of your own")
 
+    @time_machine.travel(datetime(2026, 11, 30, 10, tzinfo=UTC))
     def test_a_running_annual_average_one_quarter_short_is_not_judged_and_says_which(self):
         tap = Place(team=self.team, name="Works", kind_key="tap", limit_sets=["us-primary"])
         keep_place(self.ines, tap)
@@ -192,7 +195,7 @@ class Judged(MeaningTest):
         self.chlorine(tap, 120)
         last = self.chlorine(tap, 0)
         averaged = next(each for each in last.judgements if each["statistic"] == "running annual average")
-        self.assertIn("mean of four quarters", averaged["of"])
+        self.assertIn("mean of four calendar quarters of monthly means", averaged["of"])
         self.assertEqual(averaged["verdict"], "inside")
         # It says on what it rests: on all, or only on what a second person looked at.
         self.assertTrue(averaged["of"].endswith("readings, reviewed or not"), averaged["of"])
@@ -355,4 +358,4 @@ class Settled(MeaningTest):
         send(self.ines, strip, taps.close())
         result = Result.objects.for_team(self.team).standing().get(parameter="nitrate")
         self.assertEqual(result.verdict, "not settled")
-        self.assertTrue(any("It would be settled by: Nitrate, photometer" in step for step in result.next_steps))
+        self.assertTrue(any("It would be settled by: Nitrate, photometer" in step for step in result.test_asks))

@@ -51,7 +51,7 @@ class Told(PageTest):
         read(self.boiler, self.per, "conductivity-meter", 7500)
         self.assertEqual(self.told("found"), [("per", "Boiler: Bleed 115 min at 12 L/min")])
         read(self.well, self.per, "nitrate-photometer", 7.5, 7.5, dilution=2)
-        heard = [name for name, subject in self.told("found") if "Nitrate" in subject]
+        heard = [name for name, subject in self.told("found") if "nitrate" in subject]
         self.assertEqual(heard, ["ines", "per"])
         self.client.force_login(self.ines.user)
         self.client.post(reverse("notices:team_rule"), {"acute_to": "everybody"})
@@ -60,7 +60,7 @@ class Told(PageTest):
         sheet = Action.objects.for_team(self.team).open().get(place=self.well)
         actions.decline(self.ines, sheet, why="the well is shut")
         read(self.well, self.per, "nitrate-photometer", 7.7, 7.7, dilution=2)
-        self.assertIn("olek", [name for name, subject in self.told("found") if "Nitrate" in subject])
+        self.assertIn("olek", [name for name, subject in self.told("found") if "nitrate" in subject])
 
     def test_mail_is_sent_once_and_tried_again_where_the_server_does_not_answer(self):
         read(self.well, self.per, "nitrate-photometer", 7.5, 7.5, dilution=2)
@@ -74,7 +74,11 @@ class Told(PageTest):
         deliver(notice=notice.pk)
         deliver(notice=notice.pk)
         self.assertEqual([each.to for each in mail.outbox], [["ines@vale.example"]])
-        for words in ("other water for infants", f"{settings.KESSA_ADDRESS}/actions/", "licensed people decide"):
+        for words in (
+            "Infants do not drink this water",
+            f"{settings.KESSA_ADDRESS}/actions/",
+            "licensed people decide",
+        ):
             self.assertIn(words, mail.outbox[0].subject + mail.outbox[0].body)
         self.assertNotIn("safe to drink", mail.outbox[0].body)
 
@@ -125,7 +129,7 @@ class Told(PageTest):
             deliver(notice=Notice.objects.for_team(self.team).get(person=self.ines.user).pk)
             self.client.force_login(self.ines.user)
             page = self.client.get(reverse("notices:caught"))
-            self.assertContains(page, "Well: Nitrate above its limit")
-            self.assertContains(page, "no feeds and no drinks for infants")
+            self.assertContains(page, "Well: Infants do not drink this water")
+            self.assertContains(page, "No infant&#x27;s feed from this water")
             self.client.force_login(maud.user)
             self.assertNotContains(self.client.get(reverse("notices:caught")), "Nitrate")

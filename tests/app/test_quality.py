@@ -8,7 +8,7 @@ from django.utils import timezone
 from kessa.bench.models import Determination
 from kessa.bench.services import begin_test
 from kessa.log.history import found_lately
-from kessa.log.models import QualityCheck, Result
+from kessa.log.models import QualityCheck, Result, Standing
 from kessa.log.proof import weigh_lots_of
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
@@ -129,7 +129,7 @@ class Checks(PageTest):
         lately = found_lately(self.place)
         measured = {each.method_class for each in lately.series} - {"derived"}
         self.assertEqual(measured, {"photometer", "screening"})
-        pressing = Result.objects.for_team(self.place.team).get(pk=lately.pressing)
+        pressing = Standing.objects.for_team(self.place.team).get(place=self.place).result
         page = self.client.get(reverse("places:place", args=[self.place.pk]))
         self.assertContains(page, "nitrate as NO3, by strip or card")
         self.assertNotEqual((pressing.parameter, pressing.method_class), ("nitrate", "screening"))

@@ -19,8 +19,7 @@ from kessa.core.treating.followed import Done, follow
 from kessa.core.treating.mixing import held_by_products
 from kessa.core.treating.products import Product
 from kessa.core.treating.proposing import proposals
-from kessa.core.treating.sheets import ROLES, Limit, rule_of
-from kessa.core.treating.systems import Finding, Held, System
+from kessa.core.treating.systems import Finding, Held, Proposal, System
 from kessa.core.treating.tracing import Spot, trace
 from kessa.core.treating.volumes import Counted, Pipe, volume_by_parts, volume_by_salt
 from kessa.core.treating.ways import treatment_of, ways
@@ -175,28 +174,16 @@ class WhatIsProposed(TestCase):
         (drained,) = proposals(loop, [finding("nitrite", 1600, "high", 500, 1100, form="NaNO2")])
         self.assertAlmostEqual(drained.amount.value, 500)
 
-    def test_where_people_drink_a_list_says_whom_to_tell_by_which_rule(self):
-        limit = Limit("us-primary", "40 CFR 141.62", "infants at risk")
-        told = {"authority": "the county health office, 01632 960 118"}
-        high = finding("nitrate", 15, "high", most=10, form="N")
-        (sheet,) = proposals(System("well", "drinking"), [high], {"nitrate": limit}, lambda rank: told)
-        self.assertEqual(sheet.rank, 0)
-        self.assertTrue(any("within 24 hours" in line for line in sheet.working))
-        texts = {step.key: step.text for step in sheet.steps}
-        self.assertIn("01632 960 118", texts["authority"])
-        self.assertIn("boiling does not help", texts["no-boiling"])
-        self.assertIn("infant", texts["infants"])
-        for bad in ("safe", "{"):
-            self.assertFalse(any(bad in step.text for step in sheet.steps))
+    def test_a_list_comes_first_and_what_two_findings_ask_for_is_one(self):
         found = Finding("E. coli", Spread(1, 1, 1), "presence", None, "present", result=1)
         bleach = Product(
             name="Bleach", does="raises", parameter="free chlorine", active_percent=5.0, active_form="Cl2",
             density_kg_l=1.08, holds=("chlorine",),
         )  # fmt: skip
         well = System("well", "drinking", exactly(353.0), products=(Held(1, bleach),))
-        boil, shock = proposals(well, [found, found._replace(parameter="coliform bacteria", result=2)])
-        self.assertEqual((boil.results, shock.results), ((1, 2), (1, 2)), "what both ask for is one")
-        self.assertIn("boiled for a minute", boil.steps[0].text)
+        ticked = Proposal(key="sheet:place", by="sheet", rank=0, position=0, title="Nobody drinks it")
+        first, shock = proposals(well, [found, found._replace(parameter="coliform bacteria", result=2)], ticked)
+        self.assertEqual((first.key, first.position, shock.results), ("sheet:place", 1, (1, 2)))
         self.assertAlmostEqual(shock.amount.value, 353 * 50 / 1000 / 54, places=4)
         self.assertEqual(shock.steps[0].key, "stop")
 
@@ -220,10 +207,7 @@ class WhatIsProposed(TestCase):
         self.assertEqual([each.by for each in (*mean, *compared)], ["look", "look"])
         self.assertEqual([each.amount for each in (*mean, *compared)], [None, None])
 
-    def test_rules_and_what_products_hold_are_known(self):
-        self.assertEqual(rule_of("us-primary", acute=False).within, 720)
-        self.assertIsNone(rule_of("ours", acute=True))
-        self.assertIn("authority", ROLES)
+    def test_what_products_hold_is_known(self):
         for said in ({"does": "raises"}, {"does": "cleans"}, {"does": "raises", "parameter": "sulfite", "step": 0}):
             with self.assertRaises(ValueError):
                 Product(name="x", **said)

@@ -136,6 +136,13 @@ class Arguments:
             raise CannotCompute(f"{name} must be a list of 1 to {most} objects.", name)
         return [Arguments(each, name, known) for each in value]
 
+    def listed(self, name: str) -> bool:
+        """Whether a list under `name` holds anything; raises CannotCompute where there is no list."""
+        value = self._get(name, _MISSING)
+        if not isinstance(value, list):
+            raise CannotCompute(f"{name} must be a list.", name)
+        return bool(value)
+
     def as_given(self) -> dict[str, Any]:
         """Return them as they were given, unchecked."""
         return dict(self._given)

@@ -1,5 +1,6 @@
 """The kinds of place, as data: what each asks for, what can hurt there, how a sample is drawn."""
 
+from collections.abc import Collection
 from functools import cache
 from pathlib import Path
 from typing import Literal
@@ -55,6 +56,15 @@ def place_kinds() -> dict[str, PlaceKind]:
 def place_kind(key: str) -> PlaceKind:
     """Return a kind of place by its key; of one that is not known here, one that says so and takes nothing for safe."""
     return place_kinds().get(key, _UNKNOWN)
+
+
+def water_of(kind: str, feeds: Collection[str]) -> Water:
+    """Return as what water is looked at: what it is used for decides, before the kind of place it comes from.
+
+    >>> water_of("supply", ["people"]), water_of("supply", ["boiler-feed"]), water_of("well", [])
+    ('drinking', 'plant', 'drinking')
+    """
+    return "drinking" if "people" in feeds else place_kind(kind).water
 
 
 _UNKNOWN = PlaceKind(

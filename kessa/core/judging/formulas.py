@@ -43,10 +43,10 @@ _WARMTH = Needed("temperature", "degC")
 _HARDNESS = Needed("total hardness", "mg/L", "CaCO3")
 
 
-def _ammonia(*, chronic: bool) -> Formula:
+def _ammonia(*, chronic: bool, times: float = 1.0) -> Formula:
     def of(given: tuple[float, ...], trout: bool) -> tuple[float, str]:
         found = ammonia_criteria(given[0], given[1], salmonids=trout)
-        return (found.chronic if chronic else found.acute), ""
+        return times * (found.chronic if chronic else found.acute), ""
 
     return Formula("by pH and temperature", (_PH, _WARMTH), of)
 
@@ -61,7 +61,8 @@ def _metal(metal: str, *, chronic: bool) -> Formula:
 
 # Of which parameters a reading gives another's limit.
 GIVES_A_LIMIT = frozenset(need.parameter for need in (_PH, _WARMTH, _HARDNESS))
-FORMULAS: dict[str, Formula] = {}
+# The highest four-day average within thirty days: 2.5 times the chronic criterion (US EPA 822-R-13-001, 2013).
+FORMULAS: dict[str, Formula] = {"ammonia-4-day": _ammonia(chronic=True, times=2.5)}
 for _end in ("acute", "chronic"):
     FORMULAS[f"ammonia-{_end}"] = _ammonia(chronic=_end == "chronic")
     for _name in METALS:

@@ -9,14 +9,16 @@ from typing import Any, NamedTuple
 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.formulas import NO_TROUT, computed_limit
-from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, Bounds, Interval, gravest, judge
-from kessa.core.judging.limits import PERCENT, Limit, RuleSet, speaking_of, window_of
-from kessa.core.judging.statistics import Dated, Told
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, Bounds, Interval, gravity, judge
+from kessa.core.judging.limits import PERCENT, Limit, RuleSet, rule_sets, speaking_of, window_of
+from kessa.core.judging.protected import PROTECTED
+from kessa.core.judging.statistics import SINGLE, Dated, Told, statistic_of
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.units import in_words
 
 # What verdicts become where runs do not agree.
 NOT_AGREED = {INSIDE: NOT_SETTLED, CLOSE: NOT_SETTLED}
@@ -35,8 +37,8 @@ class Beside(NamedTuple):
     """What a result of a moment is seen beside.
 
     `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
-    by what the other place is (see Limit.compared) and `past_pairs` of earlier days, what is usual here, and what the
-    water feeds. `counted` says in words which of the earlier results are among them.
+    by what the other place is (see Limit.compared) and `past_pairs` of earlier days, what is usual here, the kind of
+    place and what the water feeds. `counted` says in words which of the earlier results are among them.
     """
 
     at: datetime = _SOME_DAY
@@ -45,6 +47,7 @@ class Beside(NamedTuple):
     pairs: Mapping[str, Quantity] = {}
     past_pairs: Mapping[str, Sequence[Paired]] = {}
     usual: UsualRange | None = None
+    kind: str = ""
     feeds: frozenset[str] = frozenset()
     counted: str = ""
 
@@ -68,7 +71,7 @@ class Held(NamedTuple):
 
 def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside = ALONE) -> Held:
     """Hold a result against one limit; raises CannotCompute with the reason where there is no way, or what lacks."""
-    by = rule or limit.rule
+    by = rule or limit.decided_by
     if limit.formula:
         return _by_formula(result, limit, by, beside)
     if limit.compared:
@@ -76,13 +79,24 @@ def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside
         past = _past_compared(limit, beside)
     else:
         there, past = result.converted(limit.unit, limit.form), _past(limit, beside)
-    told = limit.about.of([Dated(beside.at, there), *past], limit.max is not None)
+    told = _told(limit, [Dated(beside.at, there), *past], beside)
     if told.quantity is None:
         raise CannotCompute(f"it needs {told.needs}", "statistic")
     verdict, margin = judge(_interval(told.quantity), Bounds(limit.min, limit.max), by)
+    if verdict == CLOSE and in_words(limit.unit):
+        # What is absent is not close to being there.
+        verdict = INSIDE
     if told.words and not told.stands_in and limit.about.wants_past and beside.counted:
         told = told._replace(words=f"{told.words}, {beside.counted}")
     return Held(verdict, margin, told)
+
+
+def _told(limit: Limit, readings: Sequence[Dated], beside: Beside) -> Told:
+    """Return what a limit's statistic makes of the readings; of many taps each has its own, for who drinks there."""
+    if limit.over and beside.kind != "supply":
+        words = f"one tap against a {limit.statistic} of a supply's taps"
+        return statistic_of(SINGLE).of(readings, True)._replace(words=words, stands_in=True)
+    return limit.about.of(readings, limit.max is not None)
 
 
 def _interval(of: Quantity) -> Interval:
@@ -173,7 +187,15 @@ def judge_by_sets(
     judgements = []
     for rule_set, limit, held in _held_by(result, parameter, sets, rule, beside):
         if isinstance(held, Held):
-            named = {"set": rule_set.key, "set_title": rule_set.title, "set_version": rule_set.version}
+            tell = rule_set.tells.get(limit.tell)
+            named = {
+                "set": rule_set.key,
+                "set_title": rule_set.title,
+                "set_version": rule_set.version,
+                "role": rule_set.role,
+                "told_by": tell.words if tell else "",
+                "told_within_h": tell.within_h if tell else None,
+            }
             judgements.append(_record(limit, held, rule) | named)
     return judgements
 
@@ -182,7 +204,7 @@ def _held_by(
     result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None, beside: Beside
 ) -> Iterator[tuple[RuleSet, Limit, Held | CannotCompute]]:
     """Yield every limit that speaks of a parameter, with what holding a result against it gives, or why it cannot."""
-    for rule_set, limit in speaking_of(parameter, sets):
+    for rule_set, limit in speaking_of(parameter, sets, beside.kind, beside.feeds):
         try:
             yield rule_set, limit, hold(result, limit, rule, beside)
         except CannotCompute as reason:
@@ -190,7 +212,7 @@ def _held_by(
 
 
 def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
-    said = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form"})
+    said = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form", "tell"})
     of = held.told.quantity
     assert of is not None
     return {
@@ -201,7 +223,8 @@ def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
         "source": limit.source,
         "note": limit.note,
         **said,
-        "rule": rule or limit.rule,
+        "rule": rule or limit.decided_by,
+        "protects": limit.protects,
         "than": _THAN[limit.compared][limit.unit == PERCENT] if limit.compared else "",
         "against_average": held.told.words if held.told.stands_in else None,
         "of": "" if held.told.stands_in else held.told.words,
@@ -242,7 +265,7 @@ _TOLD_BY_US = ("statistic", "compared", "formula", "ph", "temperature_c", "hardn
 def judge_by_window(result: Quantity, part: Part) -> dict[str, Any]:
     """Hold a result against what the method itself wants, as judge_by_sets does."""
     window = window_of(part)
-    named = {"set": "method", "set_title": "wanted by the method", "set_version": 1}
+    named = {"set": "method", "set_title": "wanted by the method", "set_version": 1, "role": "method"}
     return _record(window, hold(part.own(result), window), None) | named
 
 
@@ -281,11 +304,39 @@ def says_too_little(name: str, least: Sequence[float | None]) -> bool:
 
 
 def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
-    """Return the judgement that decides: the gravest, of those the one with the least margin; None without limits."""
-    if not judgements:
-        return None
-    verdict = gravest([judgement["verdict"] for judgement in judgements])
-    return min((j for j in judgements if j["verdict"] == verdict), key=lambda judgement: float(judgement["margin"]))
+    """Return the judgement that decides: the most urgent verdict, health before taste, then the least part of a limit.
+
+    None without limits.
+    """
+    return min(judgements, key=urgency, default=None)
+
+
+def urgency(judgement: dict[str, Any]) -> tuple[int, int, float]:
+    """Return by what judgements are in order of urgency, the most urgent first.
+
+    First the verdict, then what the limit protects, then how far the value lies inside it as a part of the limit.
+    """
+    protects = PROTECTED[protects_of(judgement)]
+    return -gravity(judgement["verdict"]), protects.rank, part_of_limit(judgement)
+
+
+def protects_of(judgement: dict[str, Any]) -> str:
+    """Return what the limit of a judgement protects; of one kept before limits said so, what its set's limit says."""
+    if (said := judgement.get("protects")) in PROTECTED:
+        return str(said)
+    now = rule_sets().get(judgement.get("set", ""))
+    named = judgement.get("parameter", "")
+    return next((limit.protects for limit in now.limits if limit.parameter == named), "health") if now else "treatment"
+
+
+def part_of_limit(judgement: dict[str, Any]) -> float:
+    """Return how far inside its limit a value lies, as a part of that limit; negative beyond it."""
+    bounds = [bound for bound in (judgement.get("min"), judgement.get("max")) if bound is not None]
+    margin = float(judgement["margin"])
+    if "held" not in judgement or not bounds:
+        return margin
+    near = min(bounds, key=lambda bound: abs(abs(judgement["held"][0] - bound) - abs(margin)))
+    return margin / abs(near) if near else margin
 
 
 def rule_for(method: Method, part: Part, school: str | None) -> str | None:

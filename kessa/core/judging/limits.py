@@ -9,16 +9,19 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kessa.core.checked import Checked, Number, YesNo
+from kessa.core.checked import Checked, NotNegative, Number, YesNo
 from kessa.core.datafile import read_toml
 from kessa.core.errors import CannotCompute
+from kessa.core.job.place_kinds import water_of
 from kessa.core.judging.formulas import FORMULAS
+from kessa.core.judging.protected import USUALLY, Protects, decision_rule
 from kessa.core.judging.statistics import SINGLE, Statistic, statistic_of
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.units import UNITS, convert
 
 SETS = Path(__file__).parent / "sets"
+_GERMS = Path(__file__).with_name("germs.toml")
 PERCENT = "%"
 # What has no unit of UNITS, or a compound one.
 IN_UNITS = (*UNITS, PERCENT, "pH", "ratio", "cycles", "index", "m³/day", "kg/day")
@@ -30,7 +33,10 @@ class Limit(Checked):
 
     `formula` names one that depends on other readings of the sample (see formulas.py). `compared` makes it one of the
     difference from another place's result of the day, or from what is usual; with unit "%" of what part of it is there.
-    `do_high` and `do_low` are the set's own words for what to do beyond it.
+    `do_high` and `do_low` are the set's own words for what to do beyond it, `codes` what is to be done besides (see
+    kessa.core.advising). `rule` is what decides near it, where it is not what follows from what it `protects`. It holds
+    at these `kinds` of place, at all where none is named; `over` "taps": each tap has a reading of its own, and the
+    statistic is that of a supply's taps. `tell` names by which rule of its set it is told to whom how soon.
     """
 
     parameter: Annotated[str, Field(min_length=1, max_length=60)]
@@ -41,7 +47,12 @@ class Limit(Checked):
     formula: str | None = None
     compared: Literal["upstream", "supply", "reference", "usual"] | None = None
     statistic: str = SINGLE
-    rule: Literal["simple", "guarded"] = "simple"
+    rule: Literal["simple", "guarded"] | None = None
+    protects: Protects = "health"
+    kinds: tuple[str, ...] = ()
+    over: Literal["taps"] | None = None
+    codes: tuple[str, ...] = ()
+    tell: str = ""
     source: Annotated[str, Field(max_length=300)] = ""
     note: str = _WORDS
     do_high: str = _WORDS
@@ -67,6 +78,11 @@ class Limit(Checked):
         return statistic_of(self.statistic)
 
     @property
+    def decided_by(self) -> str:
+        """By which rule a result is held against it: its own, or the one that follows from what it protects."""
+        return self.rule or decision_rule(self.protects)
+
+    @property
     def of_one_reading(self) -> bool:
         """Whether one result can be held against it without anything besides."""
         return self.formula is None and self.compared is None and self.about.one_will_do
@@ -82,6 +98,13 @@ class SetLimit(Limit):
         if self.form is not None:
             convert(1.0, self.unit, self.form, self.unit, self.form)
         return self
+
+
+class Tell(Checked):
+    """By which rule those who drink a water, or an authority, are told: in words, and within how many hours."""
+
+    words: Annotated[str, Field(max_length=400)]
+    within_h: NotNegative | None = None
 
 
 class RuleSet(Checked):
@@ -104,7 +127,25 @@ class RuleSet(Checked):
     without: tuple[str, ...] = ()
     # Above and up to which of the place's facts it holds, such as a boiler's pressure.
     between: dict[str, tuple[Number, Number]] = Field(default_factory=dict)
+    tells: dict[str, Tell] = Field(default_factory=dict)
     limits: Annotated[tuple[SetLimit, ...], Field(max_length=200)]
+
+    @model_validator(mode="before")
+    @classmethod
+    def _each_protects_something(cls, given: Any) -> Any:
+        """A limit that does not say what it protects protects what its set is about."""
+        limits = given.get("limits") if isinstance(given, Mapping) else None
+        if not isinstance(limits, list | tuple):
+            return given
+        usually = {"protects": USUALLY.get(str(given.get("applies_to")), "health")}
+        return {**given, "limits": [usually | each if isinstance(each, dict) else each for each in limits]}
+
+    @model_validator(mode="after")
+    def _tells_are_there(self) -> Self:
+        for limit in self.limits:
+            if limit.tell and limit.tell not in self.tells:
+                raise CannotCompute(f"tell: the set has no rule {limit.tell} of who is told.", "tell")
+        return self
 
     def __hash__(self) -> int:
         """Sets of one key and version are one."""
@@ -138,14 +179,34 @@ def _lies_between(fact: Any, above: float, up_to: float) -> bool:
     return not isinstance(fact, int | float) or above < fact <= up_to
 
 
-def speaking_of(parameter: str, sets: Sequence[RuleSet]) -> list[tuple[RuleSet, Limit]]:
-    """Return the limits of the sets for a parameter, by any of its names."""
+@cache
+def germs() -> RuleSet:
+    """Return what no drinking water may hold, whichever sets are chosen; raises BadDataFile on a faulty file."""
+    return read_toml(_GERMS, RuleSet)
+
+
+def speaking_of(
+    parameter: str, sets: Sequence[RuleSet], kind: str = "", feeds: Collection[str] = ()
+) -> list[tuple[RuleSet, Limit]]:
+    """Return the limits of the sets for a parameter, by any of its names, that hold at a kind of place.
+
+    In water that people drink germs are never without one: see `germs`.
+    """
     key = known_parameter(parameter).key
-    return [(found, limit) for found in sets for limit in found.limits if known_parameter(limit.parameter).key == key]
+    chosen: list[tuple[RuleSet, Limit]] = [
+        (found, limit) for found in sets for limit in _on(found, key) if not limit.kinds or kind in limit.kinds
+    ]
+    if chosen or not kind or water_of(kind, feeds) != "drinking":
+        return chosen
+    return [(germs(), limit) for limit in _on(germs(), key)]
+
+
+def _on(found: RuleSet, key: str) -> list[SetLimit]:
+    return [limit for limit in found.limits if known_parameter(limit.parameter).key == key]
 
 
 def window_of(part: Part) -> Limit:
     """Return what the method itself wants of a part, as a limit: all of an interval must be inside."""
     assert part.wanted is not None
     said = {"parameter": part.parameter, "as": part.form, "unit": part.unit, "rule": "guarded"}
-    return Limit.model_validate({**part.wanted.model_dump(), **said})
+    return Limit.model_validate({**part.wanted.model_dump(), **said, "protects": "treatment"})

@@ -16,7 +16,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import Quantity
 
 SINGLE = "single sample"
-_YEAR, _QUARTER = timedelta(days=365), timedelta(days=91)
+_YEAR = timedelta(days=365)
 _A_MONTH_S_WORTH = 20
 
 
@@ -100,48 +100,55 @@ def _standing_in(name: str) -> Statistic:
 def _mean_of_last(name: str, n: int) -> Statistic:
     def of(readings: Sequence[Dated], _: bool) -> Told:
         if len(readings) < n:
-            return Told(None, needs=f"{_count(n - len(readings), 'more reading')} for the {name}")
+            return _one_for(name, readings, f"{_count(n - len(readings), 'more reading')} for the {name}")
         return Told(mean([each.quantity for each in readings[:n]]), f"mean of the last {n}")
 
-    return Statistic(name, False, True, of)
+    return Statistic(name, True, True, of)
 
 
 def _set_of(name: str, n: int) -> Statistic:
     def of(readings: Sequence[Dated], _: bool) -> Told:
         day = [each for each in readings if each.at.date() == readings[0].at.date()]
         if len(day) < n:
-            return Told(None, needs=f"{_count(n - len(day), 'more reading')} of that day for the {name}")
+            return _one_for(name, readings, f"{_count(n - len(day), 'more reading')} of that day for the {name}")
         return Told(mean([each.quantity for each in day]), f"mean of {len(day)} of one day")
 
-    return Statistic(name, False, True, of)
+    return Statistic(name, True, True, of)
 
 
 def _annual(name: str) -> Statistic:
-    """The mean of the four quarters up to a reading, each the mean of its own, so that none weighs more."""
+    """The mean of the four calendar quarters up to that of a reading, each of its monthly means (40 CFR 141.133)."""
 
     def of(readings: Sequence[Dated], _: bool) -> Told:
-        last = readings[0].at
-        quarters = [
-            [each.quantity for each in readings if last - (k + 1) * _QUARTER < each.at <= last - k * _QUARTER]
-            for k in range(4)
-        ]
-        missing = [k for k, quarter in enumerate(quarters) if not quarter]
+        last = _quarter(readings[0].at.date())
+        months: dict[int, dict[int, list[Quantity]]] = {last - k: {} for k in range(4)}
+        for each in readings:
+            if (quarter := _quarter(each.at.date())) in months:
+                months[quarter].setdefault(each.at.month, []).append(each.quantity)
+        missing = [quarter for quarter, found in sorted(months.items()) if not found]
         if missing:
-            spans = " and ".join(_span(last, k) for k in missing)
-            return Told(None, needs=f"a reading from {spans} for the {name}: of each quarter one, at least")
-        n = sum(map(len, quarters))
-        return Told(mean([mean(quarter) for quarter in quarters]), f"mean of four quarters, {_count(n, 'reading')}")
+            spans = " and ".join(map(_span, missing))
+            return _one_for(name, readings, f"a reading of {spans} for the {name}: of each quarter one, at least")
+        quarters = [mean([mean(month) for month in found.values()]) for found in months.values()]
+        n = sum(len(month) for found in months.values() for month in found.values())
+        return Told(mean(quarters), f"mean of four calendar quarters of monthly means, {_count(n, 'reading')}")
 
-    return Statistic(name, False, True, of)
-
-
-def _span(last: datetime, quarter: int) -> str:
-    first = last - (quarter + 1) * _QUARTER + timedelta(days=1)
-    return f"{_day(first.date())} to {_day((last - quarter * _QUARTER).date())}"
+    return Statistic(name, True, True, of)
 
 
-def _day(day: date) -> str:
-    return f"{day.day} {day:%B %Y}"
+def _quarter(day: date) -> int:
+    """Number calendar quarters, one after another."""
+    return day.year * 4 + (day.month - 1) // 3
+
+
+def _span(quarter: int) -> str:
+    year, first = divmod(quarter, 4)
+    return f"{date(year, first * 3 + 1, 1):%B} to {date(year, first * 3 + 3, 1):%B} {year}"
+
+
+def _one_for(name: str, readings: Sequence[Dated], needs: str) -> Told:
+    """Let the newest reading stand in for what there are too few readings for."""
+    return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
 
 
 def _percentile(name: str, p: int) -> Statistic:
@@ -151,10 +158,10 @@ def _percentile(name: str, p: int) -> Statistic:
     def of(readings: Sequence[Dated], _: bool) -> Told:
         year = [each.quantity for each in readings if each.at > readings[0].at - _YEAR]
         if len(year) < least:
-            return Told(None, needs=f"{_count(least - len(year), 'more reading')} within a year for the {name}")
+            return _one_for(name, readings, f"{_count(least - len(year), 'more reading')} within a year for the {name}")
         return Told(percentile(year, p), f"{name} of {_count(len(year), 'reading')} of a year")
 
-    return Statistic(name, False, True, of)
+    return Statistic(name, True, True, of)
 
 
 def enough_for(percent: int) -> int:
@@ -194,7 +201,7 @@ def _over_days(name: str, n: int, of_day: Callable[[Sequence[Quantity]], Quantit
         days = _by_day(readings, n)
         if len(days) < n:
             needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day {called}"
-            return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
+            return _one_for(name, readings, needs)
         return Told(mean([of_day(each) for each in days]), f"{called} of {n} days")
 
     return Statistic(name, True, True, of)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from itertools import pairwise, product
 from typing import Any
 
@@ -19,9 +19,16 @@ _NO_RESULT = "-"
 
 
 def verdict_stretches(
-    part: Part, form: str | None, sets: Sequence[RuleSet], rule: str | None = None
+    part: Part,
+    form: str | None,
+    sets: Sequence[RuleSet],
+    rule: str | None = None,
+    kind: str = "",
+    feeds: Collection[str] = (),
 ) -> dict[str, Any] | None:
     """Return the verdicts on results of a part, in its unit and written as `form`; None where nothing judges it.
+
+    `kind` is that of the place, `feeds` what its water is used for.
 
     Of each of `limits`, `cuts` part the value, the low and the high end into stretches: the numbers up to the first
     cut, and so on. By censor ("" where there is none) stands a digit for each triple of stretches, the high end's the
@@ -30,7 +37,7 @@ def verdict_stretches(
     that rest on other readings or results are not among them: they are held against it when it is sent.
     """
     one = Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)
-    asked = [(limit, rule, one) for _, limit in speaking_of(part.parameter, sets) if limit.of_one_reading]
+    asked = [(limit, rule, one) for _, limit in speaking_of(part.parameter, sets, kind, feeds) if limit.of_one_reading]
     if part.wanted:
         # What the method wants is asked of the kit's own form.
         asked.append((window_of(part), None, part.own(one)))

@@ -7,8 +7,12 @@ from datetime import date
 from statistics import median, quantiles
 from typing import NamedTuple
 
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
+
 LEAST_RESULTS = 8
 _FAR = 5.0
+_UNUSUAL_FACTOR = 1.5
 # More days than one season has: there is an earlier one among them.
 _TWO_SEASONS = 200
 
@@ -65,3 +69,19 @@ def usual_range(values: list[float]) -> UsualRange | None:
     near = [value for value in values if abs(value - middle) <= reach]
     tenths = quantiles(near, n=10, method="inclusive")
     return UsualRange(middle, tenths[0], tenths[-1], len(values))
+
+
+def is_unusual(quantity: Quantity, usual: UsualRange | None, name: str) -> bool:
+    """Whether a result of a parameter is unusual at its place.
+
+    The whole interval lies half as much again above the usual range, or under two thirds of it; a pH or a temperature,
+    whose differences count absolutely, so far from it as its parameter says (with the value, as its interval is wide).
+    """
+    if usual is None:
+        return False
+    by = parameter(name).unusual_by
+    if by is not None:
+        return quantity.value > usual.high + by or quantity.value < usual.low - by
+    above = quantity.low > usual.high * _UNUSUAL_FACTOR
+    below = quantity.high is not None and quantity.high < usual.low / _UNUSUAL_FACTOR
+    return above or below

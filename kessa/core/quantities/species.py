@@ -24,6 +24,7 @@ ATOMIC_MASS = {
     "Cu": 63.546,
     "Br": 79.904,
     "Mo": 95.95,
+    "Pb": 207.2,
 }
 
 EQUIVALENTS = "hardness and alkalinity"
@@ -81,6 +82,7 @@ FORMS = {
         _form("SiO2", "silica", 1, Si=1, O=2),
         _form("F", "fluoride", 1, F=1),
         _form("Br2", "bromine", 1, Br=2),
+        _form("Pb", "lead", 1, Pb=1),
         _form("Mo", "molybdenum", 1, Mo=1),
         _form("MoO4", "molybdenum", 1, Mo=1, O=4),
     )

@@ -28,6 +28,8 @@ def beforehand(
     form: str | None,
     sets: tuple[RuleSet, ...],
     rule: str | None = None,
+    kind: str = "",
+    feeds: frozenset[str] = frozenset(),
 ) -> dict[str, Any]:
     """Return by what the readings of a part become results, their runs one result, and that a verdict.
 
@@ -35,7 +37,8 @@ def beforehand(
     in the part's unit and form, and the censor; `covers` count `covered` times there. `agreement` says which runs agree
     (see _agreeing), `times` leads to the form in which it is written, `verdicts` are verdict_stretches. A way of
     reading that cannot be worked out, as with a lot's table that is missing, is left out. `form` None is the part's
-    own. Of what is counted the ladder stands in place of axes.
+    own; `kind` is that of the place, `feeds` what its water is used for. Of what is counted the ladder stands in place
+    of axes.
     """
     return {
         "axes": _axes(part, dilution),
@@ -44,7 +47,7 @@ def beforehand(
         "times": part.factor(form)[0] if form and form != part.form else 1.0,
         "form": form or part.form,
         "agreement": _agreeing(agreement, agreement.by(part, dilution)) if agreement else None,
-        "verdicts": verdict_stretches(part, form, sets, rule),
+        "verdicts": verdict_stretches(part, form, sets, rule, kind, feeds),
     }
 
 

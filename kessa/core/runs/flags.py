@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import NamedTuple
 
 
@@ -33,7 +34,7 @@ FLAGS = {
     "one-run": Flag(
         "one run only",
         teaches=False,
-        advice="One run only: repeat it before anyone relies on the number.",
+        advice="One run only: run it again.",
     ),
     "not-agreed": Flag("runs do not agree", teaches=False, repeat=True),
     "not-comparable": Flag(
@@ -61,7 +62,7 @@ FLAGS = {
     "lot-missing": Flag("no lot named"),
     "lot-unproven": Flag(
         "lot not proven by a standard",
-        advice="A lot of it is not proven yet: run a standard with it before anyone relies on the number.",
+        advice="A lot of it is not proven yet: run a standard with it.",
     ),
     "check-failed": Flag(
         "instrument failed a check",
@@ -165,9 +166,20 @@ FLAGS = {
     "set-aside": Flag("set aside", teaches=False, ends=True),
 }
 
+# What makes a reading doubtful: it does not teach what is usual, waits for a repeat, or asks for something.
+_DOUBTS = frozenset(key for key, flag in FLAGS.items() if not flag.teaches or flag.repeat or flag.advice)
 NOT_TEACHING = tuple(key for key, flag in FLAGS.items() if not flag.teaches)
 ASKS_REPEAT = tuple(key for key, flag in FLAGS.items() if flag.repeat)
 ENDS = tuple(key for key, flag in FLAGS.items() if flag.ends)
+
+
+def doubtful(flags: Iterable[str]) -> list[str]:
+    """Return those of the flags that make a reading doubtful; a flag of a team's own does.
+
+    >>> doubtful(["diluted", "one-run", "smells-odd"])
+    ['one-run', 'smells-odd']
+    """
+    return [flag for flag in flags if flag in _DOUBTS or flag not in FLAGS]
 
 
 def words(key: str) -> str:

@@ -12,29 +12,21 @@ from kessa.core.treating.lowering import FLUSHED_TO, bled, drained, flushed, lev
 from kessa.core.treating.mixing import never_meets
 from kessa.core.treating.products import RAISES
 from kessa.core.treating.raising import Before, by_label, dosed
-from kessa.core.treating.sheets import Limit, sheet_of
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.core.treating.ways import treatment_of, ways
 
 # In the order in which it is done: what takes water away comes before what is put in, cleaning before both.
 _BEFORE_A_DOSE = ("disinfect", "clean", "bleed", "drain", "regenerate", "look", "lower", "hold scale")
 _BY_AMOUNT = ("bleed", "drain", "lower", "dose")
-_NOTHING_KNOWN = Limit()
 
 
-def proposals(
-    system: System,
-    findings: Sequence[Finding],
-    limits: Mapping[str, Limit] = {},
-    told: Callable[[int], Mapping[str, str]] = lambda rank: {},
-) -> list[Proposal]:
+def proposals(system: System, findings: Sequence[Finding], ticked: Proposal | None = None) -> list[Proposal]:
     """Return what to do about findings of one place, in the order in which it is done.
 
-    Of findings those that are inside too, for what is dosed anew after a flush. `limits` are the limits that decide, by
-    parameter; `told` gives whom the team has named (see sheets.ROLES) for something so grave.
+    Of findings those that are inside too, for what is dosed anew after a flush; the most urgent stand first. `ticked`
+    is the list of what people do and whom they tell (see lists.list_of), which comes before all else.
     """
     out = [each for each in findings if each.side]
-    done = [sheet_of(each, system.water, limits.get(each.parameter, _NOTHING_KNOWN), told) for each in out]
     by_way: dict[str, list[tuple[int, Finding]]] = {}
     for each in out:
         way, rank = treatment_of(system.kind, each.parameter, each.side)
@@ -43,7 +35,7 @@ def proposals(
         # Where people drink it or fish live in it, a list says what is done; what else could be is only looked at.
         if system.water == "plant" or way != "look":
             by_way.setdefault(way, []).append((rank, each))
-    found = _each_once([each for each in done if each] + _treated(system, findings, by_way))
+    found = _each_once([*([ticked] if ticked else []), *_treated(system, findings, by_way)])
     return [
         each._replace(position=n, cautions=(*_cautions(each, system), *_kept_apart(each, found[: n - 1], system)))
         for n, each in enumerate(found, 1)

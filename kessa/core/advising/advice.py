@@ -1,0 +1,332 @@
+"""What people are told to do: one decision from all that is newest at a place."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, NamedTuple
+
+from kessa.core.advising.rules import codes, rules
+from kessa.core.job.place_kinds import Water, water_of
+from kessa.core.judging.germs import FAECAL, GERMS, found
+from kessa.core.judging.holding import overall, part_of_limit, protects_of, verdict_by
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE, gravity
+from kessa.core.judging.limits import germs
+from kessa.core.judging.protected import HEALTH, PROTECTED
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
+
+NOT_JUDGED = "not judged"
+SUM, PARTS = "nitrate and nitrite sum", ("nitrate", "nitrite")
+# What boiling leaves in and makes stronger: where it is over a limit for health, water is not boiled against germs.
+_LEFT_IN_BY_BOILING = {*PARTS, SUM, "manganese", "copper", "lead", "iron", "fluoride", "chlorite", "chlorine dioxide"}
+_DISINFECTANTS = ("free chlorine", "total chlorine")
+# Agencies ask for three minutes above 2,000 m, where water boils below 94 °C (US CDC; 6,500 feet).
+_HIGH_M, _MINUTES, _MINUTES_HIGH = 2000.0, 1, 3
+# Of total chlorine so much more than free that what is combined must be chloramines.
+_WELL_ABOVE = 2.0
+_DAY = 24.0
+
+
+class Where(NamedTuple):
+    """A place as advice knows it: its kind, what its water is used for, its height (m) where that is known."""
+
+    kind: str
+    feeds: frozenset[str] = frozenset()
+    elevation_m: float | None = None
+
+    @property
+    def water(self) -> Water:
+        """As what its water is looked at."""
+        return water_of(self.kind, self.feeds)
+
+
+class Reading(NamedTuple):
+    """The newest result of a parameter at a place, with its judgements (see holding.judge_by_sets) and its flags.
+
+    `lacking` is why limits that speak of it could not be held against it; `key` names it to whoever asks.
+    """
+
+    parameter: str
+    quantity: Quantity
+    judgements: Sequence[Mapping[str, Any]] = ()
+    flags: Collection[str] = ()
+    lacking: Collection[str] = ()
+    key: Any = None
+
+
+@dataclass
+class Do:
+    """One thing to do: its code, within how many hours of the finding, about which parameters, by which rules.
+
+    `keys` name the readings that ask for it; of boiling `minutes` says for how long; `only_doubted`: nothing but a
+    doubt about a reading asks for it; `words` are those of the sets that decide, by parameter.
+    """
+
+    code: str
+    within_h: float | None = None
+    about: list[str] = field(default_factory=list)
+    why: list[str] = field(default_factory=list)
+    keys: list[Any] = field(default_factory=list)
+    minutes: int | None = None
+    only_doubted: bool = False
+    words: dict[str, str] = field(default_factory=dict)
+
+
+class Stand(NamedTuple):
+    """How one reading stands: its verdict, the judgement that decides (None without limits), what it protects."""
+
+    reading: Reading
+    key: str
+    verdict: str
+    decisive: Mapping[str, Any] | None
+    protects: str
+    side: str
+
+    @property
+    def order(self) -> tuple[int, int, bool, bool, float]:
+        """By what readings are in order of urgency, the most urgent first."""
+        rank = PROTECTED[self.protects].rank if self.protects else len(PROTECTED)
+        part = part_of_limit(dict(self.decisive)) if self.decisive else 0.0
+        return -gravity(self.verdict), rank, self.key not in FAECAL, self.key == SUM, part
+
+
+class Advice(NamedTuple):
+    """What stands at a place and what is to be done, in the order in which it is done.
+
+    `stands` is the most urgent verdict; `worst` the parameter it is of and `decided_by` the key of the set whose limit
+    decides; `within_h` until the first thing must be done, None where none must; `boil_minutes` only with "boil".
+    """
+
+    stands: str
+    worst: str | None
+    decided_by: str | None
+    within_h: float | None
+    do: tuple[Do, ...]
+    boil_minutes: int | None
+    stood: tuple[Stand, ...]
+
+    @property
+    def codes(self) -> list[str]:
+        """The codes alone, in order."""
+        return [each.code for each in self.do]
+
+    def kept(self) -> dict[str, Any]:
+        """Return it as plain data, to be kept beside a place: see `do_of` for what is to be done."""
+        do = [
+            {"code": e.code, "within_h": e.within_h, "about": e.about, "minutes": e.minutes, "words": e.words}
+            for e in self.do
+        ]
+        said = {name: getattr(self, name) for name in ("stands", "worst", "decided_by", "within_h", "boil_minutes")}
+        return {**said, "do": do}
+
+
+def do_of(kept: Mapping[str, Any]) -> list[Do]:
+    """Return what is to be done of advice that was kept as plain data; codes that are none any more are left out."""
+    return [
+        Do(each["code"], each["within_h"], list(each["about"]), minutes=each["minutes"], words=dict(each["words"]))
+        for each in kept.get("do", ())
+        if each["code"] in codes()
+    ]
+
+
+def advise(where: Where, readings: Iterable[Reading]) -> Advice:
+    """Decide what is to be done about all that is newest at a place.
+
+    Rules and sources stand in rules.toml, with what two findings say together here: boiling is asked for against germs
+    only, and never where something that it leaves in is too much; a doubt about a reading adds a test and takes no
+    precaution away.
+    """
+    stood = sorted((_stand(where, each) for each in readings), key=lambda each: each.order)
+    asked = _Asked(where)
+    for each in stood:
+        asked.by_rules(each)
+    minutes = None
+    if where.water == "drinking":
+        asked.drinking(stood)
+        minutes = asked.boiling(stood)
+    asked.doubts(stood)
+    do = asked.in_order(stood)
+    worst = stood[0] if stood else None
+    within = min((each.within_h for each in do if each.within_h is not None), default=None)
+    return Advice(
+        stands=stood[0].verdict if stood else NOT_JUDGED,
+        worst=worst.key if worst else None,
+        decided_by=_decided_by(worst),
+        within_h=within,
+        do=do,
+        boil_minutes=minutes,
+        stood=tuple(stood),
+    )
+
+
+def _decided_by(worst: Stand | None) -> str | None:
+    decided = str(worst.decisive["set"]) if worst and worst.decisive else None
+    return None if decided == germs().key else decided
+
+
+def _stand(where: Where, reading: Reading) -> Stand:
+    key = parameter(reading.parameter).key
+    judgements = [dict(each) for each in reading.judgements]
+    decisive = overall(judgements)
+    if key in GERMS and decisive is None and where.water == "drinking":
+        # Kept before a limit spoke of germs: in drinking water none may be there.
+        verdict = INSIDE if not found(reading.quantity) else NOT_SETTLED if reading.quantity.low == 0 else OUTSIDE
+        return Stand(reading, key, verdict, None, "germs", "high")
+    verdict = verdict_by(reading.parameter, judgements) or NOT_JUDGED
+    return Stand(reading, key, verdict, decisive, protects_of(decisive) if decisive else "", _side(decisive))
+
+
+def _side(decisive: Mapping[str, Any] | None) -> str:
+    """Return whether a reading is nearer to, or beyond, the upper or the lower end of what is allowed."""
+    if decisive is None:
+        return ""
+    least, most = decisive.get("min"), decisive.get("max")
+    if least is None or most is None:
+        return "low" if most is None else "high"
+    value = float(decisive["held"][0])
+    return "high" if value - least > most - value else "low"
+
+
+class _Asked:
+    """What is asked for so far, by code."""
+
+    def __init__(self, where: Where) -> None:
+        self.where = where
+        self.do: dict[str, Do] = {}
+
+    def ask(self, code: str, stand: Stand, within_h: float | None = None, why: str = "") -> None:
+        """Ask for a code because of a reading; what is asked for twice is done by the earlier hour."""
+        do = self.do.setdefault(code, Do(code))
+        if within_h is not None:
+            do.within_h = within_h if do.within_h is None else min(do.within_h, within_h)
+        for kept, one in ((do.about, stand.key), (do.why, why), (do.keys, stand.reading.key)):
+            if one and one not in kept:
+                kept.append(one)
+
+    def by_rules(self, stand: Stand) -> None:
+        """Ask for what the rules ask for a reading, of each limit that it is beyond or that it leaves undecided."""
+        pressing = [dict(each) for each in stand.reading.judgements if gravity(each["verdict"]) >= gravity(NOT_SETTLED)]
+        for judged in pressing:
+            self._of_limit(stand, judged["verdict"], protects_of(judged), _side(judged), str(judged.get("role", "")))
+            if judged["verdict"] == OUTSIDE:
+                for code in judged.get("codes", ()):
+                    self.ask(code, stand, _DAY, str(judged.get("source", "")))
+        own = str((stand.decisive or {}).get(f"do_{stand.side}", ""))
+        if own and stand.verdict == OUTSIDE:
+            self.ask("set-says", stand)
+            self.do["set-says"].words[stand.key] = own
+        if not pressing:
+            self._of_limit(stand, stand.verdict, stand.protects, stand.side, "")
+        if stand.verdict == NOT_JUDGED:
+            self._unjudged(stand)
+
+    def _unjudged(self, stand: Stand) -> None:
+        """Say why nothing judged a reading: that is no good news."""
+        if stand.decisive:
+            # A most alone says nothing of what there may be too little of.
+            self.ask("enough", stand)
+        elif stand.reading.lacking:
+            self.ask("lacks", stand)
+            self.do["lacks"].words[stand.key] = "; ".join(dict.fromkeys(stand.reading.lacking))
+        else:
+            self.ask("choose-limits", stand)
+
+    def _of_limit(self, stand: Stand, verdict: str, protects: str, side: str, role: str) -> None:
+        about = (self.where.water, self.where.kind, stand.key, verdict, protects, side, role)
+        for rule in rules():
+            if rule.fits(*about, found=found(stand.reading.quantity)):
+                for code, hours in rule.asked:
+                    self.ask(code, stand, hours, rule.why)
+
+    def drinking(self, stood: Sequence[Stand]) -> None:
+        """Ask for what only drinking water asks for, and what two readings of it say together."""
+        for stand in stood:
+            if stand.verdict == OUTSIDE and stand.key != "coliform bacteria":
+                self._authority_by_law(stand)
+            if stand.key == "coliform bacteria" and stand.verdict in (OUTSIDE, NOT_SETTLED):
+                by = {each["set"] for each in stand.reading.judgements}
+                if not (self.where.kind in ("tap", "supply") and by == {"us-primary"}):
+                    self.ask("authority", stand, _DAY, "Directive (EU) 2020/2184, Article 14.")
+            if stand.decisive and stand.decisive.get("role") == "programme":
+                self._leave_out("laboratory", stand)
+        named = {each.key: each for each in stood}
+        self._barrier(named)
+        self._chloramines(named)
+
+    def _authority_by_law(self, stand: Stand) -> None:
+        for each in stand.reading.judgements:
+            if each["verdict"] != OUTSIDE or each.get("told_within_h") is None:
+                continue
+            if protects_of(dict(each)) in HEALTH or stand.key == "turbidity":
+                self.ask("authority", stand, float(each["told_within_h"]), str(each["told_by"]))
+
+    def _leave_out(self, code: str, stand: Stand) -> None:
+        """Take back what only this reading asks for."""
+        if code in self.do and self.do[code].about == [stand.key]:
+            del self.do[code]
+
+    def _barrier(self, named: Mapping[str, Stand]) -> None:
+        """Cloudy and too little chlorine together: germs may have passed."""
+        cloudy = named.get("turbidity")
+        low = next((named[key] for key in _DISINFECTANTS if key in named and named[key].side == "low"), None)
+        if cloudy and low and cloudy.verdict == low.verdict == OUTSIDE:
+            why = "Cloudy and too little chlorine together: the barrier against germs may have failed (40 CFR 141.203)."
+            for stand in (cloudy, low):
+                self.ask("authority", stand, _DAY, why)
+                self.ask("laboratory", stand, _DAY, why)
+
+    def _chloramines(self, named: Mapping[str, Stand]) -> None:
+        """Little free chlorine beside much total: the supply may be chloraminated, and nothing is added then."""
+        free, total = named.get("free chlorine"), named.get("total chlorine")
+        if not (free and total and free.verdict == OUTSIDE and free.side == "low" and "check-dosing" in self.do):
+            return
+        if total.reading.quantity.low > _WELL_ABOVE * free.reading.quantity.value:
+            self.ask("ask-chloramines", free, _DAY, "What is combined with ammonia disinfects too, only more slowly.")
+            self._leave_out("check-dosing", free)
+
+    def boiling(self, stood: Sequence[Stand]) -> int | None:
+        """Decide on boiling against germs; return for how many minutes, None where it is not asked for."""
+        faecal = [each for each in stood if each.key in FAECAL and each.verdict in (OUTSIDE, NOT_SETTLED)]
+        barring = [each for each in stood if _bars_boiling(each)]
+        if faecal and not barring:
+            for each in faecal:
+                self.ask("boil", each, 1.0, "A rolling boil kills what dung brings (WHO).")
+            self.do.pop("no-boiling", None)
+            high = (self.where.elevation_m or 0.0) > _HIGH_M
+            self.do["boil"].minutes = _MINUTES_HIGH if high else _MINUTES
+            return self.do["boil"].minutes
+        if faecal:
+            for each in faecal:
+                self.ask("other-water", each, 4.0, "Boiling kills germs, but makes stronger what it leaves in.")
+            for each in barring:
+                self.ask("no-boiling", each, 2.0, "Boiling leaves it in and makes it stronger.")
+        elif any(each.key == "coliform bacteria" and each.verdict in (OUTSIDE, NOT_SETTLED) for each in stood):
+            for each in barring:
+                self.ask("no-boiling", each, 2.0, "Boiling leaves it in and makes it stronger.")
+        return None
+
+    def doubts(self, stood: Sequence[Stand]) -> None:
+        """Ask to test again what is doubtful; nothing waits for it."""
+        for stand in stood:
+            if stand.reading.flags:
+                asked = "test-again" in self.do
+                self.ask("test-again", stand, None, "There is a doubt about the reading.")
+                self.do["test-again"].only_doubted = not asked or self.do["test-again"].only_doubted
+            if "unusual" in stand.reading.flags:
+                self.ask("unusual", stand, None, "What is not usual here has a cause.")
+
+    def in_order(self, stood: Sequence[Stand]) -> tuple[Do, ...]:
+        """Return what is asked for, in the order in which it is done; where nothing is, that it goes on as planned."""
+        if self.do.keys() <= {"choose-limits", "lacks", "enough"} and any(each.verdict == INSIDE for each in stood):
+            for each in stood:
+                if each.verdict == INSIDE:
+                    self.ask("as-planned", each)
+        return tuple(self.do[code] for code in codes() if code in self.do)
+
+
+def _bars_boiling(stand: Stand) -> bool:
+    """Whether boiling would make something stronger that is too much, or may be."""
+    if stand.key in (*PARTS, SUM) and stand.protects in HEALTH:
+        return stand.verdict in (OUTSIDE, NOT_SETTLED, CLOSE)
+    return stand.key in _LEFT_IN_BY_BOILING and stand.verdict == OUTSIDE and stand.protects in HEALTH

@@ -1,0 +1,74 @@
+"""What people are told to do at a place: all that is newest there, as the core decides on it."""
+
+from collections.abc import Iterable
+from typing import Any
+
+from kessa.core.advising.advice import Advice, Reading, Where, advise
+from kessa.core.advising.wording import Named
+from kessa.core.quantities.parameters import parameter
+from kessa.core.runs.flags import doubtful
+from kessa.log.beside import quantity_of
+from kessa.log.history import found_lately
+from kessa.log.models import Result
+from kessa.log.selectors import Row, rows_with_flags
+from kessa.people.selectors import told_of
+from kessa.places.models import Place
+from kessa.places.selectors import reference_of
+from kessa.web.compiled import compiled
+
+# What advice takes of a result.
+COLUMNS = (
+    "id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "judgements", "not_judged",
+)  # fmt: skip
+
+
+def where_of(place: Place) -> Where:
+    """Return what advice wants to know of a place."""
+    return Where(place.kind_key, frozenset(place.feeds), place.elevation_m)
+
+
+def named_at(place: Place, rank: int = 0) -> Named:
+    """Return whom a place's team tells of something so urgent, and the place to compare with."""
+    kept: dict[int, Named] = place.__dict__.setdefault("kept_named", {})
+    if rank not in kept:
+        reference = reference_of(place)
+        kept[rank] = Named(told_of(place.team_id, place.water, rank), reference.name if reference else "")
+    return kept[rank]
+
+
+def newest_at(place: Place) -> list[Row]:
+    """Return the newest standing results at a place, the newest first, as advice takes them."""
+    numbers = found_lately(place).standing
+    return rows_with_flags(place.team_id, _rows(team=place.team_id, results=numbers)) if numbers else []
+
+
+@compiled
+def _rows(team: int, results: list[int]) -> Any:
+    return Result.objects.for_team(team).filter(pk__any=results).newest_first().values_list(*COLUMNS, named=True)
+
+
+def advised(place: Place, rows: Iterable[Row], instead: Reading | None = None) -> Advice:
+    """Decide what is to be done about results of a place, the newest first: of each parameter the newest counts.
+
+    A reading `instead` stands in place of those of its parameter.
+    """
+    newest: dict[Any, Reading] = {}
+    for row in rows:
+        key = parameter(row.result.parameter).key
+        if instead is None or key != parameter(instead.parameter).key:
+            # Dissolved and total are two; a sum as a ratio is another number than one in mg/L.
+            newest.setdefault((key, row.result.fraction, row.result.unit == "ratio"), reading_of(row))
+    return advise(where_of(place), [*([instead] if instead else []), *newest.values()])
+
+
+def reading_of(row: Row) -> Reading:
+    """Return a result as advice takes it."""
+    found = row.result
+    return Reading(
+        found.parameter, quantity_of(found), found.judgements, doubtful(row.flags), lacking(found.not_judged), found.id
+    )
+
+
+def lacking(not_judged: Iterable[tuple[str, str]]) -> list[str]:
+    """Return what limits that speak of a result lack to be held against it, of what is kept of them."""
+    return [why for _, why in not_judged if why.startswith("it needs")]
