@@ -166,8 +166,10 @@ FLAGS = {
     "set-aside": Flag("set aside", teaches=False, ends=True),
 }
 
-# What makes a reading doubtful: it does not teach what is usual, waits for a repeat, or asks for something.
-_DOUBTS = frozenset(key for key, flag in FLAGS.items() if not flag.teaches or flag.repeat or flag.advice)
+# What makes a reading doubtful: it is not usual, does not teach what is, waits for a repeat, or asks for something.
+_DOUBTS = frozenset(
+    key for key, flag in FLAGS.items() if not flag.teaches or flag.repeat or flag.advice or key == "unusual"
+)
 NOT_TEACHING = tuple(key for key, flag in FLAGS.items() if not flag.teaches)
 ASKS_REPEAT = tuple(key for key, flag in FLAGS.items() if flag.repeat)
 ENDS = tuple(key for key, flag in FLAGS.items() if flag.ends)
