@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from kessa.core.advising.advice import Advice, Reading, Where, advise
-from kessa.core.advising.wording import Named
+from kessa.core.advising.wording import Named, plain_answer
 from kessa.core.quantities.parameters import parameter
 from kessa.core.runs.flags import doubtful
 from kessa.log.beside import quantity_of
@@ -14,6 +14,7 @@ from kessa.log.selectors import Row, rows_with_flags
 from kessa.people.selectors import told_of
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
+from kessa.visits.models import Visit
 from kessa.web.compiled import compiled
 
 # What advice takes of a result.
@@ -59,6 +60,29 @@ def advised(place: Place, rows: Iterable[Row], instead: Reading | None = None) -
             # Dissolved and total are two; a sum as a ratio is another number than one in mg/L.
             newest.setdefault((key, row.result.fraction, row.result.unit == "ratio"), reading_of(row))
     return advise(where_of(place), [*([instead] if instead else []), *newest.values()])
+
+
+def in_plain_words(place: Place, results: Iterable[Result]) -> dict[str, Any]:
+    """Return how the water of some results stands, in words for everybody, as log/plain.html shows it."""
+    newest = sorted(results, key=lambda each: (each.taken_at, each.pk), reverse=True)
+    return _plain(place, [Row(each, each.flags) for each in newest])
+
+
+def visit_in_plain_words(visit: Visit) -> dict[str, Any]:
+    """Return how the water of a visit stands by what was found out on it, as in_plain_words does."""
+    rows = list(_of_visit(team=visit.team_id, visit=visit.pk))
+    return _plain(visit.place, rows_with_flags(visit.team_id, rows)) if rows else {}
+
+
+@compiled
+def _of_visit(team: int, visit: Any) -> Any:
+    rows = Result.objects.for_team(team).standing().filter(visit=visit)
+    return rows.newest_first().values_list(*COLUMNS, named=True)
+
+
+def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
+    advice = advised(place, rows)
+    return {"plain": plain_answer(advice, where_of(place)), "stands": advice.stands}
 
 
 def reading_of(row: Row) -> Reading:

@@ -21,7 +21,7 @@ from kessa.people.models import User
 from kessa.people.selectors import names_of
 from kessa.places.models import Place
 from kessa.web.compiled import compiled
-from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, plain, verdict
+from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, plain, stands
 
 _COLUMNS = (
     "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
@@ -155,5 +155,5 @@ def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str
         f'<span class="soft">{escape(form_in(shown))}</span><br>'
         f'<span class="soft">{interval_in(shown, result)}</span></td>'
         f'<td role="cell" class="scale">{gauge(result)}</td>'
-        f'<td role="cell" class="r said">{verdict(result.verdict)}</td><td role="cell" class="flags">{pills}</td></tr>'
+        f'<td role="cell" class="r said">{stands(result)}</td><td role="cell" class="flags">{pills}</td></tr>'
     )

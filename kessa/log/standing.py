@@ -26,7 +26,7 @@ _UNJUDGED = len(VERDICTS) * _BY_PROTECTED
 _NO_RESULT = _UNJUDGED + _BY_PROTECTED
 
 # What only the page of a result shows.
-_OF_ITS_OWN_PAGE = ("readings", "made_from", "working", "not_judged")
+_OF_ITS_OWN_PAGE = ("readings", "made_from", "working")
 
 # Sent where the standing results of a place have changed, with the place and its advice; in the same transaction.
 restated = Signal()

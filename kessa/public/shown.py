@@ -7,10 +7,14 @@ from typing import Any, NamedTuple
 
 from django.utils import timezone
 
+from kessa.core.advising.wording import plain_answer
 from kessa.core.job.meaning import meaning_of
 from kessa.core.planning.rhythm import coming
 from kessa.core.quantities.units import in_words
+from kessa.core.runs.flags import doubtful
+from kessa.log.advising import COLUMNS, advised, where_of
 from kessa.log.models import Result
+from kessa.log.selectors import rows_with_flags
 from kessa.people.models import Team
 from kessa.places.lines import drawn_over, grouped, sentences_over
 from kessa.places.models import Place
@@ -21,10 +25,7 @@ from kessa.visits.models import Review
 from kessa.web.components.trend import NARROW, WIDE
 
 _YEARS, _MOST_RESULTS, _MOST_TESTS = timedelta(days=5 * 366), 3000, 8
-_COLUMNS = (
-    "pk", "taken_at", "parameter", "fraction", "method_class", "value", "low", "high", "censor", "unit", "form",
-    "verdict", "judgements",
-)  # fmt: skip
+_COLUMNS = ("taken_at", "method_class", "verdict", *COLUMNS)
 # How sure a trend is, in figures: for who is of the job.
 _PROOF = re.compile(r" \(p = [^)]*\)|; not chance \(p = [^)]*\)")
 # A line is drawn from so many on.
@@ -32,9 +33,13 @@ _ENOUGH = 3
 
 
 class Tested(NamedTuple):
-    """One thing that is tested at a place: the last result, in the team's own words, and the line over the years."""
+    """One thing that is tested at a place: the last result, in the team's own words, and the line over the years.
+
+    `doubts` are the flags that make it doubtful.
+    """
 
     last: Any
+    doubts: list[str]
     said: str
     sentences: list[str]
     meaning: tuple[str, ...]
@@ -48,35 +53,40 @@ class Shown(NamedTuple):
 
     place: Place
     water: str
+    stands: str
+    plain: list[str]
     tested: list[Tested]
     next_on: date | None
-
-    @property
-    def gravest(self) -> Tested | None:
-        """The last result that is outside, where one is."""
-        return next((each for each in self.tested if each.last.verdict == "outside"), None)
 
 
 def shown_at(place: Place) -> Shown:
     """Return what everybody may see of a place: standing results that were released, and no others."""
     rows = Result.objects.for_team(place.team_id).standing().filter(place=place, visit__review=Review.RELEASED)
     rows = rows.filter(taken_at__gte=timezone.now() - _YEARS).newest_first()
-    found = [row for row in rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS] if not in_words(row.unit)]
+    found = list(rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS])
     series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
-    # Of two ways to test one thing the one with the longer line is shown.
-    longest: dict[tuple[str, str], list[Any]] = {}
+    # Of several ways to test one thing the newest counts, with its own line.
+    newest: dict[tuple[str, str], list[Any]] = {}
     for (parameter, fraction, *_), alike in series.items():
-        longest[parameter, fraction] = max(longest.get((parameter, fraction), []), alike, key=len)
-    chosen = sorted(longest.values(), key=lambda alike: (alike[0].verdict != "outside", -len(alike)))[:_MOST_TESTS]
-    return Shown(place, place.water, [_tested(place, newest) for newest in chosen], _next_on(place))
+        before = newest.setdefault((parameter, fraction), alike)
+        if alike[0].taken_at > before[0].taken_at:
+            newest[parameter, fraction] = alike
+    lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
+    advice = advised(place, lasts)
+    urgent = {each.reading.key: n for n, each in enumerate(advice.stood)}
+    chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
+    doubts = {row.result.id: doubtful(row.flags) for row in lasts}
+    tested = [_tested(place, alike, doubts[alike[0].id]) for alike in chosen[:_MOST_TESTS]]
+    return Shown(place, place.water, advice.stands, plain_answer(advice, where_of(place)), tested, _next_on(place))
 
 
-def _tested(place: Place, newest: Sequence[Any]) -> Tested:
-    last, enough = newest[0], len(newest) >= _ENOUGH
+def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:
+    last, enough = newest[0], len(newest) >= _ENOUGH and not in_words(newest[0].unit)
     told = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
     words = f"{last.parameter} since {newest[-1].taken_at:%Y}, {len(newest)} results"
     return Tested(
         last,
+        doubts,
         house_rules(place.team_id).said_to_the_public(last.verdict) if last.verdict else "",
         [_PROOF.sub("", each) for each in told],
         meaning_of(last.parameter, place.water),

@@ -14,6 +14,7 @@ from kessa.core.job.meaning import meaning_of
 from kessa.core.judging.period import Against, Period, against_limits, figures
 from kessa.core.judging.statistics import Dated, Told, statistic_of
 from kessa.core.quantities.units import in_words
+from kessa.log.advising import in_plain_words
 from kessa.log.history import waits_for_review
 from kessa.log.models import Result
 from kessa.people.models import Team
@@ -70,6 +71,7 @@ def _of_visit(team: Team, about: dict[str, Any]) -> Content:
     )  # fmt: skip
     results = list(results_by(team.pk, visit=visit).prefetch_related("marks"))
     told = {"visit": visit, "sheet": field_sheet(visit), "people": visit.people.order_by("first_name", "username")}
+    told |= in_plain_words(visit.place, results)
     at = timezone.localtime(visit.started_at)
     return Content(f"{visit.place}, visit of {at.day} {at:%B %Y}", visit.place, results, told)
 
@@ -82,7 +84,7 @@ def _of_sample(team: Team, about: dict[str, Any]) -> Content:
     results = [*tested, *derived]
     if not results:
         raise ValidationError("Nothing was found out about this sample yet.")
-    told = {"sample": sample, "methods": _methods_of(results)}
+    told = {"sample": sample, "methods": _methods_of(results), **in_plain_words(sample.place, results)}
     return Content(f"Sample {sample.number}, {sample.place}", sample.place, results, told)
 
 

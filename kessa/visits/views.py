@@ -20,6 +20,7 @@ from kessa.core.judging.plausible import bounds_of
 from kessa.core.methods.leading import led_at
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
+from kessa.log.advising import visit_in_plain_words
 from kessa.log.services import put_sample_right as right_sample
 from kessa.people.access import member
 from kessa.photographs.selectors import photographs_of
@@ -192,6 +193,7 @@ def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     sheet = field_sheet(found)
     context = {
         "visit": found,
+        **visit_in_plain_words(found),
         "sheet": sheet,
         "pairs": pairs_of(found.place),
         "handovers": found.handovers.select_related("giver", "taker").order_by("at"),

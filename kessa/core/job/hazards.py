@@ -20,6 +20,7 @@ class Hazard(Checked):
     away: str = ""
     alone: bool = False
     first_aid: str
+    swallowed: str
 
 
 class _Hazards(Checked):

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.formulas import NO_TROUT, computed_limit
-from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, Bounds, Interval, gravity, judge
+from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, SIMPLE, Bounds, Interval, chance_beyond, gravity, judge
 from kessa.core.judging.limits import PERCENT, Limit, RuleSet, rule_sets, speaking_of, window_of
 from kessa.core.judging.protected import PROTECTED
 from kessa.core.judging.statistics import SINGLE, Dated, Told, statistic_of
@@ -213,7 +213,8 @@ def _held_by(
 
 def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
     said = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form", "tell"})
-    of = held.told.quantity
+    of, by = held.told.quantity, rule or limit.decided_by
+    bounded = limit.min is not None or limit.max is not None
     assert of is not None
     return {
         "as": limit.form,
@@ -223,7 +224,7 @@ def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
         "source": limit.source,
         "note": limit.note,
         **said,
-        "rule": rule or limit.decided_by,
+        "rule": by,
         "protects": limit.protects,
         "than": _THAN[limit.compared][limit.unit == PERCENT] if limit.compared else "",
         "against_average": held.told.words if held.told.stands_in else None,
@@ -233,6 +234,7 @@ def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
         "rests_on": held.rests_on,
         "verdict": held.verdict,
         "margin": held.margin,
+        "chance": chance_beyond(_interval(of), Bounds(limit.min, limit.max)) if by == SIMPLE and bounded else None,
     }
 
 

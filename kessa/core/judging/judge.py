@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from statistics import NormalDist
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
@@ -9,10 +10,12 @@ from kessa.core.errors import CannotCompute, finite
 INSIDE, CLOSE, NOT_SETTLED, OUTSIDE = "inside", "close", "not settled", "outside"
 # From the mildest to the gravest: with several limits the gravest is the result's.
 VERDICTS = (INSIDE, CLOSE, NOT_SETTLED, OUTSIDE)
-RULES = ("simple", "guarded")
+SIMPLE, GUARDED = RULES = ("simple", "guarded")
 CENSORS = ("<", ">")
 EQUAL = 1e-9
 NEAR = 0.1
+# Half of an interval that holds 95 of 100 is so many standard deviations.
+_SIGMAS = 1.96
 
 
 class Bounds(NamedTuple):
@@ -57,6 +60,31 @@ def judge(result: Interval, limit: Bounds, rule: str = "simple", near: float = N
         verdict = _against_min(result, limit.min, rule)
         verdicts.append(_or_close(verdict, margins[-1], limit.min, width, near, certain=result.censor == ">"))
     return gravest(verdicts), finite(min(margins), "value")
+
+
+def chance_beyond(result: Interval, limit: Bounds) -> float | None:
+    """Return how likely (0 to 1) the true value lies on the other side of a limit than the value does.
+
+    The interval is taken as one of 95 % of a normal distribution, to each side by itself (JCGM 106:2012, 7.2). None of
+    what is censored or has no width.
+    """
+    if result.censor or result.high is None or not result.low < result.high:
+        return None
+    least, most = limit
+    inside = (least is None or at_most(least, result.value)) and (most is None or at_most(result.value, most))
+    below = 0.0 if least is None else _lies_below(result, least)
+    above = 0.0 if most is None else 1.0 - _lies_below(result, most)
+    beyond = min(below + above, 1.0)
+    return beyond if inside else 1.0 - beyond
+
+
+def _lies_below(result: Interval, bound: float) -> float:
+    """Return how likely the true value of an uncensored result lies below a bound."""
+    assert result.high is not None
+    side = result.value - result.low if bound < result.value else result.high - result.value
+    if side <= 0:
+        return float(result.value < bound)
+    return NormalDist().cdf((bound - result.value) / (side / _SIGMAS))
 
 
 def gravity(verdict: str) -> int:

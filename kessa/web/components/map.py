@@ -71,7 +71,7 @@ def _drawn(spots: tuple[Spot, ...], width: int) -> SafeString:
         parts.append(f'<polyline class="water" points="{line}"/>')
     for dot in dots:
         verdict = dot.place.verdict
-        said = verdict or "not judged"
+        said = verdict or "not assessed"
         at, anchor = dot.label_x, "end" if dot.end else "start"
         named = (
             f'<line class="lead" x1="{dot.x}" y1="{dot.y}" x2="{at}" y2="{dot.label_y}"/>'

@@ -14,6 +14,8 @@ from kessa.core.job.circumstances import scales
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.job.supplies import supplies, unit_word
 from kessa.core.judging.holding import overall
+from kessa.core.judging.judge import INSIDE
+from kessa.core.judging.protected import PROTECTED
 from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
@@ -126,6 +128,32 @@ def verdict(word: str) -> SafeString:
 
 
 @register.simple_tag
+def stands(result: Any) -> SafeString:
+    """Draw how a result stands: its verdict; where limits speak of it and none assesses it, just that."""
+    return verdict(result.verdict or ("not assessed" if result.judgements or result.not_judged else ""))
+
+
+@register.filter
+def protected_words(protects: str) -> str:
+    """Say what a limit protects."""
+    return PROTECTED[protects].words if protects in PROTECTED else ""
+
+
+@register.filter
+def once_in(chance: float) -> str:
+    """Say how rare something is, by about how many times it happens once."""
+    return quantity.plain(float(f"{1 / max(chance, 0.001):.1g}"))
+
+
+@register.simple_tag
+def held_against(judgement: dict[str, Any], result: Any) -> SafeString:
+    """Draw how a result stands by one limit; a most alone says no more than that it is not beyond it."""
+    if judgement["verdict"] == INSIDE and not result.verdict:
+        return mark_safe('<span class="soft">not beyond it</span>')
+    return verdict(judgement["verdict"])
+
+
+@register.simple_tag
 def gauge(result: Any) -> str:
     """Draw a result on its scale; what is said in words, or lies below 0, has none."""
     if _words(result) or result.low < 0:
@@ -139,10 +167,16 @@ def gauge(result: Any) -> str:
 
 @register.filter
 def limit_in_words(result: Any) -> str:
-    """Say by which limit a result stands as it does: at least, at most, or from … to."""
+    """Say by which limit a result stands as it does: at least, at most, from … to, or none."""
     limit = overall(result.judgements)
-    if limit is None:
-        return ""
+    return bounds_in_words(limit) if limit else ""
+
+
+@register.filter
+def bounds_in_words(limit: dict[str, Any]) -> str:
+    """Say what a limit allows, with its unit and what it compares with."""
+    if in_words(limit["unit"]):
+        return "none"
     least, most = (None if limit[end] is None else quantity.plain(limit[end]) for end in ("min", "max"))
     span = f"{least} to {most}" if least and most else f"at least {least}" if least else f"at most {most}"
     return f"{span} {sign(limit['unit'])}{' ' + limit['than'] if limit.get('than') else ''}".strip()
