@@ -7,7 +7,7 @@ from django.utils import timezone
 from kessa.actions.models import Action, State
 from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
-from kessa.core.judging.holding import overall
+from kessa.core.judging.holding import overall, own_words, side_of
 from kessa.core.judging.judge import OUTSIDE
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
@@ -136,10 +136,9 @@ def finding_of(row: Result) -> Finding | None:
     least, most = (None, None) if decisive.get("than") else (decisive["min"], decisive["max"])
     side = ""
     if row.verdict == OUTSIDE:
-        low = decisive["min"] is not None and decisive["held"][0] < decisive["min"]
-        side = "low" if low else "high"
+        side = side_of(decisive)
     measured = there.spread
     if there.censor == "<":
         measured = measured._replace(value=there.value / 2)
-    words = decisive.get(f"do_{side}", "") if side else ""
+    words = own_words(row.judgements) if side else ""
     return Finding(row.parameter, measured, there.unit, there.form, side, least, most, words, row.pk)  # type: ignore[arg-type]

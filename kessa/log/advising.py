@@ -11,7 +11,7 @@ from kessa.log.beside import quantity_of
 from kessa.log.history import found_lately
 from kessa.log.models import Result
 from kessa.log.selectors import Row, rows_with_flags
-from kessa.people.selectors import told_of
+from kessa.people.selectors import is_alone, told_of
 from kessa.places.models import Place
 from kessa.places.selectors import reference_of
 from kessa.visits.models import Visit
@@ -33,7 +33,8 @@ def named_at(place: Place, rank: int = 0) -> Named:
     kept: dict[int, Named] = place.__dict__.setdefault("kept_named", {})
     if rank not in kept:
         reference = reference_of(place)
-        kept[rank] = Named(told_of(place.team_id, place.water, rank), reference.name if reference else "")
+        told, alone = told_of(place.team_id, place.water, rank), is_alone(place.team_id)
+        kept[rank] = Named(told, reference.name if reference else "", alone)
     return kept[rank]
 
 

@@ -97,6 +97,16 @@ def _contacts(team: int) -> Any:
     return Contact.objects.for_team(team).order_by("role", "-gravest_only", "pk")
 
 
+def is_alone(team: int) -> bool:
+    """Whether a team has one member only."""
+    return len(_members(team=team)) < 2
+
+
+@compiled
+def _members(team: int) -> Any:
+    return Membership.objects.filter(team=team).values_list("pk", flat=True)[:2]
+
+
 def contacts_of(team: Team | int) -> list[Contact]:
     """Return whom a team tells."""
     return _contacts(team=team.pk if isinstance(team, Team) else team)

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 from kessa.core.advising.rules import codes, rules
 from kessa.core.job.place_kinds import Water, water_of
 from kessa.core.judging.germs import FAECAL, GERMS, found
-from kessa.core.judging.holding import overall, part_of_limit, protects_of, verdict_by
+from kessa.core.judging.holding import overall, own_words, part_of_limit, protects_of, side_of, verdict_by
 from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE, gravity
 from kessa.core.judging.limits import germs
 from kessa.core.judging.protected import HEALTH, PROTECTED
@@ -174,18 +174,14 @@ def _stand(where: Where, reading: Reading) -> Stand:
         verdict = INSIDE if not found(reading.quantity) else NOT_SETTLED if reading.quantity.low == 0 else OUTSIDE
         return Stand(reading, key, verdict, None, "germs", "high")
     verdict = verdict_by(reading.parameter, judgements) or NOT_JUDGED
-    return Stand(reading, key, verdict, decisive, protects_of(decisive) if decisive else "", _side(decisive))
-
-
-def _side(decisive: Mapping[str, Any] | None) -> str:
-    """Return whether a reading is nearer to, or beyond, the upper or the lower end of what is allowed."""
-    if decisive is None:
-        return ""
-    least, most = decisive.get("min"), decisive.get("max")
-    if least is None or most is None:
-        return "low" if most is None else "high"
-    value = float(decisive["held"][0])
-    return "high" if value - least > most - value else "low"
+    return Stand(
+        reading,
+        key,
+        verdict,
+        decisive,
+        protects_of(decisive) if decisive else "",
+        side_of(decisive) if decisive else "",
+    )
 
 
 class _Asked:
@@ -208,12 +204,12 @@ class _Asked:
         """Ask for what the rules ask for a reading, of each limit that it is beyond or that it leaves undecided."""
         pressing = [dict(each) for each in stand.reading.judgements if gravity(each["verdict"]) >= gravity(NOT_SETTLED)]
         for judged in pressing:
-            self._of_limit(stand, judged["verdict"], protects_of(judged), _side(judged), str(judged.get("role", "")))
+            self._of_limit(stand, judged["verdict"], protects_of(judged), side_of(judged), str(judged.get("role", "")))
             if judged["verdict"] == OUTSIDE:
                 for code in judged.get("codes", ()):
                     self.ask(code, stand, _DAY, str(judged.get("source", "")))
-        own = str((stand.decisive or {}).get(f"do_{stand.side}", ""))
-        if own and stand.verdict == OUTSIDE:
+        own = own_words(stand.reading.judgements)
+        if own:
             self.ask("set-says", stand)
             self.do["set-says"].words[stand.key] = own
         if not pressing:
@@ -314,7 +310,8 @@ class _Asked:
                 self.ask("test-again", stand, None, "There is a doubt about the reading.")
                 self.do["test-again"].only_doubted = not asked or self.do["test-again"].only_doubted
             if "unusual" in stand.reading.flags:
-                self.ask("unusual", stand, None, "What is not usual here has a cause.")
+                for code in ("unusual", "coordinator"):
+                    self.ask(code, stand, None, "What is not usual here has a cause.")
 
     def in_order(self, stood: Sequence[Stand]) -> tuple[Do, ...]:
         """Return what is asked for, in the order in which it is done; where nothing is, that it goes on as planned."""

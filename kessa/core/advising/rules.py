@@ -33,6 +33,8 @@ class Code(Checked):
     does: Literal["protects", "tells", "tests", "finds", "waits"]
     say: str
     instead: tuple[Instead, ...] = ()
+    # Whether it is a step of a list to tick.
+    ticked: YesNo = True
 
 
 class _Codes(Checked):

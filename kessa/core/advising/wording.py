@@ -31,10 +31,14 @@ _UPSTREAM = "the next place up the water"
 
 
 class Named(NamedTuple):
-    """Whom a team tells, by role, and the place to compare with, for the sentences that name them."""
+    """Whom a team tells, by role, and the place to compare with, for the sentences that name them.
+
+    `alone`: nobody else is in the team, so no coordinator is told.
+    """
 
     told: Mapping[str, str] = {}
     upstream: str = ""
+    alone: bool = False
 
 
 NOBODY = Named()
@@ -98,6 +102,8 @@ def sentences(
     result ask for, to be done at once where something protects, never before it; then the rest.
     """
     chosen = [each for each in do if about is None or about in each.about]
+    if named.alone:
+        chosen = [each for each in chosen if each.code != "coordinator"]
     urgent = [each for each in chosen if codes()[each.code].does in _FIRST]
     doubts = list(dict.fromkeys(FLAGS[flag].advice for flag in flags if flag in FLAGS and FLAGS[flag].advice))
     # Where a flag says how to test again, that says more.
@@ -128,7 +134,8 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
     if first:
         said.append(first.say.format(**named))
     # What the first sentence names is said; what else is beyond its limit is never left out.
-    told = [each for each in named["named"] if first and each.lower() in said[0].lower()]
+    told = [*named["of_infants"]] if first and "{infants}" in first.say else []
+    told += [named["worst"]] if first and "{worst}" in first.say.lower() else []
     beyond = [_called(each) for each in _standing(advice, OUTSIDE) if _called(each) not in told]
     within = [_called(each) for each in _standing(advice, INSIDE, CLOSE) if _called(each) not in told]
     for sentence_of, beside in ((words.beyond, beyond), (words.within, within)):
@@ -169,10 +176,11 @@ def _names(advice: Advice) -> dict[str, Any]:
         "Worst": _begun(_called(worst.key)),
         "was_found": found if worst.verdict == OUTSIDE else "may be in it",
         "infants": listed(called),
+        "keep": "keep their" if len(called) > 1 else "keeps its",
         "is_above": "are above their limits" if len(above) > 1 else "is above its limit",
         "barring": listed([_called(each) for each in by_code["no-boiling"].about]) if "no-boiling" in by_code else "",
         "minutes": minutes(advice.boil_minutes or 1),
-        "named": [*called, _called(worst.key)],
+        "of_infants": called,
     }
 
 

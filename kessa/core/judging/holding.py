@@ -2,14 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.formulas import NO_TROUT, computed_limit
-from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, SIMPLE, Bounds, Interval, chance_beyond, gravity, judge
+from kessa.core.judging.judge import (
+    CLOSE,
+    INSIDE,
+    NOT_SETTLED,
+    OUTSIDE,
+    SIMPLE,
+    Bounds,
+    Interval,
+    chance_beyond,
+    gravity,
+    judge,
+)
 from kessa.core.judging.limits import PERCENT, Limit, RuleSet, rule_sets, speaking_of, window_of
 from kessa.core.judging.protected import PROTECTED
 from kessa.core.judging.statistics import SINGLE, Dated, Told, statistic_of
@@ -339,6 +350,25 @@ def part_of_limit(judgement: dict[str, Any]) -> float:
         return margin
     near = min(bounds, key=lambda bound: abs(abs(judgement["held"][0] - bound) - abs(margin)))
     return margin / abs(near) if near else margin
+
+
+def side_of(judgement: Mapping[str, Any]) -> str:
+    """Return whether a value is nearer to, or beyond, the "high" or the "low" end of what a limit allows."""
+    least, most = judgement.get("min"), judgement.get("max")
+    if least is None or most is None:
+        return "low" if most is None else "high"
+    value = float(judgement["held"][0])
+    return "high" if value - least > most - value else "low"
+
+
+def own_words(judgements: Iterable[Mapping[str, Any]]) -> str:
+    """Return what the sets' own words ask for beyond their limits; of several that of the limit which asks for most."""
+    beyond = sorted(
+        (dict(each) for each in judgements if each["verdict"] == OUTSIDE),
+        key=lambda each: (-len(each.get("codes", ())), urgency(each)),
+    )
+    said = (str(each.get(f"do_{side_of(each)}", "")) for each in beyond)
+    return next(filter(None, said), "")
 
 
 def rule_for(method: Method, part: Part, school: str | None) -> str | None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 
 from kessa.core.advising.advice import Advice, Where
-from kessa.core.advising.rules import Seen, seen
+from kessa.core.advising.rules import Seen, codes, seen
 from kessa.core.advising.wording import Named, plain_answer, say_code, sentence
 from kessa.core.judging.judge import OUTSIDE
 from kessa.core.judging.protected import PROTECTED
@@ -36,10 +36,11 @@ def list_of(advice: Advice, where: Where, told: Told, upstream: str = "") -> Pro
     protects = worst.protects or ("germs" if where.water == "drinking" else "treatment")
     rank = _RANKS[protects] + (worst.verdict != OUTSIDE and protects != "germs")
     named = Named(told(rank), upstream)
-    steps = [Step(each.code, sentence(each, where, named), each.within_h) for each in advice.do]
+    asked = [each for each in advice.do if codes()[each.code].ticked]
+    steps = [Step(each.code, sentence(each, where, named), each.within_h) for each in asked]
     ends = [Step(end, say_code(end, where, named)) for code, end in _ENDS if code in advice.codes]
     decisive = worst.decisive or {}
-    rules = dict.fromkeys(why for each in advice.do for why in each.why)
+    rules = dict.fromkeys(why for each in asked for why in each.why)
     working = [f"The limit: {decisive['source']}." if decisive.get("source") else "", str(decisive.get("told_by", ""))]
     return Proposal(
         key=KEY,
@@ -53,7 +54,7 @@ def list_of(advice: Advice, where: Where, told: Told, upstream: str = "") -> Pro
         unit=worst.reading.quantity.unit,
         form=worst.reading.quantity.form,
         steps=(*steps, *ends),
-        results=tuple(dict.fromkeys(key for each in advice.do for key in each.keys)),
+        results=tuple(dict.fromkeys(key for each in asked for key in each.keys)),
     )
 
 
