@@ -9,8 +9,11 @@ class LogConfig(AppConfig):
     name = "kessa.log"
 
     def ready(self) -> None:
-        """Let tests be tapped: what closing one writes is known here."""
+        """Let tests be tapped: what closing one writes is known here; and let what stands follow a changed place."""
         from kessa.log.closing import LoggedStream
+        from kessa.log.standing import place_changed
+        from kessa.places.services import changed
         from kessa.taps.streams import register
 
         register(LoggedStream)
+        changed.connect(place_changed)

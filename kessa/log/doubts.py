@@ -15,6 +15,7 @@ from django.utils import timezone
 
 from kessa.bench.models import Determination, LotUse
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.plausible import part_above_whole
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.instruments.models import InstrumentCheck
@@ -130,7 +131,13 @@ def _of_sample(team: int, sample: Any) -> Any:
 
 
 def _contradict(one: Result, other: Result) -> bool:
-    """Whether two results of one thing have intervals that share nothing; those of one test are of one reading."""
+    """Whether two results cannot both be true.
+
+    Two of one thing whose intervals share nothing, but for those of one test, which are of one reading; and a part that
+    is more than the whole.
+    """
+    if _part_above(one, other) or _part_above(other, one):
+        return True
     alike = (one.parameter, one.fraction) == (other.parameter, other.fraction)
     if not alike or one.determination_id == other.determination_id:
         return False
@@ -139,6 +146,13 @@ def _contradict(one: Result, other: Result) -> bool:
     except CannotCompute:
         return False
     return _ends_below(one.quantity, there) or _ends_below(there, one.quantity)
+
+
+def _part_above(part: Result, whole: Result) -> bool:
+    try:
+        return part_above_whole(part.parameter, part.quantity, whole.parameter, whole.quantity)
+    except CannotCompute:
+        return False
 
 
 def _ends_below(one: Quantity, other: Quantity) -> bool:

@@ -43,6 +43,12 @@ def restate(place: Place) -> None:
     restated.send(Standing, place=place, advice=advice)
 
 
+def place_changed(sender: Any, place: Place, **_: Any) -> None:
+    """Let what stands at a place follow its use, height and facts, where something was found out there."""
+    if Standing.objects.for_team(place.team_id).filter(place=place).exists():
+        restate(place)
+
+
 def _rank_of(advice: Advice) -> int:
     """Return by what places are in order: the most urgent verdict, then what its limit protects."""
     if not advice.stood:

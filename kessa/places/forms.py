@@ -7,7 +7,7 @@ from django import forms
 from kessa.core.job.feeds import feeds_of
 from kessa.core.job.place_kinds import Fact
 from kessa.core.job.ways import ways_for
-from kessa.core.judging.limits import proposed_sets
+from kessa.core.judging.limits import proposed_sets, unfitting
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.fields import PlaceField
@@ -37,6 +37,8 @@ class PlaceForm(TeamModelForm):
         help_text="Leave it empty, and what fits is proposed. Programmes are examples: copy one under Rules, and write "
         "the figures of your supplier.",
     )
+    # For which facts and uses the sets were looked over, where these changed.
+    looked_over = forms.CharField(widget=forms.HiddenInput, required=False, max_length=2000)
 
     class Meta:
         model = Place
@@ -94,26 +96,46 @@ class PlaceForm(TeamModelForm):
             self.fields[f"fact_{fact.name}"] = _asked_for(fact)
             self.initial[f"fact_{fact.name}"] = self.instance.facts.get(fact.name)
         # What a place is comes before what it is judged by.
-        last = ("feeds", "limit_sets", "without_limits")
+        last = ("feeds", "limit_sets", "without_limits", "looked_over")
         self.order_fields([*(name for name in self.fields if name not in last), *last])
 
     def clean(self) -> dict[str, Any]:
         """Gather the facts of the kind; nobody leaves a place without anything to judge by, unless they say so."""
         cleaned: dict[str, Any] = super().clean()
         names = [fact.name for fact in self.instance.kind.facts]
+        before = (dict(self.instance.facts), list(self.instance.feeds))
         self.instance.facts = {name: cleaned.get(f"fact_{name}") for name in names}
+        if self.instance.pk and not self.errors and cleaned.get("limit_sets"):
+            self._ask_what_fits(cleaned, before)
         if not cleaned.get("limit_sets") and not cleaned.get("without_limits"):
             self._propose(cleaned)
         elif cleaned.get("limit_sets") and cleaned.get("without_limits"):
             self.add_error("without_limits", "Either something judges its results, or nothing does.")
         return cleaned
 
-    def _propose(self, cleaned: dict[str, Any]) -> None:
-        """Tick what fits what was said, to be looked over."""
+    def _ask_what_fits(self, cleaned: dict[str, Any], before: tuple[dict[str, Any], list[str]]) -> None:
+        """Ask which sets hold from now on, where a fact or a use changed what fits; once for the same change."""
+        place, now = self.instance, (self.instance.facts, cleaned.get("feeds") or [])
+        gone = unfitting(cleaned["limit_sets"], place.kind_key, before, now)
+        fresh = [key for key in self._fitting(*now) if key not in self._fitting(*before)]
+        fresh = [key for key in fresh if key not in cleaned["limit_sets"]]
+        asked = ",".join([*gone, "for", *fresh])
+        if not (gone or fresh) or cleaned.get("looked_over") == asked:
+            return
+        self.data = self.data.copy()
+        kept = [key for key in cleaned["limit_sets"] if key not in gone]
+        self.data.setlist(self.add_prefix("limit_sets"), [*kept, *fresh])
+        self.data[self.add_prefix("looked_over")] = asked
+        self.add_error("limit_sets", "What you changed changes what fits: look over what is ticked now, then save.")
+
+    def _fitting(self, facts: dict[str, Any], feeds: list[str]) -> list[str]:
         team = self.instance.team_id
         used = {key for keys in Place.objects.for_team(team).values_list("limit_sets", flat=True) for key in keys}
-        place = self.instance
-        fitting = proposed_sets(place.kind_key, place.facts, cleaned.get("feeds") or [], used)
+        return proposed_sets(self.instance.kind_key, facts, feeds, used)
+
+    def _propose(self, cleaned: dict[str, Any]) -> None:
+        """Tick what fits what was said, to be looked over."""
+        fitting = self._fitting(self.instance.facts, cleaned.get("feeds") or [])
         self.data = self.data.copy()
         self.data.setlist(self.add_prefix("limit_sets"), fitting)
         said = "These fit what you said: look them over, then save." if fitting else "Nothing that Kessa has fits."

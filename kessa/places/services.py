@@ -2,17 +2,22 @@
 
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
+from django.dispatch import Signal
 
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.places import may
 from kessa.places.models import Pair, Place
 
+# Sent where a place was written, with it; in the same transaction.
+changed = Signal()
+
 
 @act("place kept", may.keep_place)
 def keep_place(by: Membership, place: Place) -> Place:
     """Write a new or changed place; results already judged keep the limits they were judged by."""
     place.save()
+    changed.send(Place, place=place)
     return place
 
 

@@ -137,6 +137,45 @@ class Proposed(ActionsTest):
             self.assertContains(page, words)
         self.assertNotContains(page, "safe to drink")
 
+    def test_what_a_place_is_used_for_changes_what_is_advised_there_at_once(self):
+        supply = self.place("supply", "Supply", ["eu-2020"])
+        begun = begin(supply, self.ines, "ecoli-presence")
+        taps = Taps().read({"seen": "present"}, part="coliforms").read({"seen": "present"}, part="e-coli")
+        send(self.ines, begun, taps.close())
+        page = self.client.get(reverse("places:place", args=[supply.pk]))
+        self.assertNotContains(page, "Nobody drinks this water")
+        supply.feeds, supply.elevation_m = ["people"], 2400
+        keep_place(self.ines, supply)
+        for address in (reverse("places:place", args=[supply.pk]), "/today/"):
+            self.assertContains(
+                self.client.get(address), "Nobody drinks this water unless it has boiled for three minutes"
+            )
+        (ticked,) = self.open_at(supply)
+        self.assertEqual((ticked.rank, ticked.parameter), (0, "E. coli"))
+        self.assertEqual(ticked.steps[0]["key"], "stop-drinking")
+        result = self.client.get(reverse("log:result", args=[ticked.results[0]]))
+        self.assertContains(result, "Nobody drinks this water as it is")
+
+    def test_nitrate_forbids_boiling_against_germs_and_whoever_tests_is_told_on_the_bench(self):
+        well = self.place("well", "Well", ["who-gdwq"], ["people"])
+        read(well, self.ines, "nitrate-photometer", 7.5, 7.5, dilution=2)
+        begun = begin(well, self.ines, "ecoli-presence")
+        taps = Taps().read({"seen": "present"}, part="coliforms").read({"seen": "present"}, part="e-coli")
+        send(self.ines, begun, taps)
+        bench = self.client.get(reverse("bench:outcome", args=[begun.pk]))
+        self.assertContains(bench, "Nobody drinks this water as it is")
+        self.assertContains(bench, "outside")
+        send(self.ines, begun, Taps(seq=90).close())
+        page = self.client.get(reverse("places:place", args=[well.pk]))
+        self.assertContains(page, "Nobody drinks this water, boiled or not")
+        (ticked, *_) = self.open_at(well)
+        keys = [step["key"] for step in ticked.steps]
+        self.assertNotIn("boil", keys)
+        self.assertLess(keys.index("stop-drinking"), keys.index("no-boiling"))
+        self.assertNotIn("Test again before anything is done", " ".join(ticked.cautions))
+        index = self.client.get("/places/").content.decode()
+        self.assertLess(index.index("Well"), index.index("Ines&#x27;s brook"))
+
 
 class Done(ActionsTest):
     def test_a_dose_done_takes_from_its_lot_books_a_test_and_that_says_whether_it_worked(self):

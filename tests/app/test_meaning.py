@@ -214,6 +214,23 @@ class Judged(MeaningTest):
         self.assertEqual(stored.refused, [])
         return Result.objects.for_team(self.team).standing().filter(determination=test, part="free").get()
 
+    def test_a_boiler_at_another_pressure_is_asked_which_band_holds(self):
+        boiler = Place(team=self.team, name="Boiler", kind_key="boiler", facts={"pressure_bar": 9.0})
+        boiler.limit_sets = ["programme-boiler-low"]
+        keep_place(self.ines, boiler)
+        address = reverse("places:edit", args=[boiler.pk])
+        said = {"name": "Boiler", "fact_pressure_bar": "30", "limit_sets": ["programme-boiler-low"]}
+        asked = self.client.post(address, said)
+        self.assertContains(asked, "What you changed changes what fits", status_code=422)
+        form = asked.context["form"]
+        self.assertEqual(form["limit_sets"].value(), ["programme-boiler-medium"])
+        looked = {"limit_sets": form["limit_sets"].value(), "looked_over": form["looked_over"].value()}
+        self.assertEqual(self.client.post(address, said | looked).status_code, 302)
+        boiler.refresh_from_db()
+        self.assertEqual((boiler.facts["pressure_bar"], boiler.limit_sets), (30.0, ["programme-boiler-medium"]))
+        # Who knows better keeps the old band, having been asked.
+        self.assertEqual(self.client.post(address, said | {"fact_pressure_bar": "35"}).status_code, 302)
+
 
 class Asked(MeaningTest):
     def usual(self, n=9, counts=(10, 10)):
@@ -291,7 +308,7 @@ class OverTime(MeaningTest):
         self.assertEqual([place.name for place in listed.context["places"]], ["Ines's brook", "A quiet one"])
         drawn_map = self.client.get(reverse("places:map"))
         self.assertContains(drawn_map, 'aria-label="Ines&#x27;s brook: outside"')
-        self.assertContains(drawn_map, 'aria-label="A quiet one: not judged"')
+        self.assertContains(drawn_map, 'aria-label="A quiet one: not assessed"')
         # What is set aside no longer stands against a place.
         wrong = Result.objects.for_team(self.team).standing().get(parameter="pH")
         set_aside(self.ines, wrong, why="the probe was dry")

@@ -6,6 +6,7 @@ from django.core.cache import cache
 from django.test import override_settings
 from django.utils import timezone
 
+from kessa.log.models import Result
 from kessa.log.services import set_aside
 from kessa.people.access import Who
 from kessa.people.acts import NotAllowed
@@ -20,7 +21,7 @@ from kessa.review.services import accept, release, take_back
 from kessa.visits.models import Visit
 from tests.app.everything import named, one_of_each
 from tests.app.pages import PageTest
-from tests.world import SETS, led, measured, member, note, planned, team_of, visited
+from tests.world import SETS, Taps, begin, led, measured, member, note, planned, read, send, team_of, visited
 
 # What must never be read by everybody: people, what they wrote, where it is.
 SECRET = ("Olek", "olek", "Ines", "ines", "Sanna", "gate sticks", "blue door", "54.5", "+44", "Hazard: deep")
@@ -50,6 +51,23 @@ class Public(PageTest):
     def shown(self, page, within=""):
         self.client.logout()
         return self.client.get(f"/open/to/{page.slug}/{within}")
+
+    def test_germs_come_first_in_plain_words_and_a_doubt_is_said(self):
+        well = Place.objects.create(
+            team=self.team, name="Spring", kind_key="well", limit_sets=["eu-2020"], feeds=["people"]
+        )
+        read(well, self.olek, "nitrate-photometer", 5.5)
+        begun = begin(well, self.olek, "ecoli-presence")
+        taps = Taps().read({"seen": "present"}, part="coliforms").read({"seen": "present"}, part="e-coli")
+        send(self.olek, begun, taps.close())
+        for result in Result.objects.for_team(self.team).filter(place=well):
+            if result.visit.review != "released":
+                self.release(result)
+        answer = self.shown(open_page(self.ines, self.team, well, ""))
+        text = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", answer.content.decode()))
+        self.assertIn("Nobody drinks this water unless it has boiled", text)
+        self.assertLess(text.index("E. coli present"), text.index("Nitrate"))
+        self.assertIn("In doubt: one run only", text)
 
     def test_only_what_was_released_and_only_when_it_is_opened(self):
         going = visited(self.place, self.olek, days_ago=2)

@@ -105,6 +105,14 @@ class Derived(TestCase):
         found = derive(by_key["nitrogen-sum"], under)
         self.assertAlmostEqual(found.quantity.value, 3.1)
         self.assertIn("nitrite <0.2", found.working[0])
+        for key, readings in (
+            ("combined-chlorine", {"free chlorine": mg(1.2, 0.1, "Cl2"), "total chlorine": mg(0.8, 0.1, "Cl2")}),
+            ("hydroxide", {"P alkalinity": mg(96, 5, "CaCO3"), "alkalinity": mg(24, 5, "CaCO3")}),
+        ):
+            with self.assertRaisesRegex(CannotCompute, "of which it is part"):
+                derive(by_key[key], readings)
+        level = {"free chlorine": mg(0.8, 0.1, "Cl2"), "total chlorine": mg(0.8, 0.1, "Cl2")}
+        self.assertEqual(derive(by_key["combined-chlorine"], level).quantity.value, 0)
         self.assertEqual(lacking(by_key["unionised-ammonia"], {"ammonia": mg(1), "pH": mg(7)}), ["temperature"])
 
 

@@ -13,6 +13,7 @@ from kessa.core.derived.loads import load_kg_day
 from kessa.core.derived.oxygen import oxygen_percent, pressure_at
 from kessa.core.derived.scaling import Indices, scaling_indices
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.judging.judge import at_most
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.units import sign
 
@@ -35,7 +36,8 @@ class Recipe(NamedTuple):
     """Something derived: `of` gives it from the needed numbers, in their order.
 
     `roughly` are numbers of our own that follow them, each by its least, likely and most; `turns` gives the inner
-    points at which it is largest or least. Only `kinds` of place have it, all where none is named.
+    points at which it is largest or least; `part_of` names the needs of which the first is part of the second, by their
+    places. Only `kinds` of place have it, all where none is named.
     """
 
     key: str
@@ -48,6 +50,7 @@ class Recipe(NamedTuple):
     kinds: tuple[str, ...] = ()
     roughly: tuple[tuple[float, float, float], ...] = ()
     turns: Callable[[tuple[float, ...]], list[tuple[float, ...]]] = lambda _: []
+    part_of: tuple[int, int] | None = None
 
 
 class Derived(NamedTuple):
@@ -63,7 +66,7 @@ def _oxygen(found: float, temperature: float, height: float) -> float:
 
 def _share(name: str) -> Callable[[float, float], float]:
     def of(p: float, total: float) -> float:
-        # Where both are known roughly only, P may seem to lie above the total.
+        # At a corner of both intervals P may seem to lie above the total.
         return float(getattr(parts_of_alkalinity(min(max(p, 0.0), total), total), name))
 
     return of
@@ -124,19 +127,20 @@ RECIPES: tuple[Recipe, ...] = (
     ),
     Recipe(
         "hydroxide", "hydroxide alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("hydroxide"), _CLASSICAL,
-        turns=_most_hydroxide,
+        turns=_most_hydroxide, part_of=(0, 1),
     ),
     Recipe(
         "carbonate", "carbonate alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("carbonate"), _CLASSICAL,
-        turns=_most_carbonate,
+        turns=_most_carbonate, part_of=(0, 1),
     ),
     Recipe(
-        "bicarbonate", "bicarbonate alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("bicarbonate"), _CLASSICAL
+        "bicarbonate", "bicarbonate alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("bicarbonate"), _CLASSICAL,
+        part_of=(0, 1),
     ),
     Recipe(
         "combined-chlorine", "combined chlorine", "mg/L", "Cl2",
         (Need("total chlorine", "mg/L", "Cl2"), Need("free chlorine", "mg/L", "Cl2")),
-        lambda total, free: max(total - free, 0.0), "what is not free of the total",
+        lambda total, free: max(total - free, 0.0), "what is not free of the total", part_of=(1, 0),
     ),
     Recipe(
         "nitrogen-sum", "nitrate and nitrite sum", "mg/L", "N", (_NITRATE, _NITRITE),
@@ -190,6 +194,11 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
     if over is not None:
         raise CannotCompute("A reading is over its range: nothing follows from it.", "value")
     values = tuple(each.value / 2 if each.censor == "<" else each.value for each in taken)
+    if recipe.part_of:
+        part, whole = recipe.part_of
+        if not at_most(taken[part].low, taken[whole].high or 0.0):
+            said = f"{recipe.needs[part].name} lies above {recipe.needs[whole].name}"
+            raise CannotCompute(f"{said}, of which it is part: one of the two slipped.", "value")
     ends = [(each.low, each.value if each.high is None else each.high) for each in taken]
     value = finite(recipe.of(*values, *(likely for _, likely, _ in recipe.roughly)), "value")
     corners = list(product(*ends, *((least, most) for least, _, most in recipe.roughly)))

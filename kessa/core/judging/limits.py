@@ -169,6 +169,18 @@ def proposed_sets(kind: str, facts: Mapping[str, Any], feeds: Collection[str], u
     return [found.key for found in (*chosen, *(each for each in fitting if each.role != "law"))]
 
 
+def unfitting(
+    chosen: Collection[str], kind: str, before: tuple[Mapping[str, Any], Collection[str]],
+    now: tuple[Mapping[str, Any], Collection[str]],
+) -> list[str]:  # fmt: skip
+    """Return which of the chosen shipped sets fitted a place before its facts or uses changed, and do no more.
+
+    `before` and `now` are its facts and what its water is used for.
+    """
+    known = (rule_sets()[key] for key in chosen if key in rule_sets())
+    return [found.key for found in known if kind in found.kinds and _fits(found, *before) and not _fits(found, *now)]
+
+
 def _fits(found: RuleSet, facts: Mapping[str, Any], feeds: Collection[str]) -> bool:
     told = all(key in feeds for key in found.feeds) and not any(key in feeds for key in found.without)
     return told and all(_lies_between(facts.get(name), *ends) for name, ends in found.between.items())

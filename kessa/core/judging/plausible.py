@@ -101,6 +101,18 @@ _NOT_ABOVE = (
 PAIRED = frozenset({name for pair in _NOT_ABOVE for name in pair} | {"chloride", "conductivity"})
 
 
+def part_above_whole(part: str, one: Quantity, whole: str, other: Quantity) -> bool:
+    """Whether one quantity is of a part of what the other is of, and all of it lies above all of that.
+
+    >>> free, total = (Quantity(v, v - 0.1, v + 0.1, None, "mg/L", "Cl2") for v in (1.2, 0.8))
+    >>> part_above_whole("free chlorine", free, "total chlorine", total)
+    True
+    """
+    if (parameter(part).key, parameter(whole).key) not in _NOT_ABOVE or other.high is None:
+        return False
+    return one.converted(other.unit, other.form).low > other.high
+
+
 def _impossible(name: str, quantity: Quantity, seen: Circumstance) -> Doubt | None:
     key = parameter(name).key
     for part, whole in _NOT_ABOVE:
@@ -110,9 +122,11 @@ def _impossible(name: str, quantity: Quantity, seen: Circumstance) -> Doubt | No
         if other is None:
             continue
         one, all_of_it = (quantity, other) if key == part else (other, quantity)
-        there = one.converted(all_of_it.unit, all_of_it.form)
-        if all_of_it.high is not None and there.low > all_of_it.high:
-            words = f"{part.capitalize()} {_written(there)} is part of {whole}, which is {_written(all_of_it)}."
+        if part_above_whole(part, one, whole, all_of_it):
+            there = one.converted(all_of_it.unit, all_of_it.form)
+            words = (
+                f"{part[:1].upper()}{part[1:]} {_written(there)} is part of {whole}, which is {_written(all_of_it)}."
+            )
             return Doubt(IMPOSSIBLE_PAIR, f"{words} One of the two slipped.")
     if key in ("chloride", "conductivity"):
         chloride = quantity if key == "chloride" else seen.beside.get("chloride")
