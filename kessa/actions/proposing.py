@@ -65,7 +65,7 @@ def _bring_up(place: Place, advice: Advice) -> None:
     open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
     if not open_now and ticked is None and not any(finding.side for finding in findings):
         return
-    made = proposals(system_of(place), findings, ticked)
+    made = proposals(system_of(place), findings, ticked, _combined(advice))
     settled = _settled(place, made)
     rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
     marks = _marks(place.team_id, list(rows))
@@ -80,6 +80,17 @@ def _bring_up(place: Place, advice: Advice) -> None:
         if left.state == State.PROPOSED and left.pk not in taken_up and left.results:
             left.state, left.ended_at = State.WITHDRAWN, timezone.now()
             left.save(update_fields=["state", "ended_at"])
+
+
+def _combined(advice: Advice) -> float | None:
+    """Return the combined chlorine (mg/L) of a supply of which it is first asked whether it is chloraminated."""
+    if "ask-chloramines" not in advice.codes:
+        return None
+    free, total = (
+        next(each.reading.quantity.value for each in advice.stood if each.key == name)
+        for name in ("free chlorine", "total chlorine")
+    )
+    return total - free
 
 
 def _settled(place: Place, made: list[Proposal]) -> list[Any]:

@@ -127,8 +127,9 @@ def answer(method: Method, key: Any, value: Any) -> Any:
         return value
     if ask.side(value) is None and ask.answers:
         raise BadTap("Choose one of the answers.")
-    if ask.side(value) is None or (not ask.answers and not (_is_number(value) and -100 <= value <= 1e6)):
-        raise BadTap(f"This is answered with a number, in {ask.unit}.")
+    least, most = ask.can_be
+    if ask.side(value) is None or (not ask.answers and not (_is_number(value) and least <= value <= most)):
+        raise BadTap(f"This is answered with a number from {least:g} to {most:g}, in {ask.unit}.")
     return value
 
 

@@ -49,20 +49,32 @@ def _in_words(pair: Any, from_: Quantity, to: Quantity, usual: float | None) -> 
     gain = to.value - from_.value
     width = [each.high if each.high is not None else each.value for each in (from_, to)]
     write = deserved(abs(gain), abs(gain) - (width[0] - from_.low), abs(gain) + (width[1] - to.low))
-    least, most = to.low - width[0], width[1] - from_.low
     unit = f" {sign(to.unit)}".rstrip()
-    if least <= 0 <= most and not from_.censor and not to.censor:
-        numbers = f"{plain(to.value)} and {plain(from_.value)}{unit}"
-        said = f"{pair.second} and {pair.first} cannot be told apart by this: {numbers}"
+    if _cannot_be_told(from_, to, gain, (to.low - width[0], width[1] - from_.low)):
+        numbers = " and ".join(f"{each.censor or ''}{plain(each.value)}" for each in (to, from_))
+        said = f"{pair.second} and {pair.first} cannot be told apart by this: {numbers}{unit}"
     else:
         verb = "gains" if gain >= 0 else "loses"
-        said = f"The water {verb} {write(abs(gain))}{unit} from {pair.first} to {pair.second}"
+        at_least = "at least " if from_.censor or to.censor else ""
+        said = f"The water {verb} {at_least}{write(abs(gain))}{unit} from {pair.first} to {pair.second}"
     if usual is None:
         return f"{said}."
     if abs(usual) < abs(gain) * 1e-9:
         return f"{said}, usually nothing."
     verb = "" if (usual >= 0) == (gain >= 0) else ("gains " if usual >= 0 else "loses ")
     return f"{said}, usually {verb}{plain(float(f'{abs(usual):.2g}'))}."
+
+
+def _cannot_be_told(from_: Quantity, to: Quantity, gain: float, between: tuple[float, float]) -> bool:
+    """Whether two numbers leave open whether the water gains or loses.
+
+    Of one over or under its range only one side of the difference is known: it gains at least so much where the water
+    comes from less than its bound or leads to more than its bound, and loses at least so much the other way round.
+    """
+    if not from_.censor and not to.censor:
+        return between[0] <= 0 <= between[1]
+    may_be_more, may_be_less = (from_.censor == "<" or to.censor == ">"), (from_.censor == ">" or to.censor == "<")
+    return (may_be_more and may_be_less) or (gain <= 0 if may_be_more else gain >= 0)
 
 
 def _usual_gain(first: int, second: int, team: int, result: Any) -> float | None:

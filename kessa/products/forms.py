@@ -45,7 +45,8 @@ class ProductForm(TeamModelForm):
         model = Product
         fields = [
             "name", "supplier", "does", "parameter", "liquid", "active_percent", "active_form", "density_kg_l", "step",
-            "step_unit", "step_form", "label_per_m3", "most_per_m3", "hours_between", "most_level", "holds", "hazards",
+            "step_unit", "step_form", "label_per_m3", "most_per_m3", "hours_between", "most_level", "holds",
+            "approved_for_drinking", "hazards",
             "never_with",
             "places",
         ]  # fmt: skip

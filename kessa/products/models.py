@@ -43,6 +43,7 @@ class Product(TeamOwned):
     most_level = _number("the most there may be in the water")
     hours_between = models.FloatField("hours between portions", default=4.0, validators=[MinValueValidator(0), _MOST])
     holds = ArrayField(models.CharField(max_length=20), default=list, blank=True, verbose_name="what it holds")
+    approved_for_drinking = models.BooleanField("approved for drinking water, its label says so", default=False)
     hazards = models.TextField(blank=True, max_length=1000)
     never_with = models.TextField("never together with", blank=True, max_length=1000)
     supplier = models.CharField(max_length=120, blank=True)

@@ -178,7 +178,7 @@ class WhatIsProposed(TestCase):
         found = Finding("E. coli", Spread(1, 1, 1), "presence", None, "present", result=1)
         bleach = Product(
             name="Bleach", does="raises", parameter="free chlorine", active_percent=5.0, active_form="Cl2",
-            density_kg_l=1.08, holds=("chlorine",),
+            density_kg_l=1.08, holds=("chlorine",), approved_for_drinking=True,
         )  # fmt: skip
         well = System("well", "drinking", exactly(353.0), products=(Held(1, bleach),))
         ticked = Proposal(key="sheet:place", by="sheet", rank=0, position=0, title="Nobody drinks it")
@@ -186,6 +186,33 @@ class WhatIsProposed(TestCase):
         self.assertEqual((first.key, first.position, shock.results), ("sheet:place", 1, (1, 2)))
         self.assertAlmostEqual(shock.amount.value, 353 * 50 / 1000 / 54, places=4)
         self.assertEqual(shock.steps[0].key, "stop")
+
+    def test_only_what_is_approved_goes_into_drinking_water_and_chloramines_are_asked_about(self):
+        bleach = Product(
+            name="Bleach", does="raises", parameter="free chlorine", active_percent=5.0, active_form="Cl2",
+            density_kg_l=1.08, holds=("chlorine",),
+        )  # fmt: skip
+        stabilised = bleach.model_copy(update={"name": "Granules", "holds": ("organic chlorine",)})
+        approved = bleach.model_copy(update={"name": "Approved", "approved_for_drinking": True})
+        low = finding("free chlorine", 0.1, "low", least=0.2, form="Cl2")
+        for products, refused in (
+            ((bleach,), "not ticked as approved"),
+            ((stabilised.model_copy(update={"approved_for_drinking": True}),), "stabilised chlorine"),
+        ):
+            held = tuple(Held(n, each) for n, each in enumerate(products))
+            (dose,) = proposals(System("supply", "drinking", exactly(5000.0), products=held), [low])
+            self.assertIn(refused, dose.refused)
+            self.assertIsNone(dose.amount)
+        supply = System("supply", "drinking", exactly(5000.0), products=(Held(1, stabilised), Held(2, approved)))
+        (dose,) = proposals(supply, [low])
+        self.assertEqual((dose.product, dose.refused), (2, ""))
+        self.assertIn("trained for it", dose.cautions[0])
+        # In plant the same bleach is as good as ever.
+        (tower,) = proposals(System("cooling-tower", "plant", exactly(5000.0), products=(Held(1, bleach),)), [low])
+        self.assertIsNotNone(tower.amount)
+        (asked,) = proposals(supply, [low], combined=2.1)
+        self.assertEqual((asked.key, asked.amount), ("ask:chloramines", None))
+        self.assertIn("1.09 to 2.1 mg/L", asked.working[0])
 
     def test_every_kind_of_finding_at_every_kind_of_place_is_answered_without_a_fault(self):
         every = tuple(Held(n, each) for n, each in enumerate((SULFITE, INHIBITOR, CLEANER)))

@@ -82,6 +82,9 @@ _SIGNS = {
     "ratio": "",
 }
 
+# Between which numbers anything can be that is given in a unit: what lies beyond is a slip.
+CAN_BE = {"pH": (0.0, 14.0), "°C": (-50.0, 200.0)}
+
 _CONCENTRATIONS = ("mass", "moles", "equivalents", "degrees")
 _NEEDS_EQUIVALENTS = ("equivalents", "degrees")
 

@@ -46,7 +46,8 @@ def shock(system: System, finding: Finding, rank: int) -> Proposal:
         missing.append("How much water stands in it: the well's depth less the depth to its water, and its bore.")
     if held is None:
         missing.append(
-            f"No product of the team may raise free chlorine to {SHOCK_MG_L:g} mg/L: plain bleach without scent does."
+            f"No product of the team may raise free chlorine to {SHOCK_MG_L:g} mg/L in drinking water: plain bleach "
+            "without scent does, whose label says that it is approved for it."
         )
     if system.volume is None or held is None:
         return base._replace(missing=tuple(missing))

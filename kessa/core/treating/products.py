@@ -28,7 +28,7 @@ class Product(Checked):
     `active_percent` of it is the substance, counted as `active_form`; a liquid needs its density for that. Or one L
     (kg) of it in 1 m³ changes the level by `step`, in `step_unit` as `step_form`. The label's usual dose, and the most
     of it at once, are in L (kg) for each m³ of the system; `most_level` is the most of it there may be in the water, in
-    the unit of its strength.
+    the unit of its strength. `approved_for_drinking`: the label says that it may go into water that people drink.
     """
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
@@ -46,6 +46,7 @@ class Product(Checked):
     most_level: Positive | None = None
     hours_between: NotNegative = 4.0
     holds: tuple[str, ...] = ()
+    approved_for_drinking: YesNo = False
 
     @model_validator(mode="after")
     def _strength_is_said(self) -> Self:

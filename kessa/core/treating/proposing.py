@@ -11,20 +11,24 @@ from kessa.core.treating.disinfecting import shock
 from kessa.core.treating.lowering import FLUSHED_TO, bled, drained, flushed, level, named
 from kessa.core.treating.mixing import never_meets
 from kessa.core.treating.products import RAISES
-from kessa.core.treating.raising import Before, by_label, dosed
+from kessa.core.treating.raising import Before, asked_first, by_label, dosed
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.core.treating.ways import treatment_of, ways
 
 # In the order in which it is done: what takes water away comes before what is put in, cleaning before both.
 _BEFORE_A_DOSE = ("disinfect", "clean", "bleed", "drain", "regenerate", "look", "lower", "hold scale")
+_DISINFECTANTS = ("free chlorine", "total chlorine")
 _BY_AMOUNT = ("bleed", "drain", "lower", "dose")
 
 
-def proposals(system: System, findings: Sequence[Finding], ticked: Proposal | None = None) -> list[Proposal]:
+def proposals(
+    system: System, findings: Sequence[Finding], ticked: Proposal | None = None, combined: float | None = None
+) -> list[Proposal]:
     """Return what to do about findings of one place, in the order in which it is done.
 
     Of findings those that are inside too, for what is dosed anew after a flush; the most urgent stand first. `ticked`
-    is the list of what people do and whom they tell (see lists.list_of), which comes before all else.
+    is the list of what people do and whom they tell (see lists.list_of), which comes before all else; `combined` the
+    combined chlorine (mg/L as Cl2) of a supply that may be chloraminated.
     """
     out = [each for each in findings if each.side]
     by_way: dict[str, list[tuple[int, Finding]]] = {}
@@ -35,7 +39,7 @@ def proposals(system: System, findings: Sequence[Finding], ticked: Proposal | No
         # Where people drink it or fish live in it, a list says what is done; what else could be is only looked at.
         if system.water == "plant" or way != "look":
             by_way.setdefault(way, []).append((rank, each))
-    found = _each_once([*([ticked] if ticked else []), *_treated(system, findings, by_way)])
+    found = _each_once([*([ticked] if ticked else []), *_treated(system, findings, by_way, combined)])
     return [
         each._replace(position=n, cautions=(*_cautions(each, system), *_kept_apart(each, found[: n - 1], system)))
         for n, each in enumerate(found, 1)
@@ -52,7 +56,10 @@ def _each_once(found: list[Proposal]) -> list[Proposal]:
 
 
 def _treated(
-    system: System, findings: Sequence[Finding], by_way: Mapping[str, list[tuple[int, Finding]]]
+    system: System,
+    findings: Sequence[Finding],
+    by_way: Mapping[str, list[tuple[int, Finding]]],
+    combined: float | None,
 ) -> list[Proposal]:
     made: list[Proposal] = []
     before: Before | None = None
@@ -72,7 +79,11 @@ def _treated(
             made.append(lowered)
             before = _taken_along(system, lowered)
     wanted = _dosed_anew(system, findings, by_way) if dirty else by_way.get("dose", [])
-    return made + [dosed(system, each, rank, before) for rank, each in wanted]
+    return made + [
+        asked_first(each, rank, combined) if combined and each.parameter in _DISINFECTANTS
+        else dosed(system, each, rank, before)
+        for rank, each in wanted
+    ]  # fmt: skip
 
 
 def _dosed_anew(

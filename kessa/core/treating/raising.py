@@ -17,6 +17,10 @@ from kessa.core.treating.mixing import refusal
 from kessa.core.treating.products import CLEANS, HOLDS_SCALE, LOWERS, RAISES, Product
 from kessa.core.treating.systems import Finding, Held, Proposal, System
 
+_STABILISED = "organic chlorine"
+# So much chlorine for each mg/L of combined chlorine before any free chlorine stands: by the masses of the reaction
+# that ends at nitrogen, and what is found to be needed (7.6 and 10 mg Cl2 a mg of ammonia as N; AWWA Manual M20).
+_BREAKPOINT = (0.52, 1.0)
 # What takes a level down is done a third at a time.
 _THIRDS = 3
 
@@ -53,6 +57,25 @@ def dosed(system: System, finding: Finding, rank: int, before: Before | None = N
     return worked._replace(working=(*worked.working, *_instead(system, finding, base, fitting, chosen, before)))
 
 
+def asked_first(finding: Finding, rank: int, combined: float) -> Proposal:
+    """Propose to ask whether a supply is chloraminated, where combined chlorine (mg/L as Cl2) is well above free.
+
+    It says how much chlorine would go into the combined before any free chlorine stands: the breakpoint.
+    """
+    least, most = (figures(combined * each) for each in _BREAKPOINT)
+    return _base("look", finding, rank)._replace(
+        key="ask:chloramines",
+        title="Ask whether this supply is chloraminated, before anything is dosed",
+        why=f"Combined chlorine is {figures(combined)} mg/L. Where ammonia is added on purpose, little free chlorine "
+        "is as it should be, and none is added: the total is what counts.",
+        working=(
+            f"where it is not: up to the breakpoint {figures(combined)} × {_BREAKPOINT[0]:g} to {_BREAKPOINT[1]:g} "
+            f"= {least} to {most} mg/L of chlorine are used up before any free chlorine stands",
+            f"then {level(finding, finding.aim)} on top: who runs the supply decides, and tests free and total after",
+        ),
+    )
+
+
 def _instead(
     system: System, finding: Finding, base: Proposal, fitting: Sequence[Held], chosen: Held, before: Before | None
 ) -> list[str]:
@@ -86,7 +109,15 @@ def _allowed(system: System, fitting: Sequence[Held]) -> tuple[Held | None, list
 
 
 def refused_in(system: System, product: Product) -> str:
-    """Say why a product must not go into a system; nothing where it may."""
+    """Say why a product must not go into a system; nothing where it may.
+
+    Into water that people drink only what is approved for it goes, and never a stabilised chlorine: its cyanuric acid
+    stays, and holds the chlorine back (WHO Guidelines, chemical fact sheet on sodium dichloroisocyanurate).
+    """
+    if system.water == "drinking" and _STABILISED in product.holds:
+        return f"{product.name} is a stabilised chlorine: none of it goes into water that people drink."
+    if system.water == "drinking" and not product.approved_for_drinking:
+        return f"The label of {product.name} is not ticked as approved for drinking water: look at it under Products."
     return refusal(product.name, product.holds, system.holds)
 
 
