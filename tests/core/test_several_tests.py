@@ -156,7 +156,8 @@ class LeftToDo(TestCase):
 
     def left(self, key, state, *, runs=1, now=NOON):
         method = house_methods()[key]
-        course = Course(method, (Run(state), *[Run(RunState(missing=("main",)))] * (runs - 1)), {"ph": 7.0}, {})
+        others = [Run(RunState(missing=("main",)))] * (runs - 1)
+        course = Course(method, (Run(state), *others), {"ph": 7.0, "bottle": "sterile"}, {})
         return left_of(key, course, now, begun=True)
 
     def state(self, key, *, clock=None, at=NOON, **changes):

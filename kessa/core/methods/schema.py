@@ -81,7 +81,8 @@ class BlankRule(Checked):
 class Method(Checked):
     """A versioned definition of a test.
 
-    `keeps_hours` is how long after drawing a sample may still be tested, `sample_ml` what all of the test needs.
+    `keeps_hours` is how long after drawing a sample may still be tested, `sample_ml` what all of the test needs;
+    `own_bottle` says of what is drawn into a bottle of its own how, and what the test takes.
     `ph_window` and `temperature_c` are what the sample must lie in. Without `agreement` one reading is a result.
     """
 
@@ -100,6 +101,7 @@ class Method(Checked):
     waste_to: str = ""
     keeps_hours: Positive | None = None
     sample_ml: Positive | None = None
+    own_bottle: Text | None = None
     ph_window: _SPAN | None = None
     temperature_c: _SPAN | None = None
     # How it is kept until then.
