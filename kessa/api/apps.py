@@ -14,6 +14,7 @@ class ApiConfig(AppConfig):
         """Listen for what hooks are told of."""
         from kessa.actions.proposing import proposed
         from kessa.api.services import tell_hooks
+        from kessa.core.advising.advice import do_of
         from kessa.log.closing import written
         from kessa.log.standing import restated
 
@@ -29,7 +30,9 @@ class ApiConfig(AppConfig):
                 standing = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
                 found = standing.result
                 by = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
-                return {"place": place.pk, "name": str(place), "by": by}
+                # As `bin/calc` answers the op `advise`: codes, whose sentences stand in docs/advice.md.
+                advice = {**standing.advice, "do": [each.code for each in do_of(standing.advice)]}
+                return {"place": place.pk, "name": str(place), "by": by, "advice": advice}
 
             tell_hooks(place.team_id, "verdicts", said)
 

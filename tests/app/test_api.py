@@ -270,6 +270,12 @@ class Hooks(Api):
         self.assertEqual(mine, given)
         said = json.loads(body)
         self.assertEqual((said["event"], said["data"]["results"][0]["censor"]), ("results", ">"))
+        stood = next(
+            given["data"] for given in (json.loads(body) for _, body in _Taker.taken) if given["event"] == "verdicts"
+        )
+        self.assertEqual(
+            (stood["advice"]["stands"], stood["advice"]["do"]), ("not settled", ["test-again", "finer-method"])
+        )
         told[0].refresh_from_db()
         self.assertEqual((told[0].tried, told[0].fault), (2, ""))
 

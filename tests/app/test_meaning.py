@@ -293,6 +293,10 @@ class OverTime(MeaningTest):
         for result in (above, salted):
             page = self.client.get(reverse("log:result", args=[result.pk]))
             self.assertContains(page, "The water gains 72 mg/L from Ines&#x27;s brook to Below, usually 8.")
+        # Of a floor the difference is one too: nobody counted to its end.
+        beyond = measured(below, self.ines, 30, 30)
+        page = self.client.get(reverse("log:result", args=[beyond.pk]))
+        self.assertContains(page, "The water gains at least 76 mg/L from Ines&#x27;s brook to Below, usually 8.")
 
     def test_a_place_opens_with_how_it_stands_and_the_list_and_the_map_go_by_the_gravest(self):
         quiet = Place(team=self.team, name="A quiet one", latitude=54.6, longitude=-2.6, without_limits=True)
