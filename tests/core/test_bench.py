@@ -2,6 +2,7 @@
 
 import csv
 import json
+import math
 import tempfile
 from dataclasses import asdict
 from datetime import UTC, datetime
@@ -110,10 +111,15 @@ class RunsFromEvents(TestCase):
 
 
 class Conclusions(TestCase):
-    def test_agreeing_runs_give_their_mean_and_span_both(self):
+    def test_agreeing_runs_give_their_mean_and_the_mean_of_their_ends(self):
         outcome = concluded(LOW, run(8), run(7, 6))
         self.assertEqual(outcome.state, "agreed")
-        self.assertEqual(outcome.quantity, Quantity(30, 16, 40, None, "mg/L", "Cl"))
+        # Low: 32 and 28 less two drops and what the blank took. High: 30 and 26, the middles of the last drops, and by
+        # squares 13 % of them and 1.96 × 4 / √12.
+        drop = 1.96 * 4 / math.sqrt(12)
+        high = (30 + math.hypot(0.13 * 30, drop) + 26 + math.hypot(0.13 * 26, drop)) / 2
+        self.assertEqual((outcome.quantity.value, outcome.quantity.low), (30, 20))
+        self.assertAlmostEqual(outcome.quantity.high, high)
         self.assertIn("Run 1: 8 × 4 = 32 mg/L as Cl", " ".join(outcome.working))
 
     def test_a_third_run_decides_or_the_result_is_marked(self):
@@ -122,13 +128,13 @@ class Conclusions(TestCase):
         self.assertEqual((decided.state, decided.used, decided.quantity.value), ("agreed", (2, 3), 34))
         marked = concluded(LOW, run(4), run(8), run(12))
         self.assertEqual((marked.state, marked.flags), ("not agreed", ("not-agreed",)))
-        self.assertEqual((marked.quantity.low, marked.quantity.high), (8, 56))
+        self.assertEqual((marked.quantity.low, round(marked.quantity.high, 1)), (8, 52.4))
 
     def test_over_the_range_is_a_floor_that_no_run_contradicts(self):
         alone = concluded(LOW, run(25, endpoint=False))
         self.assertEqual((alone.quantity.censor, alone.quantity.value, alone.next), (">", 100, "higher range"))
-        # Of a bottle whose drops are 15 % small, 25 drops are 85 mg/L.
-        self.assertEqual(alone.quantity.low, 85)
+        # Of a bottle whose drops are 13 % small, 25 drops are 87 mg/L.
+        self.assertEqual(alone.quantity.low, 87)
         mixed = concluded(HIGH, run(24), run(25, endpoint=False), dilution=10)
         self.assertEqual((mixed.quantity.low, mixed.next, mixed.flags), (10200, "dilute", ("diluted", "over-range")))
 
@@ -322,7 +328,8 @@ class LadderAndUsual(TestCase):
         drawn = ladder(LOW.main, LOW.agreement, 2.0)
         lows, rungs = drawn["lows"], drawn["rungs"]
         self.assertEqual((len(rungs), len(lows)), (25, 25))
-        self.assertEqual([rungs[14][key] for key in ("value", "least", "high", "agrees")], [120, 102, 138, [13, 17]])
+        self.assertEqual([rungs[14][key] for key in ("value", "least", "agrees")], [120, 104, [13, 17]])
+        self.assertEqual(rungs[14]["high"], LOW.main.determine({"count": 15}, 2.0).quantity.high)
         for number, rung in enumerate(rungs):
             for enough in range(number + 1):
                 reading = {"count": number + 1, "first_change": enough + 1}

@@ -221,8 +221,8 @@ class Library(TestCase):
         runs = [{"count": 12}, {"count": 11, "first_change": 10}]
         answer = ask(op="conclude", method="chloride-drops-25", readings=runs, blank=1)["answer"]
         self.assertEqual((answer["state"], answer["used"], answer["value"]), ("agreed", [0, 1], 46))
-        # (10 − 1 − a blank of 1) × 4, and 12 × 4 and the two drops to which the method is good.
-        self.assertEqual((answer["low"], answer["high"], answer["flags"]), (32, 56, []))
+        # The mean of 48 less two drops and of (10 − 1 − a blank of 1) × 4; of 52.4 and 47.9, by the squares.
+        self.assertEqual((answer["low"], round(answer["high"], 2), answer["flags"]), (36, 50.15, []))
         alone = ask(op="conclude", method="chloride-drops-25", readings=runs[:1])["answer"]
         self.assertEqual((alone["state"], alone["flags"]), ("run again", ["blank-missing", "one-run"]))
         for request, field in (

@@ -4,11 +4,12 @@ import json
 import subprocess
 import sys
 import time
+from collections import Counter
 from datetime import UTC, date, datetime, timedelta
 from random import Random
 from unittest import TestCase
 
-from hypothesis import example, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kessa.core.derived.ammonia import unionised_fraction
@@ -57,11 +58,19 @@ class Derived(TestCase):
             self.assertAlmostEqual(100 * unionised_fraction(ph, temperature), percent, delta=0.03)
         self.assertIn("hardness taken as 25", metal_criteria("copper", 10).note)
 
-    @settings(deadline=None, max_examples=40)
-    @given(st.integers(0, 10_000))
-    @example(237)
-    def test_the_interval_of_what_is_derived_holds_the_simulated_truth(self, seed):
-        chance = Random(seed)
+    def test_the_interval_of_what_is_derived_holds_the_simulated_truth_nineteen_times_in_twenty(self):
+        held, trials = Counter(), 150
+        for seed in range(trials):
+            for key, holds in self.derived(Random(seed)):
+                held[key] += holds
+        self.assertEqual(len(held), 10)
+        for key, times in held.items():
+            with self.subTest(key):
+                # Of 150 trials a share of 95 in 100 comes out under 90 once in 300.
+                self.assertGreaterEqual(times, 0.9 * trials)
+
+    def derived(self, chance):
+        """Whether what follows from readings, off as their intervals say, holds what follows from the truth."""
         truth = {
             "dissolved oxygen": (chance.uniform(2, 12), "mg/L", "O2", 0.4),
             "temperature": (chance.uniform(1, 25), "degC", None, 0.5),
@@ -82,19 +91,13 @@ class Derived(TestCase):
         }
         read = {}
         for name, (value, unit, form, off) in truth.items():
-            # The reading is off by no more than its interval says.
-            seen = max(value + chance.uniform(-off, off), 0.0)
+            seen = max(value + chance.gauss(0, off / 1.96), 0.0)
             read[name] = Quantity(seen, max(seen - off, 0), seen + off, None, unit, form)
-        compared = 0
         for recipe in RECIPES:
-            if lacking(recipe, exact):
-                continue
-            wanted, found = derive(recipe, exact).quantity, derive(recipe, read).quantity
-            with self.subTest(recipe.key):
-                self.assertLessEqual(found.low, wanted.value * (1 + 1e-9) + 1e-9)
-                self.assertGreaterEqual(found.high, wanted.value * (1 - 1e-9) - 1e-9)
-                compared += 1
-        self.assertEqual(compared, 10)
+            if not lacking(recipe, exact):
+                wanted, found = derive(recipe, exact).quantity, derive(recipe, read).quantity
+                forgiven = 1e-9 * abs(wanted.value) + 1e-9
+                yield recipe.key, found.low - forgiven <= wanted.value <= found.high + forgiven
 
     def test_what_is_over_its_range_or_runs_backwards_says_nothing(self):
         by_key = {recipe.key: recipe for recipe in RECIPES}

@@ -1,8 +1,9 @@
 """The interval of every house method holds the truth as often as it says, and is no wider than it must."""
 
+from collections import defaultdict
 from unittest import TestCase
 
-from tests.core.world import coverage, measured_parts
+from tests.core.world import called_inside, coverage, measured_parts
 
 # Of 250 trials a share of 97 in 100 comes out under 94 once in 300: the numbers are drawn the same each time.
 _TRIALS, _SEEN = 250, 94.0
@@ -11,13 +12,28 @@ _TOO_SURE = 99.9
 
 class Truth(TestCase):
     def test_nineteen_in_twenty_intervals_hold_the_truth_in_every_stretch(self):
-        parts = list(measured_parts())
+        parts, every = list(measured_parts()), []
         self.assertGreater(len(parts), 55)
         for method, part in parts:
             with self.subTest(method=method.key, part=part.key):
                 shares = [share for share, _ in coverage(method, part, _TRIALS)]
                 self.assertGreaterEqual(min(shares), _SEEN)
                 self.assertLess(min(shares), _TOO_SURE)
+                every += shares
+        self.assertLess(sum(every) / len(every), 98.3)
+
+    def test_water_well_inside_its_limit_is_called_so(self):
+        shares = defaultdict(list)
+        for method, part in measured_parts():
+            shares[part.unit_of_count if part.kind == "count" else part.kind].append(called_inside(method, part, 60))
+        for kind, least in (
+            ("drop", 85), ("tablet", 85), ("difference", 75), ("photometer", 92), ("scale", 30), ("meter", 97),
+            ("volume", 97), ("direct", 97),
+        ):  # fmt: skip
+            with self.subTest(kind=kind):
+                inside, beyond = (sum(each) / len(each) for each in zip(*shares[kind], strict=True))
+                self.assertGreaterEqual(inside, least)
+                self.assertLessEqual(beyond, 5)
 
     def test_a_result_without_its_blank_holds_too(self):
         for method, part in measured_parts():

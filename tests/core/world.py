@@ -10,6 +10,8 @@ from kessa.core.runs.conclusion import Blank, conclude
 STRETCHES = 5
 # Standard deviations of a bottle's drops and of a tablet, of a weighed bottle, of the titrant, of a run, of a volume.
 DROP, TABLET, WEIGHED, TITRANT, RUN, VOLUME, BY_A_LINE = 0.05, 0.03, 0.015, 0.01, 0.01, 0.01, 0.05
+# What a meter is off by in its own unit, over the 2 % of others: 0.25 degrees, 0.1 pH.
+OFF = {"degC": 12.5, "pH": 5.0}
 
 
 class Kit:
@@ -87,7 +89,8 @@ class Kit:
         return self.chance.uniform(-finest / 2, finest / 2)
 
     def _meter(self, truth):
-        shown = truth * self.meter
+        # A thermometer and an electrode are off by degrees and pH units, not by a share of what they show.
+        shown = truth + (self.meter - 1) * OFF[self.part.unit] if self.part.unit in OFF else truth * self.meter
         finest = self.numbers.resolution or 0.01
         if self.numbers.per_degree:
             warm = self.chance.uniform(5, 25)
@@ -161,6 +164,23 @@ def coverage(method, part, trials, seed=7, **how):
                 widths.append((found.high - found.low) / truth)
         shares.append((100 * held / trials, sum(widths) / len(widths) if widths else 0.0))
     return shares
+
+
+def called_inside(method, part, trials):
+    """Of 100 waters 20 % inside a limit, and 5 % above it, how many are called inside. Counts: from 12 units up."""
+    low, high = reach(method, part)
+    chance = Random(f"{method.key}-{part.key}-inside")
+    called = {0.8: 0, 1.05: 0}
+    for _ in range(trials):
+        limit = low + (high - low) * chance.uniform(0.3, 0.9)
+        if part.kind == "count":
+            limit = part.per * chance.uniform(12, part.stop_at or 20)
+        elif part.kind == "difference":
+            limit = chance.uniform(10, 20)
+        for times in called:
+            found = written(method, part, times * limit, chance)
+            called[times] += found.high is not None and found.high <= limit
+    return tuple(100 * many / trials for many in called.values())
 
 
 def measured_parts():

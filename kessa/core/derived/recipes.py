@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from itertools import product
 from typing import NamedTuple
 
 from kessa.core.derived.alkalinity import parts_of_alkalinity
@@ -15,6 +14,7 @@ from kessa.core.derived.scaling import Indices, scaling_indices
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.judging.judge import at_most
 from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.quantities.spread import Spread, propagated
 from kessa.core.quantities.units import sign
 
 # What is not a parameter of the sample: the place's height, the supply's reading, the meter before and the days since.
@@ -35,9 +35,8 @@ class Need(NamedTuple):
 class Recipe(NamedTuple):
     """Something derived: `of` gives it from the needed numbers, in their order.
 
-    `roughly` are numbers of our own that follow them, each by its least, likely and most; `turns` gives the inner
-    points at which it is largest or least; `part_of` names the needs of which the first is part of the second, by their
-    places. Only `kinds` of place have it, all where none is named.
+    `roughly` are numbers of our own that follow them, each by its least, likely and most; `part_of` names the needs of
+    which the first is part of the second, by their places. Only `kinds` of place have it, all where none is named.
     """
 
     key: str
@@ -49,7 +48,6 @@ class Recipe(NamedTuple):
     source: str
     kinds: tuple[str, ...] = ()
     roughly: tuple[tuple[float, float, float], ...] = ()
-    turns: Callable[[tuple[float, ...]], list[tuple[float, ...]]] = lambda _: []
     part_of: tuple[int, int] | None = None
 
 
@@ -66,20 +64,10 @@ def _oxygen(found: float, temperature: float, height: float) -> float:
 
 def _share(name: str) -> Callable[[float, float], float]:
     def of(p: float, total: float) -> float:
-        # At a corner of both intervals P may seem to lie above the total.
+        # Where both are in doubt P may seem to lie above the total.
         return float(getattr(parts_of_alkalinity(min(max(p, 0.0), total), total), name))
 
     return of
-
-
-def _most_carbonate(given: tuple[float, ...]) -> list[tuple[float, ...]]:
-    """Carbonate is most where P is half of the total."""
-    return [(given[1] / 2, given[1])]
-
-
-def _most_hydroxide(given: tuple[float, ...]) -> list[tuple[float, ...]]:
-    """Hydroxide is most where all of the total is P."""
-    return [(given[0], given[0])]
 
 
 def _index(name: str) -> Callable[..., float]:
@@ -127,11 +115,11 @@ RECIPES: tuple[Recipe, ...] = (
     ),
     Recipe(
         "hydroxide", "hydroxide alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("hydroxide"), _CLASSICAL,
-        turns=_most_hydroxide, part_of=(0, 1),
+        part_of=(0, 1),
     ),
     Recipe(
         "carbonate", "carbonate alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("carbonate"), _CLASSICAL,
-        turns=_most_carbonate, part_of=(0, 1),
+        part_of=(0, 1),
     ),
     Recipe(
         "bicarbonate", "bicarbonate alkalinity", "mg/L", "CaCO3", (_P, _ALKALINITY), _share("bicarbonate"), _CLASSICAL,
@@ -186,8 +174,8 @@ def lacking(recipe: Recipe, given: Mapping[str, Quantity]) -> list[str]:
 def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
     """Return what a recipe comes to from readings by name; raises CannotCompute where they say nothing together.
 
-    The interval is that of the corners: the truth of each reading lies in its own, and the function turns nowhere
-    between but at `turns`. Of a reading that is under its bound half is taken; of one that is above it nothing follows.
+    The interval is what 95 of 100 truths leave that lie in the readings' own (propagation of distributions, JCGM 101).
+    Of a reading that is under its bound half is taken; of one that is above it nothing follows.
     """
     taken = [given[need.name].converted(need.unit, need.form or given[need.name].form) for need in recipe.needs]
     over = next((each for each in taken if each.censor == ">" or each.high is None), None)
@@ -199,12 +187,11 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
         if not at_most(taken[part].low, taken[whole].high or 0.0):
             said = f"{recipe.needs[part].name} lies above {recipe.needs[whole].name}"
             raise CannotCompute(f"{said}, of which it is part: one of the two slipped.", "value")
-    ends = [(each.low, each.value if each.high is None else each.high) for each in taken]
     value = finite(recipe.of(*values, *(likely for _, likely, _ in recipe.roughly)), "value")
-    corners = list(product(*ends, *((least, most) for least, _, most in recipe.roughly)))
-    inner = [turn for corner in corners for turn in recipe.turns(corner) if _between(turn, ends)]
-    found = [finite(recipe.of(*corner), "value") for corner in (*corners, *inner)]
-    quantity = Quantity(value, min(*found, value), max(*found, value), None, recipe.unit, recipe.form)
+    measured = [Spread(value, each.low, each.high) for value, each in zip(values, taken, strict=True)]
+    ours = [Spread(likely, least, most) for least, likely, most in recipe.roughly]
+    low, high = propagated(lambda *drawn: finite(recipe.of(*drawn), "value"), value, *measured, *ours)
+    quantity = Quantity(value, low, high, None, recipe.unit, recipe.form)
     said = ", ".join(_said(need, each) for need, each in zip(recipe.needs, taken, strict=True))
     unit = f" {sign(recipe.unit)}" if sign(recipe.unit) not in ("", "index", "ratio") else ""
     form = f" as {recipe.form}" if recipe.form else ""
@@ -213,14 +200,10 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
         (
             f"from {said}",
             f"{recipe.source}: {plain(value)}{unit}{form}",
-            f"truth between {plain(min(*found, value))} and {plain(max(*found, value))}{unit}, as the readings' own "
-            "intervals leave it",
+            f"truth between {plain(low)} and {plain(high)}{unit}, as the readings' own intervals leave it 19 times in "
+            "20",
         ),
     )
-
-
-def _between(turn: tuple[float, ...], ends: list[tuple[float, float]]) -> bool:
-    return all(low <= each <= high for each, (low, high) in zip(turn, ends, strict=True))
 
 
 def _said(need: Need, quantity: Quantity) -> str:

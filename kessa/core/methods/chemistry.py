@@ -19,9 +19,12 @@ it; hazards; waste.
 An interval holds the truth nineteen times in twenty where a bottle's drops are off by 5 % (tablets 3 %),
 titrant and volume by 1 % (5 % where 5 mL or less are measured by a line), an indicator needs up to 0.2 of a
 unit itself (chromate up to 0.5), the eye is off by 0.35 of a step of a card (0.5 of a strip's) and a reagent
-by 5 %, a photometer by 3 % (cadmium 5 %) and its zero by a third of the detection limit, a meter by 2 %.
-`tests/core/test_truth.py` tries it for every method on simulated water; `python -m tests.core.world` prints
-the shares. What a field kit does worse than that, no interval covers.
+by 5 %, a photometer by 3 % (cadmium 5 %) and its zero by a third of the detection limit, a meter by 2 %,
+a thermometer by 0.25 °C, a pH electrode by 0.1 (standard deviations). What several errors come to is added by
+squares (JCGM 100): above a count its last unit and the bottle, of a difference both ends; what is worked out from
+several readings is propagated (JCGM 101). Runs that agree have the mean of their ends.
+`tests/core/test_truth.py` tries it for every method on simulated water, and how often water 20 % inside a limit
+is called inside; `python -m tests.core.world` prints the shares. What a field kit does worse, no interval covers.
 """
 
 
@@ -82,4 +85,6 @@ def _interval(part: Part) -> str:
         allowed.append(f"{plain(numbers.precision_abs)} {sign(part.unit)}{units}")
     if part.eye_steps:
         allowed.append(f"{plain(part.eye_steps)} steps of the card")
+    if part.kind == "photometer":
+        return f"interval ± {' and '.join(allowed)} together"
     return f"interval at least ± {' or ± '.join(allowed)}, whichever is wider" if allowed else "interval as read"

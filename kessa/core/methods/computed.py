@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from itertools import pairwise
+from math import hypot
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -57,7 +58,7 @@ class Computed(Checked):
         return None if minus is None else self._taken_off(of, minus)
 
     def _taken_off(self, of: Quantity, minus: Quantity) -> tuple[Quantity, str] | None:
-        """Take one off the other, low from high; what is below a limit may be anything down to none."""
+        """Take one off the other; what is below a limit may be anything down to none."""
         if minus.high is None:
             return None
         times = 2.0 if self.rule == "hydroxide" else 1.0
@@ -71,7 +72,10 @@ class Computed(Checked):
             most = max(high, 0.0)
             found = Quantity(most, 0.0, most, "<" if most else None, self.unit, self.form)
         else:
-            found = Quantity(value, low, max(high, value), None, self.unit, self.form)
+            # The errors of both by their squares (JCGM 100, 5.1); one bottle's own, on both sides, makes it no worse.
+            least = value - hypot(times * (of.value - of.low), minus.high - off)
+            most = value + hypot(times * (of.high - of.value), off - minus.low)
+            found = Quantity(value, max(least, 0.0), most, None, self.unit, self.form)
         return found, f"{line} = {found.censor or ''}{plain(found.value)} {sign(self.unit)}".rstrip()
 
     def _looked_up(self, of: Quantity) -> tuple[Quantity, str] | None:

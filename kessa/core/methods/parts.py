@@ -241,10 +241,19 @@ class Part(Checked):
         return determined._replace(working=(*lines, *determined.working))
 
     def _as_good_as_it_is(self, kind: AnyKind, determined: Determined, dilution: float) -> Determined:
-        """Widen by what the eye may be off on a card; where the range was left, by the method's precision too."""
+        """Widen by what the eye may be off on a card; where the range was left, by the method's precision too.
+
+        Otherwise the errors of a count are put together; not of a further one: its beginning is as unsure as its end.
+        """
         found = determined.quantity
         if found.words:
             return determined
+        if not (found.censor or self.eye_steps or self.counts == "further"):
+            good = kind.likely(found, dilution)
+            if good == found:
+                return determined
+            lines = (*determined.working[:-1], "The errors are added by their squares: seldom are all at their worst")
+            return determined._replace(quantity=good, working=(*lines, truth_in_words(good)))
         wide = kind.half_width(found.value, dilution)
         low, high = found.value - wide, found.value + wide
         if self.eye_steps:

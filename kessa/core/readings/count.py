@@ -11,8 +11,8 @@ from pydantic import Field
 
 from kessa.core.checked import Checked, NotNegative, Positive, Units, YesNo
 from kessa.core.errors import CannotCompute, finite
-from kessa.core.quantities.quantity import plain
-from kessa.core.readings.kind import Determined, Kind
+from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.readings.kind import Determined, Kind, evenly
 
 # What each way of reporting takes off the count, in units, and how the working says so.
 _TAKEN_BACK = {
@@ -104,6 +104,18 @@ class Count(Kind):
         if reading.blank:
             working += (f"A blank took {plain(reading.blank)} by itself, so the truth may be lower by as much",)
         return Determined(quantity, None, working)
+
+    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+        """Lower the upper end: the end is even within the last unit, and no worst case meets another by rule.
+
+        high = m + √((1.96·u/√12)² + w²) with the unit u, the middle m of the last unit, and w the method's precision
+        at m (± 2 standard deviations): JCGM 100, 4.3.7 and 5.1. A blank and an early change of colour bear on the low
+        end alone, which stays.
+        """
+        unit = self.worth * dilution
+        middle = found.value + (_TAKEN_BACK[self.report][0] - 0.5) * unit
+        off = math.hypot(evenly(unit), self.precision_percent / 100 * middle)
+        return self.within(found, found.low, middle + off)
 
     def _less_than_one(self, count: float) -> Determined:
         quantity = self.at_most(finite(self.worth, "unit_ratio"))

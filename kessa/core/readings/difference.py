@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Annotated, Any, ClassVar, Literal
@@ -10,9 +11,9 @@ from pydantic import Field
 
 from kessa.core.checked import Checked, Positive, Units, YesNo
 from kessa.core.errors import CannotCompute, finite
-from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.readings.axis import Axis
-from kessa.core.readings.kind import Determined, Kind
+from kessa.core.readings.kind import Determined, Kind, evenly
 
 
 class BothCounts(Checked):
@@ -60,6 +61,11 @@ class Difference(Kind):
             return Determined(quantity, "dilute", (f"No end in the system: {sum_}, so {self.written(quantity)}",))
         quantity = self.point(value, value - 1, value + 1)
         return Determined(quantity, None, (f"{sum_} = {self.written(quantity)}",))
+
+    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+        """Two ends, each even within its last unit, and the method's precision: by their squares (JCGM 100, 5.1)."""
+        off = math.hypot(evenly(dilution), evenly(dilution), self.half_width(found.value, dilution))
+        return self.within(found, found.value - off, found.value + off)
 
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
         """Return what the system took over its supply, ended or not."""

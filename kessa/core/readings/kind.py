@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from abc import abstractmethod
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from random import Random
 from typing import Any, ClassVar, NamedTuple
 
@@ -164,6 +166,16 @@ class Kind(Checked):
             working += (f"The method is good to ± {plain(half_width)} {self.unit} at best",)
         return Determined(quantity, following, (*working, truth_in_words(quantity)))
 
+    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+        """Return a result as good as its errors are together, where they were added at their worst; here as it is."""
+        return found
+
+    @staticmethod
+    def within(found: Quantity, low: float, high: float) -> Quantity:
+        """Return a result with narrower ends, which still hold its value."""
+        top = found.value if found.high is None else found.high
+        return replace(found, low=max(found.low, min(low, found.value)), high=min(top, max(high, found.value)))
+
     def half_width(self, value: float, dilution: float = 1.0) -> float:
         """Return how far the truth may lie from a value by the method's precision: the larger of its two figures."""
         wide = max(self.precision_percent / 100 * abs(value), self.precision_abs * dilution)
@@ -185,6 +197,11 @@ class Kind(Checked):
         """Write a quantity with its unit and form, or in words."""
         form = f" as {self.form}" if self.form else ""
         return quantity.words or f"{quantity.censor or ''}{plain(quantity.value)} {self.unit}{form}"
+
+
+def evenly(unit: float) -> float:
+    """Return how far 95 of 100 lie from the middle of a unit within which all is as likely: 1.96·unit/√12."""
+    return 1.96 * unit / math.sqrt(12)
 
 
 def truth_in_words(quantity: Quantity) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from random import Random
 from typing import Any, ClassVar, Literal
 
@@ -11,7 +12,7 @@ from pydantic import Field, model_validator
 
 from kessa.core.checked import Checked, NotNegative, Number, Positive, YesNo
 from kessa.core.errors import CannotCompute, checked_number, finite
-from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, Kind, to_step
 
@@ -97,6 +98,11 @@ class Photometer(Kind):
             return Determined(quantity, None, (*shows, line))
         quantity = self.point(value, value, value)
         return Determined(quantity, None, working or (f"The display shows {self.written(quantity)}",))
+
+    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+        """Widen by both figures of its precision together: reagent and cell in proportion, and its zero."""
+        off = self.precision_percent / 100 * found.value + self.precision_abs * dilution
+        return replace(found, low=max(found.value - off, 0.0), high=found.value + off)
 
     def _from_absorbance(self, absorbance: float, path_mm: float) -> float:
         if self.slope is None:

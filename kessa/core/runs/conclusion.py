@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from statistics import fmean
 from typing import Any, NamedTuple
 
 from kessa.core.methods.computed import Computed
@@ -54,8 +55,9 @@ def conclude(
 ) -> Outcome:
     """Conclude on a part from its readings by number of run. `blank` None: none was asked for.
 
-    The result is the mean of the closest pair, or what the rule of agreement takes; its interval spans the intervals
-    of the runs it rests on (of all of them where no pair agrees). A run over the range makes the result a floor.
+    The result is the mean of the closest pair, or what the rule of agreement takes; its interval has the mean of the
+    ends of the runs it rests on: a mean is no worse than one of them. Where no pair agrees it spans them all. A run
+    over the range makes the result a floor.
     `written_as` is the form in which the result is written, by default the part's own. Raises CannotCompute on a
     reading that cannot be computed; runs that cannot be compared are a state.
     """
@@ -108,7 +110,7 @@ def _concluded(method: Method, part: Part, results: dict[int, Determined], dilut
     chosen = tuple(numbers[index] for index in agreement.used)
     agreed = agreement.state == "agreed"
     used, value, taken = _by_school(rule.takes, part, results, chosen, agreement.value)
-    quantity = _spanning([results[number].quantity for number in (used if agreed else numbers)], value)
+    quantity = _together([results[number].quantity for number in (used if agreed else numbers)], value, agreed)
     span = f"Likely between {plain(quantity.low)} and {plain(quantity.high or 0.0)} {sign(part.unit)}".rstrip()
     working = (_apart(method, part, agreement, chosen), *taken, span)
     if agreement.spread is None:
@@ -154,10 +156,12 @@ def _over_range(results: dict[int, Determined]) -> Outcome:
     return Outcome("over range", quantity, tuple(results), following, (line,), ("over-range",))
 
 
-def _spanning(quantities: list[Quantity], value: float) -> Quantity:
+def _together(quantities: list[Quantity], value: float, agreed: bool) -> Quantity:
+    """Return a value with the mean of the ends of runs that agree, with the outermost ends where they do not."""
     first = quantities[0]
-    high = max(quantity.high if quantity.high is not None else quantity.value for quantity in quantities)
-    low = min(quantity.low for quantity in quantities)
+    lows = [quantity.low for quantity in quantities]
+    highs = [quantity.high if quantity.high is not None else quantity.value for quantity in quantities]
+    low, high = (fmean(lows), fmean(highs)) if agreed else (min(lows), max(highs))
     censor = "<" if all(quantity.censor == "<" for quantity in quantities) else None
     return Quantity(value, low, high, censor, first.unit, first.form)
 

@@ -5,6 +5,8 @@ from typing import Any, NamedTuple
 
 from django.utils.safestring import SafeString, mark_safe
 
+from kessa.core.quantities.quantity import plain
+
 WIDTH, HEIGHT, _EDGE = 210, 26, 6
 
 
@@ -70,11 +72,15 @@ def gauge(
 def _words(
     low: float, high: float | None, unit: str, least: float | None, most: float | None, usual: dict[str, float] | None
 ) -> str:
-    parts = [f"between {low:.4g} and {high:.4g} {unit}" if high is not None else f"above {low:.4g} {unit}"]
+    parts = [f"between {_short(low)} and {_short(high)} {unit}" if high is not None else f"above {_short(low)} {unit}"]
     if least is not None:
-        parts.append(f"at least {least:g} allowed")
+        parts.append(f"at least {plain(least)} allowed")
     if most is not None:
-        parts.append(f"at most {most:g} allowed")
+        parts.append(f"at most {plain(most)} allowed")
     if usual:
-        parts.append(f"usual {usual['low']:.4g} to {usual['high']:.4g}")
+        parts.append(f"usual {_short(usual['low'])} to {_short(usual['high'])}")
     return ", ".join(parts)
+
+
+def _short(value: float) -> str:
+    return plain(float(f"{value:.3g}"))

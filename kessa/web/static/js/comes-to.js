@@ -83,11 +83,15 @@ function pairsOf(results) {
   return results.flatMap((a, first) => results.slice(first + 1).map((b) => [a, b]));
 }
 
-const mean = (results) => results.reduce((sum, { value }) => sum + value / results.length, 0);
+const mean = (results, end) => results.reduce((sum, each) => sum + each[end] / results.length, 0);
 
-function spanning(results, value) {
+// Runs that agree have the mean of their ends, others the outermost.
+function together(results, value, agreed) {
   const censor = results.every((each) => each.censor === "<") ? "<" : "";
-  return { value, low: Math.min(...results.map(({ low }) => low)), high: Math.max(...results.map(({ high }) => high)), censor, words: "" };
+  const [low, high] = agreed
+    ? [mean(results, "low"), mean(results, "high")]
+    : [Math.min(...results.map(({ low }) => low)), Math.max(...results.map(({ high }) => high))];
+  return { value, low, high, censor, words: "" };
 }
 
 function atLeast(results) {
@@ -108,7 +112,7 @@ export function concluded({ agreement }, results) {
   const counting = { closest: used, mean: results, first: results.slice(0, 1) }[agreement.takes];
   const agreed = chosen.some((pair) => agree(agreement, ...pair));
   const state = agreed ? "agreed" : results.length < agreement.most ? "run again" : "not agreed";
-  return { state, ...spanning(agreed ? counting : results, mean(counting)) };
+  return { state, ...together(agreed ? counting : results, mean(counting, "value"), agreed) };
 }
 
 // ---- written and judged ---------------------------------------------------------------------------------------------
