@@ -187,14 +187,18 @@ class People(Acting):
         well = self.place("well", "The Old Forge", ["eu-2020"], ["people", "infants"])
         read(well, self.olek, "nitrate-photometer", 7.5, 7.5, dilution=2)
         page = self.open(PHONE, "Olek")
-        page.get_by_role("link", name=re.compile("other water for infants now")).click()
+        page.get_by_role("link", name=re.compile("Infants do not drink this water")).click()
         self.fits(page)
-        expect(page.get_by_text("keep their blood from carrying oxygen")).to_be_visible()
+        expect(page.get_by_text("Blue lips or grey skin on an infant")).to_be_visible()
         expect(page.get_by_role("link", name="555 0100")).to_have_attribute("href", "tel:5550100")
         for words in ("safe to drink", "Nothing more to do"):
             expect(page.get_by_text(words)).to_have_count(0)
-        page.get_by_label("Remark: Asked at every house").fill("one infant, five weeks")
-        for _ in range(11):
+        page.get_by_label("Remark: Tell everybody who drinks it").fill("one infant, five weeks")
+        ticks = page.get_by_role("button", name=re.compile("^Done: ")).count()
+        self.assertGreater(ticks, 5)
+        page.get_by_role("button", name=re.compile("^Done: Tell everybody who drinks it")).click()
+        expect(page.get_by_text("one infant, five weeks")).to_be_visible()
+        for _ in range(ticks - 1):
             page.get_by_role("button", name=re.compile("^Done: ")).first.click()
         expect(page.get_by_text("one infant, five weeks")).to_be_visible()
         expect(page.get_by_role("button", name=re.compile("^Done: "))).to_have_count(0)
@@ -204,7 +208,7 @@ class People(Acting):
         page.go_back()
         page.get_by_role("button", name="Close the list").click()
         expect(page.get_by_role("region", name="Done here")).to_contain_text("list closed")
-        self.assertEqual(Action.objects.for_team(self.team).get().ticks.count(), 11)
+        self.assertEqual(Action.objects.for_team(self.team).get().ticks.count(), ticks)
 
     def test_a_salt_spill_is_traced_up_three_places(self):
         names = ["Spring", "Ford", "Yard", "Mill", "Weir"]
@@ -223,6 +227,6 @@ class People(Acting):
         measured(places[1], self.olek, 5, 5)
         page.reload()
         expect(page.get_by_text("between Ford and Yard: walk the bank there")).to_be_visible()
-        page.get_by_label("Remark: Photographed and noted").fill("white crust at the drain")
-        page.get_by_role("button", name=re.compile("^Done: Photographed")).click()
+        page.get_by_label("Remark: Photograph the water").fill("white crust at the drain")
+        page.get_by_role("button", name=re.compile("^Done: Photograph the water")).click()
         expect(page.get_by_text("white crust at the drain")).to_be_visible()

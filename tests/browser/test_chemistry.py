@@ -21,10 +21,10 @@ class Chemistry(BenchTest):
         page = self.open(PHONE)
         page.goto(f"{self.address}/log/{over.pk}/")
         for words in (
-            "infants' feeds",
+            "No infant's feed from this water, boiled or not",
             "Do not boil it",
-            "certified laboratory within 24 hours",
-            "Vale Health Office, 555 0100 today",
+            "certified laboratory",
+            "Tell Vale Health Office, 555 0100",
         ):
             expect(page.get_by_text(words).first).to_be_visible()
         expect(page.get_by_text("up the water")).to_have_count(0)
@@ -40,7 +40,7 @@ class Chemistry(BenchTest):
         self.prepare(page)
         expect(page.get_by_text("Into the loop jar: it holds inhibitor or glycol.")).to_be_visible()
         self.write(page)
-        expect(page.get_by_text("It was not judged: no limit of your programme is written here").first).to_be_visible()
+        expect(page.get_by_text("It was not assessed: no limit of a programme is set here").first).to_be_visible()
         expect(page.get_by_text("Nothing more to do")).to_have_count(0)
 
     def test_a_packing_list_with_four_jars(self):
