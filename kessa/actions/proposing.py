@@ -2,6 +2,7 @@
 
 import logging
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 from django.db import transaction
@@ -23,7 +24,6 @@ from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.log.advising import advised, named_at, newest_at, where_of
 from kessa.log.models import Result
 from kessa.log.selectors import flags_on
-from kessa.people.selectors import told_of
 from kessa.places.models import Place
 
 # Sent for each action that is newly proposed, in the transaction in which it is written.
@@ -60,8 +60,7 @@ def _bring_up(place: Place, advice: Advice) -> None:
     Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
     _follow_up(place)
     findings = findings_at(place, advice)
-    named = named_at(place)
-    ticked = list_of(advice, where_of(place), lambda rank: told_of(place.team_id, place.water, rank), named.upstream)
+    ticked = list_of(advice, where_of(place), partial(named_at, place))
     open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
     if not open_now and ticked is None and not any(finding.side for finding in findings):
         return

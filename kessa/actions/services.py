@@ -1,6 +1,7 @@
 """Everything that is done with actions: decided, done, declined, ticked, and what the water told taken over."""
 
 from datetime import datetime, timedelta
+from functools import partial
 
 from django.core.exceptions import ValidationError
 from django.utils import timezone
@@ -16,7 +17,6 @@ from kessa.log.advising import named_at, where_of
 from kessa.log.models import Result
 from kessa.people.acts import act
 from kessa.people.models import Membership
-from kessa.people.selectors import told_of
 from kessa.places.models import Place
 from kessa.products.models import Product, ProductLot
 from kessa.products.services import change
@@ -145,8 +145,7 @@ def _found_before(action: Action) -> list[int]:
 def begin_list(by: Membership, place: Place) -> Action:
     """Begin the list for what somebody sees at a place, without a number; the one that is open where one is."""
     Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
-    named = named_at(place).upstream
-    made = seen_list(where_of(place), lambda rank: told_of(place.team_id, place.water, rank), named)
+    made = seen_list(where_of(place), partial(named_at, place))
     if made is None:
         raise ValidationError("There is no such list for this kind of place.")
     now = timezone.now()

@@ -17,6 +17,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.beforehand import beforehand
 from kessa.log import history
+from kessa.log.advising import newest_at
 from kessa.log.judgement import judged, steps_told
 from kessa.log.selectors import earlier_results
 from kessa.taps.models import Tap
@@ -156,10 +157,11 @@ def states_of(bench: Bench) -> dict[str, str]:
 
 def outcome_context(determination: Determination, bench: Bench) -> dict[str, Any]:
     """Return what the runs come to so far, part by part, and the first thing to do about it, for bench/outcome.html."""
-    outcomes = []
+    outcomes, place = [], determination.place
+    rows = newest_at(place) if place else []
     for part in determination.method.finds:
         outcome = bench.outcomes[part.key]
         if outcome.quantity:
             told = judged(determination, part, bench)
-            outcomes.append((part, outcome, told, steps_told(determination, part, outcome.quantity, told)[:_STEPS]))
+            outcomes.append((part, outcome, told, steps_told(place, rows, part, outcome.quantity, told)[:_STEPS]))
     return {"outcomes": outcomes}

@@ -232,7 +232,7 @@ class Reader:
         return Quantity(to(quantity.value), to(quantity.low), high, quantity.censor, kept, quantity.form)
 
     def _check(self, place: Place | None, parameter: str, quantity: Quantity, words: str) -> None:
-        if quantity.value < 0 and known_parameter(parameter).measured_in not in ("temperature", "index"):
+        if quantity.value < 0 and not known_parameter(parameter).may_be_negative:
             raise CannotCompute(f"“{words}” lies below nothing.", "value")
         if place and not can_be(known_parameter(parameter).key, quantity.value, place.water):
             raise CannotCompute(f"“{words}” can hardly be in such water.", "value")

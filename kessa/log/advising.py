@@ -1,11 +1,12 @@
 """What people are told to do at a place: all that is newest there, as the core decides on it."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from kessa.core.advising.advice import Advice, Reading, Where, advise
-from kessa.core.advising.wording import Named, plain_answer
+from kessa.core.advising.wording import Named, plain_answer, sentences
 from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import doubtful
 from kessa.log.beside import quantity_of
 from kessa.log.history import found_lately
@@ -86,14 +87,28 @@ def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
     return {"plain": plain_answer(advice, where_of(place)), "stands": advice.stands}
 
 
+def steps_about(
+    place: Place, rows: Iterable[Row], found: Reading, of_the_test: Iterable[str], flags: Iterable[str]
+) -> list[str]:
+    """Say what is to be done about a reading of `flags`, with all else that is newest at its place (`rows`)."""
+    do, about = advised(place, rows, found).do, parameter(found.parameter).key
+    return sentences(do, where_of(place), named_at(place), about=about, of_the_test=of_the_test, flags=flags)
+
+
 def reading_of(row: Row) -> Reading:
     """Return a result as advice takes it."""
     found = row.result
-    return Reading(
-        found.parameter, quantity_of(found), found.judgements, doubtful(row.flags), lacking(found.not_judged), found.id
-    )
+    return reading(found.parameter, quantity_of(found), found.judgements, row.flags, found.not_judged, found.id)
 
 
-def lacking(not_judged: Iterable[tuple[str, str]]) -> list[str]:
-    """Return what limits that speak of a result lack to be held against it, of what is kept of them."""
-    return [why for _, why in not_judged if why.startswith("it needs")]
+def reading(
+    name: str,
+    quantity: Quantity,
+    judgements: Sequence[dict[str, Any]],
+    flags: Iterable[str],
+    not_judged: Iterable[tuple[str, str]],
+    key: Any = None,
+) -> Reading:
+    """Return what was found of a parameter as advice takes it: of its flags the doubts, of its limits what lacks."""
+    lacking = [why for _, why in not_judged if why.startswith("it needs")]
+    return Reading(name, quantity, judgements, doubtful(flags), lacking, key)

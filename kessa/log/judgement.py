@@ -1,15 +1,13 @@
 """Holding what the runs came to against the limits and the place's own past."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 from django.utils import timezone
 
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, flags_of
-from kessa.core.advising.advice import Do, Reading
 from kessa.core.advising.of_the_test import steps_of_the_test
-from kessa.core.advising.wording import sentences
 from kessa.core.judging.holding import judge_part, not_judged, overall, rule_for, verdict_by
 from kessa.core.judging.judge import NOT_SETTLED, Bounds
 from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt, doubts_about
@@ -19,11 +17,11 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
-from kessa.core.runs.flags import doubtful
 from kessa.kits.models import Kit
-from kessa.log.advising import advised, lacking, named_at, newest_at, where_of
+from kessa.log.advising import reading, steps_about
 from kessa.log.beside import pairs_beside, readings_of, seen_beside, seen_on
 from kessa.log.history import series_of, usual_and_last
+from kessa.log.selectors import Row
 from kessa.methods.selectors import families_of, methods_of
 from kessa.places.models import Place
 from kessa.visits.models import Sample
@@ -103,7 +101,7 @@ def _doubts(
     return doubts_about(name, quantity, seen)
 
 
-def _settlers(determination: Determination, part: Part, decisive: dict[str, Any] | None) -> list[str]:
+def _settlers(determination: Determination, part: Part, decisive: Mapping[str, Any] | None) -> list[str]:
     """Return what of the team's own would tell on which side of the deciding limit the water is, in words."""
     if decisive is None or decisive.get("than"):
         return []
@@ -140,12 +138,9 @@ def _weighed(determination: Determination) -> Method | None:
     return method.with_weighed({supply: drop_ml * 20})
 
 
-def steps_told(determination: Determination, part: Part, quantity: Quantity, told: Judged) -> list[str]:
-    """Say what to do about what the runs came to so far, with all else that is newest at the place."""
-    place = determination.place
+def steps_told(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, told: Judged) -> list[str]:
+    """Say what to do about what the runs came to so far, with all else that is newest at the place (`rows`)."""
     if place is None:
         return list(told.test_asks)
-    reading = Reading(part.parameter, quantity, told.judgements, doubtful(told.flags), lacking(told.not_judged))
-    do: Sequence[Do] = advised(place, newest_at(place), reading).do
-    key = parameter(part.parameter).key
-    return sentences(do, where_of(place), named_at(place), about=key, of_the_test=told.test_asks, flags=told.flags)
+    found = reading(part.parameter, quantity, told.judgements, told.flags, told.not_judged)
+    return steps_about(place, rows, found, told.test_asks, told.flags)

@@ -13,8 +13,6 @@ from kessa.actions.selectors import answering
 from kessa.bench.forms import DilutionForm
 from kessa.bench.models import Determination
 from kessa.bench.state import lots_of
-from kessa.core.advising.advice import Reading
-from kessa.core.advising.wording import sentences
 from kessa.core.errors import CannotCompute
 from kessa.core.job.meaning import meaning_of
 from kessa.core.job.schools import complete, questions
@@ -24,10 +22,10 @@ from kessa.core.methods.steps import UNKNOWN, Ask
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
-from kessa.core.runs.flags import ENDS, FLAGS, doubtful
+from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.kits.models import Lot
 from kessa.log import may
-from kessa.log.advising import advised, lacking, named_at, newest_at, where_of
+from kessa.log.advising import newest_at, reading_of, steps_about
 from kessa.log.derived import wanting
 from kessa.log.export import CsvFile
 from kessa.log.filters import LogFilter
@@ -35,6 +33,7 @@ from kessa.log.listed import Names, listed, table_rows
 from kessa.log.models import QualityCheck, Result
 from kessa.log.pairs import pairs_speak
 from kessa.log.selectors import (
+    Row,
     checks_bearing_on,
     in_own_form,
     page_after,
@@ -128,7 +127,7 @@ def _of_any(found: Result) -> dict[str, Any]:
         "result": found,
         "marks": [(mark, _lots_at_fault(found, mark.flag)) for mark in found.active_marks if mark.flag not in ENDS],
         "lifted": [mark for mark in found.marks.all() if mark.lifted_at],
-        **_advised(found),
+        "steps": _steps(found),
         "actions": answering(found),
         "sets": found.determination.limit_sets if found.determination else found.place.limit_sets,
         "doubts": DOUBTS,
@@ -138,17 +137,12 @@ def _of_any(found: Result) -> dict[str, Any]:
     }
 
 
-def _advised(found: Result) -> dict[str, Any]:
-    """What is to be done about a result with all else that is newest at its place, and how that water stands."""
+def _steps(found: Result) -> list[str]:
+    """What is to be done about a result, with all else that is newest at its place."""
     if found.ended:
-        return {"steps": []}
+        return []
     place, flags = found.place, found.flags
-    reading = Reading(
-        found.parameter, found.quantity, found.judgements, doubtful(flags), lacking(found.not_judged), found.pk
-    )
-    advice, where, key = advised(place, newest_at(place), reading), where_of(place), parameter(found.parameter).key
-    steps = sentences(advice.do, where, named_at(place), about=key, of_the_test=found.test_asks, flags=flags)
-    return {"steps": steps}
+    return steps_about(place, newest_at(place), reading_of(Row(found, flags)), found.test_asks, flags)
 
 
 def _of_derived(found: Result) -> dict[str, Any]:

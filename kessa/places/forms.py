@@ -117,8 +117,8 @@ class PlaceForm(TeamModelForm):
         """Ask which sets hold from now on, where a fact or a use changed what fits; once for the same change."""
         place, now = self.instance, (self.instance.facts, cleaned.get("feeds") or [])
         gone = unfitting(cleaned["limit_sets"], place.kind_key, before, now)
-        fresh = [key for key in self._fitting(*now) if key not in self._fitting(*before)]
-        fresh = [key for key in fresh if key not in cleaned["limit_sets"]]
+        known = {*self._fitting(*before), *cleaned["limit_sets"]}
+        fresh = [key for key in self._fitting(*now) if key not in known]
         asked = ",".join([*gone, "for", *fresh])
         if not (gone or fresh) or cleaned.get("looked_over") == asked:
             return

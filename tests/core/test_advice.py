@@ -149,7 +149,7 @@ class EveryFinding(TestCase):
         elsewhere = {"boil", "set-says", "unusual", "lacks", "enough", "choose-limits", "as-planned", "confirm-first"}
         by_limits = {code for each in rule_sets().values() for limit in each.limits for code in limit.codes}
         ends = {"report-laboratory", "cleared", "ask-chloramines"}
-        of_seen = {step.key for step in seen_list(Where("stream"), lambda rank: {}).steps}
+        of_seen = {step.key for step in seen_list(Where("stream"), lambda rank: Named()).steps}
         self.assertEqual(set(codes()) - asked - elsewhere - by_limits - ends - of_seen, set())
         self.assertLessEqual(asked | by_limits, set(codes()))
 
@@ -234,22 +234,22 @@ class Joined(TestCase):
     def test_a_list_is_made_of_the_same_answer(self):
         advice, where = told("well", ["people"], ["eu-2020"], found("coliform bacteria", "present"),
                              mg("nitrate", 66, 1, "NO3"), mg("iron", 0.6, 0.01, "Fe"))  # fmt: skip
-        ticked = list_of(advice, where, lambda rank: {"laboratory": f"the laboratory, {rank}"})
+        ticked = list_of(advice, where, lambda rank: Named({"laboratory": f"the laboratory, {rank}"}))
         self.assertEqual([step.key for step in ticked.steps], [*advice.codes, "report-laboratory", "cleared"])
         self.assertEqual(ticked.rank, 0)
         self.assertIn("the laboratory, 0", " ".join(step.text for step in ticked.steps))
         self.assertIn("Article 14", " ".join(ticked.working))
         inside, where = told("well", ["people"], ["eu-2020"], mg("iron", 0.01, 0.001, "Fe"))
-        self.assertIsNone(list_of(inside, where, lambda rank: {}))
+        self.assertIsNone(list_of(inside, where, lambda rank: Named()))
         hard, where = told("boiler", (), ["programme-boiler-low"], mg("conductivity", 7200, 150, unit="uS/cm"))
-        self.assertIsNone(list_of(hard, where, lambda rank: {}), "a plant's own proposals say it")
+        self.assertIsNone(list_of(hard, where, lambda rank: Named()), "a plant's own proposals say it")
         slimy, where = told("cooling-tower", (), ["programme-tower"], mg("bacteria", 1e6, 9e5, unit="CFU/mL"))
-        keys = [step.key for step in list_of(slimy, where, lambda rank: {}).steps]
+        keys = [step.key for step in list_of(slimy, where, lambda rank: Named()).steps]
         self.assertLess(keys.index("legionella"), keys.index("biocide"))
         taste, where = told("well", ["people"], ["eu-2020"], mg("iron", 0.6, 0.01, "Fe"))
-        self.assertEqual(list_of(taste, where, lambda rank: {}).rank, 4)
+        self.assertEqual(list_of(taste, where, lambda rank: Named()).rank, 4)
         unsettled, where = told("well", ["people"], ["eu-2020"], mg("nitrate", 50, 9, "NO3"))
-        self.assertEqual(list_of(unsettled, where, lambda rank: {}).rank, 1)
+        self.assertEqual(list_of(unsettled, where, lambda rank: Named()).rank, 1)
 
 
 class Written(TestCase):

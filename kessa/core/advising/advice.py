@@ -26,6 +26,8 @@ _HIGH_M, _MINUTES, _MINUTES_HIGH = 2000.0, 1, 3
 # Of total chlorine so much more than free that what is combined must be chloramines.
 _WELL_ABOVE = 2.0
 _DAY = 24.0
+# What asks for something to be done.
+_PRESSING = (OUTSIDE, NOT_SETTLED)
 
 
 class Where(NamedTuple):
@@ -87,24 +89,41 @@ class Stand(NamedTuple):
     def order(self) -> tuple[int, int, bool, bool, float]:
         """By what readings are in order of urgency, the most urgent first."""
         rank = PROTECTED[self.protects].rank if self.protects else len(PROTECTED)
-        part = part_of_limit(dict(self.decisive)) if self.decisive else 0.0
+        part = part_of_limit(self.decisive) if self.decisive else 0.0
         return -gravity(self.verdict), rank, self.key not in FAECAL, self.key == SUM, part
 
 
 class Advice(NamedTuple):
-    """What stands at a place and what is to be done, in the order in which it is done.
+    """What stands at a place, the most urgent first, and what is to be done, in the order in which it is done."""
 
-    `stands` is the most urgent verdict; `worst` the parameter it is of and `decided_by` the key of the set whose limit
-    decides; `within_h` until the first thing must be done, None where none must; `boil_minutes` only with "boil".
-    """
-
-    stands: str
-    worst: str | None
-    decided_by: str | None
-    within_h: float | None
-    do: tuple[Do, ...]
-    boil_minutes: int | None
     stood: tuple[Stand, ...]
+    do: tuple[Do, ...]
+
+    @property
+    def stands(self) -> str:
+        """The most urgent verdict."""
+        return self.stood[0].verdict if self.stood else NOT_JUDGED
+
+    @property
+    def worst(self) -> str | None:
+        """The parameter that the most urgent verdict is of."""
+        return self.stood[0].key if self.stood else None
+
+    @property
+    def decided_by(self) -> str | None:
+        """The key of the set whose limit decides; None where no chosen set does."""
+        decisive = self.stood[0].decisive if self.stood else None
+        return None if decisive is None or decisive["set"] == germs().key else str(decisive["set"])
+
+    @property
+    def within_h(self) -> float | None:
+        """Within how many hours the first thing must be done; None where none must."""
+        return min((each.within_h for each in self.do if each.within_h is not None), default=None)
+
+    @property
+    def boil_minutes(self) -> int | None:
+        """For how long water is boiled; None where that is not asked for."""
+        return next((each.minutes for each in self.do if each.minutes), None)
 
     @property
     def codes(self) -> list[str]:
@@ -141,39 +160,21 @@ def advise(where: Where, readings: Iterable[Reading]) -> Advice:
     asked = _Asked(where)
     for each in stood:
         asked.by_rules(each)
-    minutes = None
     if where.water == "drinking":
         asked.drinking(stood)
-        minutes = asked.boiling(stood)
+        asked.boiling(stood)
     asked.doubts(stood)
-    do = asked.in_order(stood)
-    worst = stood[0] if stood else None
-    within = min((each.within_h for each in do if each.within_h is not None), default=None)
-    return Advice(
-        stands=stood[0].verdict if stood else NOT_JUDGED,
-        worst=worst.key if worst else None,
-        decided_by=_decided_by(worst),
-        within_h=within,
-        do=do,
-        boil_minutes=minutes,
-        stood=tuple(stood),
-    )
-
-
-def _decided_by(worst: Stand | None) -> str | None:
-    decided = str(worst.decisive["set"]) if worst and worst.decisive else None
-    return None if decided == germs().key else decided
+    return Advice(tuple(stood), asked.in_order(stood))
 
 
 def _stand(where: Where, reading: Reading) -> Stand:
     key = parameter(reading.parameter).key
-    judgements = [dict(each) for each in reading.judgements]
-    decisive = overall(judgements)
+    decisive = overall(reading.judgements)
     if key in GERMS and decisive is None and where.water == "drinking":
         # Kept before a limit spoke of germs: in drinking water none may be there.
         verdict = INSIDE if not found(reading.quantity) else NOT_SETTLED if reading.quantity.low == 0 else OUTSIDE
         return Stand(reading, key, verdict, None, "germs", "high")
-    verdict = verdict_by(reading.parameter, judgements) or NOT_JUDGED
+    verdict = verdict_by(reading.parameter, reading.judgements) or NOT_JUDGED
     return Stand(
         reading,
         key,
@@ -202,7 +203,7 @@ class _Asked:
 
     def by_rules(self, stand: Stand) -> None:
         """Ask for what the rules ask for a reading, of each limit that it is beyond or that it leaves undecided."""
-        pressing = [dict(each) for each in stand.reading.judgements if gravity(each["verdict"]) >= gravity(NOT_SETTLED)]
+        pressing = [each for each in stand.reading.judgements if each["verdict"] in _PRESSING]
         for judged in pressing:
             self._of_limit(stand, judged["verdict"], protects_of(judged), side_of(judged), str(judged.get("role", "")))
             if judged["verdict"] == OUTSIDE:
@@ -240,7 +241,7 @@ class _Asked:
         for stand in stood:
             if stand.verdict == OUTSIDE and stand.key != "coliform bacteria":
                 self._authority_by_law(stand)
-            if stand.key == "coliform bacteria" and stand.verdict in (OUTSIDE, NOT_SETTLED):
+            if stand.key == "coliform bacteria" and stand.verdict in _PRESSING:
                 by = {each["set"] for each in stand.reading.judgements}
                 if not (self.where.kind in ("tap", "supply") and by == {"us-primary"}):
                     self.ask("authority", stand, _DAY, "Directive (EU) 2020/2184, Article 14.")
@@ -254,7 +255,7 @@ class _Asked:
         for each in stand.reading.judgements:
             if each["verdict"] != OUTSIDE or each.get("told_within_h") is None:
                 continue
-            if protects_of(dict(each)) in HEALTH or stand.key == "turbidity":
+            if protects_of(each) in HEALTH or stand.key == "turbidity":
                 self.ask("authority", stand, float(each["told_within_h"]), str(each["told_by"]))
 
     def _leave_out(self, code: str, stand: Stand) -> None:
@@ -281,9 +282,10 @@ class _Asked:
             self.ask("ask-chloramines", free, _DAY, "What is combined with ammonia disinfects too, only more slowly.")
             self._leave_out("check-dosing", free)
 
-    def boiling(self, stood: Sequence[Stand]) -> int | None:
-        """Decide on boiling against germs; return for how many minutes, None where it is not asked for."""
-        faecal = [each for each in stood if each.key in FAECAL and each.verdict in (OUTSIDE, NOT_SETTLED)]
+    def boiling(self, stood: Sequence[Stand]) -> None:
+        """Decide on boiling against germs."""
+        present = [each for each in stood if each.key in GERMS and each.verdict in _PRESSING]
+        faecal = [each for each in present if each.key in FAECAL]
         barring = [each for each in stood if _bars_boiling(each)]
         if faecal and not barring:
             for each in faecal:
@@ -291,16 +293,11 @@ class _Asked:
             self.do.pop("no-boiling", None)
             high = (self.where.elevation_m or 0.0) > _HIGH_M
             self.do["boil"].minutes = _MINUTES_HIGH if high else _MINUTES
-            return self.do["boil"].minutes
-        if faecal:
-            for each in faecal:
-                self.ask("other-water", each, 4.0, "Boiling kills germs, but makes stronger what it leaves in.")
-            for each in barring:
-                self.ask("no-boiling", each, 2.0, "Boiling leaves it in and makes it stronger.")
-        elif any(each.key == "coliform bacteria" and each.verdict in (OUTSIDE, NOT_SETTLED) for each in stood):
-            for each in barring:
-                self.ask("no-boiling", each, 2.0, "Boiling leaves it in and makes it stronger.")
-        return None
+            return
+        for each in faecal:
+            self.ask("other-water", each, 4.0, "Boiling kills germs, but makes stronger what it leaves in.")
+        for each in barring if present else ():
+            self.ask("no-boiling", each, 2.0, "Boiling leaves it in and makes it stronger.")
 
     def doubts(self, stood: Sequence[Stand]) -> None:
         """Ask to test again what is doubtful; nothing waits for it."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from kessa.core.advising.rules import Code, Rule, codes, rules
-from kessa.core.advising.wording import ROLES
+from kessa.core.advising.wording import ROLES, listed
 from kessa.core.judging.limits import Limit, RuleSet, germs, rule_sets
 from kessa.core.judging.protected import HEALTH, PROTECTED
 from kessa.core.quantities.quantity import plain
@@ -113,4 +113,4 @@ def _limit(found: RuleSet, limit: Limit) -> str:
 
 
 def _listed(names: Iterable[str]) -> str:
-    return " or ".join(names)
+    return listed(tuple(names), "or")

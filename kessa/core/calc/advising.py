@@ -7,8 +7,6 @@ from kessa.core.errors import CannotCompute
 
 _MOST_RESULTS = 200
 _OF_RESULT = ("parameter", "value", "unit", "as", "low", "high", "censor", "found", "flags")
-# What has a number below nothing.
-_MAY_BE_NEGATIVE = ("temperature", "index")
 
 
 def advise(arguments: Arguments) -> Answer:
@@ -32,7 +30,7 @@ def advise(arguments: Arguments) -> Answer:
     height = arguments.number("elevation_m", None, least=-500, most=9000)
     where = Where(kind, frozenset(used_for), height)
     try:
-        given = arguments.sections("results", _OF_RESULT, most=_MOST_RESULTS) if arguments.listed("results") else []
+        given = arguments.sections("results", _OF_RESULT, least=0, most=_MOST_RESULTS)
         found = [_reading(each) for each in given]
     except CannotCompute as fault:
         # Inside a list the list is at fault.
@@ -55,7 +53,7 @@ def _reading(given: Arguments):  # type: ignore[no-untyped-def] # what it return
     from kessa.core.judging.limits import IN_UNITS
     from kessa.core.quantities.parameters import parameter, parameters
     from kessa.core.quantities.quantity import Quantity
-    from kessa.core.quantities.units import convert, in_words
+    from kessa.core.quantities.units import can_be, convert, in_words
 
     name = given.text("parameter")
     known = parameter(name)
@@ -78,8 +76,8 @@ def _reading(given: Arguments):  # type: ignore[no-untyped-def] # what it return
     high = None if censor == ">" else given.number("high", value)
     if not at_most(low, value) or not (high is None or at_most(value, high)):
         raise CannotCompute("low, value and high rise in this order.", "value")
-    if low < 0 and known.measured_in not in _MAY_BE_NEGATIVE:
+    if low < 0 and not known.may_be_negative:
         raise CannotCompute("It cannot be below nothing.", "value")
-    if known.key == "pH" and not (value <= 14):
+    if known.key == "pH" and value > can_be("pH")[1]:
         raise CannotCompute("A pH lies between 0 and 14.", "value")
     return Reading(known.key, Quantity(value, low, high, censor, unit, form), flags=flags)

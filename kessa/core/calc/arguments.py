@@ -129,19 +129,12 @@ class Arguments:
             raise CannotCompute(f"{name} must be a list of names.", name)
         return value
 
-    def sections(self, name: str, known: Collection[str], *, most: int) -> list[Arguments]:
-        """Return a list of 1 to `most` objects as arguments of their own, each with fields of `known` alone."""
+    def sections(self, name: str, known: Collection[str], *, least: int = 1, most: int) -> list[Arguments]:
+        """Return a list of `least` to `most` objects as arguments of their own, each with fields of `known` alone."""
         value = self._get(name, _MISSING)
-        if not isinstance(value, list) or not 1 <= len(value) <= most:
-            raise CannotCompute(f"{name} must be a list of 1 to {most} objects.", name)
+        if not isinstance(value, list) or not least <= len(value) <= most:
+            raise CannotCompute(f"{name} must be a list of {least} to {most} objects.", name)
         return [Arguments(each, name, known) for each in value]
-
-    def listed(self, name: str) -> bool:
-        """Whether a list under `name` holds anything; raises CannotCompute where there is no list."""
-        value = self._get(name, _MISSING)
-        if not isinstance(value, list):
-            raise CannotCompute(f"{name} must be a list.", name)
-        return bool(value)
 
     def as_given(self) -> dict[str, Any]:
         """Return them as they were given, unchecked."""

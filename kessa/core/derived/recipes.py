@@ -188,7 +188,7 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
             said = f"{recipe.needs[part].name} lies above {recipe.needs[whole].name}"
             raise CannotCompute(f"{said}, of which it is part: one of the two slipped.", "value")
     value = finite(recipe.of(*values, *(likely for _, likely, _ in recipe.roughly)), "value")
-    measured = [Spread(value, each.low, each.high) for value, each in zip(values, taken, strict=True)]
+    measured = [Spread(likely, each.low, each.high) for likely, each in zip(values, taken, strict=True)]
     ours = [Spread(likely, least, most) for least, likely, most in recipe.roughly]
     low, high = propagated(lambda *drawn: finite(recipe.of(*drawn), "value"), value, *measured, *ours)
     quantity = Quantity(value, low, high, None, recipe.unit, recipe.form)

@@ -23,7 +23,7 @@ from kessa.core.judging.judge import (
 )
 from kessa.core.judging.limits import PERCENT, Limit, RuleSet, rule_sets, speaking_of, window_of
 from kessa.core.judging.protected import PROTECTED
-from kessa.core.judging.statistics import SINGLE, Dated, Told, statistic_of
+from kessa.core.judging.statistics import Dated, Told
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -106,7 +106,7 @@ def _told(limit: Limit, readings: Sequence[Dated], beside: Beside) -> Told:
     """Return what a limit's statistic makes of the readings; of many taps each has its own, for who drinks there."""
     if limit.over and beside.kind != "supply":
         words = f"one tap against a {limit.statistic} of a supply's taps"
-        return statistic_of(SINGLE).of(readings, True)._replace(words=words, stands_in=True)
+        return Told(readings[0].quantity, words, stands_in=True)
     return limit.about.of(readings, limit.max is not None)
 
 
@@ -298,13 +298,13 @@ def judge_part(
     return judgements if agreed else unsettled(judgements)
 
 
-def verdict_by(name: str, judgements: list[dict[str, Any]]) -> str | None:
+def verdict_by(name: str, judgements: Sequence[Mapping[str, Any]]) -> str | None:
     """Return the verdict that judgements come to; None where nothing judges, or they settle nothing."""
     decisive = overall(judgements)
     return decisive["verdict"] if decisive and settles(name, judgements) else None
 
 
-def settles(name: str, judgements: list[dict[str, Any]]) -> bool:
+def settles(name: str, judgements: Sequence[Mapping[str, Any]]) -> bool:
     """Whether judgements give a verdict: a most alone says nothing of what there may be too little of."""
     decisive = overall(judgements)
     inside = decisive is not None and decisive["verdict"] == INSIDE
@@ -316,7 +316,7 @@ def says_too_little(name: str, least: Sequence[float | None]) -> bool:
     return known_parameter(name).needs_least and all(each is None for each in least)
 
 
-def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
+def overall(judgements: Iterable[Mapping[str, Any]]) -> Mapping[str, Any] | None:
     """Return the judgement that decides: the most urgent verdict, health before taste, then the least part of a limit.
 
     None without limits.
@@ -324,7 +324,7 @@ def overall(judgements: list[dict[str, Any]]) -> dict[str, Any] | None:
     return min(judgements, key=urgency, default=None)
 
 
-def urgency(judgement: dict[str, Any]) -> tuple[int, int, float]:
+def urgency(judgement: Mapping[str, Any]) -> tuple[int, int, float]:
     """Return by what judgements are in order of urgency, the most urgent first.
 
     First the verdict, then what the limit protects, then how far the value lies inside it as a part of the limit.
@@ -333,7 +333,7 @@ def urgency(judgement: dict[str, Any]) -> tuple[int, int, float]:
     return -gravity(judgement["verdict"]), protects.rank, part_of_limit(judgement)
 
 
-def protects_of(judgement: dict[str, Any]) -> str:
+def protects_of(judgement: Mapping[str, Any]) -> str:
     """Return what the limit of a judgement protects; of one kept before limits said so, what its set's limit says."""
     if (said := judgement.get("protects")) in PROTECTED:
         return str(said)
@@ -342,7 +342,7 @@ def protects_of(judgement: dict[str, Any]) -> str:
     return next((limit.protects for limit in now.limits if limit.parameter == named), "health") if now else "treatment"
 
 
-def part_of_limit(judgement: dict[str, Any]) -> float:
+def part_of_limit(judgement: Mapping[str, Any]) -> float:
     """Return how far inside its limit a value lies, as a part of that limit; negative beyond it."""
     bounds = [bound for bound in (judgement.get("min"), judgement.get("max")) if bound is not None]
     margin = float(judgement["margin"])
@@ -364,7 +364,7 @@ def side_of(judgement: Mapping[str, Any]) -> str:
 def own_words(judgements: Iterable[Mapping[str, Any]]) -> str:
     """Return what the sets' own words ask for beyond their limits; of several that of the limit which asks for most."""
     beyond = sorted(
-        (dict(each) for each in judgements if each["verdict"] == OUTSIDE),
+        (each for each in judgements if each["verdict"] == OUTSIDE),
         key=lambda each: (-len(each.get("codes", ())), urgency(each)),
     )
     said = (str(each.get(f"do_{side_of(each)}", "")) for each in beyond)

@@ -6,6 +6,7 @@ from statistics import NormalDist
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.spread import SIGMAS
 
 INSIDE, CLOSE, NOT_SETTLED, OUTSIDE = "inside", "close", "not settled", "outside"
 # From the mildest to the gravest: with several limits the gravest is the result's.
@@ -14,8 +15,6 @@ SIMPLE, GUARDED = RULES = ("simple", "guarded")
 CENSORS = ("<", ">")
 EQUAL = 1e-9
 NEAR = 0.1
-# Half of an interval that holds 95 of 100 is so many standard deviations.
-_SIGMAS = 1.96
 
 
 class Bounds(NamedTuple):
@@ -84,7 +83,7 @@ def _lies_below(result: Interval, bound: float) -> float:
     side = result.value - result.low if bound < result.value else result.high - result.value
     if side <= 0:
         return float(result.value < bound)
-    return NormalDist().cdf((bound - result.value) / (side / _SIGMAS))
+    return NormalDist().cdf((bound - result.value) / (side / SIGMAS))
 
 
 def gravity(verdict: str) -> int:

@@ -10,7 +10,7 @@ from kessa.core.checked import Checked, Number, Positive
 from kessa.core.job.place_kinds import Water
 from kessa.core.methods.parts import Key, Text
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import CAN_BE, sign
+from kessa.core.quantities.units import can_be, sign
 
 Seconds = Annotated[int, Field(gt=0, le=86_400)]
 # What is answered where nobody measured the number that is asked for.
@@ -89,7 +89,7 @@ class Ask(Checked):
     @property
     def can_be(self) -> tuple[float, float]:
         """Between which numbers an answer can be at all."""
-        return CAN_BE.get(self.unit or "", (-100.0, 1e6))
+        return can_be(self.unit or "", (-100.0, 1e6))
 
     def chosen(self, key: object) -> Answer | None:
         """Return the answer of this key."""

@@ -31,6 +31,11 @@ class Parameter(Checked):
         """The name as it begins a sentence."""
         return self.key if self.upper else self.key[:1].upper() + self.key[1:]
 
+    @property
+    def may_be_negative(self) -> bool:
+        """Whether its numbers may lie below nothing."""
+        return self.measured_in in ("temperature", "index")
+
 
 class _Parameters(Checked):
     parameters: tuple[Parameter, ...]

@@ -10,9 +10,10 @@ from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute
 
-# How many numbers are drawn, and how many standard deviations an interval of 95 of 100 reaches to each side.
-_DRAWN, _SIGMAS = 1000, NormalDist().inv_cdf(0.975)
-_STRIDE = 379
+# An interval that holds 95 of 100 reaches so many standard deviations to each side.
+SIGMAS = 1.96
+# How many numbers are drawn.
+_DRAWN, _STRIDE = 1000, 379
 
 
 class Spread(NamedTuple):
@@ -67,13 +68,13 @@ def propagated(of: Callable[..., float], value: float, *given: Spread) -> tuple[
 
 def _within(given: Spread, z: float) -> float:
     reach = (given.value if given.high is None else given.high) - given.value if z > 0 else given.value - given.low
-    return given.value + reach * z / _SIGMAS
+    return given.value + reach * z / SIGMAS
 
 
 @cache
 def _shares(many: int) -> list[tuple[float, ...]]:
     """Return points for so many numbers, in standard deviations, none beyond an interval's ends."""
     evenly = (NormalDist().inv_cdf((n + 0.5) / _DRAWN) for n in range(_DRAWN))
-    inside = [max(-_SIGMAS, min(_SIGMAS, z)) for z in evenly]
+    inside = [max(-SIGMAS, min(SIGMAS, z)) for z in evenly]
     # Korobov's lattice: a stride that shares no divisor with how many there are meets every share once.
     return [tuple(inside[n * _STRIDE**k % _DRAWN] for k in range(many)) for n in range(_DRAWN)]

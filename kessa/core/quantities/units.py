@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
@@ -82,8 +83,7 @@ _SIGNS = {
     "ratio": "",
 }
 
-# Between which numbers anything can be that is given in a unit: what lies beyond is a slip.
-CAN_BE = {"pH": (0.0, 14.0), "°C": (-50.0, 200.0)}
+_CAN_BE = {"pH": (0.0, 14.0), "°C": (-50.0, 200.0)}
 
 _CONCENTRATIONS = ("mass", "moles", "equivalents", "degrees")
 _NEEDS_EQUIVALENTS = ("equivalents", "degrees")
@@ -187,3 +187,8 @@ def _shared_per_base(unit: Unit, form: Form | None, other: Unit) -> float:
             raise CannotCompute("Say in which form the value is written, such as CaCO3 or N.", "as")
         form = _CACO3
     return form.shared / form.molar_mass if unit.dimension == "mass" else float(form.shared)
+
+
+def can_be(unit: str, usually: tuple[float, float] = (-math.inf, math.inf)) -> tuple[float, float]:
+    """Return between which numbers anything can be that is given in a unit: what lies beyond is a slip."""
+    return _CAN_BE.get(unit, usually)

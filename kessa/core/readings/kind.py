@@ -14,6 +14,7 @@ from pydantic import Field
 from kessa.core.checked import Checked, NotNegative, check
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.quantities.spread import SIGMAS
 from kessa.core.readings.axis import Axis
 
 # What is noted with a reading of any kind and does not enter the arithmetic; so does the temperature, but for meters.
@@ -201,7 +202,7 @@ class Kind(Checked):
 
 def evenly(unit: float) -> float:
     """Return how far 95 of 100 lie from the middle of a unit within which all is as likely: 1.96·unit/√12."""
-    return 1.96 * unit / math.sqrt(12)
+    return SIGMAS * unit / math.sqrt(12)
 
 
 def truth_in_words(quantity: Quantity) -> str:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
 from random import Random
 from typing import Any, ClassVar, Literal
@@ -12,7 +11,7 @@ from pydantic import Field
 from kessa.core.checked import Checked, NotNegative, Number
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import CAN_BE, UNITS, convert, sign
+from kessa.core.quantities.units import UNITS, can_be, convert, sign
 from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import BESIDE, Determined, Kind, to_step
 
@@ -69,7 +68,7 @@ class Meter(Kind):
                 f"{plain(self.reference_c)})) = {plain(compensated)} {self.unit} at {plain(self.reference_c)} °C",
             )
             value = compensated
-        least, most = CAN_BE.get(self.unit, (-math.inf, math.inf))
+        least, most = can_be(self.unit)
         if not least <= value <= most:
             raise CannotCompute(f"A {self.unit} lies between {plain(least)} and {plain(most)}.", "display")
         half = self.resolution / 2
@@ -98,7 +97,7 @@ class Meter(Kind):
         return Axis(
             lambda x: {"display": x, "temperature_c": self.reference_c},
             least=-100.0 if self.floor is None else self.floor,
-            most=CAN_BE.get(self.unit, (0.0, 1e6))[1],
+            most=can_be(self.unit, (0.0, 1e6))[1],
             when={"display_unit": unit},
             constant=none,
             weights=weights,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 
 from kessa.core.advising.advice import Advice, Where
 from kessa.core.advising.rules import Seen, codes, seen
@@ -22,20 +22,18 @@ _OF_PLANT = frozenset({"biocide", "legionella", "laboratory"})
 _ENDS = (("laboratory", "report-laboratory"), ("authority", "cleared"))
 KEY = "sheet:place"
 
-Told = Callable[[int], Mapping[str, str]]
+# Whom the team has named, and the place to compare with, for something so urgent.
+Naming = Callable[[int], Named]
 
 
-def list_of(advice: Advice, where: Where, told: Told, upstream: str = "") -> Proposal | None:
-    """Return what advice asks for as a list to tick; None where nothing must be done by an hour.
-
-    `told` gives whom the team has named for each of wording.ROLES, for something so urgent.
-    """
+def list_of(advice: Advice, where: Where, named_for: Naming) -> Proposal | None:
+    """Return what advice asks for as a list to tick; None where nothing must be done by an hour."""
     if advice.within_h is None or (where.water == "plant" and not _OF_PLANT & set(advice.codes)):
         return None
     worst = advice.stood[0]
     protects = worst.protects or ("germs" if where.water == "drinking" else "treatment")
     rank = _RANKS[protects] + (worst.verdict != OUTSIDE and protects != "germs")
-    named = Named(told(rank), upstream)
+    named = named_for(rank)
     asked = [each for each in advice.do if codes()[each.code].ticked]
     steps = [Step(each.code, sentence(each, where, named), each.within_h) for each in asked]
     ends = [Step(end, say_code(end, where, named)) for code, end in _ENDS if code in advice.codes]
@@ -58,12 +56,12 @@ def list_of(advice: Advice, where: Where, told: Told, upstream: str = "") -> Pro
     )
 
 
-def seen_list(where: Where, told: Told, upstream: str = "") -> Proposal | None:
+def seen_list(where: Where, named_for: Naming) -> Proposal | None:
     """Return the list that somebody begins who sees something wrong at such water; None where none is written."""
     found: Seen | None = seen(where.water)
     if found is None:
         return None
-    named = Named(told(1), upstream)
+    named = named_for(1)
     steps = tuple(Step(code, say_code(code, where, named), hours) for code, hours in found.asked)
     return Proposal(
         key=f"sheet:{found.key}", by="sheet", rank=1, position=0, title=found.title, why=found.protects, steps=steps
