@@ -188,7 +188,6 @@ class Joined(TestCase):
         both = hours("tap", ["who-gdwq", "chlorinated-supply"], cloudy, weak)
         self.assertEqual((both["authority"], both["laboratory"]), (24, 24))
         self.assertNotIn("authority", hours("tap", ["who-gdwq", "chlorinated-supply"], weak))
-        self.assertNotIn("turbidity", [each.key for each in told("well", (), ["us-primary"], cloudy)[0].stood[:0]])
         self.assertEqual(told("well", (), ["us-primary"], cloudy)[0].stands, "not judged")
         much = mg("total chlorine", 2.4, 0.1, "Cl2")
         self.assertIn("check-dosing", hours("supply", ["chlorinated-supply"], weak))
@@ -210,6 +209,16 @@ class Joined(TestCase):
         self.assertLess(said.index("Act now, and test again."), said.index("One run only: run it again."))
         inside, _ = told("well", ["people"], ["eu-2020"], mg("nitrate", 6, 1, "NO3", flags=["smells-odd"]))
         self.assertEqual(inside.codes, ["test-again"])
+
+    def test_what_is_said_of_a_reading_is_said_of_it_alone_and_the_place_goes_on_as_planned(self):
+        gasping = mg("dissolved oxygen", 4.0, 0.2, "O2")
+        deep = Reading("conductivity", Quantity(300, 290, 310, None, "uS/cm"), flags=["smells-odd"])
+        advice, where = told("stream", (), ["us-aquatic"], gasping, deep)
+        self.assertIn("at dawn", " ".join(sentences(advice.do, where, about="dissolved oxygen")))
+        self.assertNotIn("at dawn", " ".join(sentences(advice.do, where, about="conductivity")))
+        plain, where = told("stream", (), ["ca-aquatic"], mg("chloride", 40, 4, "Cl"), deep._replace(flags=()))
+        self.assertIn("as planned", sentences(plain.do, where)[0])
+        self.assertIn("not assessed", sentences(plain.do, where, about="conductivity")[0])
 
     def test_a_team_names_whom_it_tells_and_sets_speak_in_their_own_words(self):
         advice, where = told("supply", ["people"], ["eu-2020"], found("E. coli", "present"))

@@ -121,6 +121,7 @@ class Conclusions(TestCase):
         self.assertEqual((outcome.quantity.value, outcome.quantity.low), (30, 20))
         self.assertAlmostEqual(outcome.quantity.high, high)
         self.assertIn("Run 1: 8 × 4 = 32 mg/L as Cl", " ".join(outcome.working))
+        self.assertIn("± 2.263, and 13 %, ± 3.9, by their squares ± 4.509", " ".join(outcome.working))
 
     def test_a_third_run_decides_or_the_result_is_marked(self):
         self.assertEqual(concluded(LOW, run(4), run(8)).state, "run again")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -70,13 +71,13 @@ def plain_words() -> _Plain:
     return read_toml(Path(__file__).with_name("plain.toml"), _Plain)
 
 
-def sentence(do: Do, where: Where, named: Named = NOBODY, about: str | None = None) -> str:
-    """Say one thing to do; of the words of sets only those `about` a parameter, where one is given."""
+def sentence(do: Do, where: Where, named: Named = NOBODY) -> str:
+    """Say one thing to do."""
     said = next((each.say for each in codes()[do.code].instead if _fits(each, do, where)), codes()[do.code].say)
     return said.format(
         parameters=listed([_called(each) for each in do.about]),
         minutes=minutes(do.minutes or 1),
-        words=" ".join(words for key, words in do.words.items() if about in (None, key)),
+        words=" ".join(do.words.values()),
         upstream=named.upstream or _UPSTREAM,
         **{**ROLES, **named.told},
     )
@@ -101,7 +102,7 @@ def sentences(
     What protects people and who is told comes first; then what the test itself asks for and what the flags of its
     result ask for, to be done at once where something protects, never before it; then the rest.
     """
-    chosen = [each for each in do if about is None or about in each.about]
+    chosen = list(do) if about is None else [_of_one(each, about) for each in do if about in each.about]
     if named.alone:
         chosen = [each for each in chosen if each.code != "coordinator"]
     urgent = [each for each in chosen if codes()[each.code].does in _FIRST]
@@ -109,12 +110,17 @@ def sentences(
     # Where a flag says how to test again, that says more.
     rest = [each for each in chosen if each not in urgent and not (doubts and each.only_doubted)]
     return [
-        *(sentence(each, where, named, about) for each in urgent),
+        *(sentence(each, where, named) for each in urgent),
         *((plain_words().act_now,) if urgent and doubts else ()),
         *of_the_test,
         *doubts,
         *(sentence(each, where, named) for each in rest),
     ]
+
+
+def _of_one(do: Do, about: str) -> Do:
+    """Return what is to be done as far as it is about one parameter: what another wants said of it is another's."""
+    return replace(do, about=[about], words={key: words for key, words in do.words.items() if key == about})
 
 
 def _fits(instead: Instead, do: Do, where: Where) -> bool:

@@ -249,11 +249,10 @@ class Part(Checked):
         if found.words:
             return determined
         if not (found.censor or self.eye_steps or self.counts == "further"):
-            good = kind.likely(found, dilution)
+            good, line = kind.likely(found, dilution)
             if good == found:
                 return determined
-            lines = (*determined.working[:-1], "The errors are added by their squares: seldom are all at their worst")
-            return determined._replace(quantity=good, working=(*lines, truth_in_words(good)))
+            return determined._replace(quantity=good, working=(*determined.working[:-1], line, truth_in_words(good)))
         wide = kind.half_width(found.value, dilution)
         low, high = found.value - wide, found.value + wide
         if self.eye_steps:

@@ -105,7 +105,7 @@ class Count(Kind):
             working += (f"A blank took {plain(reading.blank)} by itself, so the truth may be lower by as much",)
         return Determined(quantity, None, working)
 
-    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+    def likely(self, found: Quantity, dilution: float = 1.0) -> tuple[Quantity, str]:
         """Lower the upper end: the end is even within the last unit, and no worst case meets another by rule.
 
         high = m + √((1.96·u/√12)² + w²) with the unit u, the middle m of the last unit, and w the method's precision
@@ -114,8 +114,13 @@ class Count(Kind):
         """
         unit = self.worth * dilution
         middle = found.value + (_TAKEN_BACK[self.report][0] - 0.5) * unit
-        off = math.hypot(evenly(unit), self.precision_percent / 100 * middle)
-        return self.within(found, found.low, middle + off)
+        last, size = evenly(unit), self.precision_percent / 100 * middle
+        off = math.hypot(last, size)
+        line = (
+            f"Upwards from the middle of the last unit, {plain(middle)}: where in it the end lies, ± {plain(last)}, "
+            f"and {plain(self.precision_percent)} %, ± {plain(size)}, by their squares ± {plain(off)}"
+        )
+        return self.within(found, found.low, middle + off), line
 
     def _less_than_one(self, count: float) -> Determined:
         quantity = self.at_most(finite(self.worth, "unit_ratio"))

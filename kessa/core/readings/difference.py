@@ -62,10 +62,12 @@ class Difference(Kind):
         quantity = self.point(value, value - 1, value + 1)
         return Determined(quantity, None, (f"{sum_} = {self.written(quantity)}",))
 
-    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+    def likely(self, found: Quantity, dilution: float = 1.0) -> tuple[Quantity, str]:
         """Two ends, each even within its last unit, and the method's precision: by their squares (JCGM 100, 5.1)."""
-        off = math.hypot(evenly(dilution), evenly(dilution), self.half_width(found.value, dilution))
-        return self.within(found, found.value - off, found.value + off)
+        last, good_to = evenly(dilution), self.half_width(found.value, dilution)
+        off = math.hypot(last, last, good_to)
+        line = f"Where in its last unit each end lies, ± {plain(last)}, and that, by their squares: ± {plain(off)}"
+        return self.within(found, found.value - off, found.value + off), line
 
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
         """Return what the system took over its supply, ended or not."""

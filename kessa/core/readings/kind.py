@@ -167,9 +167,9 @@ class Kind(Checked):
             working += (f"The method is good to ± {plain(half_width)} {self.unit} at best",)
         return Determined(quantity, following, (*working, truth_in_words(quantity)))
 
-    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
-        """Return a result as good as its errors are together, where they were added at their worst; here as it is."""
-        return found
+    def likely(self, found: Quantity, dilution: float = 1.0) -> tuple[Quantity, str]:
+        """Return a result as good as its errors are together, and how they come together; here as it is."""
+        return found, ""
 
     @staticmethod
     def within(found: Quantity, low: float, high: float) -> Quantity:

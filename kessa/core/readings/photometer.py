@@ -99,10 +99,12 @@ class Photometer(Kind):
         quantity = self.point(value, value, value)
         return Determined(quantity, None, working or (f"The display shows {self.written(quantity)}",))
 
-    def likely(self, found: Quantity, dilution: float = 1.0) -> Quantity:
+    def likely(self, found: Quantity, dilution: float = 1.0) -> tuple[Quantity, str]:
         """Widen by both figures of its precision together: reagent and cell in proportion, and its zero."""
-        off = self.precision_percent / 100 * found.value + self.precision_abs * dilution
-        return replace(found, low=max(found.value - off, 0.0), high=found.value + off)
+        zero = self.precision_abs * dilution
+        off = self.precision_percent / 100 * found.value + zero
+        line = f"{plain(self.precision_percent)} % and the zero, {plain(zero)} {self.unit}, together: ± {plain(off)}"
+        return replace(found, low=max(found.value - off, 0.0), high=found.value + off), line
 
     def _from_absorbance(self, absorbance: float, path_mm: float) -> float:
         if self.slope is None:
