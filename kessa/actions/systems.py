@@ -21,14 +21,11 @@ from kessa.places.models import Place
 from kessa.places.selectors import compared_with
 from kessa.products.models import Product
 from kessa.products.selectors import left_of, products_of
-from kessa.visits.models import Observation
 
 # Where nobody has said how far off a volume may be.
 _VOLUME_OFF = 10.0
 # What feeds a system changes slowly; what was dosed is mixed in, and used up, within days.
 _SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
-# What is read in place carries no interval of its own.
-_METER_OFF = 0.02
 _METALS = {"alumin": "aluminium", "galvan": "zinc", "zinc": "zinc", "copper": "copper", "brass": "copper"}
 _FEEDS = {"aluminium": "aluminium", "nitrite": "nitrite", "glycol": "glycol"}
 
@@ -101,13 +98,6 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
     for row in rows.values_list(*columns, named=True)[:200]:
         if not in_words(row.unit) and row.high is not None:
             found.setdefault(parameter(row.parameter).key, quantity_of(row))
-    if "conductivity" not in found:
-        read = Observation.objects.for_team(place.team_id).filter(visit__place=supply, key="conductivity")
-        read = read.filter(at__gte=since, value__isnull=False)
-        newest = read.order_by("-at").values_list("value", flat=True).first()
-        if newest is not None:
-            off = newest * _METER_OFF
-            found["conductivity"] = Quantity(newest, newest - off, newest + off, None, "uS/cm")
     return found
 
 

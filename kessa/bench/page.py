@@ -81,7 +81,7 @@ def bench_payload(
 def _told(determination: Determination, part: Part) -> dict[str, Any]:
     """Return what readings of a part come to, and what that means."""
     method = determination.method
-    rule = rule_for(method, part, determination.near_limit)
+    rule = rule_for(part.parameter, determination.near_limit, screened=method.screening)
     form = determination.written_form(part)
     place = determination.place
     where = (place.kind_key, frozenset(place.feeds)) if place else ("", frozenset[str]())

@@ -27,6 +27,7 @@ _WITHIN = {
     ("reports.report", "about.place"): "places.place",
     ("log.result", "made_from.results"): "log.result",
     ("log.result", "made_from.notebook"): "exchange.notebook",
+    ("log.result", "made_from.instrument"): "instruments.instrument",
     ("rounds.kitcheck", "places"): "places.place",
     ("taps.tap", "data.place"): "places.place",
     ("taps.tap", "data.instrument"): "instruments.instrument",

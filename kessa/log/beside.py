@@ -3,6 +3,7 @@
 from datetime import datetime, timedelta
 from typing import Any
 
+from django.db.models import Q
 from django.utils import timezone
 
 from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
@@ -10,7 +11,8 @@ from kessa.core.judging.holding import Beside, Paired
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.judging.statistics import Dated
 from kessa.core.judging.usual import UsualRange
-from kessa.core.methods.exactness import Speaking, stands_for
+from kessa.core.methods.exactness import IN_PLACE, Speaking, stands_for
+from kessa.core.methods.in_place import READ_AS, determined
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import in_words
@@ -24,12 +26,9 @@ from kessa.web.compiled import compiled
 # Of one day, for comparing two places; what feeds a system changes slowly.
 ONE_DAY, _OF_SUPPLY = timedelta(hours=24), timedelta(days=14)
 _YEAR, _MOST_PAST = timedelta(days=366), 400
-# How far readings in place, which carry no interval of their own, are taken to be off: in their unit, or as a part.
-_OFF = {"temperature": 0.5}
-_PART_OFF = {"conductivity": 0.02, "discharge": 0.15, "make_up": 0.0, "water_depth": 0.05}
-_CALLED = {"discharge": FLOW, "make_up": METER, "water_depth": "water depth"}
-_UNIT = {"temperature": "degC", "conductivity": "uS/cm", "discharge": "L/s", "make_up": "m³", "water_depth": "cm"}
-READ_BESIDE = tuple(_UNIT)
+# What is read in place and is no result by itself: its name to recipes and its unit, and what part of it it is off.
+_READ = {"discharge": (FLOW, "L/s", 0.15), "make_up": (METER, "m³", 0.0), "water_depth": ("water depth", "cm", 0.05)}
+READ_BESIDE = (*_READ, *READ_AS)
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
 
 
@@ -75,38 +74,41 @@ def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[
     `measured` are rows_of the sample, where they are known already.
     """
     measured = rows_of(sample) if measured is None else measured
-    return {name: quantity_of(row) for name, row in measured.items()} | _in_place(sample, measured)
+    found = seen_on(sample.visit) | {name: quantity_of(row) for name, row in measured.items()}
+    if sample.water_temperature_c is not None and "temperature" not in measured:
+        found["temperature"] = determined("temperature", float(sample.water_temperature_c)).quantity
+    return found
 
 
 def rows_of(sample: Sample) -> dict[str, Any]:
-    """Return the standing results measured of a sample, by parameter; of two that speak of one thing the more exact."""
-    rows = _of_sample(team=sample.team_id, sample=sample.pk)
+    """Return the standing results measured of a sample, by parameter; of two that speak of one thing the more exact.
+
+    What was read in place on its visit speaks of it too, but for the warmth where the sample has its own.
+    """
+    rows = _of_sample(team=sample.team_id, sample=sample.pk, visit=sample.visit_id)
+    own_warmth = sample.water_temperature_c is not None
     found: dict[str, list[Any]] = {}
     for row in rows:
+        if own_warmth and row.family == IN_PLACE and row.parameter == "temperature":
+            continue
         if not in_words(row.unit) and row.fraction != "total":
             found.setdefault(known_parameter(row.parameter).key, []).append(row)
     return {name: _most_exact(each) for name, each in found.items()}
 
 
 @compiled
-def _of_sample(team: int, sample: Any) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(determination__sample=sample)
+def _of_sample(team: int, sample: Any, visit: Any) -> Any:
+    rows = Result.objects.for_team(team).standing()
+    rows = rows.filter(Q(determination__sample=sample) | Q(visit=visit, family=IN_PLACE))
     return rows.values_list(
-        "pk", "parameter", "fraction", "method_class", "person_id", "tested_at", *_AS_QUANTITY, named=True
+        "pk", "family", "parameter", "fraction", "method_class", "person_id", "tested_at", *_AS_QUANTITY, named=True
     )
 
 
-def _in_place(sample: Sample, measured: dict[str, Any]) -> dict[str, Quantity]:
-    found = {name: each for name, each in seen_on(sample.visit).items() if name not in measured}
-    if sample.water_temperature_c is not None and "temperature" not in measured:
-        found["temperature"] = _around(float(sample.water_temperature_c), "temperature")
-    return found
-
-
 def seen_on(visit: Visit) -> dict[str, Quantity]:
-    """Return what was read in place on a visit, by the names that recipes give it."""
-    seen = _seen(team=visit.team_id, visit=visit.pk, keys=list(_UNIT))
-    return {_CALLED.get(key, key): _around(value, key) for key, value in seen}
+    """Return what was read in place on a visit and is no result by itself, by the names that recipes give it."""
+    seen = _seen(team=visit.team_id, visit=visit.pk, keys=list(_READ))
+    return {_READ[key][0]: _around(value, *_READ[key][1:]) for key, value in seen}
 
 
 @compiled
@@ -115,9 +117,9 @@ def _seen(team: int, visit: Any, keys: list[str]) -> Any:
     return rows.values_list("key", "value")
 
 
-def _around(value: float, key: str) -> Quantity:
-    off = _OFF.get(key) or abs(value) * _PART_OFF[key]
-    return Quantity(value, value - off, value + off, None, _UNIT[key])
+def _around(value: float, unit: str, part_off: float) -> Quantity:
+    off = abs(value) * part_off
+    return Quantity(value, value - off, value + off, None, unit)
 
 
 def past_of(place: Place, parameter: str, at: datetime) -> list[Dated]:

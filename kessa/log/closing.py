@@ -24,6 +24,7 @@ from kessa.core.runs.events import REOPENED
 from kessa.log.charts import what_breaks
 from kessa.log.derived import derive_of_sample, derive_of_visit
 from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
+from kessa.log.in_place import settle_in_place
 from kessa.log.judgement import fraction_of, judged
 from kessa.log.marks import Reason, end, mark
 from kessa.log.models import QualityCheck, Result
@@ -107,11 +108,14 @@ def settle_sample(determination: Determination | None) -> None:
 
 
 def settle_visit(by: Membership, visit: Visit) -> None:
-    """Settle what follows from what was read in place on a visit, and judge anew what depends on it."""
+    """Write what was read in place on a visit, settle what follows from it, and judge anew what depends on it."""
+    new = settle_in_place(visit)
     derive_of_visit(visit)
     for sample in visit.samples.select_related("visit__place__team"):
         judge_anew(sample, by, "the water's temperature")
     restate(visit.place)
+    if new:
+        written.send(Result, results=new)
 
 
 def judge_anew(sample: Sample, by: Membership, came_in: str) -> None:

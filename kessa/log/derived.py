@@ -1,7 +1,6 @@
 """Results that follow from a visit's readings by themselves: written, written anew, or ended with what they rest on."""
 
 from collections.abc import Iterable
-from datetime import datetime
 from typing import Any, NamedTuple
 
 from django.utils import timezone
@@ -9,18 +8,15 @@ from django.utils import timezone
 from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import near_limit
-from kessa.core.judging.holding import judge_by_sets, not_judged, verdict_by
-from kessa.core.judging.plausible import Circumstance, doubts_about
-from kessa.core.judging.usual import is_unusual
-from kessa.core.methods.exactness import DERIVED
+from kessa.core.judging.holding import rule_for
+from kessa.core.methods.exactness import DERIVED, SCREENING
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS
-from kessa.log.beside import given_to_recipes, rows_of, seen_beside
-from kessa.log.history import Series, usual_at
-from kessa.log.marks import end, mark
+from kessa.log.beside import given_to_recipes, rows_of
+from kessa.log.marks import mark
 from kessa.log.models import Mark, Result
+from kessa.log.without_test import Found, settle
 from kessa.places.models import Place
-from kessa.places.selectors import chosen_sets
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Observation, Sample, Visit
 from kessa.web.compiled import compiled
@@ -90,19 +86,9 @@ def _recipes(place: Place) -> list[Recipe]:
 def _settle(at: _At, recipes: Iterable[Recipe]) -> None:
     standing = {each.part: each for each in _standing(at)}
     for recipe in recipes:
-        before = standing.get(recipe.key)
-        found = None if recipe.parameter in at.rows else _derived(recipe, at.given)
-        if found is None:
-            if before:
-                end(before, "superseded", None, None)
-            continue
-        if before and before.quantity == found.quantity:
-            continue
-        result, flags = _result(recipe, found, at)
-        result.save()
-        mark(result, flags, None)
-        if before:
-            end(before, "superseded", None, result)
+        derived = None if recipe.parameter in at.rows else _derived(recipe, at.given)
+        found = _found(recipe, derived, at) if derived else None
+        settle(at.place, at.visit, at.sample, found, standing.get(recipe.key))
 
 
 def _derived(recipe: Recipe, given: dict[str, Quantity]) -> Derived | None:
@@ -127,48 +113,25 @@ def _of(team: int, sample: Any) -> Any:
     return Result.objects.for_team(team).standing().filter(sample=sample, family=DERIVED)
 
 
-def _result(recipe: Recipe, derived: Derived, at: _At) -> tuple[Result, list[str]]:
+def _found(recipe: Recipe, derived: Derived, at: _At) -> Found:
     inputs = [at.rows[need.name] for need in recipe.needs if need.name in at.rows]
-    taken_at = at.sample.drawn_at if at.sample else at.visit.started_at
-    quantity, place = derived.quantity, at.place
-    series = Series(recipe.parameter, quantity.unit, quantity.form or "", "", DERIVED)
-    usual = usual_at(place, series, before=taken_at)
-    sets = chosen_sets(place)
-    beside = seen_beside(place, at.sample, recipe.parameter, sets, usual, taken_at)
-    rule = near_limit(house_rules(place.team_id).chosen)
-    judgements = judge_by_sets(quantity, recipe.parameter, sets, rule, beside)
-    unusual = is_unusual(quantity, usual, recipe.parameter)
-    left = [(found.title, why) for found, _, why in not_judged(quantity, recipe.parameter, sets, beside)]
-    result = Result(
-        team_id=place.team_id,
-        sample=at.sample,
-        visit=at.visit,
-        place=place,
-        person_id=_person(at, inputs),
-        taken_at=taken_at,
-        tested_at=_tested_at(at, inputs),
-        part=recipe.key,
-        family=DERIVED,
-        parameter=recipe.parameter,
-        method_class=DERIVED,
-        value=quantity.value,
-        low=quantity.low,
-        high=quantity.high,
-        censor=quantity.censor or "",
-        unit=quantity.unit,
-        form=quantity.form or "",
-        verdict=verdict_by(recipe.parameter, judgements) or "",
-        readings={"words": "worked out", "people": [], "used": []},
-        made_from={"visit": str(at.visit.pk), "results": [each.pk for each in inputs]},
-        working=list(derived.working),
-        judgements=judgements,
-        usual=usual._asdict() if usual else None,
-        not_judged=left,
+    numbers = [each.pk for each in inputs]
+    school = near_limit(house_rules(at.place.team_id).chosen)
+    return Found(
+        DERIVED,
+        recipe.key,
+        recipe.parameter,
+        DERIVED,
+        derived.quantity,
+        "worked out",
+        derived.working,
+        person=_person(at, inputs),
+        taken_at=at.sample.drawn_at if at.sample else at.visit.started_at,
+        tested_at=max((each.tested_at for each in inputs), default=at.visit.started_at),
+        made_from={"visit": str(at.visit.pk), "results": numbers},
+        flags=tuple(_flags_of(at.place.team_id, numbers)),
+        rule=rule_for(recipe.parameter, school, screened=any(each.method_class == SCREENING for each in inputs)),
     )
-    seen = Circumstance({}, usual, (), None, place.water, timezone.localtime(taken_at))
-    asked = [doubt.key for doubt in doubts_about(recipe.parameter, quantity, seen)]
-    flags = [*_flags_of(place.team_id, [each.pk for each in inputs]), *asked, *(["unusual"] if unusual else [])]
-    return result, list(dict.fromkeys(flags))
 
 
 def _person(at: _At, inputs: list[Any]) -> int:
@@ -176,10 +139,6 @@ def _person(at: _At, inputs: list[Any]) -> int:
         return int(max(inputs, key=lambda each: each.tested_at).person_id)
     last = at.visit.observations.filter(key="make_up").first()
     return int(last.person_id) if last else int(at.visit.leader_id)
-
-
-def _tested_at(at: _At, inputs: list[Any]) -> datetime:
-    return max((each.tested_at for each in inputs), default=at.visit.started_at)
 
 
 # What is said of one reading, not of what rests on it.
@@ -195,8 +154,8 @@ def _flags_of(team_id: int, inputs: list[int]) -> list[str]:
 def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
     """Let what rests on results carry a flag as long as one of them does."""
     changed = set(inputs)
-    samples = Result.objects.for_team(team_id).filter(pk__any=changed).values("determination__sample")
-    for row in Result.objects.for_team(team_id).standing().filter(family=DERIVED, sample__in=samples):
+    visits = Result.objects.for_team(team_id).filter(pk__any=changed).values("visit")
+    for row in Result.objects.for_team(team_id).standing().filter(family=DERIVED, visit__in=visits):
         rests_on = row.made_from.get("results", [])
         if not changed & set(rests_on):
             continue

@@ -10,12 +10,13 @@ from collections import defaultdict
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from django.db.models import F
+from django.db.models import F, Q
 from django.utils import timezone
 
 from kessa.bench.models import Determination, LotUse
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import part_above_whole
+from kessa.core.methods.exactness import IN_PLACE
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.instruments.models import InstrumentCheck
@@ -99,7 +100,8 @@ def weigh_instrument(instrument: Any) -> None:
     rows = InstrumentCheck.objects.for_team(instrument.team_id).filter(instrument=instrument, withdrawn_at=None)
     tie = Tie(frozenset(), instrument.pk, None)
     checks = [Spoken(check.pk, check.at, check.passed, tie) for check in rows.order_by("at", "pk")]
-    results = Result.objects.for_team(instrument.team_id).filter(determination__instrument=instrument)
+    read_by_it = Q(determination__instrument=instrument) | Q(family=IN_PLACE, made_from__instrument=instrument.pk)
+    results = Result.objects.for_team(instrument.team_id).filter(read_by_it)
     wanted = {pk: doubting(checks, at, tie) for pk, at in results.values_list("pk", "tested_at")}
     _settle(instrument.team_id, CHECK_FAILED, "instrument_check_id", wanted)
     for seen in Observation.objects.for_team(instrument.team_id).filter(instrument=instrument):

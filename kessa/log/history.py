@@ -6,12 +6,13 @@ from datetime import UTC, datetime
 from statistics import median
 from typing import Any, NamedTuple
 
-from django.db.models import F
+from django.db.models import Case, When
+from django.db.models.functions import Coalesce
 from django.utils import timezone
 
 from kessa.core.judging.usual import UsualRange, usual_by_season
 from kessa.core.judging.written import written_form
-from kessa.core.methods.exactness import CLASSES, Speaking, class_of, stands_for
+from kessa.core.methods.exactness import CLASSES, IN_PLACE, Speaking, class_of, stands_for
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.units import convert, in_words
@@ -94,7 +95,11 @@ def found_lately(place: Place) -> Lately:
 def _newest_at(team: int, place: int) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
     columns = ("pk", "low", "high", "visit", "of_sample", *Series._fields)
-    return rows.annotate(of_sample=F("determination__sample")).values_list(*columns, named=True)[:_LOOKED_OVER]
+    # What was read in place is of its visit's water as a sample is.
+    in_place = Case(When(family=IN_PLACE, then="visit"))
+    return rows.annotate(of_sample=Coalesce("determination__sample", in_place)).values_list(*columns, named=True)[
+        :_LOOKED_OVER
+    ]
 
 
 def usual_at(place: Place, series: Series, before: datetime | None = None) -> UsualRange | None:

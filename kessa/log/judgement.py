@@ -56,7 +56,7 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
     place, sample = determination.place, determination.sample
     if place is None or sample is None:
         return Judged(None, [], None, flags, ("Write it down: the check is judged then.",))
-    rule = rule_for(determination.method, part, determination.near_limit)
+    rule = rule_for(part.parameter, determination.near_limit, screened=determination.method.screening)
     series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
     usual, last = usual_and_last(place, series, before=sample.drawn_at)
     sets = determination.rule_sets

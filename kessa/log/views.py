@@ -23,6 +23,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.core.runs.flags import ENDS, FLAGS
+from kessa.instruments.models import Instrument
 from kessa.kits.models import Lot
 from kessa.log import may
 from kessa.log.advising import newest_at, reading_of, steps_about
@@ -151,6 +152,7 @@ def _of_derived(found: Result) -> dict[str, Any]:
     return {
         "rests_on": rows.prefetch_related("marks"),
         "visit": found.made_from.get("visit"),
+        "read_by": Instrument.objects.for_team(found.team_id).filter(pk=found.made_from.get("instrument")).first(),
         "replaces": Result.objects.for_team(found.team_id).filter(marks__replaced_by=found).distinct(),
     }
 

@@ -7,10 +7,13 @@ from django.utils import timezone
 
 from kessa.bench.models import Determination, Purpose
 from kessa.core.job.circumstances import IN_PLACE, Scale, scales_for
+from kessa.core.methods.in_place import READ_AS
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.instruments.models import Instrument
 from kessa.instruments.selectors import CHECK_FAILED, instruments_of
+from kessa.log.in_place import results_in_place
+from kessa.log.models import Result
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.models import Observation, Sample, Visit
@@ -28,6 +31,8 @@ class Line(NamedTuple):
     unit_before: str
     wanted: bool
     instruments: list[Instrument]
+    # As what it was judged; None where nothing is.
+    result: Result | None = None
     proposed: float | None = None
 
     @property
@@ -117,6 +122,7 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
     plans, wanted = planned or planned_at(visit)
     now, past = observations_of(visit), _before(visit) | _weather_of_the_day(visit)
     of_team = instruments_of(visit.team)
+    judged = results_in_place(visit) if READ_AS.keys() & now.keys() else {}
     lines = [
         Line(
             scale,
@@ -126,6 +132,7 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
             past[scale.key].display_unit if scale.key in past else "",
             scale.key in wanted,
             _likely_first(scale, of_team, past.get(scale.key)),
+            judged.get(scale.key),
         )
         for scale in scales_for(visit.place.kind_key)
     ]

@@ -85,7 +85,7 @@ class PageAndCore(TestCase):
             method = house_method.model_copy(update={"of_blank": chance.choice(["widens", "off", "checks"])})
             dilution = (1.0, 10.0)[number % 2]
             form = chance.choice([None, *other_forms(part, None)])
-            rule = rule_for(method, part, (None, "simple", "guarded")[number % 3])
+            rule = rule_for(part.parameter, (None, "simple", "guarded")[number % 3], screened=method.screening)
             blank = Blank(number % 3, "good") if part.numbers.has_blank else None
             raws = readings(part, chance)
             if blank and method.of_blank != "checks":

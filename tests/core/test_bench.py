@@ -366,10 +366,10 @@ class LadderAndUsual(TestCase):
         strip = house_methods()["nitrate-strip"]
         part = strip.part("nitrate")
         read = conclude(strip, part, {1: {"at": 50}}).quantity
-        rule = rule_for(strip, part, None)
+        rule = rule_for(part.parameter, None, screened=strip.screening)
         self.assertEqual(overall(judge_by_sets(read, "nitrate", sets("eu-2020"), rule))["verdict"], "not settled")
         photometer = house_methods()["nitrate-photometer"]
-        self.assertIsNone(rule_for(photometer, photometer.main, None))
+        self.assertIsNone(rule_for(photometer.main.parameter, None, screened=photometer.screening))
         copper = house_methods()["copper-comparator"]
         apart = conclude(copper, copper.main, {1: {"at": 0.7}, 2: {"at": 1.5}, 3: {"at": 3}})
         self.assertEqual(apart.state, "not agreed")

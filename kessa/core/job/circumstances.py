@@ -31,6 +31,8 @@ class Scale(Checked):
     also: tuple[str, ...] = ()
     least: float = 0.0
     most: float = 0.0
+    # The house method that reads the same: as exact as its result is what is read in place.
+    method: str = ""
     how: str = ""
 
     @model_validator(mode="after")

@@ -26,7 +26,6 @@ from kessa.core.judging.protected import PROTECTED
 from kessa.core.judging.statistics import Dated, Told
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
-from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import in_words
@@ -49,7 +48,8 @@ class Beside(NamedTuple):
 
     `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
     by what the other place is (see Limit.compared) and `past_pairs` of earlier days, what is usual here, the kind of
-    place and what the water feeds. `counted` says in words which of the earlier results are among them.
+    place and what the water feeds. `counted` says in words which of the earlier results are among them. Of a supply,
+    `taps` is over how many of its taps the result was taken; 0 where it is one reading.
     """
 
     at: datetime = _SOME_DAY
@@ -61,6 +61,7 @@ class Beside(NamedTuple):
     kind: str = ""
     feeds: frozenset[str] = frozenset()
     counted: str = ""
+    taps: int = 0
 
 
 ALONE = Beside()
@@ -104,9 +105,12 @@ def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside
 
 def _told(limit: Limit, readings: Sequence[Dated], beside: Beside) -> Told:
     """Return what a limit's statistic makes of the readings; of many taps each has its own, for who drinks there."""
-    if limit.over and beside.kind != "supply":
-        words = f"one tap against a {limit.statistic} of a supply's taps"
-        return Told(readings[0].quantity, words, stands_in=True)
+    if limit.over and not beside.taps:
+        words = f"one reading against a {limit.statistic} of a supply's taps"
+        needs = "a reading at each of its taps" if beside.kind == "supply" else ""
+        return Told(readings[0].quantity, words, needs, stands_in=True)
+    if limit.over:
+        return Told(readings[0].quantity, f"{limit.statistic} of {beside.taps} taps")
     return limit.about.of(readings, limit.max is not None)
 
 
@@ -216,6 +220,9 @@ def _held_by(
 ) -> Iterator[tuple[RuleSet, Limit, Held | CannotCompute]]:
     """Yield every limit that speaks of a parameter, with what holding a result against it gives, or why it cannot."""
     for rule_set, limit in speaking_of(parameter, sets, beside.kind, beside.feeds):
+        if beside.taps and not limit.over:
+            # What is said of single readings is said of each tap's own.
+            continue
         try:
             yield rule_set, limit, hold(result, limit, rule, beside)
         except CannotCompute as reason:
@@ -371,12 +378,13 @@ def own_words(judgements: Iterable[Mapping[str, Any]]) -> str:
     return next(filter(None, said), "")
 
 
-def rule_for(method: Method, part: Part, school: str | None) -> str | None:
-    """Return by which rule a part is judged: the team's school, but a screening settles no acute limit by its value.
+def rule_for(name: str, school: str | None, *, screened: bool) -> str | None:
+    """Return by which rule a parameter is judged: the team's school, but a screening settles no acute limit by value.
 
-    A card or a strip tells a step; where a limit is about a single drink or day, all of its interval has to be inside.
+    A card or a strip tells a step, and what is worked out from one no more; where a limit is about a single drink or
+    day, all of its interval has to be inside.
     """
-    return "guarded" if method.screening and known_parameter(part.parameter).acute else school
+    return "guarded" if screened and known_parameter(name).acute else school
 
 
 def unsettled(judgements: list[dict[str, Any]]) -> list[dict[str, Any]]:

@@ -9,7 +9,9 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 
 DERIVED, TAKEN_IN = "derived", "taken-in"
-_SCREENING = "screening"
+SCREENING = "screening"
+# The family of what was read on a visit without a test; its class is that of the method as which it is read.
+IN_PLACE = "in-place"
 
 
 class MethodClass(NamedTuple):
@@ -20,7 +22,7 @@ class MethodClass(NamedTuple):
 
 
 CLASSES = {
-    _SCREENING: MethodClass("by strip or card", 1),
+    SCREENING: MethodClass("by strip or card", 1),
     "eye": MethodClass("by eye", 2),
     "count": MethodClass("by count", 3),
     "computed": MethodClass("computed", 3),
@@ -59,7 +61,7 @@ def class_of(method: Method, part: Part) -> str:
     """
     if part.key in {computed.key for computed in method.computes}:
         return "computed"
-    return _SCREENING if method.screening else _BY_KIND.get(part.kind, "eye")
+    return SCREENING if method.screening else _BY_KIND.get(part.kind, "eye")
 
 
 def stands_for(results: Iterable[Speaking]) -> Speaking:
