@@ -177,10 +177,10 @@ def safety(**changes):
 
 
 def seen(*observations, seq=2):
-    """Observations as a browser sends them: (scale, value) or (scale, value, instrument)."""
+    """Observations as a browser sends them: (scale, value) or (scale, value, instrument) or with a unit at the end."""
     taps = []
-    for number, (key, value, *instrument) in enumerate(observations, seq):
-        data = {"value": value, "instrument": instrument[0] if instrument else None}
+    for number, (key, value, *more) in enumerate(observations, seq):
+        data = {"value": value} | dict(zip(("instrument", "unit"), more, strict=False))
         at = (timezone.now() + timedelta(milliseconds=number)).isoformat()
         tap = {"id": str(uuid.uuid4()), "run": key, "kind": "observed", "seq": number, "at": at, "data": data}
         taps.append({**tap, "device": "test"})

@@ -7,7 +7,7 @@ from django.template.loader import render_to_string
 from django.urls import reverse
 
 from kessa.bench.board import OnBoard
-from kessa.bench.inputs import inputs_of
+from kessa.bench.inputs import end_told, inputs_of
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, bench_of
 from kessa.core.job.schools import complete
@@ -90,7 +90,7 @@ def _told(determination: Determination, part: Part) -> dict[str, Any]:
     return told if place else told | {"verdicts": None}
 
 
-def panel_of(determination: Determination, taps: list[Tap], named: str) -> dict[str, Any]:
+def panel_of(determination: Determination, taps: list[Tap], named: str, eyes: str) -> dict[str, Any]:
     """Return what bench/panel.html shows of a test; `named` is the signed name that its taps are given."""
     place, method = determination.place, determination.method
     series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
@@ -101,7 +101,8 @@ def panel_of(determination: Determination, taps: list[Tap], named: str) -> dict[
         "determination": determination,
         "method": method,
         "earlier": past,
-        "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"]),
+        "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
+        "end": end_told(method.main, eyes),
         "payload": bench_payload(determination, taps, bench, usual) | {"whose": named},
         **outcome_context(determination, bench),
     }
@@ -116,7 +117,8 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
     if found is None or found.closed_at:
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
-    panel = panel_of(found, taps, whose(request.membership))  # type: ignore[attr-defined]
+    person = request.membership  # type: ignore[attr-defined]
+    panel = panel_of(found, taps, whose(person), person.user.colours_alike)
     here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from typing import Any
 
 from kessa.bench.models import Determination
+from kessa.core.colours.eyes import LATE_BY
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import DOUBTS
 from kessa.core.methods.schema import Method
@@ -41,7 +42,11 @@ def _taken_back(data: dict[str, Any], determination: Determination) -> dict[str,
 def _end(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
     if not isinstance(data.get("endpoint"), bool):
         raise BadTap("An end says whether the colour stayed.")
-    return {"endpoint": data["endpoint"]}
+    if "unsure" not in data:
+        return {"endpoint": data["endpoint"]}
+    if not is_whole(data["unsure"], 1, LATE_BY):
+        raise BadTap(f"An end is unsure by {LATE_BY} units at most.")
+    return {"endpoint": data["endpoint"], "unsure": data["unsure"]}
 
 
 def _step(data: dict[str, Any], determination: Determination) -> dict[str, Any]:

@@ -123,7 +123,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     found = _determination(request, pk)
     if found.closed_at:
         return redirect("log:determination" if found.place else "log:check", pk)
-    context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership))
+    context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership), request.user.colours_alike)
     return render(request, "bench/determination.html", context)
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
+from django.db.models import Q
 from django.utils import timezone
 
 from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
@@ -11,10 +12,9 @@ from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import rule_for
 from kessa.core.methods.exactness import DERIVED, SCREENING
 from kessa.core.quantities.quantity import Quantity
-from kessa.core.runs.flags import ENDS
 from kessa.log.beside import given_to_recipes, rows_of
-from kessa.log.marks import mark
-from kessa.log.models import Mark, Result
+from kessa.log.marks import flags_carried, mark
+from kessa.log.models import OVER_TAPS, Mark, Result
 from kessa.log.without_test import Found, settle
 from kessa.places.models import Place
 from kessa.rules.selectors import house_rules
@@ -129,7 +129,7 @@ def _found(recipe: Recipe, derived: Derived, at: _At) -> Found:
         taken_at=at.sample.drawn_at if at.sample else at.visit.started_at,
         tested_at=max((each.tested_at for each in inputs), default=at.visit.started_at),
         made_from={"visit": str(at.visit.pk), "results": numbers},
-        flags=tuple(_flags_of(at.place.team_id, numbers)),
+        flags=flags_carried(at.place.team_id, numbers),
         rule=rule_for(recipe.parameter, school, screened=any(each.method_class == SCREENING for each in inputs)),
     )
 
@@ -141,25 +141,17 @@ def _person(at: _At, inputs: list[Any]) -> int:
     return int(last.person_id) if last else int(at.visit.leader_id)
 
 
-# What is said of one reading, not of what rests on it.
-_OWN = {*ENDS, "unusual", "corrected", "judged-anew", "further-run", "diluted"}
-
-
-def _flags_of(team_id: int, inputs: list[int]) -> list[str]:
-    rows = Mark.objects.for_team(team_id).filter(result__any=inputs, lifted_at=None)
-    flags = dict.fromkeys(rows.order_by("pk").values_list("flag", flat=True))
-    return [flag for flag in flags if flag not in _OWN]
-
-
 def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
     """Let what rests on results carry a flag as long as one of them does."""
     changed = set(inputs)
     visits = Result.objects.for_team(team_id).filter(pk__any=changed).values("visit")
-    for row in Result.objects.for_team(team_id).standing().filter(family=DERIVED, visit__in=visits):
+    resting = Result.objects.for_team(team_id).standing().filter(family=DERIVED)
+    # What rests on the taps of a supply rests on many visits.
+    for row in resting.filter(Q(visit__in=visits) | Q(fraction=OVER_TAPS)):
         rests_on = row.made_from.get("results", [])
         if not changed & set(rests_on):
             continue
-        wanted = flag in _flags_of(team_id, rests_on)
+        wanted = flag in flags_carried(team_id, rests_on)
         there = Mark.objects.for_team(team_id).filter(result=row, flag=flag, lifted_at=None)
         if wanted and not there.exists():
             mark(row, [flag], None)

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from statistics import median
 from typing import Any, NamedTuple
 
-from django.db.models import Case, When
+from django.db.models import Case, Q, When
 from django.db.models.functions import Coalesce
 from django.utils import timezone
 
@@ -18,7 +18,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.quantities.units import convert, in_words
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
-from kessa.log.models import Result
+from kessa.log.models import OVER_TAPS, Result
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
@@ -95,11 +95,10 @@ def found_lately(place: Place) -> Lately:
 def _newest_at(team: int, place: int) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
     columns = ("pk", "low", "high", "visit", "of_sample", *Series._fields)
-    # What was read in place is of its visit's water as a sample is.
-    in_place = Case(When(family=IN_PLACE, then="visit"))
-    return rows.annotate(of_sample=Coalesce("determination__sample", in_place)).values_list(*columns, named=True)[
-        :_LOOKED_OVER
-    ]
+    # What was read in place, or reckoned over the taps of a supply, is of its visit as another is of a sample.
+    of_visit = Case(When(Q(family=IN_PLACE) | Q(fraction=OVER_TAPS), then="visit"))
+    rows = rows.annotate(of_sample=Coalesce("determination__sample", of_visit))
+    return rows.values_list(*columns, named=True)[:_LOOKED_OVER]
 
 
 def usual_at(place: Place, series: Series, before: datetime | None = None) -> UsualRange | None:

@@ -26,6 +26,17 @@ def visits_of(team_id: int, results: Iterable[int]) -> list[UUID]:
     return list(rows.order_by("visit").values_list("visit", flat=True).distinct())
 
 
+# What is said of one reading, not of what rests on it.
+_OWN = {*ENDS, "unusual", "corrected", "judged-anew", "further-run", "diluted"}
+
+
+def flags_carried(team_id: int, results: Iterable[int]) -> tuple[str, ...]:
+    """Return the flags of results that what rests on them carries too."""
+    rows = Mark.objects.for_team(team_id).filter(result__any=list(results), lifted_at=None)
+    flags = dict.fromkeys(rows.order_by("pk").values_list("flag", flat=True))
+    return tuple(flag for flag in flags if flag not in _OWN)
+
+
 def end(result: Result, flag: str, reason: Reason | None, by: Result | None) -> None:
     """End a result by a mark: superseded by another or by nothing, or set aside."""
     changed(result.team_id, [result.visit_id])

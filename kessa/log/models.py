@@ -18,6 +18,9 @@ from kessa.people.models import TeamOwned
 from kessa.places.models import Place
 from kessa.visits.models import Sample, Visit
 
+# The fraction of what was reckoned over all the taps of a supply, beside what was found in the supply itself.
+OVER_TAPS = "over its taps"
+
 
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
     """The words in which results are asked for."""
@@ -65,7 +68,7 @@ class Result(TeamOwned):
     part = models.CharField(max_length=60, default="main")
     family = models.CharField(max_length=60)
     parameter = models.CharField(max_length=60)
-    # Dissolved or total, where that was chosen.
+    # Dissolved or total, where that was chosen; or OVER_TAPS.
     fraction = models.CharField(max_length=20, blank=True)
     # By what class of method, as in kessa.core.methods.exactness.
     method_class = models.CharField(max_length=12)

@@ -15,6 +15,7 @@ from kessa.core.judging.protected import PROTECTED
 from kessa.core.quantities.parameters import parameter
 from kessa.log.advising import advised, newest_at, where_of
 from kessa.log.models import Result, Standing
+from kessa.log.supplies import settle_taps, supplies_of, taps_of
 from kessa.people.models import Team
 from kessa.people.selectors import told_of
 from kessa.places.models import Place
@@ -33,7 +34,8 @@ restated = Signal()
 
 
 def restate(place: Place) -> None:
-    """Keep what stands at a place by all that is newest there, and let those know who act on it."""
+    """Keep what stands at a place by all that is newest there, and let those know who act on it; then at its supply."""
+    settle_taps(place)
     rows = newest_at(place)
     advice = advised(place, rows)
     pressing = advice.stood[0].reading.key if advice.stood else None
@@ -41,11 +43,14 @@ def restate(place: Place) -> None:
     kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank, "advice": advice.kept()}
     Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
     restated.send(Standing, place=place, advice=advice)
+    for supply in supplies_of(place):
+        restate(supply)
 
 
 def place_changed(sender: Any, place: Place, **_: Any) -> None:
     """Let what stands at a place follow its use, height and facts, where something was found out there."""
-    if Standing.objects.for_team(place.team_id).filter(place=place).exists():
+    known = Standing.objects.for_team(place.team_id).filter(place=place)
+    if known.exists() or taps_of(place):
         restate(place)
 
 

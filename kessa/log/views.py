@@ -150,7 +150,7 @@ def _of_derived(found: Result) -> dict[str, Any]:
     """What was worked out from other results, and what it rests on."""
     rows = Result.objects.for_team(found.team_id).filter(pk__in=found.made_from.get("results", []))
     return {
-        "rests_on": rows.prefetch_related("marks"),
+        "rests_on": rows.select_related("place").prefetch_related("marks"),
         "visit": found.made_from.get("visit"),
         "read_by": Instrument.objects.for_team(found.team_id).filter(pk=found.made_from.get("instrument")).first(),
         "replaces": Result.objects.for_team(found.team_id).filter(marks__replaced_by=found).distinct(),

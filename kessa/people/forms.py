@@ -49,16 +49,21 @@ class WhyForm(forms.Form):
 
 
 class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]
-    """The units in which a person sees results."""
+    """The units in which a person sees results, and which colours look alike to them."""
 
     class Meta:
         model = User
-        fields = ["concentration_unit", "temperature_unit", "hardness_unit", "amount_system"]
+        fields = ["concentration_unit", "temperature_unit", "hardness_unit", "amount_system", "colours_alike"]
         labels = {
             "concentration_unit": "Concentrations",
             "temperature_unit": "Temperatures",
             "hardness_unit": "Hardness and alkalinity",
             "amount_system": "Amounts to pour and to weigh",
+            "colours_alike": "Colours that look alike to me",
+        }
+        help_texts = {
+            "colours_alike": "Only you are shown this. The bench then says what light and dark tell, and where another "
+            "person had better look; what cannot be told makes the result wider.",
         }
 
 

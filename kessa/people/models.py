@@ -11,6 +11,7 @@ from django.db.models import F, Q
 from simple_history.models import HistoricalRecords
 
 from kessa.core.advising.wording import ROLES
+from kessa.core.colours.eyes import EYES
 from kessa.people.managers import TeamManager
 
 # The kinds of water about which somebody is told.
@@ -52,6 +53,8 @@ class User(AbstractUser):
     hardness_unit = models.CharField(max_length=10, choices=HARDNESSES, default="mg/L")
 
     amount_system = models.CharField(max_length=10, choices=AMOUNTS, default="metric")
+    # Which colours look alike to them: nobody else is ever shown it, and no file holds it.
+    colours_alike = models.CharField(max_length=12, choices=[("", "none"), *EYES.items()], blank=True)
 
     def __str__(self) -> str:
         return self.get_full_name() or self.username

@@ -101,8 +101,10 @@ def remove_member(by: Membership, membership: Membership) -> None:
 
 
 def choose_units(user: User) -> User:
-    """Write the units in which a person sees results."""
-    user.save(update_fields=["concentration_unit", "temperature_unit", "hardness_unit", "amount_system"])
+    """Write the units in which a person sees results, and which colours look alike to them."""
+    user.save(
+        update_fields=["concentration_unit", "temperature_unit", "hardness_unit", "amount_system", "colours_alike"]
+    )
     return user
 
 

@@ -86,6 +86,7 @@ class PairKind(models.TextChoices):
     DAM = "dam", "pool and foot of a dam"
     SUPPLY = "supply", "supply and system"
     TREATMENT = "treatment", "before and after"
+    TAP = "tap", "supply and one of its taps"
 
     @property
     def ends(self) -> tuple[str, str]:
@@ -98,6 +99,7 @@ _ENDS = {
     PairKind.DAM: ("pool", "foot of the dam"),
     PairKind.SUPPLY: ("supply", "system"),
     PairKind.TREATMENT: ("before", "after"),
+    PairKind.TAP: ("supply of the tap", "tap"),
 }
 
 

@@ -7,7 +7,7 @@ from django.dispatch import Signal
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.places import may
-from kessa.places.models import Pair, Place
+from kessa.places.models import Pair, PairKind, Place
 
 # Sent where a place was written, with it; in the same transaction.
 changed = Signal()
@@ -23,7 +23,9 @@ def keep_place(by: Membership, place: Place) -> Place:
 
 @act("pair kept", may.keep_pair)
 def keep_pair(by: Membership, pair: Pair) -> Pair:
-    """Write a pair; raises ValidationError where the two are a pair already, in either order."""
+    """Write a pair; raises ValidationError where the two are a pair already, in either order, or no supply and tap."""
+    if pair.kind == PairKind.TAP and (pair.first.kind_key == "tap" or pair.second.kind_key != "tap"):
+        raise ValidationError("A supply and its tap are a place of the kind tap and one of another kind.")
     turned = Pair.objects.for_team(pair.team_id).filter(first=pair.second, second=pair.first)
     try:
         with transaction.atomic():
@@ -32,6 +34,7 @@ def keep_pair(by: Membership, pair: Pair) -> Pair:
             pair.save()
     except IntegrityError:
         raise ValidationError("These two places are a pair already.") from None
+    _tell_of(pair)
     return pair
 
 
@@ -39,3 +42,10 @@ def keep_pair(by: Membership, pair: Pair) -> Pair:
 def part_pair(by: Membership, pair: Pair) -> None:
     """Take a pair apart; the places and their results stay."""
     pair.delete()
+    _tell_of(pair)
+
+
+def _tell_of(pair: Pair) -> None:
+    """Let what stands at both ends follow: by number, as they may know their pairs from before."""
+    for place in Place.objects.for_team(pair.team_id).filter(pk__in=(pair.first_id, pair.second_id)):
+        changed.send(Place, place=place)

@@ -6,7 +6,7 @@ from typing import Any
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.inputs import inputs_of
+from kessa.bench.inputs import end_told, inputs_of
 from kessa.bench.page import bench_payload
 from kessa.bench.state import Bench, bench_of, flags_of
 from kessa.core.job.schools import complete
@@ -31,7 +31,7 @@ def before_of(go: Practised) -> dict[str, Any]:
     return {"today": today, "use_by": f"{use_by:%m/%Y}", "lot": lot, "specks": specks}
 
 
-def panel_of(go: Practised, taps: list[Tap], named: str) -> dict[str, Any]:
+def panel_of(go: Practised, taps: list[Tap], named: str, eyes: str) -> dict[str, Any]:
     """Return what practice/bench.html shows of a go; `named` is the signed name that its taps are given."""
     determination, method = go.determination, go.method
     bench = bench_of(determination, taps)
@@ -51,7 +51,8 @@ def panel_of(go: Practised, taps: list[Tap], named: str) -> dict[str, Any]:
         "determination": determination,
         "method": method,
         "earlier": [],
-        "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"]),
+        "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
+        "end": end_told(method.main, eyes),
         "payload": payload,
         "shown": [(part, first[part.key]) for part in method.parts if part.key in first],
         "lights": list(LIGHTS.items()),

@@ -115,7 +115,7 @@ def bench(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         return redirect("practice:told", pk)
     if "looked" not in found.said:
         return redirect("practice:go", pk)
-    context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership))
+    context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership), request.user.colours_alike)
     return render(request, "practice/bench.html", context)
 
 

@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.kits.models import Kit, Lot, StockChange
-from kessa.log.services import go_on
+from kessa.log.services import go_on, withdraw_instrument_check
 from kessa.rounds.models import KitCheck
 from kessa.rounds.services import plan_stop
 from kessa.visits.models import Observation
@@ -174,7 +174,8 @@ class Instruments(PageTest):
         self.assertContains(self.check(1442), "It failed")
         self.assertEqual(self.noted(), ["check-failed"])
         self.assertContains(self.client.get("/kits/"), "instrument failed a check")
-        InstrumentCheck.objects.for_team(self.probe.team).filter(reading=1442).delete()
+        failed = InstrumentCheck.objects.for_team(self.probe.team).get(reading=1442)
+        withdraw_instrument_check(self.membership, failed, why="A bad standard.")
         InstrumentCheck.objects.for_team(self.probe.team).update(at=timezone.now() - timedelta(days=31))
         self.assertEqual(self.noted(), ["check-overdue"])
 

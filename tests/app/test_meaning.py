@@ -3,22 +3,38 @@
 from datetime import UTC, datetime, timedelta
 
 import time_machine
+from django.core.exceptions import ValidationError
 from django.urls import reverse
 from django.utils import timezone
 
 from kessa.bench.services import begin_test
 from kessa.core.judging.limits import rule_sets
+from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.log.models import Mark, Result
-from kessa.log.services import put_reading_right, set_aside
+from kessa.log.services import check_instrument, put_reading_right, set_aside
 from kessa.places.models import Pair, Place
-from kessa.places.services import keep_pair, keep_place
+from kessa.places.services import keep_pair, keep_place, part_pair
 from kessa.rules.models import OwnRuleSet
 from kessa.rules.selectors import house_rules, sets_named
 from kessa.rules.services import begin_set, choose_house_rules, publish_set
 from kessa.taps.services import record, tapped
 from kessa.visits.models import Visit
 from tests.app.pages import PageTest
-from tests.world import Taps, begin, drawn, measured, member, note, read, send, standing, stocked_kit, team_of, visited
+from tests.world import (
+    Taps,
+    begin,
+    drawn,
+    measured,
+    member,
+    note,
+    read,
+    seen,
+    send,
+    standing,
+    stocked_kit,
+    team_of,
+    visited,
+)
 
 
 class MeaningTest(PageTest):
@@ -380,3 +396,81 @@ class Settled(MeaningTest):
         result = Result.objects.for_team(self.team).standing().get(parameter="nitrate")
         self.assertEqual(result.verdict, "not settled")
         self.assertTrue(any("It would be settled by: Nitrate, photometer" in step for step in result.test_asks))
+
+
+class InPlaceJudged(MeaningTest):
+    def read_in_place(self):
+        return Result.objects.for_team(self.team).standing().get(family="in-place", parameter="conductivity")
+
+    def test_what_is_read_in_place_is_judged_marked_and_told_as_a_test_is(self):
+        boiler = Place(team=self.team, name="Boiler", kind_key="boiler", limit_sets=["programme-boiler-low"])
+        keep_place(self.ines, boiler)
+        meter = Instrument.objects.create(
+            team=self.team, name="Pen", measures="conductivity", serial="7", resolution=10
+        )
+        visit = visited(boiler, self.ines, plant_ready="on")
+        note(self.ines, visit, ("conductivity", 6.9, meter.pk, "mS/cm"))
+        result = self.read_in_place()
+        # As exact as the bench test of the same name.
+        bench = self.on(drawn(boiler, self.ines), "conductivity-meter", {"display": 6.9, "display_unit": "mS/cm"})
+        self.assertEqual(result.quantity, bench.quantity)
+        self.assertEqual((result.verdict, bench.verdict), ("outside", "outside"))
+        set_aside(self.ines, bench, why="The same again.")
+        for at in (reverse("places:place", args=[boiler.pk]), reverse("visits:visit", args=[visit.pk])):
+            self.assertContains(self.client.get(at), "outside")
+        page = self.client.get(reverse("log:result", args=[result.pk]))
+        self.assertContains(page, "read in place")
+        self.assertContains(page, "Pen")
+        self.assertContains(page, "Carry-over risk")
+
+        given = {"standard": "sealed", "reading": 1300, "expected": 1413, "allowed": 28}
+        failed = InstrumentCheck(team=self.team, instrument=meter, person=self.ines.user, at=timezone.now(), **given)
+        check_instrument(self.ines, failed)
+        self.assertIn("check-failed", self.read_in_place().flags)
+        record(self.ines, "visit", visit.pk, seen(("conductivity", 2.9, None, "mS/cm"), seq=5))
+        self.assertEqual((self.read_in_place().value, self.read_in_place().verdict), (2900, "inside"))
+        record(self.ines, "visit", visit.pk, seen(("conductivity", None), seq=9))
+        self.assertFalse(Result.objects.for_team(self.team).standing().filter(family="in-place").exists())
+
+
+class Supplies(MeaningTest):
+    def copper(self):
+        rows = Result.objects.for_team(self.team).standing()
+        return rows.filter(place=self.supply, parameter="copper", fraction="over its taps").first()
+
+    def test_a_supply_stands_by_all_its_taps_and_follows_them(self):
+        self.supply = Place(team=self.team, name="Works", kind_key="supply", limit_sets=["us-primary"])
+        keep_place(self.ines, self.supply)
+        taps = []
+        for number in range(6):
+            tap = Place(team=self.team, name=f"Tap {number}", kind_key="tap", limit_sets=["us-primary"])
+            keep_place(self.ines, tap)
+            taps.append(tap)
+        first = read(taps[0], self.ines, "copper-comparator", {"at": 0.1}, {"at": 0.1})
+        self.assertIsNone(self.copper())
+        with self.assertRaises(ValidationError):
+            keep_pair(self.ines, Pair(team=self.team, kind="tap", first=taps[0], second=taps[1]))
+        for tap in taps:
+            keep_pair(self.ines, Pair(team=self.team, kind="tap", first=self.supply, second=tap))
+        self.assertEqual(self.copper().made_from["results"], [first.pk])
+        steps = zip(taps[1:], (0.2, 0.4, 0.4, 0.7, 2), strict=True)
+        results = [read(tap, self.ines, "copper-comparator", {"at": at}, {"at": at}) for tap, at in steps]
+        values = sorted([0.1, *(each.value for each in results)])
+        # Rank 0.9 × 6 = 5.4 of six.
+        found = self.copper()
+        self.assertAlmostEqual(found.value, values[4] + 0.4 * (values[5] - values[4]))
+        [judgement] = found.judgements
+        self.assertEqual((judgement["max"], judgement["of"]), (1.3, "90th percentile of 6 taps"))
+        own = next(each for each in results[-1].judgements if each["set"] == "us-primary")
+        self.assertEqual(own["against_average"], "one reading against a 90th percentile of a supply's taps")
+        self.assertContains(self.client.get(reverse("places:place", args=[self.supply.pk])), "over its taps")
+        self.assertContains(self.client.get(reverse("log:result", args=[found.pk])), "at Tap 5")
+        # Of five taps the mean of the two highest, of four the highest: and no pair, no number.
+        set_aside(self.ines, results[0], why="Wrong tap.")
+        left = sorted([0.1, *(each.value for each in results[1:])])
+        self.assertAlmostEqual(self.copper().value, (left[-1] + left[-2]) / 2)
+        set_aside(self.ines, results[1], why="Wrong tap.")
+        self.assertEqual(self.copper().value, left[-1])
+        for pair in Pair.objects.for_team(self.team):
+            part_pair(self.ines, pair)
+        self.assertIsNone(self.copper())

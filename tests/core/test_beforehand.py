@@ -72,6 +72,9 @@ def readings(part: Any, chance: Random) -> list[dict[str, Any]]:
             if "end" in raw:
                 raw |= {"start": 1.5, "end": min(raw["end"], 1000) + 1.5, "used_before": 25.0}
         made += raws
+    if "alike" in part.numbers.Reading.model_fields:
+        # What some eyes cannot tell from it reaches over further steps.
+        made += [{**raw, "alike": sorted(chance.choices(part.numbers.card, k=2))} for raw in made]
     return made
 
 

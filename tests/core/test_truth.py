@@ -3,6 +3,7 @@
 from collections import defaultdict
 from unittest import TestCase
 
+from kessa.core.colours.eyes import RED_GREEN
 from tests.core.world import called_inside, coverage, measured_parts
 
 # Of 250 trials a share of 97 in 100 comes out under 94 once in 300: the numbers are drawn the same each time.
@@ -49,3 +50,10 @@ class Truth(TestCase):
                     weighed = coverage(method, part, _TRIALS, weighed=True)
                     self.assertGreaterEqual(min(share for share, _ in weighed), _SEEN)
                     self.assertLess(weighed[-1][1], 0.75 * coverage(method, part, _TRIALS)[-1][1])
+
+    def test_eyes_that_do_not_tell_its_colours_say_so_and_hold_the_truth(self):
+        for method, part in measured_parts():
+            if part.key == "main" and method.key in ("total-alkalinity-drops-25", "hardness-strip", "ph-strip"):
+                with self.subTest(method=method.key):
+                    shares = [share for share, _ in coverage(method, part, _TRIALS, eyes=RED_GREEN)]
+                    self.assertGreaterEqual(min(shares), _SEEN)

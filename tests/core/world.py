@@ -4,6 +4,7 @@ from itertools import pairwise
 from math import ceil
 from random import Random
 
+from kessa.core.colours.eyes import LATE_BY
 from kessa.core.methods import house_methods
 from kessa.core.runs.conclusion import Blank, conclude
 
@@ -17,7 +18,8 @@ OFF = {"degC": 12.5, "pH": 5.0}
 class Kit:
     """One bottle, one reagent, one pair of eyes: what is off by as much in every run."""
 
-    def __init__(self, method, part, chance, weighed=False):
+    def __init__(self, method, part, chance, weighed=False, eyes=""):
+        self.eyes = eyes
         self.method, self.part, self.chance = method, part, chance
         self.numbers = part.numbers
         off = WEIGHED if weighed else TABLET if part.unit_of_count == "tablet" else DROP
@@ -30,8 +32,19 @@ class Kit:
         self.meter = chance.gauss(1, 0.02)
 
     def read(self, truth):
-        """What one run shows."""
-        return getattr(self, f"_{self.part.kind}")(truth)
+        """What one run shows; to eyes that do not tell its colours, what they make of it and say of it."""
+        reading = getattr(self, f"_{self.part.kind}")(truth)
+        if self.eyes and "count" in reading:
+            # Late by up to as much, and said to be.
+            late = min(reading["count"] + self.chance.randint(0, LATE_BY), self.numbers.stop_at)
+            return {"count": late, "first_change": max(late - LATE_BY, 1)}
+        if self.eyes and (alike := self.part.taken_for(reading, self.eyes)):
+            steps = self.numbers.steps
+            seen = self.chance.randint(steps.index(alike[0]), steps.index(alike[1]))
+            reading = {"at": steps[seen]}
+            alike = self.part.taken_for(reading, self.eyes)
+            reading |= {"alike": alike} if alike else {}
+        return reading
 
     def _count(self, truth):
         numbers, chance = self.numbers, self.chance
@@ -110,9 +123,9 @@ def _place(steps, value):
     return len(steps) - 1 + (value - last) / (last - before)
 
 
-def written(method, part, truth, chance, weighed=False, blank=True):
+def written(method, part, truth, chance, weighed=False, blank=True, eyes=""):
     """What the bench writes for water of a strength: two runs, and a third where it is asked for."""
-    kit = Kit(method, part, chance, weighed)
+    kit = Kit(method, part, chance, weighed, eyes)
     if weighed:
         # This bottle's drops are off by 10 %, and are known to be.
         kit.content *= 1.1

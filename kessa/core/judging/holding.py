@@ -98,7 +98,7 @@ def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside
     if verdict == CLOSE and in_words(limit.unit):
         # What is absent is not close to being there.
         verdict = INSIDE
-    if told.words and not told.stands_in and limit.about.wants_past and beside.counted:
+    if told.words and not (told.stands_in or beside.taps) and limit.about.wants_past and beside.counted:
         told = told._replace(words=f"{told.words}, {beside.counted}")
     return Held(verdict, margin, told)
 

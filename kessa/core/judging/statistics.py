@@ -13,7 +13,7 @@ from statistics import fmean
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute
-from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.quantity import Quantity, plain
 
 SINGLE = "single sample"
 _YEAR = timedelta(days=365)
@@ -183,6 +183,31 @@ def percentile(quantities: Sequence[Quantity], p: float) -> Quantity:
         high=None if high == math.inf else high,
         censor=">" if over else None,
     )
+
+
+# Of fewer taps the highest speaks.
+_FEW_TAPS = 5
+
+
+def over_taps(readings: Sequence[Quantity]) -> tuple[Quantity, tuple[str, ...]]:
+    """Return the 90th percentile over a supply's taps, one reading of each in one unit and form, and the working.
+
+    40 CFR 141.80(c): in ascending order the reading of rank 0.9·n, between two in proportion; of five taps so the mean
+    of the two highest; of fewer the highest itself. Raises ValueError where there is none.
+    """
+    n = len(readings)
+    found = percentile(readings, 90 if n >= _FEW_TAPS else 100)
+    ranked = sorted(readings, key=lambda each: each.value)
+    unit = f" {found.unit}" + (f" as {found.form}" if found.form else "")
+    by = f"rank 0.9 × {n} = {plain(0.9 * n)}" if n >= _FEW_TAPS else f"of fewer than {_FEW_TAPS} taps the highest"
+    return found, (
+        f"The newest of {_count(n, 'tap')}, in order: {', '.join(_said(each) for each in ranked)}{unit}",
+        f"90th percentile: {by}: {_said(found)}{unit}",
+    )
+
+
+def _said(quantity: Quantity) -> str:
+    return f"{quantity.censor or ''}{plain(quantity.value)}"
 
 
 def _ranked(values: list[float], p: float) -> float:

@@ -10,6 +10,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, StringConstraints, field_serializer, model_validator
 
 from kessa.core.checked import Checked, NotNegative, Number, Positive
+from kessa.core.colours.eyes import alike_on_card
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.species import FORMS, no_form
@@ -101,7 +102,25 @@ def _check(what: str, unit: str, form: str | None, to_unit: str, to_form: str | 
         raise ValueError(f"{what}: {error.message}") from error
 
 
+def _taken_for(determined: Determined, alike: Sequence[float], others: Sequence[Determined]) -> Determined:
+    """Widen to the steps that the eye could not tell from what was read.
+
+    Where one of them is beyond the card's end, all that is sure is a floor; below its beginning, what is highest.
+    """
+    found = determined.quantity
+    every = [found, *(each.quantity for each in others)]
+    low, highs = min(each.low for each in every), [each.high for each in every if each.high is not None]
+    if len(highs) < len(every):
+        wide = replace(found, value=low, low=low, high=None, censor=">")
+    else:
+        censor = "<" if all(each.censor == "<" for each in every) else None
+        wide = replace(found, low=low, high=max(highs), censor=censor)
+    line = f"Colours from {plain(alike[0])} to {plain(alike[1])} of the card could not be told from it"
+    return determined._replace(quantity=wide, working=(*determined.working[:-1], line, truth_in_words(wide)))
+
+
 _SHARED = ("kind", "unit", "as")
+_BY_COLOUR = ("chips", "pad")
 
 
 class Part(Checked):
@@ -238,6 +257,8 @@ class Part(Checked):
         reading, lines = self.numbers.brought(given)
         kind, reading = self.numbers.as_read(reading).with_blank(reading, blank, of_blank)
         determined = self._as_good_as_it_is(kind, kind.determine(reading, dilution), dilution)
+        if alike := given.get("alike"):
+            determined = _taken_for(determined, alike, [self.determine({"at": each}, dilution) for each in alike])
         return determined._replace(working=(*lines, *determined.working))
 
     def _as_good_as_it_is(self, kind: AnyKind, determined: Determined, dilution: float) -> Determined:
@@ -280,6 +301,23 @@ class Part(Checked):
             first, last = (end + half for end, half in zip(ends, (0.5, -0.5), strict=True))
         least, most = min(place, first) - off, max(place, last) + off
         return value_at(kind.card, least) * dilution, value_at(kind.card, most) * dilution
+
+    def taken_for(self, reading: Mapping[str, Any], eyes: str) -> tuple[float, float] | None:
+        """Return the first and last step of its card that such eyes (see colours.eyes) take for what they read.
+
+        None where that is no other step, or nothing is matched by colour. Of a card whose colours
+        nobody wrote down any may look alike.
+        """
+        steps = self.numbers.card
+        if self.drawn_as not in _BY_COLOUR or not steps:
+            return None
+        end = steps[0] if reading.get("below") else steps[-1]
+        places = [steps.index(each) for each in reading.get("between") or [reading.get("at", end)]]
+        colours, off = [chip.value for chip in self.chips], max(self.eye_steps, 0.5)
+        known = len(set(colours)) > 1
+        found = [alike_on_card(colours, place, off, eyes) if known else (0, len(steps) - 1) for place in places]
+        first, last = min(each[0] for each in found), max(each[1] for each in found)
+        return (steps[first], steps[last]) if first < min(places) or last > max(places) else None
 
     def said(self, raw: Mapping[str, Any]) -> str:
         """Say a reading of this part as people write it."""

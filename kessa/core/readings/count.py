@@ -100,7 +100,7 @@ class Count(Kind):
         quantity = self.point(value, min(low, value), high)
         working: tuple[str, ...] = (f"{self._sum(count, in_words)} = {self.written(quantity)}",)
         if begun < count:
-            working += (f"The colour began to turn at {plain(begun)}, so the truth may be lower",)
+            working += (f"The end may lie as early as {plain(begun)}, so the truth may be lower",)
         if reading.blank:
             working += (f"A blank took {plain(reading.blank)} by itself, so the truth may be lower by as much",)
         return Determined(quantity, None, working)

@@ -21,13 +21,17 @@ _MOST_STEPS = 1000
 
 
 class Seen(Checked):
-    """One of: at a step, between two neighbours (a part of the way, half where it is not said), below, above."""
+    """One of: at a step, between two neighbours (a part of the way, half where it is not said), below, above.
+
+    `alike` are the first and last step that the eye could not tell from it (see Part.determine).
+    """
 
     at: Number | None = None
     between: Annotated[tuple[Number, ...], Field(min_length=1, max_length=2)] | None = None
     fraction: Fraction = 0.5
     below: YesNo = False
     above: YesNo = False
+    alike: Annotated[tuple[Number, ...], Field(min_length=2, max_length=2)] | None = None
 
 
 class Scale(Kind):

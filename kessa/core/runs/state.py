@@ -110,6 +110,9 @@ def _end(state: RunState, event: Event) -> None:
     if state.count or endpoint:
         state.endpoint, state.ended_by = endpoint, event.id
         state.clock = None
+        if endpoint and state.count and (unsure := event.data.get("unsure")):
+            # Who could not tell the colours may have called it so late.
+            state.first_change = min(state.first_change or state.count, max(state.count - unsure, 1))
 
 
 def _skip(state: RunState, event: Event) -> None:

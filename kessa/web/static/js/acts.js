@@ -1,7 +1,7 @@
 // What can be done on the bench: each act becomes taps of the test it is done in.
 
 import { isBrief, setBrief } from "./brief.js";
-import { emptyFields, takeReading } from "./reading.js";
+import { emptyFields, takeReading, untold } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
 import { hint } from "./said.js";
 import { shownBy } from "./shown.js";
@@ -24,7 +24,8 @@ export const acts = {
     bench.tap("began_to_turn");
   },
   end(bench) {
-    bench.tap("end_called", { endpoint: true });
+    const late = untold(bench.root)?.dataset.lateBy;
+    bench.tap("end_called", { endpoint: true, ...(late && { unsure: Number(late) }) });
   },
   void(bench) {
     bench.tap("voided");

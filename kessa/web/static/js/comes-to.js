@@ -38,7 +38,21 @@ export function refusal({ axes }, raw) {
 
 // What one reading comes to, in the test's own unit; null where that is worked out when it is sent.
 export function comesTo(told, raw) {
-  if (refusal(told, raw)) return null;
+  const found = refusal(told, raw) ? null : readAs(told, raw);
+  return found && raw.alike ? takenFor(found, raw.alike.map((at) => readAs(told, { at }))) : found;
+}
+
+// Widened to the steps that the eye could not tell from what was read: a floor where one of them is beyond the card's end.
+function takenFor(found, ends) {
+  const every = [found, ...ends];
+  if (every.includes(null)) return null;
+  const low = Math.min(...every.map((each) => each.low));
+  const highs = every.map(({ high }) => high);
+  if (highs.includes(null)) return { ...found, value: low, low, high: null, censor: ">" };
+  return { ...found, low, high: Math.max(...highs), censor: every.every(({ censor }) => censor === "<") ? "<" : "" };
+}
+
+function readAs(told, raw) {
   for (const axis of told.axes.filter((each) => fits(each, raw))) {
     const x = placeOn(axis, raw);
     const found = x === null ? null : lookUp(axis.lines, axis.points, x);

@@ -4,6 +4,12 @@ import { refusal } from "./comes-to.js";
 import { showHint } from "./hint.js";
 import { clockWords } from "./shelf.js";
 
+// The note that some colours look alike to who reads, where nobody else looks and light and dark do not tell it.
+export function untold(root) {
+  const note = root.querySelector("[data-untold]");
+  return note && !note.querySelector("input").checked ? note : null;
+}
+
 const fieldsetsOf = (bench) => bench.all("[data-part]");
 const seen = (field) => field.checkVisibility();
 
@@ -15,6 +21,7 @@ export function takeReading(bench, key) {
     const chosen = fieldset.querySelector("[data-choice]:checked");
     if (!chosen) return refuse(fieldset, "Choose what it looks like first.");
     Object.assign(reading, JSON.parse(chosen.value));
+    if (chosen.dataset.alike && untold(fieldset)) reading.alike = JSON.parse(chosen.dataset.alike);
     const fraction = fieldset.querySelector("[data-fraction]");
     if (fraction && reading.between) reading.fraction = Number(fraction.value) / 100;
   }

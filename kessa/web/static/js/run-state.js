@@ -42,6 +42,8 @@ function apply(state, event, most) {
     if (!finished && (state.count || endpoint)) {
       state.endpoint = endpoint;
       state.clock = null;
+      // Who could not tell the colours may have called it so late.
+      if (endpoint && state.count && event.data.unsure) state.first_change = Math.min(state.first_change ?? state.count, Math.max(state.count - event.data.unsure, 1));
     }
   } else if (event.kind === "voided") {
     state.voided = true;
