@@ -380,3 +380,36 @@ class Kinds(BenchTest):
         expect(page.get_by_role("button", name="One line a step")).to_have_attribute("aria-pressed", "true")
         page.goto(f"{self.address}/bench/{begin(self.below, self.olek, 'ph-strip').pk}/")
         expect(page.get_by_role("button", name="One line a step")).to_have_attribute("aria-pressed", "false")
+
+    def test_eyes_that_cannot_tell_it_are_told_so_and_the_number_says_so(self):
+        page = self.bench("total-alkalinity-drops-25")
+        expect(page.get_by_text("look much alike")).to_have_count(0)
+        bench = page.url
+        page.goto(f"{self.address}/team/")
+        page.get_by_label("Colours that look alike to me").select_option("red and green")
+        page.get_by_role("button", name="Save how you see").click()
+        page.goto(bench)
+        self.assert_saved(page)
+        for run, go_on in enumerate(("No deionised water", "Begin the first run", "Begin run 2")):
+            page.get_by_role("button", name=go_on).click()
+            if run:
+                self.steps(page, 4)
+                self.drops(page, 6)
+                expect(page.get_by_text("To your eyes green and rose look much alike.")).to_be_visible()
+                page.get_by_label("Another person looks too").set_checked(run == 2)
+                page.get_by_role("button", name="It stays: end").click()
+                self.done(page)
+        self.write(page)
+        expect(page.get_by_text("The end may lie as early as 4, so the truth may be lower")).to_be_visible()
+        alone, together = Result.objects.for_team(self.team).get().runs.values()
+        self.assertEqual((alone["first_change"], together["first_change"]), (4, None))
+
+        strip = begin(self.below, self.olek, "hardness-strip")
+        page.goto(f"{self.address}/bench/{strip.pk}/")
+        self.assert_saved(page)
+        self.prepare(page)
+        page.get_by_role("radio", name="120, mauve").check(force=True)
+        self.keep(page)
+        self.done(page)
+        self.write(page)
+        expect(page.get_by_text("of the card could not be told from it").first).to_be_visible()
