@@ -123,7 +123,8 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
     why = dict.fromkeys(mark for pk in made.results for mark in marks.get(pk, []))
     # What people do to protect themselves waits for nothing: only what is put in or let out is tested first.
     if why and made.by != "sheet":
-        again = f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again before anything is done."
+        first = "before anything is added or let out" if made.amount else "as well"
+        again = f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again {first}."
         made = made._replace(cautions=(again, *made.cautions))
     if row is None:
         new_action(place, made, found_at)

@@ -11,15 +11,15 @@ from kessa.bench.inputs import end_told, inputs_of
 from kessa.bench.models import Determination
 from kessa.bench.state import Bench, bench_of
 from kessa.core.job.schools import complete
-from kessa.core.judging.holding import rule_for
+from kessa.core.judging.holding import Beside, judge_part, rule_for
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
-from kessa.core.runs.beforehand import beforehand
+from kessa.core.runs.beforehand import beforehand, cases
 from kessa.log import history
 from kessa.log.advising import newest_at
-from kessa.log.judgement import judged, steps_told
-from kessa.log.selectors import earlier_results
+from kessa.log.judgement import judged, steps_of_case, steps_told
+from kessa.log.selectors import Row, earlier_results
 from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent, counted
 from kessa.taps.services import whose
@@ -34,6 +34,7 @@ def bench_payload(
     """Return the method's steps, results and rules, and every event so far, as the page's script takes them."""
     method, main = determination.method, determination.method.main
     blank = method.blank if determination.asks_blank else None
+    rows = newest_at(determination.place) if determination.place else []
     count_step = next((step for step in method.steps if step.kind == "count"), None)
     return {
         "stream": str(determination.pk),
@@ -52,7 +53,7 @@ def bench_payload(
                 "counts": part.counts,
                 "stop_at": part.stop_at,
                 "sign": sign(part.unit),
-                **_told(determination, part),
+                **_told(determination, part, rows),
             }
             for part in method.parts
         ],
@@ -78,16 +79,23 @@ def bench_payload(
     }
 
 
-def _told(determination: Determination, part: Part) -> dict[str, Any]:
-    """Return what readings of a part come to, and what that means."""
-    method = determination.method
+def _told(determination: Determination, part: Part, rows: list[Row]) -> dict[str, Any]:
+    """Return what readings of a part come to, and what that means beside the newest results of the place (`rows`)."""
+    method, place = determination.method, determination.place
     rule = rule_for(part.parameter, determination.near_limit, screened=method.screening)
-    form = determination.written_form(part)
-    place = determination.place
+    form, sets = determination.written_form(part), determination.rule_sets
     where = (place.kind_key, frozenset(place.feeds)) if place else ("", frozenset[str]())
-    told = beforehand(part, method.agreement, determination.dilution, form, determination.rule_sets, rule, *where)
-    # A check is held against no limit.
-    return told if place else told | {"verdicts": None}
+    told = beforehand(part, method.agreement, determination.dilution, form, sets, rule, *where)
+    if place is None:
+        # A check is held against no limit.
+        return told | {"verdicts": None}
+    beside = Beside(kind=place.kind_key, feeds=frozenset(place.feeds))
+    by_case = {}
+    for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
+        judgements = judge_part(quantity, part, sets, rule, agreed=agreed, beside=beside)
+        by_case[key] = steps_of_case(place, rows, part, quantity, judgements)[:_STEPS]
+    said = list(dict.fromkeys(map(tuple, by_case.values())))
+    return told | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}
 
 
 def panel_of(determination: Determination, taps: list[Tap], named: str, eyes: str) -> dict[str, Any]:

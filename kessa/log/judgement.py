@@ -144,3 +144,10 @@ def steps_told(place: Place | None, rows: list[Row], part: Part, quantity: Quant
         return list(told.test_asks)
     found = reading(part.parameter, quantity, told.judgements, told.flags, told.not_judged)
     return steps_about(place, rows, found, told.test_asks, told.flags)
+
+
+def steps_of_case(
+    place: Place, rows: list[Row], part: Part, quantity: Quantity, judgements: list[dict[str, Any]]
+) -> list[str]:
+    """Say what such a result of a part asks for: no flag of it, and no limit that rests on others, is known yet."""
+    return steps_about(place, rows, reading(part.parameter, quantity, judgements, (), ()), (), ())

@@ -114,7 +114,7 @@ def units(request: HttpRequest) -> HttpResponse:
     form = UnitsForm(request.POST, instance=request.user)
     if form.is_valid():
         services.choose_units(form.save(commit=False))
-        messages.success(request, "You see results in these units from now on.")
+        messages.success(request, "Saved: results and the bench are shown to you so from now on.")
     else:
         messages.error(request, "Choose one of the units offered.")
     return redirect("people:team")

@@ -9,10 +9,12 @@ from kessa.bench.page import bench_payload
 from kessa.bench.state import bench_of
 from kessa.core.job.schools import complete, questions
 from kessa.people.display import shown_as
+from kessa.places.models import Place
+from kessa.places.services import keep_place
 from kessa.rules.models import HouseRules
 from tests.app.pages import PageTest
 from tests.core.test_beforehand import on_the_page
-from tests.world import begin, measured, member, team_of
+from tests.world import begin, measured, member, read, team_of
 
 
 class HouseRulesPage(PageTest):
@@ -64,6 +66,21 @@ class HouseRulesPage(PageTest):
             # However it is written, the truth lies below the same end.
             values[school] = [rung["value"], round(rung["high"], 1)]
         self.assertEqual(values, {"first": [32, 34.5], "before": [28, 34.5], "middle": [30, 34.5]})
+
+    def test_the_bench_says_without_a_signal_what_the_result_will(self):
+        well = Place(team=self.membership.team, name="Well", kind_key="well", limit_sets=["who-gdwq"], feeds=["people"])
+        keep_place(self.membership, well)
+        payload = self.payload(begin(well, self.membership, "nitrate-photometer", dilution=2))
+        told = payload["parts"][0]["steps"]
+        self.assertIn("next visit as planned", told["said"][told["by"]["0"]][0])
+        # 50 mg/L as nitrate are 11.3 as nitrogen: about there, far above.
+        for key, shown in (("2", 5.6), ("3", 7.5)):
+            with self.subTest(shown):
+                result = read(well, self.membership, "nitrate-photometer", shown, shown, dilution=2)
+                page = self.client.get(reverse("log:result", args=[result.pk]))
+                self.assertTrue(told["said"][told["by"][key]])
+                for step in told["said"][told["by"][key]]:
+                    self.assertContains(page, escape(step))
 
     def test_near_a_limit_the_value_alone_or_the_whole_interval_decides(self):
         self.place.limit_sets = ["ca-aquatic"]

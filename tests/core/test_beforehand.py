@@ -11,14 +11,14 @@ from unittest import TestCase
 from playwright._impl._driver import compute_driver_executable
 
 from kessa.core.errors import CannotCompute
-from kessa.core.judging.holding import judge_part, rule_for, verdict_by
+from kessa.core.judging.holding import judge_part, rule_for, side_of, verdict_by
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.judging.limits import rule_sets
 from kessa.core.judging.written import other_forms
 from kessa.core.methods import house_methods
 from kessa.core.quantities.quantity import plain
 from kessa.core.readings.straight_lines import straight_lines
-from kessa.core.runs.beforehand import beforehand
+from kessa.core.runs.beforehand import beforehand, cases
 from kessa.core.runs.conclusion import Blank, conclude
 
 SETS = tuple(rule_sets().values())
@@ -135,6 +135,38 @@ class PageAndCore(TestCase):
                 self.assertTrue(math.isclose(page[name], ours, rel_tol=1e-8, abs_tol=1e-9), (name, page[name], ours))
         self.assertEqual(page["verdict"], verdict)
         self.assertIn(verdict, (None, *VERDICTS))
+
+    def test_what_is_to_be_done_is_looked_up_by_how_each_limit_judges(self):
+        chance = Random(21)
+        tests, expected = [], []
+        for _, part in parts():
+            sets, rule = tuple(chance.sample(SETS, 3)), chance.choice([None, "simple", "guarded"])
+            by_key = cases(part, None, sets, rule)
+            told = beforehand(part, None, 1.0, None, sets, rule)
+            told |= {"steps": {"said": list(by_key), "by": {key: at for at, key in enumerate(by_key)}}}
+            raws = readings(part, chance)
+            tests.append({"told": told, "runs": [[raw] for raw in raws]})
+            expected.append([(part, sets, rule, by_key, raw) for raw in raws])
+        found = on_the_page({"tests": tests, "numbers": []})["tests"]
+        compared = 0
+        for cases_of, pages in zip(expected, found, strict=True):
+            for (part, sets, rule, by_key, raw), page in zip(cases_of, pages, strict=True):
+                if page and page["steps"] is not None and not page["words"]:
+                    like, agreed = by_key[page["steps"]]
+                    quantity = part.determine(raw).quantity
+                    self.assertEqual(
+                        self.how_judged(quantity, part, sets, rule), self.how_judged(like, part, sets, rule, agreed)
+                    )
+                    compared += 1
+        self.assertGreater(compared, 2000)
+
+    def how_judged(self, quantity, part, sets, rule, agreed=True):
+        """Return how each limit that rests on this reading alone judges it, and on which side."""
+        return [
+            (each["verdict"], each["verdict"] != "inside" and side_of(each))
+            for each in judge_part(quantity, part, sets, rule, agreed=agreed)
+            if not each["rests_on"] and not each["against_average"] and not each["needs"] and not each["than"]
+        ]
 
     def test_numbers_are_written_alike(self):
         chance = Random(4)

@@ -41,6 +41,10 @@ class Named(NamedTuple):
     upstream: str = ""
     alone: bool = False
 
+    def hears(self, code: str) -> bool:
+        """Whether there is anybody to whom such a thing is said."""
+        return not (self.alone and code == "coordinator")
+
 
 NOBODY = Named()
 
@@ -55,6 +59,7 @@ class _First(Checked):
 
 class _Plain(Checked):
     act_now: str
+    within_beside: str
     beyond: str
     within: str
     and_within: str
@@ -100,22 +105,23 @@ def sentences(
     """Say what is to be done, in order; only what is `about` a parameter, where one is given.
 
     What protects people and who is told comes first; then what the test itself asks for and what the flags of its
-    result ask for, to be done at once where something protects, never before it; then the rest.
+    result ask for, to be done at once where something protects, never before it; then the rest. Of a parameter of
+    which nothing is asked, as it is within its limit and others are not, just that is said.
     """
     chosen = list(do) if about is None else [_of_one(each, about) for each in do if about in each.about]
-    if named.alone:
-        chosen = [each for each in chosen if each.code != "coordinator"]
+    chosen = [each for each in chosen if named.hears(each.code)]
     urgent = [each for each in chosen if codes()[each.code].does in _FIRST]
     doubts = list(dict.fromkeys(FLAGS[flag].advice for flag in flags if flag in FLAGS and FLAGS[flag].advice))
     # Where a flag says how to test again, that says more.
     rest = [each for each in chosen if each not in urgent and not (doubts and each.only_doubted)]
-    return [
+    said = [
         *(sentence(each, where, named) for each in urgent),
         *((plain_words().act_now,) if urgent and doubts else ()),
         *of_the_test,
         *doubts,
         *(sentence(each, where, named) for each in rest),
     ]
+    return said or ([plain_words().within_beside] if about else [])
 
 
 def _of_one(do: Do, about: str) -> Do:

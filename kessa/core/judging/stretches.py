@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
-from itertools import pairwise, product
+from collections.abc import Collection, Mapping, Sequence
+from itertools import combinations_with_replacement, pairwise, product
 from typing import Any
 
 from kessa.core.errors import CannotCompute
@@ -16,6 +16,8 @@ from kessa.core.quantities.quantity import Quantity
 # At a bound itself a verdict may be another than to either side, and 0 has no last digits to forgive.
 _AT_NONE = 1e-300
 _NO_RESULT = "-"
+# Of more stretches than any place's own limits make, not every way is gone through.
+_MOST_STRETCHES = 40
 
 
 def verdict_stretches(
@@ -30,11 +32,12 @@ def verdict_stretches(
 
     `kind` is that of the place, `feeds` what its water is used for.
 
-    Of each of `limits`, `cuts` part the value, the low and the high end into stretches: the numbers up to the first
-    cut, and so on. By censor ("" where there is none) stands a digit for each triple of stretches, the high end's the
-    fastest: the place of the verdict in `order`, "-" where no result lies. The gravest of the limits counts; where the
-    runs do not agree it becomes what `not_agreed` says, and there is no verdict where it is what `says_nothing`. Limits
-    that rest on other readings or results are not among them: they are held against it when it is sent.
+    Of each of `limits`, `middle` parts low from high where both are bounded, and `cuts` part the value, the low and the
+    high end into stretches: the numbers up to the first cut, and so on. By censor ("" where there is none) stands a
+    digit for each triple of stretches, the high end's the fastest: the place of the verdict in `order`, "-" where no
+    result lies. The gravest of the limits counts; where the runs do not agree it becomes what `not_agreed` says, and
+    there is no verdict where it is what `says_nothing`. Limits that rest on other readings or results are not among
+    them: they are held against it when it is sent.
     """
     one = Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)
     asked = [(limit, rule, one) for _, limit in speaking_of(part.parameter, sets, kind, feeds) if limit.of_one_reading]
@@ -62,11 +65,51 @@ def _table(limit: Limit, rule: str | None, one: Quantity) -> dict[str, Any] | No
     except CannotCompute:
         return None
     cuts = [_cuts([*ends, *close]), _cuts(ends), _cuts(ends)]
-    table: dict[str, Any] = {"cuts": cuts}
+    table: dict[str, Any] = {"cuts": cuts, "middle": sum(ends) / 2 if len(ends) == 2 else None}
     for censor in ("", *CENSORS):
         held = (_verdict(_scaled(one, triple, censor), limit, rule) for triple in product(*map(_representing, cuts)))
         table[censor] = "".join(str(VERDICTS.index(each)) if each else _NO_RESULT for each in held)
     return table
+
+
+def examples(verdicts: Mapping[str, Any], one: Quantity) -> dict[str, tuple[Quantity, bool]]:
+    """Return a result for each way in which verdict_stretches may judge one, and whether its runs agree, by a key.
+
+    The key has for each limit the digit of its verdict, and "l" or "h" for the side of what is not well inside. `one`
+    is a result of 1 in its unit and form. None is returned where too many limits speak of it.
+    """
+    limits = verdicts["limits"]
+    numbers = _representing(sorted({cut for limit in limits for cuts in limit["cuts"] for cut in cuts}))
+    if len(numbers) > _MOST_STRETCHES:
+        return {}
+    found: dict[str, tuple[Quantity, bool]] = {}
+    for censor in ("", *CENSORS):
+        for low, value, high in combinations_with_replacement(numbers, 3):
+            digits = [_digit(limit, (value, low, high), censor) for limit in limits]
+            if _NO_RESULT in digits:
+                continue
+            for agreed in (True, False):
+                key = _key(verdicts, digits, value, agreed=agreed)
+                if key not in found:
+                    found[key] = _scaled(one, (value, low, high), censor), agreed
+    return found
+
+
+def _digit(limit: Mapping[str, Any], triple: Sequence[float], censor: str) -> str:
+    place = 0
+    for cuts, number in zip(limit["cuts"], triple, strict=True):
+        place = place * (len(cuts) + 1) + sum(cut < number for cut in cuts)
+    return str(limit[censor][place])
+
+
+def _key(verdicts: Mapping[str, Any], digits: Sequence[str], value: float, *, agreed: bool) -> str:
+    order, said = verdicts["order"], []
+    for limit, digit in zip(verdicts["limits"], digits, strict=True):
+        word = order[int(digit)]
+        place = order.index(word if agreed else verdicts["not_agreed"].get(word, word))
+        middle = limit["middle"]
+        said.append(f"{place}{'' if middle is None or not place else 'h' if value > middle else 'l'}")
+    return ",".join(said)
 
 
 def _verdict(result: Quantity, limit: Limit, rule: str | None) -> str | None:

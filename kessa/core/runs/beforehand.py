@@ -8,9 +8,10 @@ from typing import Any
 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.limits import RuleSet
-from kessa.core.judging.stretches import verdict_stretches
+from kessa.core.judging.stretches import examples, verdict_stretches
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import AgreementRule
+from kessa.core.quantities.quantity import Quantity
 from kessa.core.readings.card_steps import place_on
 from kessa.core.readings.straight_lines import Found, straight_lines
 from kessa.core.runs.ladder import ladder
@@ -49,6 +50,20 @@ def beforehand(
         "agreement": _agreeing(agreement, agreement.by(part, dilution)) if agreement else None,
         "verdicts": verdict_stretches(part, form, sets, rule, kind, feeds),
     }
+
+
+@lru_cache(maxsize=256)
+def cases(
+    part: Part,
+    form: str | None,
+    sets: tuple[RuleSet, ...],
+    rule: str | None = None,
+    kind: str = "",
+    feeds: frozenset[str] = frozenset(),
+) -> dict[str, tuple[Quantity, bool]]:
+    """Return a result for each way in which `verdicts` of beforehand may judge a part, as stretches.examples does."""
+    verdicts = verdict_stretches(part, form, sets, rule, kind, feeds)
+    return examples(verdicts, Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)) if verdicts else {}
 
 
 # What takes longest to work out, and is the same at every place.

@@ -34,7 +34,7 @@ def list_of(advice: Advice, where: Where, named_for: Naming) -> Proposal | None:
     protects = worst.protects or ("germs" if where.water == "drinking" else "treatment")
     rank = _RANKS[protects] + (worst.verdict != OUTSIDE and protects != "germs")
     named = named_for(rank)
-    asked = [each for each in advice.do if codes()[each.code].ticked]
+    asked = [each for each in advice.do if codes()[each.code].ticked and named.hears(each.code)]
     steps = [Step(each.code, sentence(each, where, named), each.within_h) for each in asked]
     ends = [Step(end, say_code(end, where, named)) for code, end in _ENDS if code in advice.codes]
     decisive = worst.decisive or {}
@@ -62,7 +62,7 @@ def seen_list(where: Where, named_for: Naming) -> Proposal | None:
     if found is None:
         return None
     named = named_for(1)
-    steps = tuple(Step(code, say_code(code, where, named), hours) for code, hours in found.asked)
+    steps = tuple(Step(code, say_code(code, where, named), hours) for code, hours in found.asked if named.hears(code))
     return Proposal(
         key=f"sheet:{found.key}", by="sheet", rank=1, position=0, title=found.title, why=found.protects, steps=steps
     )

@@ -139,11 +139,24 @@ export function writtenAs({ times }, { value, low, high, ...rest }) {
 // The verdict on a written result; null where there is none.
 export function verdictOn({ verdicts }, result, state) {
   if (!verdicts) return null;
-  const gravest = Math.max(...verdicts.limits.map((limit) => digitOf(limit, result)));
-  const found = verdicts.order[gravest];
-  if (!found) return null;
-  const word = state === "not agreed" ? (verdicts.not_agreed[found] ?? found) : found;
-  return word === verdicts.says_nothing ? null : word;
+  const word = verdicts.order[Math.max(...placesOf(verdicts, result, state))];
+  return !word || word === verdicts.says_nothing ? null : word;
+}
+
+// What is to be done about a written result, beside what else is known of the place; null where the server has to say.
+export function stepsOn({ verdicts, steps }, result, state) {
+  if (!verdicts || !steps) return null;
+  const side = ({ middle }, place) => (middle === null || !place ? "" : result.value > middle ? "h" : "l");
+  const key = placesOf(verdicts, result, state).map((place, nth) => `${place}${side(verdicts.limits[nth], place)}`).join(",");
+  return steps.said[steps.by[key]] ?? null;
+}
+
+// How grave the verdict of each limit is: its place in their order.
+function placesOf({ limits, order, not_agreed }, result, state) {
+  return limits.map((limit) => {
+    const place = digitOf(limit, result);
+    return state === "not agreed" ? order.indexOf(not_agreed[order[place]] ?? order[place]) : place;
+  });
 }
 
 function digitOf(limit, { value, low, high, censor }) {

@@ -17,6 +17,13 @@ export function inWords({ part, result }) {
   return [`${censor}${write(value)}`, `${part.sign}${part.form ? ` as ${part.form}` : ""}`, `truth ${truth()} ${part.sign}`];
 }
 
+function inOwnLine(words) {
+  const line = document.createElement("p");
+  line.className = "next";
+  line.textContent = words;
+  return line;
+}
+
 export function showOutcome(bench) {
   const template = bench.one("[data-worked-out]").content;
   const outcomes = bench.standing.outcomes(bench.now);
@@ -29,6 +36,7 @@ export function showOutcome(bench) {
     one.querySelector("[data-unit-after]").textContent = unit;
     one.querySelector("[data-truth]").textContent = truth;
     one.querySelector("[data-word-on-it]").replaceChildren(...drawnVerdict(bench, outcome.verdict));
+    one.append(...(outcome.steps ?? []).map(inOwnLine));
     return one;
   });
   bench.one("[data-outcome]").replaceChildren(...drawn, template.lastElementChild.cloneNode(true));

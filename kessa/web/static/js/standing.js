@@ -1,6 +1,6 @@
 // Where a determination stands by its events, and what may be done next. Rules come with the page; results do not.
 
-import { comesTo, concluded, countComesTo, verdictOn, writtenAs } from "./comes-to.js";
+import { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } from "./comes-to.js";
 import { parted } from "./parted.js";
 import { deriveLive, deriveRun, givesReading, inOrder, isFinished, liveEvents } from "./run-state.js";
 
@@ -249,7 +249,7 @@ export class Standing {
       if (!results.length) return [];
       if (results.includes(null)) return [{ part, result: null }];
       const result = writtenAs(part, concluded(part, results));
-      return [{ part, result, verdict: verdictOn(part, result, result.state) }];
+      return [{ part, result, verdict: verdictOn(part, result, result.state), steps: stepsOn(part, result, result.state) }];
     });
   }
 
