@@ -80,7 +80,7 @@ def _of_sample(sample: Sample) -> _At:
 
 
 def _recipes(place: Place) -> list[Recipe]:
-    return [each for each in RECIPES if not each.kinds or place.kind_key in each.kinds]
+    return [each for each in RECIPES if each.holds_at(place.kind_key, place.water)]
 
 
 def _settle(at: _At, recipes: Iterable[Recipe]) -> None:

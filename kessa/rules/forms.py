@@ -10,6 +10,7 @@ from kessa.core.job.schools import questions
 from kessa.core.judging.formulas import FORMULAS
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.judging.limits import IN_UNITS, SetLimit
+from kessa.core.judging.protected import PROTECTED, USUALLY, decision_rule
 from kessa.core.judging.statistics import SINGLE
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import sign
@@ -110,14 +111,28 @@ class LimitForm(forms.Form):
         label="One sample, or what of several", max_length=60, initial=SINGLE,
         widget=forms.TextInput(attrs={"list": "statistics"}),
     )  # fmt: skip
+    protects = forms.ChoiceField(
+        label="What the limit protects",
+        choices=[(key, each.words) for key, each in PROTECTED.items()],
+        help_text="By it goes what people are told beyond it, how soon, and which of several limits decides.",
+    )
     rule = forms.ChoiceField(
         label="Judged by",
-        choices=[("guarded", "the whole interval: it must all be inside"), ("simple", "the value alone")],
+        required=False,
+        choices=[
+            ("", "as what it protects asks: the whole interval for health and aquatic life, else the value"),
+            ("guarded", "the whole interval: it must all be inside"),
+            ("simple", "the value alone"),
+        ],
     )
     do_low = forms.CharField(label="What to do when it is too low", max_length=600, required=False, widget=_LINES)
     do_high = forms.CharField(label="What to do when it is too high", max_length=600, required=False, widget=_LINES)
     source = forms.CharField(label="Source: the supplier's sheet, the law, the maker", max_length=300, required=False)
     note = forms.CharField(label="Note", max_length=600, required=False)
+
+    def __init__(self, *args: Any, before: dict[str, Any], applies_to: str, **kwargs: Any) -> None:
+        super().__init__(*args, initial=self.filled(before, applies_to), **kwargs)
+        self.before = before
 
     def clean(self) -> dict[str, Any]:
         """Check it as a limit of a set; what is wrong is said at its field."""
@@ -135,14 +150,16 @@ class LimitForm(forms.Form):
 
     @property
     def said(self) -> dict[str, Any]:
-        """The limit as plain data; what was left empty is not there."""
+        """The limit as plain data; what was left empty is not there, what the form does not ask stays as it was."""
         given = {name: value for name, value in self.cleaned_data.items() if value not in (None, "")}
         if "form" in given:
             given["as"] = given.pop("form")
-        return given
+        kept = {name: value for name, value in self.before.items() if name != "as" and name not in self.fields}
+        return kept | given
 
     @classmethod
-    def filled(cls, limit: dict[str, Any]) -> dict[str, Any]:
-        """Return a limit that is there by the form's own names, each of them."""
-        usual = {"statistic": SINGLE, "rule": "simple"}
-        return {**dict.fromkeys(cls.base_fields), **usual, **limit, "form": limit.get("as")}
+    def filled(cls, limit: dict[str, Any], applies_to: str) -> dict[str, Any]:
+        """Return a limit that is there by the form's own names, each of them, and by which rule it decides."""
+        usual = {"statistic": SINGLE, "protects": USUALLY[applies_to]}
+        filled = {**dict.fromkeys(cls.base_fields), **usual, **limit, "form": limit.get("as")}
+        return filled | {"decided_by": filled["rule"] or decision_rule(filled["protects"])}

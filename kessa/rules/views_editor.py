@@ -81,7 +81,9 @@ def draft(request: HttpRequest, pk: int) -> HttpResponse:
     context = {
         "draft": found,
         "form": form,
-        "limits": [LimitForm.filled(each) for each in found.definition.get("limits", [])],
+        "limits": [
+            LimitForm.filled(each, found.definition["applies_to"]) for each in found.definition.get("limits", [])
+        ],
     }
     return render(request, "rules/draft.html", context, status=422 if form.errors else 200)
 
@@ -93,7 +95,8 @@ def limit(request: HttpRequest, pk: int, n: int | None = None) -> HttpResponse:
     limits = list(found.definition.get("limits", []))
     if n is not None and n >= len(limits):
         raise Http404
-    form = LimitForm(request.POST or None, initial=LimitForm.filled(limits[n]) if n is not None else None)
+    before = limits[n] if n is not None else {}
+    form = LimitForm(request.POST or None, before=before, applies_to=found.definition["applies_to"])
     if request.method == "POST" and form.is_valid():
         limits[n if n is not None else len(limits) :] = [form.said, *(limits[n + 1 :] if n is not None else [])]
         return _keep(request, found, {**found.definition, "limits": limits})

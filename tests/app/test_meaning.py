@@ -145,6 +145,7 @@ class Judged(MeaningTest):
             "max": 60,
             "rule": "simple",
             "do_high": "Ring Per.",
+            "kinds": ["stream"],
         }
         ours = self.publish(limit)
         self.place.limit_sets = [ours.key]
@@ -156,10 +157,14 @@ class Judged(MeaningTest):
         draft = OwnRuleSet.objects.for_team(self.team).get(published_at=None)
         self.assertContains(page, "draft of version")
         form = {"parameter": "chloride", "form": "Cl", "unit": "mg/L", "max": "40", "rule": "simple"}
-        form |= {"statistic": "single sample", "do_high": "Ring Per, then bleed."}
+        form |= {"statistic": "single sample", "do_high": "Ring Per, then bleed.", "protects": "equipment"}
         wrong = self.client.post(reverse("rules:limit", args=[draft.pk, 0]), form | {"min": "50"})
         self.assertContains(wrong, "min is above its max", status_code=422)
         self.client.post(reverse("rules:limit", args=[draft.pk, 0]), form)
+        draft.refresh_from_db()
+        [kept] = draft.definition["limits"]
+        # What the form does not ask about stays.
+        self.assertEqual((kept["protects"], kept["kinds"], kept["max"]), ("equipment", ["stream"], 40))
         check = reverse("rules:check", args=[draft.pk])
         self.assertContains(self.client.get(check), "would be judged otherwise")
         self.assertContains(self.client.post(check, {"why": " "}), "Say why", status_code=422)

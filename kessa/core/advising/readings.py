@@ -31,7 +31,7 @@ def readings_by_sets(where: Where, readings: Sequence[Reading], sets: Sequence[R
 def _following(where: Where, given: dict[str, Quantity]) -> list[Reading]:
     found = []
     for recipe in RECIPES:
-        holds = not recipe.kinds or where.kind in recipe.kinds or where.water == "drinking"
+        holds = recipe.holds_at(where.kind, where.water)
         if recipe.key in _FOLLOWS and holds and recipe.parameter not in given and not lacking(recipe, given):
             try:
                 found.append(Reading(recipe.parameter, derive(recipe, given).quantity))

@@ -36,7 +36,8 @@ class Recipe(NamedTuple):
     """Something derived: `of` gives it from the needed numbers, in their order.
 
     `roughly` are numbers of our own that follow them, each by its least, likely and most; `part_of` names the needs of
-    which the first is part of the second, by their places. Only `kinds` of place have it, all where none is named.
+    which the first is part of the second, by their places. Only `kinds` of place and kinds of `waters` have it, all
+    where none is named.
     """
 
     key: str
@@ -49,6 +50,11 @@ class Recipe(NamedTuple):
     kinds: tuple[str, ...] = ()
     roughly: tuple[tuple[float, float, float], ...] = ()
     part_of: tuple[int, int] | None = None
+    waters: tuple[str, ...] = ()
+
+    def holds_at(self, kind: str, water: str) -> bool:
+        """Whether it is derived at a kind of place with such water."""
+        return not (self.kinds or self.waters) or kind in self.kinds or water in self.waters
 
 
 class Derived(NamedTuple):
@@ -138,6 +144,7 @@ RECIPES: tuple[Recipe, ...] = (
         "nitrogen-ratio", "nitrate and nitrite sum", "ratio", None,
         (Need("nitrate", "mg/L", "NO3"), Need("nitrite", "mg/L", "NO2")), _ratio_of_law,
         "NO3/50 + NO2/3, as Directive (EU) 2020/2184 and the WHO sum them", ("well", "tap", "supply"),
+        waters=("drinking",),
     ),
     Recipe(
         "cycles-by-chloride", "cycles of concentration", "cycles", None, (_CHLORIDE, _of_supply(_CHLORIDE)),
