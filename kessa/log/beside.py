@@ -1,5 +1,6 @@
 """What a result is seen beside: other readings of its sample, the place's past, the other end of its pair."""
 
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -24,12 +25,15 @@ from kessa.visits.models import Observation, Sample, Visit
 from kessa.web.compiled import compiled
 
 # Of one day, for comparing two places; what feeds a system changes slowly.
-ONE_DAY, _OF_SUPPLY = timedelta(hours=24), timedelta(days=14)
+ONE_DAY, OF_SUPPLY = timedelta(hours=24), timedelta(days=14)
+FROM_SUPPLY = ("chloride", "conductivity")
 _YEAR, _MOST_PAST = timedelta(days=366), 400
 # What is read in place and is no result by itself: its name to recipes and its unit, and what part of it it is off.
 _READ = {"discharge": (FLOW, "L/s", 0.15), "make_up": (METER, "m³", 0.0), "water_depth": ("water depth", "cm", 0.05)}
 READ_BESIDE = (*_READ, *READ_AS)
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
+# What is taken of a result from which others follow.
+_AS_INPUT = ("pk", "family", "part", "determination_id", "method_class", "person_id", "tested_at", *_AS_QUANTITY)
 
 
 def quantity_of(row: Any) -> Quantity:
@@ -100,9 +104,7 @@ def rows_of(sample: Sample) -> dict[str, Any]:
 def _of_sample(team: int, sample: Any, visit: Any) -> Any:
     rows = Result.objects.for_team(team).standing()
     rows = rows.filter(Q(determination__sample=sample) | Q(visit=visit, family=IN_PLACE))
-    return rows.values_list(
-        "pk", "family", "parameter", "fraction", "method_class", "person_id", "tested_at", *_AS_QUANTITY, named=True
-    )
+    return rows.values_list("parameter", "fraction", *_AS_INPUT, named=True)
 
 
 def seen_on(visit: Visit) -> dict[str, Quantity]:
@@ -177,24 +179,22 @@ def nearest(place: Place, parameter: str, at: datetime, within: timedelta = ONE_
 def _around_moment(team: int, place: int, parameter: str, since: datetime, to: datetime) -> Any:
     rows = Result.objects.for_team(team).standing().filter(place=place, parameter=parameter)
     rows = rows.filter(taken_at__range=(since, to)).newest_first()
-    return rows.values_list("pk", "taken_at", *_AS_QUANTITY, named=True)[:20]
+    return rows.values_list("taken_at", *_AS_INPUT, named=True)[:20]
 
 
-def given_to_recipes(
-    place: Place, sample: Sample | None, visit: Visit, measured: dict[str, Any] | None = None
-) -> dict[str, Quantity]:
-    """Return all that recipes may take up: readings of the sample or of the visit, the place's height, its supply's."""
-    given = readings_of(sample, measured) if sample else seen_on(visit)
+def given_to_recipes(place: Place, sample: Sample | None, visit: Visit, rows: dict[str, Any]) -> dict[str, Quantity]:
+    """Return all that recipes may take up: `rows`, what was read besides, the place's height."""
+    given = readings_of(sample, rows) if sample else seen_on(visit)
     if place.elevation_m is not None:
         given[HEIGHT] = Quantity(place.elevation_m, place.elevation_m, place.elevation_m, None, "m")
-    if METER in given:
-        given |= _meter_before(place, visit)
+    return given | _meter_before(place, visit) if METER in given else given
+
+
+def rows_of_supply(place: Place, at: datetime, names: Iterable[str]) -> dict[str, Any]:
+    """Return what was found of some parameters about a moment in the water that feeds a system, as recipes name it."""
     supply = compared_with(place).get("supply") if place.kind.is_plant else None
-    for name in ("chloride", "conductivity"):
-        row = nearest(supply, name, visit.started_at, _OF_SUPPLY) if supply and name in given else None
-        if row:
-            given[SUPPLY + name] = quantity_of(row)
-    return given
+    found = {name: nearest(supply, name, at, OF_SUPPLY) for name in FROM_SUPPLY if supply and name in names}
+    return {SUPPLY + name: row for name, row in found.items() if row}
 
 
 def _meter_before(place: Place, visit: Visit) -> dict[str, Quantity]:

@@ -22,7 +22,7 @@ from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import REOPENED
 from kessa.log.charts import what_breaks
-from kessa.log.derived import derive_of_sample, derive_of_visit
+from kessa.log.derived import derive_of_fed, derive_of_sample, derive_of_visit
 from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.in_place import settle_in_place
 from kessa.log.judgement import fraction_of, judged
@@ -32,6 +32,7 @@ from kessa.log.proof import weigh_lots, weigh_lots_of
 from kessa.log.standing import restate
 from kessa.people.models import Membership
 from kessa.people.selectors import names_of
+from kessa.places.models import Place
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.visits.models import Sample, Visit
@@ -103,8 +104,15 @@ def settle_sample(determination: Determination | None) -> None:
         return
     weigh_sample(determination)
     if determination.purpose == Purpose.SAMPLE:
-        derive_of_sample(determination.sample)
-        restate(determination.sample.place)
+        sample = determination.sample
+        derive_of_sample(sample)
+        _restate(sample.place, sample.drawn_at, determination.method.parameters)
+
+
+def _restate(place: Place, at: datetime, found: Iterable[str]) -> None:
+    """Keep how a place stands after something was found there, and how those it feeds do."""
+    for each in (place, *derive_of_fed(place, at, found)):
+        restate(each)
 
 
 def settle_visit(by: Membership, visit: Visit) -> None:
@@ -113,7 +121,7 @@ def settle_visit(by: Membership, visit: Visit) -> None:
     derive_of_visit(visit)
     for sample in visit.samples.select_related("visit__place__team"):
         judge_anew(sample, by, "the water's temperature")
-    restate(visit.place)
+    _restate(visit.place, visit.started_at, [each.parameter for each in new])
     if new:
         written.send(Result, results=new)
 

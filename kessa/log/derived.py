@@ -1,22 +1,25 @@
 """Results that follow from a visit's readings by themselves: written, written anew, or ended with what they rest on."""
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Any, NamedTuple
 
 from django.db.models import Q
 from django.utils import timezone
 
+from kessa.bench.models import Determination, LotUse
 from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import rule_for
-from kessa.core.methods.exactness import DERIVED, SCREENING
+from kessa.core.methods.exactness import COUNT, DERIVED, SCREENING
 from kessa.core.quantities.quantity import Quantity
-from kessa.log.beside import given_to_recipes, rows_of
+from kessa.log.beside import FROM_SUPPLY, OF_SUPPLY, given_to_recipes, rows_of, rows_of_supply
 from kessa.log.marks import flags_carried, mark
 from kessa.log.models import OVER_TAPS, Mark, Result
 from kessa.log.without_test import Found, settle
-from kessa.places.models import Place
+from kessa.places.models import PairKind, Place
+from kessa.places.selectors import pairs_of
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Observation, Sample, Visit
 from kessa.web.compiled import compiled
@@ -52,7 +55,22 @@ def derive_of_visit(visit: Visit) -> None:
     place = visit.place
     meter = [each for each in _recipes(place) if each.needs[0].name == METER]
     if Observation.objects.for_team(visit.team_id).filter(visit=visit, key="make_up", value__isnull=False).exists():
-        _settle(_At(place, visit, None, {}, given_to_recipes(place, None, visit)), meter)
+        _settle(_At(place, visit, None, {}, given_to_recipes(place, None, visit, {})), meter)
+
+
+def derive_of_fed(supply: Place, at: datetime, names: Iterable[str]) -> list[Place]:
+    """Settle what follows in the systems that a place feeds from what was found of some parameters in it; return them.
+
+    What was found at a moment speaks for what is drawn there about that time.
+    """
+    if not set(FROM_SUPPLY).intersection(names):
+        return []
+    fed = [other for pair, other, _ in pairs_of(supply) if pair.kind == PairKind.SUPPLY and pair.first_id == supply.pk]
+    samples = Sample.objects.for_team(supply.team_id).filter(visit__place__in=fed)
+    about = samples.filter(visit__started_at__range=(at - OF_SUPPLY, at + OF_SUPPLY))
+    for sample in about.select_related("visit__place__team"):
+        derive_of_sample(sample)
+    return fed
 
 
 def wanting(sample: Sample) -> list[Wanting]:
@@ -76,6 +94,7 @@ def _called(reading: str) -> str:
 def _of_sample(sample: Sample) -> _At:
     place = sample.visit.place
     rows = rows_of(sample)
+    rows |= rows_of_supply(place, sample.visit.started_at, rows)
     return _At(place, sample.visit, sample, rows, given_to_recipes(place, sample, sample.visit, rows))
 
 
@@ -86,18 +105,38 @@ def _recipes(place: Place) -> list[Recipe]:
 def _settle(at: _At, recipes: Iterable[Recipe]) -> None:
     standing = {each.part: each for each in _standing(at)}
     for recipe in recipes:
-        derived = None if recipe.parameter in at.rows else _derived(recipe, at.given)
+        derived = None if recipe.parameter in at.rows else _derived(recipe, at)
         found = _found(recipe, derived, at) if derived else None
         settle(at.place, at.visit, at.sample, found, standing.get(recipe.key))
 
 
-def _derived(recipe: Recipe, given: dict[str, Quantity]) -> Derived | None:
-    if lacking(recipe, given):
+def _derived(recipe: Recipe, at: _At) -> Derived | None:
+    if lacking(recipe, at.given):
         return None
     try:
-        return derive(recipe, given)
+        return derive(recipe, at.given, _one_bottle(recipe, at))
     except CannotCompute:
         return None
+
+
+def _one_bottle(recipe: Recipe, at: _At) -> dict[str, float]:
+    """Return the readings a recipe needs that were counted with the same bottle, and to what percent each is good."""
+    found = [(need.name, at.rows[need.name]) for need in recipe.needs if need.name in at.rows]
+    counted = {name: row for name, row in found if row.method_class == COUNT and row.determination_id}
+    if len(counted) < 2:
+        return {}
+    numbers = {row.determination_id for row in counted.values()}
+    tests = Determination.objects.for_team(at.place.team_id).in_bulk(numbers)
+    lots: dict[Any, set[int]] = {number: set() for number in numbers}
+    for use in LotUse.objects.for_team(at.place.team_id).filter(determination__in=numbers).select_related("lot"):
+        drops = tests[use.determination_id].method.drop_of
+        if drops and use.lot.supply_key == drops[0]:
+            lots[use.determination_id].add(use.lot_id)
+    # The stages of one test are counted with one bottle, named or not.
+    if len(numbers) > 1 and not set.intersection(*lots.values()):
+        return {}
+    parts = {name: tests[row.determination_id].method.part(row.part) for name, row in counted.items()}
+    return {name: part.numbers.precision_percent for name, part in parts.items()}
 
 
 def _standing(at: _At) -> list[Result]:
@@ -114,8 +153,10 @@ def _of(team: int, sample: Any) -> Any:
 
 
 def _found(recipe: Recipe, derived: Derived, at: _At) -> Found:
-    inputs = [at.rows[need.name] for need in recipe.needs if need.name in at.rows]
-    numbers = [each.pk for each in inputs]
+    needed = {need.name: at.rows[need.name] for need in recipe.needs if need.name in at.rows}
+    numbers = [each.pk for each in needed.values()]
+    # Who tested the supply did so another time.
+    inputs = [each for name, each in needed.items() if not name.startswith(SUPPLY)]
     school = near_limit(house_rules(at.place.team_id).chosen)
     return Found(
         DERIVED,
@@ -144,10 +185,11 @@ def _person(at: _At, inputs: list[Any]) -> int:
 def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
     """Let what rests on results carry a flag as long as one of them does."""
     changed = set(inputs)
-    visits = Result.objects.for_team(team_id).filter(pk__any=changed).values("visit")
+    theirs = Result.objects.for_team(team_id).filter(pk__any=changed)
     resting = Result.objects.for_team(team_id).standing().filter(family=DERIVED)
-    # What rests on the taps of a supply rests on many visits.
-    for row in resting.filter(Q(visit__in=visits) | Q(fraction=OVER_TAPS)):
+    # What rests on the taps of a supply, or on a supply itself, rests on other visits too.
+    elsewhere = Q(fraction=OVER_TAPS) | Q(place__pairs_as_second__first__in=theirs.values("place"))
+    for row in resting.filter(Q(visit__in=theirs.values("visit")) | elsewhere).distinct():
         rests_on = row.made_from.get("results", [])
         if not changed & set(rests_on):
             continue

@@ -119,6 +119,36 @@ class Derived(MeaningTest):
         self.client.post(page, {"why": "the wrong bottle"})
         self.assertNotIn("quality-bad", self.derived("unionised-ammonia").flags)
 
+    def test_cycles_follow_the_supply_and_know_one_bottle_on_both_sides(self):
+        tower = Place(team=self.team, name="Tower", kind_key="cooling-tower", without_limits=True)
+        supply = Place(team=self.team, name="Mains", kind_key="supply", without_limits=True)
+        for place in (tower, supply):
+            keep_place(self.ines, place)
+        keep_pair(self.ines, Pair(team=self.team, kind="supply", first=supply, second=tower))
+        measured(tower, self.ines, 20, 20)
+        self.assertIsNone(self.derived("cycles-by-chloride"))
+        feed = measured(supply, self.ines, 5, 5)
+        apart = self.derived("cycles-by-chloride")
+        self.assertAlmostEqual(apart.value, 4.0)
+        self.assertIn(feed.pk, apart.made_from["results"])
+        for number in (1, 2):
+            put_reading_right(self.ines, feed.determination, number, {"count": 10, "endpoint": True}, why="misread")
+        self.assertAlmostEqual(self.derived("cycles-by-chloride").value, 2.0)
+        set_aside(self.ines, standing(feed.determination), why="the wrong tap")
+        self.assertIsNone(self.derived("cycles-by-chloride"))
+        # With the same bottle on both sides most of its error cancels.
+        kit = stocked_kit(self.ines)
+        for place, count in ((tower, 20), (supply, 5)):
+            test = begin(place, self.ines, kit=kit.pk)
+            runs = Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", count).run("sample-2", count)
+            send(self.ines, test, runs.close())
+        together = self.derived("cycles-by-chloride")
+        self.assertAlmostEqual(together.value, 4.0)
+        self.assertLess(together.high - together.low, 0.97 * (apart.high - apart.low))
+        page = self.client.get(reverse("log:result", args=[together.pk]))
+        self.assertContains(page, "counted with one bottle")
+        self.assertContains(page, "at Mains")
+
 
 class Judged(MeaningTest):
     def test_an_ammonia_criterion_waits_for_ph_and_warmth_and_is_judged_anew_when_they_come(self):

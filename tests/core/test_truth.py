@@ -1,10 +1,14 @@
 """The interval of every house method holds the truth as often as it says, and is no wider than it must."""
 
 from collections import defaultdict
+from random import Random
 from unittest import TestCase
 
 from kessa.core.colours.eyes import RED_GREEN
-from tests.core.world import called_inside, coverage, measured_parts
+from kessa.core.derived.recipes import RECIPES, derive
+from kessa.core.methods import house_methods
+from kessa.core.runs.conclusion import Blank, conclude
+from tests.core.world import Kit, called_inside, coverage, measured_parts
 
 # Of 250 trials a share of 97 in 100 comes out under 94 once in 300: the numbers are drawn the same each time.
 _TRIALS, _SEEN = 250, 94.0
@@ -57,3 +61,23 @@ class Truth(TestCase):
                 with self.subTest(method=method.key):
                     shares = [share for share, _ in coverage(method, part, _TRIALS, eyes=RED_GREEN)]
                     self.assertGreaterEqual(min(shares), _SEEN)
+
+    def test_one_bottle_on_both_sides_of_a_ratio_is_narrower_and_holds_the_truth(self):
+        [recipe] = [each for each in RECIPES if each.key == "cycles-by-chloride"]
+        method = house_methods()["chloride-drops-25"].under({})
+        names = [need.name for need in recipe.needs]
+        percent = method.main.numbers.precision_percent
+        chance, held, widths = Random(5), 0, [0.0, 0.0]
+        for _ in range(400):
+            kit = Kit(method, method.main, chance)
+            truths = chance.uniform(40, 75), chance.uniform(15, 35)
+            found = {}
+            for name, truth in zip(names, truths, strict=True):
+                runs = {number: kit.read(truth) for number in (1, 2)}
+                found[name] = conclude(method, method.main, runs, Blank(1, "good")).quantity
+            for at, bottle in enumerate((None, dict.fromkeys(names, percent))):
+                cycles = derive(recipe, found, bottle).quantity
+                widths[at] += cycles.high - cycles.low
+            held += cycles.low <= truths[0] / truths[1] <= cycles.high
+        self.assertGreaterEqual(held / 400, _SEEN / 100)
+        self.assertLess(widths[1], 0.95 * widths[0])

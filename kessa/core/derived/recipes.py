@@ -14,7 +14,7 @@ from kessa.core.derived.scaling import Indices, scaling_indices
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.judging.judge import at_most
 from kessa.core.quantities.quantity import Quantity, plain
-from kessa.core.quantities.spread import Spread, propagated
+from kessa.core.quantities.spread import Shared, Spread, propagated
 from kessa.core.quantities.units import sign
 
 # What is not a parameter of the sample: the place's height, the supply's reading, the meter before and the days since.
@@ -22,6 +22,8 @@ HEIGHT, SUPPLY, BEFORE, DAYS = "height of the place", "supply: ", "make-up meter
 METER, FLOW = "make-up meter", "measured flow"
 # Salts weigh about so much (mg/L) for each µS/cm: between these in natural waters (Standard Methods 2510 A).
 _SALTS = ((0.55, 0.65, 0.75),)
+# Of what a count is good to so much is its bottle's: how large its drops are, how strong its titrant.
+_OF_BOTTLE = 0.75
 
 
 class Need(NamedTuple):
@@ -178,10 +180,12 @@ def lacking(recipe: Recipe, given: Mapping[str, Quantity]) -> list[str]:
     return [need.name for need in recipe.needs if need.name not in given]
 
 
-def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
+def derive(recipe: Recipe, given: Mapping[str, Quantity], one_bottle: Mapping[str, float] | None = None) -> Derived:
     """Return what a recipe comes to from readings by name; raises CannotCompute where they say nothing together.
 
     The interval is what 95 of 100 truths leave that lie in the readings' own (propagation of distributions, JCGM 101).
+    `one_bottle` are the readings counted with the same bottle, each with the percent to which its method is good: most
+    of that is the bottle's, and the same in all of them.
     Of a reading that is under its bound half is taken; of one that is above it nothing follows.
     """
     taken = [given[need.name].converted(need.unit, need.form or given[need.name].form) for need in recipe.needs]
@@ -197,9 +201,14 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
     value = finite(recipe.of(*values, *(likely for _, likely, _ in recipe.roughly)), "value")
     measured = [Spread(likely, each.low, each.high) for likely, each in zip(values, taken, strict=True)]
     ours = [Spread(likely, least, most) for least, likely, most in recipe.roughly]
-    low, high = propagated(lambda *drawn: finite(recipe.of(*drawn), "value"), value, *measured, *ours)
+    places = frozenset(place for place, need in enumerate(recipe.needs) if need.name in (one_bottle or {}))
+    shared = Shared(places, _OF_BOTTLE * min(one_bottle.values())) if one_bottle and len(places) > 1 else None
+    low, high = propagated(lambda *drawn: finite(recipe.of(*drawn), "value"), value, *measured, *ours, shared=shared)
     quantity = Quantity(value, low, high, None, recipe.unit, recipe.form)
     said = ", ".join(_said(need, each) for need, each in zip(recipe.needs, taken, strict=True))
+    bottle = (
+        (f"counted with one bottle: {plain(shared.percent)} % of their errors are common to both",) if shared else ()
+    )
     unit = f" {sign(recipe.unit)}" if sign(recipe.unit) not in ("", "index", "ratio") else ""
     form = f" as {recipe.form}" if recipe.form else ""
     return Derived(
@@ -207,6 +216,7 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity]) -> Derived:
         (
             f"from {said}",
             f"{recipe.source}: {plain(value)}{unit}{form}",
+            *bottle,
             f"truth between {plain(low)} and {plain(high)}{unit}, as the readings' own intervals leave it 19 times in "
             "20",
         ),

@@ -9,7 +9,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 
 DERIVED, TAKEN_IN = "derived", "taken-in"
-SCREENING = "screening"
+SCREENING, COUNT = "screening", "count"
 # The family of what was read on a visit without a test; its class is that of the method as which it is read.
 IN_PLACE = "in-place"
 
@@ -24,7 +24,7 @@ class MethodClass(NamedTuple):
 CLASSES = {
     SCREENING: MethodClass("by strip or card", 1),
     "eye": MethodClass("by eye", 2),
-    "count": MethodClass("by count", 3),
+    COUNT: MethodClass("by count", 3),
     "computed": MethodClass("computed", 3),
     "photometer": MethodClass("by photometer", 4),
     "meter": MethodClass("by meter", 4),
@@ -34,10 +34,10 @@ CLASSES = {
     DERIVED: MethodClass("worked out", 0),
 }
 _BY_KIND = {
-    "count": "count",
-    "volume": "count",
-    "direct": "count",
-    "difference": "count",
+    "count": COUNT,
+    "volume": COUNT,
+    "direct": COUNT,
+    "difference": COUNT,
     "photometer": "photometer",
     "meter": "meter",
 }

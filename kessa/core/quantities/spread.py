@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from functools import cache
 from itertools import product
@@ -53,22 +54,37 @@ def spread(of: Callable[..., float], *given: Spread) -> Spread:
     return Spread(value, min(value, *found) if found else value, max(value, *found) if bounded else None)
 
 
-def propagated(of: Callable[..., float], value: float, *given: Spread) -> tuple[float, float]:
+class Shared(NamedTuple):
+    """An error that some of the numbers have in common, by their places: up to `percent` of each, to the same side."""
+
+    places: frozenset[int]
+    percent: float
+
+
+def propagated(
+    of: Callable[..., float], value: float, *given: Spread, shared: Shared | None = None
+) -> tuple[float, float]:
     """Return both ends between which 95 of 100 results of a formula lie, around its own `value`.
 
     By propagation of distributions (JCGM 101:2008): each number is drawn within its ends, normally to either side, and
-    independently of the others; the draws are the same each time, one from each of 1000 equal shares. All `given` are
-    bounded. Raises what the formula raises.
+    independently of the others but for what they have `shared` (6.4.8: the rest of each by squares); the draws are the
+    same each time, one from each of 1000 equal shares. All `given` are bounded. Raises what the formula raises.
     """
-    drawn = (map(_within, given, shares) for shares in _shares(len(given)))
-    results = sorted(of(*numbers) for numbers in drawn)
+    results = []
+    for *shares, together in _shares(len(given) + 1):
+        drawn = []
+        for place, (each, z) in enumerate(zip(given, shares, strict=True)):
+            common = shared.percent / 100 * each.value if shared and place in shared.places else 0.0
+            drawn.append(_within(each, z, abs(common)) + common * together / SIGMAS)
+        results.append(of(*drawn))
+    results.sort()
     tail = _DRAWN // 40
     return min(results[tail], value), max(results[-tail - 1], value)
 
 
-def _within(given: Spread, z: float) -> float:
+def _within(given: Spread, z: float, common: float) -> float:
     reach = (given.value if given.high is None else given.high) - given.value if z > 0 else given.value - given.low
-    return given.value + reach * z / SIGMAS
+    return given.value + math.sqrt(max(reach**2 - common**2, 0.0)) * z / SIGMAS
 
 
 @cache
