@@ -16,6 +16,7 @@ from kessa.bench.stream import BenchStream
 from kessa.core.judging.formulas import GIVES_A_LIMIT
 from kessa.core.judging.limits import speaking_of
 from kessa.core.methods.exactness import class_of
+from kessa.core.methods.in_place import READ_AS
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
@@ -121,7 +122,7 @@ def settle_visit(by: Membership, visit: Visit) -> None:
     derive_of_visit(visit)
     for sample in visit.samples.select_related("visit__place__team"):
         judge_anew(sample, by, "the water's temperature")
-    _restate(visit.place, visit.started_at, [each.parameter for each in new])
+    _restate(visit.place, visit.started_at, [method.main.parameter for method in READ_AS.values()])
     if new:
         written.send(Result, results=new)
 

@@ -1,8 +1,10 @@
 """What the taps of a supply say together: a percentile over them, as a result of the supply."""
 
+from contextlib import suppress
 from datetime import timedelta
 from typing import Any
 
+from kessa.core.errors import CannotCompute
 from kessa.core.judging.statistics import over_taps
 from kessa.core.methods.exactness import DERIVED
 from kessa.log.beside import quantity_of
@@ -48,7 +50,13 @@ def _asked_of(supply: Place) -> set[str]:
 def _newest(team_id: int, taps: list[int], parameter: str) -> list[Any]:
     """Return the newest result of each tap within a year before the newest of all, the newest first."""
     rows = Result.objects.for_team(team_id).standing().filter(place__any=taps, parameter=parameter)
-    rows = rows.exclude(unit="presence").order_by("place_id", "-taken_at", "-pk").distinct("place_id")
+    # What taps are held against is all of a metal, not what is dissolved of it.
+    rows = (
+        rows.exclude(unit="presence")
+        .exclude(fraction="dissolved")
+        .order_by("place_id", "-taken_at", "-pk")
+        .distinct("place_id")
+    )
     newest = sorted(
         rows.defer("readings", "working", "judgements"), key=lambda row: (row.taken_at, row.pk), reverse=True
     )
@@ -56,10 +64,13 @@ def _newest(team_id: int, taps: list[int], parameter: str) -> list[Any]:
 
 
 def _found(parameter: str, rows: list[Any]) -> Found:
-    last = rows[0]
-    readings = [quantity_of(row).converted(last.unit, last.form or None) for row in rows]
-    quantity, working = over_taps(readings)
-    numbers = [row.pk for row in rows]
+    last, readings = rows[0], {}
+    for row in rows:
+        # What is written in a form that does not convert is another thing.
+        with suppress(CannotCompute):
+            readings[row.pk] = quantity_of(row).converted(last.unit, last.form or None)
+    quantity, working = over_taps(list(readings.values()))
+    numbers = list(readings)
     return Found(
         DERIVED,
         "taps",
@@ -74,16 +85,17 @@ def _found(parameter: str, rows: list[Any]) -> Found:
         made_from={"results": numbers},
         flags=flags_carried(last.team_id, numbers),
         fraction=OVER_TAPS,
-        taps=len(rows),
+        taps=len(numbers),
     )
 
 
 def _visit(supply: Place, found: Found | None, before: Result | None) -> Visit:
-    """Return what such a result is reviewed with: a stop of nobody, at the time of the newest reading."""
-    if before and (found is None or before.taken_at == found.taken_at):
-        return before.visit
-    assert found is not None
-    return Visit.objects.create(team_id=supply.team_id, place=supply, started_at=found.taken_at)
+    """Return with what such a result is reviewed: one stop of nobody, at the time of the newest reading."""
+    visit = before.visit if before else Visit(team_id=supply.team_id, place=supply)
+    if found and visit.started_at != found.taken_at:
+        visit.started_at = found.taken_at
+        visit.save()
+    return visit
 
 
 @compiled

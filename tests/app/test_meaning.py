@@ -496,6 +496,8 @@ class Supplies(MeaningTest):
         self.assertAlmostEqual(found.value, values[4] + 0.4 * (values[5] - values[4]))
         [judgement] = found.judgements
         self.assertEqual((judgement["max"], judgement["of"]), (1.3, "90th percentile of 6 taps"))
+        # However often it changes, it is looked over as one.
+        self.assertEqual(Visit.objects.for_team(self.team).filter(place=self.supply).count(), 1)
         own = next(each for each in results[-1].judgements if each["set"] == "us-primary")
         self.assertEqual(own["against_average"], "one reading against a 90th percentile of a supply's taps")
         self.assertContains(self.client.get(reverse("places:place", args=[self.supply.pk])), "over its taps")
