@@ -130,7 +130,7 @@ class LimitForm(forms.Form):
     source = forms.CharField(label="Source: the supplier's sheet, the law, the maker", max_length=300, required=False)
     note = forms.CharField(label="Note", max_length=600, required=False)
 
-    def __init__(self, *args: Any, before: dict[str, Any], applies_to: str, **kwargs: Any) -> None:
+    def __init__(self, *args: Any, before: dict[str, Any], applies_to: Any, **kwargs: Any) -> None:
         super().__init__(*args, initial=self.filled(before, applies_to), **kwargs)
         self.before = before
 
@@ -158,8 +158,9 @@ class LimitForm(forms.Form):
         return kept | given
 
     @classmethod
-    def filled(cls, limit: dict[str, Any], applies_to: str) -> dict[str, Any]:
+    def filled(cls, limit: dict[str, Any], applies_to: Any) -> dict[str, Any]:
         """Return a limit that is there by the form's own names, each of them, and by which rule it decides."""
-        usual = {"statistic": SINGLE, "protects": USUALLY[applies_to]}
-        filled = {**dict.fromkeys(cls.base_fields), **usual, **limit, "form": limit.get("as")}
-        return filled | {"decided_by": filled["rule"] or decision_rule(filled["protects"])}
+        said = limit.get("protects")
+        protects = str(said) if str(said) in PROTECTED else USUALLY.get(str(applies_to), "treatment")
+        filled = {**dict.fromkeys(cls.base_fields), "statistic": SINGLE, **limit, "form": limit.get("as")}
+        return filled | {"protects": protects, "decided_by": filled["rule"] or decision_rule(protects)}

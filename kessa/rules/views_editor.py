@@ -82,7 +82,7 @@ def draft(request: HttpRequest, pk: int) -> HttpResponse:
         "draft": found,
         "form": form,
         "limits": [
-            LimitForm.filled(each, found.definition["applies_to"]) for each in found.definition.get("limits", [])
+            LimitForm.filled(each, found.definition.get("applies_to")) for each in found.definition.get("limits", [])
         ],
     }
     return render(request, "rules/draft.html", context, status=422 if form.errors else 200)
@@ -96,7 +96,7 @@ def limit(request: HttpRequest, pk: int, n: int | None = None) -> HttpResponse:
     if n is not None and n >= len(limits):
         raise Http404
     before = limits[n] if n is not None else {}
-    form = LimitForm(request.POST or None, before=before, applies_to=found.definition["applies_to"])
+    form = LimitForm(request.POST or None, before=before, applies_to=found.definition.get("applies_to"))
     if request.method == "POST" and form.is_valid():
         limits[n if n is not None else len(limits) :] = [form.said, *(limits[n + 1 :] if n is not None else [])]
         return _keep(request, found, {**found.definition, "limits": limits})
