@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from functools import cache
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, Literal, NamedTuple
 
 from kessa.core.advising.advice import PARTS, SUM, Advice, Do, Where
 from kessa.core.advising.rules import Instead, Verdict, codes
@@ -55,6 +55,7 @@ class _First(Checked):
     codes: tuple[str, ...] = ()
     stands: tuple[Verdict, ...] = ()
     protects: tuple[Protects, ...] = ()
+    side: Literal["", "low", "high"] = ""
 
 
 class _Plain(Checked):
@@ -80,12 +81,17 @@ def sentence(do: Do, where: Where, named: Named = NOBODY) -> str:
     """Say one thing to do."""
     said = next((each.say for each in codes()[do.code].instead if _fits(each, do, where)), codes()[do.code].say)
     return said.format(
-        parameters=listed([_called(each) for each in do.about]),
+        parameters=listed([_called(each) for each in _without_sum(do.about)]),
         minutes=minutes(do.minutes or 1),
         words=" ".join(do.words.values()),
         upstream=named.upstream or _UPSTREAM,
         **{**ROLES, **named.told},
     )
+
+
+def _without_sum(keys: Sequence[str]) -> list[str]:
+    """Return parameters without the sum of nitrate and nitrite, where a part of it is named."""
+    return [each for each in keys if not (each == SUM and set(PARTS) & set(keys))]
 
 
 def say_code(code: str, where: Where, named: Named = NOBODY) -> str:
@@ -172,6 +178,7 @@ def _says(first: _First, advice: Advice, where: Where, asked: set[str]) -> bool:
         and set(first.codes) <= asked
         and (not first.stands or advice.stands in first.stands)
         and (not first.protects or advice.stood[0].protects in first.protects)
+        and first.side in ("", advice.stood[0].side)
     )
 
 
@@ -179,7 +186,7 @@ def _names(advice: Advice) -> dict[str, Any]:
     """Return what the first sentence may name."""
     worst, by_code = advice.stood[0], {each.code: each for each in advice.do}
     asked = by_code["infants-other-water"].about if "infants-other-water" in by_code else []
-    infants = [each for each in asked if each not in GERMS and not (each == SUM and set(PARTS) & set(asked))]
+    infants = [each for each in _without_sum(asked) if each not in GERMS]
     above = [each for each in _standing(advice, OUTSIDE) if each in infants]
     found = "were found" if worst.key in GERMS else "was found"
     called = [_called(each) for each in above or infants or [worst.key]]
