@@ -10,8 +10,7 @@ class LogConfig(AppConfig):
 
     def ready(self) -> None:
         """Let tests be tapped: what closing one writes is known here; and let what stands follow a changed place."""
-        from kessa.log.closing import LoggedStream
-        from kessa.log.standing import place_changed
+        from kessa.log.closing import LoggedStream, place_changed
         from kessa.places.services import changed
         from kessa.taps.streams import register
 

@@ -7,6 +7,7 @@ from typing import Any
 from django.db.models import prefetch_related_objects
 from django.dispatch import Signal
 from django.urls import reverse
+from django.utils import timezone
 
 from kessa.bench.models import Determination, Purpose
 from kessa.bench.selectors import test_at
@@ -22,15 +23,17 @@ from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import REOPENED
+from kessa.log.beside import OF_SUPPLY
 from kessa.log.charts import what_breaks
 from kessa.log.derived import derive_of_fed, derive_of_sample, derive_of_visit
 from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.in_place import settle_in_place
 from kessa.log.judgement import fraction_of, judged
 from kessa.log.marks import Reason, end, mark
-from kessa.log.models import QualityCheck, Result
+from kessa.log.models import QualityCheck, Result, Standing
 from kessa.log.proof import weigh_lots, weigh_lots_of
 from kessa.log.standing import restate
+from kessa.log.supplies import taps_of
 from kessa.people.models import Membership
 from kessa.people.selectors import names_of
 from kessa.places.models import Place
@@ -125,6 +128,16 @@ def settle_visit(by: Membership, visit: Visit) -> None:
     _restate(visit.place, visit.started_at, [method.main.parameter for method in READ_AS.values()])
     if new:
         written.send(Result, results=new)
+
+
+def place_changed(sender: Any, place: Place, **_: Any) -> None:
+    """Let what follows from its last samples, and what stands, follow a place's height, pairs, use and facts."""
+    drawn = Sample.objects.for_team(place.team_id).filter(visit__place=place, drawn_at__gte=timezone.now() - OF_SUPPLY)
+    for sample in drawn.select_related("visit__place__team"):
+        derive_of_sample(sample)
+    known = Standing.objects.for_team(place.team_id).filter(place=place)
+    if known.exists() or taps_of(place):
+        restate(place)
 
 
 def judge_anew(sample: Sample, by: Membership, came_in: str) -> None:

@@ -15,7 +15,7 @@ from kessa.core.judging.protected import PROTECTED
 from kessa.core.quantities.parameters import parameter
 from kessa.log.advising import advised, newest_at, where_of
 from kessa.log.models import Result, Standing
-from kessa.log.supplies import settle_taps, supplies_of, taps_of
+from kessa.log.supplies import settle_taps, supplies_of
 from kessa.people.models import Team
 from kessa.people.selectors import told_of
 from kessa.places.models import Place
@@ -45,13 +45,6 @@ def restate(place: Place) -> None:
     restated.send(Standing, place=place, advice=advice)
     for supply in supplies_of(place):
         restate(supply)
-
-
-def place_changed(sender: Any, place: Place, **_: Any) -> None:
-    """Let what stands at a place follow its use, height and facts, where something was found out there."""
-    known = Standing.objects.for_team(place.team_id).filter(place=place)
-    if known.exists() or taps_of(place):
-        restate(place)
 
 
 def _rank_of(advice: Advice) -> int:

@@ -13,7 +13,9 @@ from kessa.actions import services
 from kessa.actions.models import Action, State
 from kessa.actions.selectors import trace_of
 from kessa.actions.templatetags.actions import title_in
+from kessa.log.models import Mark
 from kessa.log.services import set_aside
+from kessa.log.standing import restate
 from kessa.people.models import Contact, Role
 from kessa.people.services import keep_contact
 from kessa.places.models import Pair, Place
@@ -91,6 +93,18 @@ class Proposed(ActionsTest):
         self.assertEqual(bleed.state, State.WITHDRAWN)
         self.assertEqual(self.open_at(boiler), [])
         self.assertContains(self.client.get("/actions/"), "no longer asked for")
+
+    def test_a_doubt_waits_for_a_test_before_anything_goes_in_or_out_and_for_nothing_else(self):
+        boiler = self.boiler()
+        once = begin(boiler, self.ines, "total-hardness-drops-25")
+        send(self.ines, once, Taps().answer("ph", 8).run("sample-1", 4).close())
+        test = begin(boiler, self.ines, "conductivity-meter")
+        send(self.ines, test, Taps().read(7500).close())
+        Mark.objects.create(team=self.team, result=standing(test), flag="check-failed", at=timezone.now())
+        restate(boiler)
+        said = {each.parameter: " ".join(each.cautions) for each in self.open_at(boiler)}
+        self.assertIn("Test again as well.", said["total hardness"])
+        self.assertIn("Test again before anything is added or let out.", said["conductivity"])
 
     def test_what_somebody_decided_stays_and_what_is_set_aside_asks_for_nothing(self):
         boiler = self.boiler()

@@ -149,6 +149,44 @@ class Derived(MeaningTest):
         self.assertContains(page, "counted with one bottle")
         self.assertContains(page, "at Mains")
 
+    def test_what_rests_on_a_strip_keeps_its_rule_wherever_people_drink(self):
+        choose_house_rules(self.ines, house_rules(self.team), {"near_limit": "simple"})
+        spring = Place(team=self.team, name="Spring", kind_key="stream", limit_sets=["who-gdwq"], feeds=["people"])
+        keep_place(self.ines, spring)
+        test = begin(spring, self.ines, "nitrate-strip")
+        taps = Taps().read({"at": 0.5}, part="nitrite").read({"between": [25, 50]}, part="nitrate")
+        self.assertEqual(send(self.ines, test, taps.close()).refused, [])
+        [judgement] = self.derived("nitrogen-ratio").judgements
+        self.assertEqual((judgement["rule"], judgement["verdict"]), ("guarded", "not settled"))
+
+    def test_the_warmth_of_a_sample_is_its_own_and_a_supply_s_doubt_goes_on_to_its_system(self):
+        self.place.elevation_m = 0
+        keep_place(self.ines, self.place)
+        sample = drawn(self.place, self.ines, water_temperature_c=10)
+        note(self.ines, sample.visit, ("temperature", 20.0))
+        self.on(sample, "oxygen-ampoule", {"at": 8}, {"at": 8})
+        self.assertIn("temperature 10 °C", self.derived("oxygen-saturation").working[0])
+        tower = Place(team=self.team, name="Tower", kind_key="cooling-tower", without_limits=True)
+        supply = Place(team=self.team, name="Mains", kind_key="supply", without_limits=True)
+        meters = []
+        for place, shown in ((tower, 1200), (supply, 300)):
+            keep_place(self.ines, place)
+            meters.append(
+                Instrument.objects.create(team=self.team, name=f"{place}", measures="conductivity", resolution=1)
+            )
+            visit = visited(place, self.ines, **({"plant_ready": "on"} if place.kind.is_plant else {}))
+            note(self.ines, visit, ("conductivity", shown, meters[-1].pk))
+        drawn(tower, self.ines)
+        keep_pair(self.ines, Pair(team=self.team, kind="supply", first=supply, second=tower))
+        note(self.ines, Visit.objects.for_team(self.team).get(place=supply), ("temperature", 12.0))
+        self.assertAlmostEqual(self.derived("cycles-by-conductivity").value, 4)
+        given = {"standard": "sealed", "reading": 1300, "expected": 1413, "allowed": 28}
+        failed = InstrumentCheck(
+            team=self.team, instrument=meters[1], person=self.ines.user, at=timezone.now(), **given
+        )
+        check_instrument(self.ines, failed)
+        self.assertIn("check-failed", self.derived("cycles-by-conductivity").flags)
+
 
 class Judged(MeaningTest):
     def test_an_ammonia_criterion_waits_for_ph_and_warmth_and_is_judged_anew_when_they_come(self):

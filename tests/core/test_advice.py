@@ -207,8 +207,12 @@ class Joined(TestCase):
         said = sentences(doubted.do, where, about="nitrate", flags=["one-run"])
         self.assertIn("infant", " ".join(said[:3]))
         self.assertLess(said.index("Act now, and test again."), said.index("One run only: run it again."))
-        inside, _ = told("well", ["people"], ["eu-2020"], mg("nitrate", 6, 1, "NO3", flags=["smells-odd"]))
+        inside, where = told("well", ["people"], ["eu-2020"], mg("nitrate", 6, 1, "NO3", flags=["smells-odd"]))
         self.assertEqual(inside.codes, ["test-again"])
+        # What is within its limit beside it is said to be, and not that all goes on as planned.
+        beside, where = told("well", ["people"], ["eu-2020"], mg("nitrate", 6, 1, "NO3", flags=["smells-odd"]),
+                             mg("iron", 0.01, 0.001, "Fe"))  # fmt: skip
+        self.assertIn("Within the limit it was held against.", sentences(beside.do, where, about="iron")[0])
 
     def test_what_is_said_of_a_reading_is_said_of_it_alone_and_the_place_goes_on_as_planned(self):
         gasping = mg("dissolved oxygen", 4.0, 0.2, "O2")
@@ -225,8 +229,22 @@ class Joined(TestCase):
         named = Named({"authority": "Vale health office, 555 0100"})
         self.assertIn("Tell Vale health office, 555 0100.", sentences(advice.do, where, named))
         self.assertEqual([each.code for each in do_of(advice.kept())], advice.codes)
+        # Who is alone in a team is not told to tell themselves.
+        odd, where = told("well", ["people"], ["eu-2020"], found("E. coli", "present")._replace(flags=["unusual"]))
+        for team, heard in ((Named(), True), (Named(alone=True), False)):
+            ticked = [step.key for step in list_of(odd, where, lambda rank, team=team: team).steps]
+            self.assertEqual("coordinator" in ticked, heard)
+            self.assertEqual("Tell your coordinator." in sentences(odd.do, where, team), heard)
         salty, boiler = told("boiler", (), ["programme-boiler-low"], mg("conductivity", 7200, 150, unit="uS/cm"))
         self.assertIn("Carry-over risk", " ".join(sentences(salty.do, boiler)[:2]))
+
+    def test_what_a_treatment_lacks_is_too_little_and_what_it_lets_through_too_much(self):
+        for reading, words in (
+            (mg("free chlorine", 0.05, 0.01, "Cl2"), "Free chlorine is too low, so germs"),
+            (mg("turbidity", 3, 0.1, unit="NTU"), "Cloudiness is beyond its limit, so germs"),
+        ):
+            advice, where = told("supply", ["people"], ["chlorinated-supply", "us-primary"], reading)
+            self.assertIn(words, plain_answer(advice, where)[0])
 
     def test_what_was_not_assessed_says_why(self):
         lacking = Reading(

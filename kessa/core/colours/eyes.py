@@ -37,7 +37,7 @@ def told_by(one: str, other: str, eyes: str) -> str:
 
     >>> [told_by("#cc6688", "#ffffff", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
     ['lightness', 'colour']
-    >>> [told_by("#2f8f6a", "#c2577a", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
+    >>> [told_by("#3f9a6a", "#cf8d9a", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
     ['', 'colour']
     """
     apart = seen_apart(one, other, eyes)
