@@ -18,7 +18,7 @@ AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
 
 
 # A busy machine is slow, not wrong.
-expect.set_options(timeout=15_000)
+expect.set_options(timeout=40_000)
 
 
 class BrowserTest(StaticLiveServerTestCase):
@@ -59,7 +59,7 @@ class BrowserTest(StaticLiveServerTestCase):
         context = self.browser.new_context(viewport=viewport)
         self.addCleanup(context.close)
         page = context.new_page()
-        page.set_default_timeout(20_000)
+        page.set_default_timeout(40_000)
         faults = []
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.on("console", lambda said: "Content Security Policy" in said.text and faults.append(said.text))
@@ -115,7 +115,7 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def assert_saved(self, page):
         """Wait until nothing waits any more."""
-        expect(page.get_by_text("all readings saved")).to_be_visible(timeout=20_000)
+        expect(page.get_by_text("all readings saved")).to_be_visible()
 
     def assert_accessible(self, page):
         """Let axe-core look at the page."""

@@ -49,6 +49,7 @@ class Coordinator(BrowserTest):
         self.run_through(page, 6)
         expect(page.get_by_role("heading", name="Run 1: 6 drops")).to_be_visible()
         page.get_by_role("button", name="Write it with one run only").click()
+        expect(page.get_by_role("heading", name="The working")).to_be_visible()
         expect(page.get_by_text("One run only: run it again")).to_be_visible()
         expect(page.get_by_text("Lot AG-7.")).to_be_visible()
 
