@@ -5,6 +5,7 @@ from typing import Any
 
 from kessa.core.advising.advice import Advice, Reading, Where, advise
 from kessa.core.advising.wording import Named, plain_answer, sentences
+from kessa.core.methods.exactness import IN_PLACE
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import doubtful
@@ -79,7 +80,8 @@ def visit_in_plain_words(visit: Visit) -> dict[str, Any]:
 @compiled
 def _of_visit(team: int, visit: Any) -> Any:
     rows = Result.objects.for_team(team).standing().filter(visit=visit)
-    return rows.newest_first().values_list(*COLUMNS, named=True)
+    # What was only read in place, against no limit, is no test of the water.
+    return rows.exclude(family=IN_PLACE, verdict="").newest_first().values_list(*COLUMNS, named=True)
 
 
 def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:

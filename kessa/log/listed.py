@@ -72,8 +72,9 @@ class AtPlace(NamedTuple):
 
     @property
     def pressing(self) -> Any:
-        """The result that presses most."""
-        return self.state[0].result
+        """The result that presses most: what the first thing to do is about."""
+        first = next((key for each in self.advice.do for key in each.keys), None)
+        return next((row.result for row in self.state if row.result.id == first), self.state[0].result)
 
 
 def found_at_place(
