@@ -171,7 +171,7 @@ def main(address: str, folder: Path) -> None:
                 page.get_by_role("img", name="The tests in time").wait_for()
                 shot("board")
                 page.goto(f"{address}/today/")
-                page.get_by_role("link", name="Infants do not drink this water").click()
+                page.get_by_role("link", name="Infants do not drink this water").first.click()
                 shot("list")
                 page.goto(f"{address}/bench/")
                 count_through(page, shot, phone=True)
