@@ -29,12 +29,14 @@ _STEPS = 2
 
 
 def bench_payload(
-    determination: Determination, taps: list[Tap], bench: Bench, usual: dict[str, UsualRange | None]
+    determination: Determination, taps: list[Tap], bench: Bench, usual: dict[str, UsualRange | None], rows: list[Row]
 ) -> dict[str, Any]:
-    """Return the method's steps, results and rules, and every event so far, as the page's script takes them."""
+    """Return the method's steps, results and rules, and every event so far, as the page's script takes them.
+
+    `rows` are the newest results of the place (see newest_of).
+    """
     method, main = determination.method, determination.method.main
     blank = method.blank if determination.asks_blank else None
-    rows = newest_at(determination.place) if determination.place else []
     count_step = next((step for step in method.steps if step.kind == "count"), None)
     return {
         "stream": str(determination.pk),
@@ -104,16 +106,21 @@ def panel_of(determination: Determination, taps: list[Tap], named: str, eyes: st
     series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
-    bench = bench_of(determination, taps)
+    bench, rows = bench_of(determination, taps), newest_of(determination)
     return {
         "determination": determination,
         "method": method,
         "earlier": past,
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
         "end": end_told(method.main, eyes),
-        "payload": bench_payload(determination, taps, bench, usual) | {"whose": named},
-        **outcome_context(determination, bench),
+        "payload": bench_payload(determination, taps, bench, usual, rows) | {"whose": named},
+        **outcome_context(determination, bench, rows),
     }
+
+
+def newest_of(determination: Determination) -> list[Row]:
+    """Return the newest results of a test's place; none of a check, which has no place."""
+    return newest_at(determination.place) if determination.place else []
 
 
 def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) -> str:
@@ -165,10 +172,9 @@ def states_of(bench: Bench) -> dict[str, str]:
     return {key: outcome.state for key, outcome in bench.outcomes.items() if outcome.quantity}
 
 
-def outcome_context(determination: Determination, bench: Bench) -> dict[str, Any]:
+def outcome_context(determination: Determination, bench: Bench, rows: list[Row]) -> dict[str, Any]:
     """Return what the runs come to so far, part by part, and the first thing to do about it, for bench/outcome.html."""
     outcomes, place = [], determination.place
-    rows = newest_at(place) if place else []
     for part in determination.method.finds:
         outcome = bench.outcomes[part.key]
         if outcome.quantity:

@@ -16,7 +16,7 @@ from kessa.bench.board import tests_of
 from kessa.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.bench.lanes import lanes_of
 from kessa.bench.models import Determination, Purpose
-from kessa.bench.page import outcome_context, panel_of, panel_on_board
+from kessa.bench.page import newest_of, outcome_context, panel_of, panel_on_board
 from kessa.bench.selectors import known_of, open_determinations, test_at
 from kessa.bench.state import bench_of
 from kessa.core.errors import CannotCompute
@@ -174,7 +174,7 @@ def _open_visit(request: HttpRequest, pk: uuid.UUID) -> Visit | None:
 def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """What the runs come to so far: asked for when it is shown."""
     found = _determination(request, pk)
-    context = outcome_context(found, bench_of(found, counted(found.team_id, found.pk)))
+    context = outcome_context(found, bench_of(found, counted(found.team_id, found.pk)), newest_of(found))
     return render(request, "bench/outcome.html", context)
 
 

@@ -30,7 +30,7 @@ from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
 from kessa.log.in_place import settle_in_place
 from kessa.log.judgement import fraction_of, judged
 from kessa.log.marks import Reason, end, mark
-from kessa.log.models import QualityCheck, Result, Standing
+from kessa.log.models import QualityCheck, Result, Standing, columns_of
 from kessa.log.proof import weigh_lots, weigh_lots_of
 from kessa.log.standing import restate
 from kessa.log.supplies import taps_of
@@ -203,12 +203,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         parameter=part.parameter,
         fraction=fraction_of(bench),
         method_class=class_of(determination.method, part),
-        value=quantity.value,
-        low=quantity.low,
-        high=quantity.high,
-        censor=quantity.censor or "",
-        unit=quantity.unit,
-        form=quantity.form or "",
+        **columns_of(quantity),
         verdict=verdict or "",
         readings=_readings(determination, bench, part, people) | {"stood_by": [doubt.words for doubt in answered]},
         made_from={"taps": bench.read_by(part)},

@@ -19,7 +19,7 @@ from kessa.log.marks import flags_carried, mark
 from kessa.log.models import OVER_TAPS, Mark, Result
 from kessa.log.without_test import Found, settle
 from kessa.places.models import PairKind, Place
-from kessa.places.selectors import pairs_of
+from kessa.places.selectors import paired
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Observation, Sample, Visit
 from kessa.web.compiled import compiled
@@ -65,7 +65,7 @@ def derive_of_fed(supply: Place, at: datetime, names: Iterable[str]) -> list[Pla
     """
     if not set(FROM_SUPPLY).intersection(names):
         return []
-    fed = [other for pair, other, _ in pairs_of(supply) if pair.kind == PairKind.SUPPLY and pair.first_id == supply.pk]
+    fed = paired(supply, PairKind.SUPPLY, first=True)
     samples = Sample.objects.for_team(supply.team_id).filter(visit__place__in=fed)
     about = samples.filter(visit__started_at__range=(at - OF_SUPPLY, at + OF_SUPPLY))
     for sample in about.select_related("visit__place__team"):

@@ -1,6 +1,7 @@
 """Results, the marks on them, and the checks they rest on."""
 
 from collections.abc import Iterable
+from dataclasses import asdict
 from typing import Any, Self
 
 from django.conf import settings
@@ -149,6 +150,11 @@ class Result(TeamOwned):
         """Everybody whose readings count, by name."""
         names = self.readings.get("people") or [str(self.person)]
         return " and ".join(names)
+
+
+def columns_of(quantity: Quantity) -> dict[str, Any]:
+    """Return a quantity as a result keeps it: see Result.quantity."""
+    return asdict(quantity) | {"censor": quantity.censor or "", "form": quantity.form or ""}
 
 
 class QualityCheck(TeamOwned):

@@ -12,7 +12,7 @@ from kessa.log.marks import flags_carried
 from kessa.log.models import OVER_TAPS, Result
 from kessa.log.without_test import Found, settle
 from kessa.places.models import PairKind, Place
-from kessa.places.selectors import chosen_sets, pairs_of
+from kessa.places.selectors import chosen_sets, paired
 from kessa.visits.models import Visit
 from kessa.web.compiled import compiled
 
@@ -22,12 +22,12 @@ _SPEAKS = timedelta(days=365)
 
 def taps_of(supply: Place) -> list[Place]:
     """Return the taps that a supply feeds."""
-    return [other for pair, other, _ in pairs_of(supply) if pair.kind == PairKind.TAP and pair.first_id == supply.pk]
+    return paired(supply, PairKind.TAP, first=True)
 
 
 def supplies_of(tap: Place) -> list[Place]:
     """Return what feeds a tap."""
-    return [other for pair, other, _ in pairs_of(tap) if pair.kind == PairKind.TAP and pair.second_id == tap.pk]
+    return paired(tap, PairKind.TAP, first=False)
 
 
 def settle_taps(supply: Place) -> None:

@@ -12,7 +12,7 @@ from kessa.core.quantities.quantity import Quantity
 from kessa.log.beside import seen_beside
 from kessa.log.history import Series, usual_at
 from kessa.log.marks import end, mark
-from kessa.log.models import Result
+from kessa.log.models import Result, columns_of
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
 from kessa.visits.models import Sample, Visit
@@ -85,12 +85,7 @@ def _judged(place: Place, visit: Visit, sample: Sample | None, found: Found) -> 
         parameter=parameter,
         fraction=found.fraction,
         method_class=found.method_class,
-        value=quantity.value,
-        low=quantity.low,
-        high=quantity.high,
-        censor=quantity.censor or "",
-        unit=quantity.unit,
-        form=quantity.form or "",
+        **columns_of(quantity),
         verdict=verdict_by(parameter, judgements) or "",
         readings={"words": found.words, "people": [], "used": []},
         made_from=found.made_from,

@@ -49,6 +49,11 @@ def _pairs(team: int, place: int) -> Any:
     return Pair.objects.for_team(team).filter(Q(first=place) | Q(second=place)).select_related("first", "second")
 
 
+def paired(place: Place, kind: PairKind, *, first: bool) -> list[Place]:
+    """Return the other ends of those pairs of a kind in which a place is the first, or the second."""
+    return [other for pair, other, _ in pairs_of(place) if pair.kind == kind and (pair.first_id == place.pk) == first]
+
+
 def reference_of(place: Place) -> Place | None:
     """Return the place this one is compared with first: upstream, the pool, the supply, before."""
     return next((other for pair, other, _ in pairs_of(place) if pair.second_id == place.pk), None)

@@ -35,7 +35,7 @@ def panel_of(go: Practised, taps: list[Tap], named: str, eyes: str) -> dict[str,
     """Return what practice/bench.html shows of a go; `named` is the signed name that its taps are given."""
     determination, method = go.determination, go.method
     bench = bench_of(determination, taps)
-    payload = bench_payload(determination, taps, bench, {part.key: None for part in method.parts})
+    payload = bench_payload(determination, taps, bench, {part.key: None for part in method.parts}, [])
     payload |= {
         "address": reverse("taps:receive", args=["practice", go.pk]),
         "outcome": reverse("practice:outcome", args=[go.pk]),

@@ -5,7 +5,7 @@ from types import SimpleNamespace
 from django.urls import reverse
 from django.utils.html import escape
 
-from kessa.bench.page import bench_payload
+from kessa.bench.page import bench_payload, newest_of
 from kessa.bench.state import bench_of
 from kessa.core.job.schools import complete, questions
 from kessa.people.display import shown_as
@@ -55,7 +55,7 @@ class HouseRulesPage(PageTest):
         self.assertContains(self.client.get(f"/log/{plain.pk}/"), "the first that changes the colour for good; ")
 
     def payload(self, begun):
-        return bench_payload(begun, [], bench_of(begun, []), {"main": None})
+        return bench_payload(begun, [], bench_of(begun, []), {"main": None}, newest_of(begun))
 
     def test_the_bench_speaks_by_the_schools_without_a_signal(self):
         values = {}

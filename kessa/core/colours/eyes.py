@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from itertools import pairwise
+from operator import mul
 from statistics import fmean
 
 from kessa.core.colours.difference import difference
@@ -66,11 +67,7 @@ def _seen(colour: str, eyes: str) -> list[Lab]:
         return [lab_of_light(*light)]
     found = []
     for cones in _LACKING[eyes]:
-        left = light if cones is None else [sum(map(_product, row, light)) for row in cones]
+        left = light if cones is None else [sum(map(mul, row, light)) for row in cones]
         lab = lab_of_light(*(min(max(each, 0.0), 1.0) for each in left))
         found.append(Lab(lab.l, 0.0, 0.0) if cones is None else lab)
     return found
-
-
-def _product(one: float, other: float) -> float:
-    return one * other

@@ -70,14 +70,14 @@ def propagated(
     independently of the others but for what they have `shared` (6.4.8: the rest of each by squares); the draws are the
     same each time, one from each of 1000 equal shares. All `given` are bounded. Raises what the formula raises.
     """
-    results = []
-    for *shares, together in _shares(len(given) + 1):
-        drawn = []
-        for place, (each, z) in enumerate(zip(given, shares, strict=True)):
-            common = shared.percent / 100 * each.value if shared and place in shared.places else 0.0
-            drawn.append(_within(each, z, abs(common)) + common * together / SIGMAS)
-        results.append(of(*drawn))
-    results.sort()
+    common = [
+        shared.percent / 100 * each.value if shared and place in shared.places else 0.0
+        for place, each in enumerate(given)
+    ]
+    results = sorted(
+        of(*(_within(*each) + each[2] * together / SIGMAS for each in zip(given, shares, common, strict=True)))
+        for *shares, together in _shares(len(given) + 1)
+    )
     tail = _DRAWN // 40
     return min(results[tail], value), max(results[-tail - 1], value)
 

@@ -19,6 +19,7 @@ from kessa.core.runs.replicates import Rule
 
 # As far as results are compared; beyond it they are told apart by whoever works it out from the readings.
 _FAR = 1e7
+_verdicts = lru_cache(maxsize=256)(verdict_stretches)
 
 
 @lru_cache(maxsize=256)
@@ -48,7 +49,7 @@ def beforehand(
         "times": part.factor(form)[0] if form and form != part.form else 1.0,
         "form": form or part.form,
         "agreement": _agreeing(agreement, agreement.by(part, dilution)) if agreement else None,
-        "verdicts": verdict_stretches(part, form, sets, rule, kind, feeds),
+        "verdicts": _verdicts(part, form, sets, rule, kind, feeds),
     }
 
 
@@ -62,7 +63,7 @@ def cases(
     feeds: frozenset[str] = frozenset(),
 ) -> dict[str, tuple[Quantity, bool]]:
     """Return a result for each way in which `verdicts` of beforehand may judge a part, as stretches.examples does."""
-    verdicts = verdict_stretches(part, form, sets, rule, kind, feeds)
+    verdicts = _verdicts(part, form, sets, rule, kind, feeds)
     return examples(verdicts, Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)) if verdicts else {}
 
 
