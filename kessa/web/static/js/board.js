@@ -98,10 +98,11 @@ export class Board {
     return open.sort((a, b) => pressing(a) - pressing(b) || this.place(a) - this.place(b))[0] ?? null;
   }
 
-  // The hands are free where the test that is shown waits or is done; never in the middle of a count or a reading.
+  // The hands are free where the test that is shown waits or is done; never in the middle of a count or a reading, and not
+  // while a slow store has yet to tell where it stands.
   bringForward() {
     const { shown } = this;
-    const free = !shown?.state || RESTS.includes(shown.state.kind);
+    const free = !shown || RESTS.includes(shown.state?.kind);
     const next = this.next();
     if (free && next && next !== shown) this.show(next);
     const due = this.benches.filter((bench) => bench !== this.shown && bench.state?.kind === "due");
