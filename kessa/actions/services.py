@@ -10,11 +10,12 @@ from kessa.actions import may
 from kessa.actions.models import OPEN, Action, State, Tick
 from kessa.actions.proposing import new_action, propose
 from kessa.actions.systems import held_in
-from kessa.core.treating.lists import seen_list
+from kessa.core.treating.lists import KEY, seen_list
 from kessa.core.treating.mixing import refusal
 from kessa.core.treating.ways import ways
 from kessa.log.advising import named_at, where_of
 from kessa.log.models import Result
+from kessa.log.standing import hold, lift
 from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.places.models import Place
@@ -42,6 +43,8 @@ def decline(by: Membership, action: Action, *, why: str) -> Action:
         raise ValidationError("Say why it is not done: the reason stays with it.")
     _end(by, action, State.DECLINED, timezone.now(), why)
     action.save()
+    if action.key == KEY:
+        lift(action.place)
     return action
 
 
@@ -77,6 +80,8 @@ def do(
     action.done_amount, action.again_at = amount, again_at
     _put_in(by, action, product, lot)
     action.save()
+    if action.key == KEY:
+        lift(action.place)
     propose(action.place)
     return action
 
@@ -98,6 +103,8 @@ def take_back(by: Membership, action: Action, *, why: str) -> Action:
     row.state, row.again_at = State.TAKEN_BACK, None
     row.remark = f"{row.remark} Taken back: {why}".strip()[:600]
     row.save(update_fields=["state", "again_at", "remark"])
+    if row.key == KEY:
+        hold(row.place, row.results)
     propose(row.place)
     return row
 

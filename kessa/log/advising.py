@@ -10,7 +10,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import doubtful
 from kessa.log.beside import quantity_of
-from kessa.log.history import found_lately
+from kessa.log.history import found_lately, held_at
 from kessa.log.models import Result
 from kessa.log.selectors import Row, rows_with_flags
 from kessa.people.selectors import is_alone, told_of
@@ -41,8 +41,12 @@ def named_at(place: Place, rank: int = 0) -> Named:
 
 
 def newest_at(place: Place) -> list[Row]:
-    """Return the newest standing results at a place, the newest first, as advice takes them."""
-    numbers = found_lately(place).standing
+    """Return the newest standing results at a place, newest first, and those that are held, as advice takes them."""
+    lately = found_lately(place)
+    return [*_numbered(place, lately.standing), *(row._replace(held=True) for row in _numbered(place, lately.held))]
+
+
+def _numbered(place: Place, numbers: list[int]) -> list[Row]:
     return rows_with_flags(place.team_id, _rows(team=place.team_id, results=numbers)) if numbers else []
 
 
@@ -54,12 +58,14 @@ def _rows(team: int, results: list[int]) -> Any:
 def advised(place: Place, rows: Iterable[Row], instead: Reading | None = None) -> Advice:
     """Decide what is to be done about results of a place, the newest first: of each parameter the newest counts.
 
-    A reading `instead` stands in place of those of its parameter.
+    So does what is held beside it. A reading `instead` stands in place of the newest of its parameter.
     """
     newest: dict[Any, Reading] = {}
     for row in rows:
         key = parameter(row.result.parameter).key
-        if instead is None or key != parameter(instead.parameter).key:
+        if row.held and (instead is None or instead.key != row.result.id):
+            newest[row.result.id] = reading_of(row)
+        elif not row.held and (instead is None or key != parameter(instead.parameter).key):
             # Dissolved and total are two; a sum as a ratio is another number than one in mg/L.
             newest.setdefault((key, row.result.fraction, row.result.unit == "ratio"), reading_of(row))
     return advise(where_of(place), [*([instead] if instead else []), *newest.values()])
@@ -85,7 +91,11 @@ def _of_visit(team: int, visit: Any) -> Any:
 
 
 def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
-    advice = advised(place, rows)
+    # What was asked before they were drawn, and is not lifted, goes on.
+    since = max(row.result.id for row in rows)
+    before = _numbered(place, [pk for pk in held_at(place) if pk < since])
+    shown = {row.result.id for row in rows}
+    advice = advised(place, [*rows, *(row._replace(held=True) for row in before if row.result.id not in shown)])
     return {"plain": plain_answer(advice, where_of(place)), "stands": advice.stands}
 
 
@@ -100,7 +110,8 @@ def steps_about(
 def reading_of(row: Row) -> Reading:
     """Return a result as advice takes it."""
     found = row.result
-    return reading(found.parameter, quantity_of(found), found.judgements, row.flags, found.not_judged, found.id)
+    read = reading(found.parameter, quantity_of(found), found.judgements, row.flags, found.not_judged, found.id)
+    return read._replace(held=row.held)
 
 
 def reading(

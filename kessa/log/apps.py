@@ -9,10 +9,12 @@ class LogConfig(AppConfig):
     name = "kessa.log"
 
     def ready(self) -> None:
-        """Let tests be tapped: what closing one writes is known here; and let what stands follow a changed place."""
-        from kessa.log.closing import LoggedStream, place_changed
+        """Let tests be tapped, as what closing one writes is known here; follow places and visits that change."""
+        from kessa.log.closing import LoggedStream, place_changed, visit_noted
         from kessa.places.services import changed
         from kessa.taps.streams import register
+        from kessa.visits.services import noted
 
         register(LoggedStream)
         changed.connect(place_changed)
+        noted.connect(visit_noted)

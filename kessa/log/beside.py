@@ -30,7 +30,7 @@ FROM_SUPPLY = ("chloride", "conductivity")
 _YEAR, _MOST_PAST = timedelta(days=366), 400
 # What is read in place and is no result by itself: its name to recipes and its unit, and what part of it it is off.
 _READ = {"discharge": (FLOW, "L/s", 0.15), "make_up": (METER, "m³", 0.0), "water_depth": ("water depth", "cm", 0.05)}
-READ_BESIDE = (*_READ, *READ_AS)
+READ_BESIDE = frozenset((*_READ, *READ_AS))
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
 # What is taken of a result from which others follow.
 _AS_INPUT = ("pk", "family", "part", "determination_id", "method_class", "person_id", "tested_at", *_AS_QUANTITY)

@@ -1,6 +1,6 @@
 """Writing what the runs came to: results with their marks, or what a check came to."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from datetime import datetime
 from typing import Any
 
@@ -23,7 +23,7 @@ from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import REOPENED
-from kessa.log.beside import OF_SUPPLY
+from kessa.log.beside import OF_SUPPLY, READ_BESIDE
 from kessa.log.charts import what_breaks
 from kessa.log.derived import derive_of_fed, derive_of_sample, derive_of_visit
 from kessa.log.doubts import weigh_check, weigh_results, weigh_sample
@@ -119,8 +119,10 @@ def _restate(place: Place, at: datetime, found: Iterable[str]) -> None:
         restate(each)
 
 
-def settle_visit(by: Membership, visit: Visit) -> None:
+def visit_noted(sender: Any, by: Membership, visit: Visit, keys: Collection[str], **_: Any) -> None:
     """Write what was read in place on a visit, settle what follows from it, and judge anew what depends on it."""
+    if READ_BESIDE.isdisjoint(keys):
+        return
     new = settle_in_place(visit)
     derive_of_visit(visit)
     for sample in visit.samples.select_related("visit__place__team"):
@@ -142,7 +144,7 @@ def place_changed(sender: Any, place: Place, **_: Any) -> None:
 
 def judge_anew(sample: Sample, by: Membership, came_in: str) -> None:
     """Write results of a sample anew whose limits depend on another reading of it, where that makes another verdict."""
-    reason = Reason("judged-anew", f"its limit depends on {came_in}, which was not there yet", by)
+    reason = Reason("judged-anew", f"its limit depends on {came_in}, which was not there yet, or was put right", by)
     rows = Result.objects.for_team(sample.team_id).standing().filter(determination__sample=sample)
     waiting = {row.determination_id for row in rows.select_related("determination") if _by_formula(row)}
     for pk in waiting:

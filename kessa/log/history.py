@@ -18,7 +18,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.quantities.units import convert, in_words
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
-from kessa.log.models import OVER_TAPS, Result
+from kessa.log.models import OVER_TAPS, Result, Standing
 from kessa.people.models import Team
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
@@ -63,6 +63,8 @@ class Lately(NamedTuple):
     # The newest visit on which something was found out, and what, by numbers.
     visit: uuid.UUID | None
     on_visit: list[int]
+    # Older ones that keep somebody from drinking until a person lifts it, by number.
+    held: list[int]
 
 
 def found_lately(place: Place) -> Lately:
@@ -85,10 +87,25 @@ def found_lately(place: Place) -> Lately:
         if not row.of_sample or row.pk in standing:
             newest.setdefault(Series(*row[_OF_RESULT:]), row.pk)
     if not newest:
-        return Lately([], [], None, [])
+        return Lately([], [], None, [], [])
     visit = next((row.visit for row in rows if row.of_sample), None)
     on_visit = [row.pk for row in rows if row.of_sample and row.visit == visit]
-    return Lately([series for series, _ in frequent.most_common()], list(newest.values()), visit, on_visit)
+    held = [pk for pk in held_at(place) if pk not in newest.values()]
+    return Lately([series for series, _ in frequent.most_common()], list(newest.values()), visit, on_visit, held)
+
+
+def held_at(place: Place) -> list[int]:
+    """Return the standing results that keep somebody from drinking until a person lifts it, the newest first."""
+    numbers = [pk for held in _held(team=place.team_id, place=place.pk) for pk in held]
+    if not numbers:
+        return []
+    rows = Result.objects.for_team(place.team_id).standing().filter(pk__any=numbers)
+    return list(rows.newest_first().values_list("pk", flat=True))
+
+
+@compiled
+def _held(team: int, place: int) -> Any:
+    return Standing.objects.for_team(team).filter(place=place).values_list("held", flat=True)
 
 
 @compiled

@@ -14,6 +14,7 @@ from kessa.core.advising.advice import Advice
 from kessa.core.advising.wording import plain_answer, sentences
 from kessa.core.runs.flags import ENDS, words
 from kessa.log.advising import advised, named_at, where_of
+from kessa.log.history import Lately
 from kessa.log.models import Result
 from kessa.log.selectors import Row, rows_with_flags
 from kessa.people.display import shown_as
@@ -77,13 +78,12 @@ class AtPlace(NamedTuple):
         return next((row.result for row in self.state if row.result.id == first), self.state[0].result)
 
 
-def found_at_place(
-    place: Place, standing: list[int], on_visit: list[int], reader: User, people: dict[int, str]
-) -> AtPlace:
-    """Write what was found out at a place; `standing` are numbers, newest first, `people` were on its latest visit."""
-    rows = rows_with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit})))
-    by_number = {row.result.id: row for row in rows}
-    advice, where = advised(place, [by_number[pk] for pk in standing]), where_of(place)
+def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int, str]) -> AtPlace:
+    """Write what was found out at a place; `people` were on its latest visit."""
+    standing, on_visit, held = lately.standing, lately.on_visit, lately.held
+    rows = rows_with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit, *held})))
+    by_number = {row.result.id: row._replace(held=row.result.id in held) for row in rows}
+    advice, where = advised(place, [by_number[pk] for pk in (*standing, *held)]), where_of(place)
     # What no advice follows from, as something newer says it by another test, comes last.
     urgent = [each.reading.key for each in advice.stood]
     state = [by_number[pk] for pk in [*urgent, *(pk for pk in standing if pk not in urgent)]]
@@ -135,7 +135,7 @@ def _place_names(team: int, places: list[int]) -> Any:
 
 
 def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str) -> str:
-    result, flags = row
+    result, flags = row[:2]
     at = timezone.localtime(result.taken_at)
     shown = shown_as(result.unit, result.form, result.parameter, reader)
     who = " and ".join(result.people or [names.people[result.person_id]])

@@ -265,6 +265,10 @@ class Standing(TeamOwned):
     rank = models.PositiveSmallIntegerField()
     # What is to be done, as Advice.kept of kessa.core.advising gives it.
     advice = models.JSONField(default=dict)
+    # The results that keep somebody from drinking the water until a person says that it is over, by number; and of
+    # which that was said.
+    held = ArrayField(models.BigIntegerField(), default=list)
+    lifted = ArrayField(models.BigIntegerField(), default=list)
 
     class Meta(TeamOwned.Meta):
         indexes = [models.Index(fields=["team", "rank"])]

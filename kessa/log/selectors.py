@@ -40,6 +40,8 @@ class Row(NamedTuple):
 
     result: Any
     flags: list[str]
+    # Whether newer ones do not lift what it asked of those who drink.
+    held: bool = False
 
 
 class Page(NamedTuple):

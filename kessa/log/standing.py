@@ -40,11 +40,33 @@ def restate(place: Place) -> None:
     advice = advised(place, rows)
     pressing = advice.stood[0].reading.key if advice.stood else None
     rank = _rank_of(advice)
+    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    lifted = known.lifted if known else []
     kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank, "advice": advice.kept()}
+    kept["held"] = [pk for pk in advice.bars_drinking if pk not in lifted] if place.water == "drinking" else []
     Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
     restated.send(Standing, place=place, advice=advice)
     for supply in supplies_of(place):
         restate(supply)
+
+
+def lift(place: Place) -> None:
+    """Let what was asked of those who drink at a place be over, as a person said; what is newest tells it then."""
+    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    if known:
+        known.lifted, known.held = sorted({*known.lifted, *known.held}), []
+        known.save(update_fields=["lifted", "held"])
+        restate(place)
+
+
+def hold(place: Place, results: Iterable[int]) -> None:
+    """Let what some results ask of those who drink at a place go on after all."""
+    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    if known:
+        known.held = sorted({*known.held, *results})
+        known.lifted = [pk for pk in known.lifted if pk not in known.held]
+        known.save(update_fields=["lifted", "held"])
+        restate(place)
 
 
 def _rank_of(advice: Advice) -> int:

@@ -82,7 +82,7 @@ def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
     if not lately.standing:
         return {}
     visited = visit_with_people(place.team_id, lately.visit) if lately.visit else None
-    found = found_at_place(place, lately.standing, lately.on_visit, reader, visited.people if visited else {})
+    found = found_at_place(place, lately, reader, visited.people if visited else {})
     return {
         "pressing": found.pressing,
         "state": found.state,

@@ -13,6 +13,7 @@ from kessa.core.planning.rhythm import coming
 from kessa.core.quantities.units import in_words
 from kessa.core.runs.flags import doubtful
 from kessa.log.advising import COLUMNS, advised, where_of
+from kessa.log.history import held_at
 from kessa.log.models import Result
 from kessa.log.selectors import rows_with_flags
 from kessa.people.models import Team
@@ -49,7 +50,7 @@ class Tested(NamedTuple):
 
 
 class Shown(NamedTuple):
-    """What everybody may see of a place."""
+    """What everybody may see of a place; `newer`: whether a sample was drawn since that is not released."""
 
     place: Place
     water: str
@@ -57,12 +58,13 @@ class Shown(NamedTuple):
     plain: list[str]
     tested: list[Tested]
     next_on: date | None
+    newer: bool
 
 
 def shown_at(place: Place) -> Shown:
     """Return what everybody may see of a place: standing results that were released, and no others."""
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, visit__review=Review.RELEASED)
-    rows = rows.filter(taken_at__gte=timezone.now() - _YEARS).newest_first()
+    every = Result.objects.for_team(place.team_id).standing().filter(place=place)
+    rows = every.filter(visit__review=Review.RELEASED, taken_at__gte=timezone.now() - _YEARS).newest_first()
     found = list(rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS])
     series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
     # Of several ways to test one thing the newest counts, with its own line.
@@ -72,12 +74,18 @@ def shown_at(place: Place) -> Shown:
         if alike[0].taken_at > before[0].taken_at:
             newest[parameter, fraction] = alike
     lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
-    advice = advised(place, lasts)
+    shown, held = {row.result.id for row in lasts}, set(held_at(place))
+    before = rows_with_flags(place.team_id, [row for row in found if row.id in held - shown])
+    advice = advised(place, [*lasts, *(row._replace(held=True) for row in before)])
     urgent = {each.reading.key: n for n, each in enumerate(advice.stood)}
     chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
     doubts = {row.result.id: doubtful(row.flags) for row in lasts}
     tested = [_tested(place, alike, doubts[alike[0].id]) for alike in chosen[:_MOST_TESTS]]
-    return Shown(place, place.water, advice.stands, plain_answer(advice, where_of(place)), tested, _next_on(place))
+    # Who reads the last that was released as how it is today would be misled.
+    later = every.exclude(visit__review=Review.RELEASED)
+    newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
+    plain = plain_answer(advice, where_of(place))
+    return Shown(place, place.water, advice.stands, plain, tested, _next_on(place), newer)
 
 
 def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:

@@ -9,6 +9,7 @@ from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.db.models import Case, F, Q, Value, When
+from django.dispatch import Signal
 from django.utils import timezone
 
 from kessa.core.judging.plausible import CANNOT_BE, can_be
@@ -25,6 +26,9 @@ from kessa.visits import may
 from kessa.visits.models import SETTLED, Bottle, Handover, Observation, Review, Sample, Visit
 from kessa.visits.noted import observed
 from kessa.web.compiled import compiled
+
+# Sent where what was observed on a visit changed, with who changed it and the scales; in the same transaction.
+noted = Signal()
 
 _ONE_STOP = timedelta(hours=3)
 
@@ -51,7 +55,7 @@ def visit_around(place: Place, drawn_at: datetime) -> Visit | None:
     return led.order_by("-started_at").first() or unled.first()
 
 
-def note(visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
+def note(by: Membership, visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
     """Let what was observed count, of each scale the last: `taps` are new ones, `moments` their times."""
     changed(visit.team_id, [visit.pk])
     keys = {tap.run for tap in taps}
@@ -71,12 +75,13 @@ def note(visit: Visit, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> N
         unique_fields=["visit", "key"],
         update_fields=["value", "display", "display_unit", "instrument", "flags", "person", "at", "seq", "corrected"],
     )
+    noted.send(Observation, by=by, visit=visit, keys=keys)
 
 
 def write_note(visit: Visit) -> None:
     """Keep what was written freely of a visit: the last of its taps counts, whichever came in last."""
-    noted = Tap.objects.for_team(visit.team_id).filter(stream=visit.pk, kind="note_written", late=False)
-    visit.note = noted.order_by("-seq", "-at", "-pk")[0].data["text"]
+    written = Tap.objects.for_team(visit.team_id).filter(stream=visit.pk, kind="note_written", late=False)
+    visit.note = written.order_by("-seq", "-at", "-pk")[0].data["text"]
     visit.save(update_fields=["note"])
 
 
@@ -223,7 +228,7 @@ def correct_observation(by: Membership, observation: Observation, value: float, 
         raise ValidationError({"value": str(fault)}) from None
     right = data | {"why": why, "was": observation.value}
     tap = add_tap(by, observation.visit_id, "observed", right, observation.key)
-    note(observation.visit, [tap], {tap.pk: observation.at})
+    note(by, observation.visit, [tap], {tap.pk: observation.at})
     observation.refresh_from_db()
     return observation
 

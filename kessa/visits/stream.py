@@ -101,7 +101,7 @@ class VisitStream(Stream):
             return
         noted = [tap for tap in taps if tap.kind == OBSERVED]
         if noted:
-            services.note(self.row, noted, moments)
+            services.note(self.by, self.row, noted, moments)
         if any(tap.kind == NOTED for tap in taps):
             services.write_note(self.row)
         for tap in sorted(taps, key=lambda tap: (tap.seq, tap.at, tap.pk)):

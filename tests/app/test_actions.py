@@ -13,7 +13,7 @@ from kessa.actions import services
 from kessa.actions.models import Action, State
 from kessa.actions.selectors import trace_of
 from kessa.actions.templatetags.actions import title_in
-from kessa.log.models import Mark
+from kessa.log.models import Mark, Result
 from kessa.log.services import set_aside
 from kessa.log.standing import restate
 from kessa.people.models import Contact, Role
@@ -189,6 +189,51 @@ class Proposed(ActionsTest):
         self.assertNotIn("Test again before anything is done", " ".join(ticked.cautions))
         index = self.client.get("/places/").content.decode()
         self.assertLess(index.index("Well"), index.index("Ines&#x27;s brook"))
+
+    def test_what_drinkers_were_told_ends_by_a_persons_word_and_no_newer_number(self):
+        well = self.place("well", "Well", ["who-gdwq"], ["people"])
+
+        def cultured(seen, days_ago=0):
+            taps = Taps(days_ago=days_ago)
+            for part in ("coliforms", "e-coli"):
+                taps.read({"seen": seen}, part=part)
+            begun = begin(well, self.ines, "ecoli-presence", days_ago=days_ago)
+            send(self.ines, begun, taps.close())
+            return Result.objects.for_team(self.team).standing().get(determination=begun, parameter="E. coli")
+
+        def told():
+            page = self.client.get(reverse("places:place", args=[well.pk]))
+            first = {each.result.parameter: each.result.value for each in reversed(page.context["state"])}
+            return page.context["stands"], " ".join(page.context["plain"]), first["E. coli"]
+
+        present, absent = cultured("present", days_ago=3), cultured("absent")
+        stands, plain, decisive = told()
+        self.assertEqual((stands, decisive), ("outside", 1))
+        self.assertIn("It stays so until the health authority has said that it is over", plain)
+        self.assertContains(self.client.get(reverse("log:result", args=[absent.pk])), "Nobody drinks this water as it")
+        (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
+        self.assertEqual([each["key"] for each in ticked.steps].count("cleared"), 1)
+        self.assertContains(self.client.get("/places/"), "present")
+        # Another doubt beside it changes nothing; who was told says that it is over, and takes that back.
+        read(well, self.ines, "nitrate-photometer", 3.0)
+        self.assertIn("E. coli were found", told()[1])
+        services.do(self.ines, ticked, timezone.now(), remark="The health office lifted it by telephone.")
+        self.assertEqual(told()[::2], ("inside", 0))
+        self.assertEqual([each for each in self.open_at(well) if each.by_way == "sheet"], [])
+        services.take_back(self.ines, ticked, why="Another well.")
+        self.assertEqual(told()[::2], ("outside", 1))
+        # What was no finding asks for nothing; a new one is asked about anew.
+        set_aside(self.ines, present, why="Not incubated.")
+        self.assertEqual(told()[::2], ("inside", 0))
+        cultured("present")
+        self.assertEqual(told()[0], "outside")
+
+    def test_the_first_water_of_the_night_is_not_made_good_by_the_second(self):
+        tap = self.place("tap", "Tap", ["who-gdwq"], ["people"])
+        read(tap, self.ines, "copper-photometer", 2.6, days_ago=1)
+        read(tap, self.ines, "copper-photometer", 0.3)
+        page = self.client.get(reverse("places:place", args=[tap.pk]))
+        self.assertContains(page, "Infants do not drink this water, boiled or not: copper is above its limit.")
 
 
 class Done(ActionsTest):

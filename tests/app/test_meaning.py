@@ -19,6 +19,7 @@ from kessa.rules.selectors import house_rules, sets_named
 from kessa.rules.services import begin_set, choose_house_rules, publish_set
 from kessa.taps.services import record, tapped
 from kessa.visits.models import Visit
+from kessa.visits.services import correct_observation
 from tests.app.pages import PageTest
 from tests.world import (
     Taps,
@@ -502,7 +503,10 @@ class InPlaceJudged(MeaningTest):
         self.assertIn("check-failed", self.read_in_place().flags)
         record(self.ines, "visit", visit.pk, seen(("conductivity", 2.9, None, "mS/cm"), seq=5))
         self.assertEqual((self.read_in_place().value, self.read_in_place().verdict), (2900, "inside"))
-        record(self.ines, "visit", visit.pk, seen(("conductivity", None), seq=9))
+        noted = visit.observations.get(key="conductivity")
+        correct_observation(self.ines, noted, 7000.0, why="The other range.")
+        self.assertEqual((self.read_in_place().value, self.read_in_place().verdict), (7000, "outside"))
+        record(self.ines, "visit", visit.pk, seen(("conductivity", None), seq=900))
         self.assertFalse(Result.objects.for_team(self.team).standing().filter(family="in-place").exists())
 
 

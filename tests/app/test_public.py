@@ -56,18 +56,39 @@ class Public(PageTest):
         well = Place.objects.create(
             team=self.team, name="Spring", kind_key="well", limit_sets=["eu-2020"], feeds=["people"]
         )
-        read(well, self.olek, "nitrate-photometer", 5.5)
-        begun = begin(well, self.olek, "ecoli-presence")
-        taps = Taps().read({"seen": "present"}, part="coliforms").read({"seen": "present"}, part="e-coli")
-        send(self.olek, begun, taps.close())
-        for result in Result.objects.for_team(self.team).filter(place=well):
-            if result.visit.review != "released":
-                self.release(result)
-        answer = self.shown(open_page(self.ines, self.team, well, ""))
-        text = re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", answer.content.decode()))
+        read(well, self.olek, "nitrate-photometer", 5.5, days_ago=2)
+
+        def cultured(seen, days_ago=0):
+            begun = begin(well, self.olek, "ecoli-presence", days_ago=days_ago)
+            taps = Taps(days_ago=days_ago)
+            for part in ("coliforms", "e-coli"):
+                taps.read({"seen": seen}, part=part)
+            send(self.olek, begun, taps.close())
+
+        def told():
+            cache.clear()
+            answer = self.shown(Page.across_teams.get(place=well))
+            return re.sub(r"\s+", " ", re.sub(r"<[^>]+>", "", answer.content.decode()))
+
+        def released():
+            for result in Result.objects.for_team(self.team).filter(place=well):
+                if result.visit.review != "released":
+                    self.release(result)
+
+        cultured("present", days_ago=2)
+        open_page(self.ines, self.team, well, "")
+        self.assertIn("A sample drawn here is not shown yet", told())
+        released()
+        text = told()
         self.assertIn("Nobody drinks this water unless it has boiled", text)
         self.assertLess(text.index("E. coli present"), text.index("Nitrate"))
         self.assertIn("In doubt: one run only", text)
+        self.assertNotIn("A sample drawn here is not shown yet", text)
+        # What is newer is not shown before it is released, and lifts nothing when it is.
+        cultured("absent")
+        self.assertIn("A sample drawn here is not shown yet", told())
+        released()
+        self.assertIn("It stays so until the health authority has said that it is over", told())
 
     def test_only_what_was_released_and_only_when_it_is_opened(self):
         going = visited(self.place, self.olek, days_ago=2)

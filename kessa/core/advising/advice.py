@@ -46,7 +46,8 @@ class Where(NamedTuple):
 class Reading(NamedTuple):
     """The newest result of a parameter at a place, with its judgements (see holding.judge_by_sets) and its flags.
 
-    `lacking` is why limits that speak of it could not be held against it; `key` names it to whoever asks.
+    `lacking` is why limits that speak of it could not be held against it; `key` names it to whoever asks; `held`: newer
+    ones do not lift what it asked of those who drink, as a person does.
     """
 
     parameter: str
@@ -55,6 +56,7 @@ class Reading(NamedTuple):
     flags: Collection[str] = ()
     lacking: Collection[str] = ()
     key: Any = None
+    held: bool = False
 
 
 @dataclass
@@ -124,6 +126,14 @@ class Advice(NamedTuple):
     def boil_minutes(self) -> int | None:
         """For how long water is boiled; None where that is not asked for."""
         return next((each.minutes for each in self.do if each.minutes), None)
+
+    @property
+    def bars_drinking(self) -> list[Any]:
+        """The keys of the readings that keep somebody from drinking the water, of each parameter the newest."""
+        asking = {key for each in self.do if codes()[each.code].until_lifted for key in each.keys}
+        barring = [each for each in self.stood if each.reading.key in asking]
+        newest = {each.key for each in barring if not each.reading.held}
+        return [each.reading.key for each in barring if not each.reading.held or each.key not in newest]
 
     @property
     def codes(self) -> list[str]:
@@ -247,7 +257,9 @@ class _Asked:
                     self.ask("authority", stand, _DAY, "Directive (EU) 2020/2184, Article 14.")
             if stand.decisive and stand.decisive.get("role") == "programme":
                 self._leave_out("laboratory", stand)
-        named = {each.key: each for each in stood}
+            if stand.reading.held:
+                self.ask("cleared", stand, None, "A word ends what was asked of those who drink it, no number.")
+        named = {each.key: each for each in stood if not each.reading.held}
         self._barrier(named)
         self._chloramines(named)
 

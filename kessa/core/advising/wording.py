@@ -60,6 +60,7 @@ class _First(Checked):
 
 class _Plain(Checked):
     act_now: str
+    held: str
     within_beside: str
     beyond: str
     within: str
@@ -151,6 +152,8 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
     named, said = _names(advice), []
     if first:
         said.append(first.say.format(**named))
+    if advice.stood[0].reading.held:
+        said.append(words.held)
     # What the first sentence names is said; what else is beyond its limit is never left out.
     told = [*named["of_infants"]] if first and "{infants}" in first.say else []
     told += [named["worst"]] if first and "{worst}" in first.say.lower() else []
