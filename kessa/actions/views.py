@@ -69,12 +69,18 @@ def _page(request: HttpRequest, found: Action, form: DoneForm | None = None) -> 
         "action": found,
         "steps": sheet_of(found),
         "form": form or DoneForm(found, system, initial=initial),
-        "results": Result.objects.for_team(found.team_id).filter(pk__in=found.results),
+        "results": _results_of(found),
         "contacts": [each for each in contacts_of(found.team_id) if water in each.waters] if found.steps else [],
         "trace": trace_of(found.place, found.parameter) if found.place.water == "open" and found.parameter else None,
         "told": found.volume_told if found.is_open or found.state == State.DONE else None,
     }
     return render(request, "actions/action.html", context, status=422 if form and form.errors else 200)
+
+
+def _results_of(found: Action) -> list[Result]:
+    """Return the results that ask for it, what asks first first."""
+    rows = Result.objects.for_team(found.team_id).in_bulk(found.results)
+    return [rows[pk] for pk in found.results if pk in rows]
 
 
 @member
@@ -209,6 +215,5 @@ def custody(request: HttpRequest, pk: int) -> HttpResponse:
     """A bottle's label and a chain-of-custody sheet to print and fill in, for the sample that goes to a laboratory."""
     found = _found(request, pk)
     laboratories = [each for each in contacts_of(found.team_id) if each.role == "laboratory"]
-    results = Result.objects.for_team(found.team_id).filter(pk__in=found.results)
-    context = {"action": found, "laboratories": laboratories, "results": results}
+    context = {"action": found, "laboratories": laboratories, "results": _results_of(found)}
     return render(request, "actions/custody.html", context)

@@ -22,7 +22,7 @@ from kessa.people.models import User
 from kessa.people.selectors import names_of
 from kessa.places.models import Place
 from kessa.web.compiled import compiled
-from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, plain, stands
+from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, stands
 
 _COLUMNS = (
     "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
@@ -114,7 +114,7 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
         at = result.taken_at.astimezone(zone)
         written.append(
             f'<tr><td class="r"><a href="{result_at}{result.pk}/">{at.day} {at:%b %Y, %H:%M}</a></td>'
-            f'<td class="num">{escape(result.censor)}{plain(result.value)}</td><td>{interval_in(shown, result)}</td>'
+            f"<td>{measured_in(shown, result)}</td><td>{interval_in(shown, result)}</td>"
             f"<td>{escape(result.verdict)}</td></tr>"
         )
     return mark_safe("".join(written))  # noqa: S308 # it is escaped above

@@ -246,6 +246,46 @@ class Joined(TestCase):
             advice, where = told("supply", ["people"], ["chlorinated-supply", "us-primary"], reading)
             self.assertIn(words, plain_answer(advice, where)[0])
 
+    def test_each_water_is_spoken_of_as_what_it_is(self):
+        well = ("well", ["people"], ["who-gdwq"])
+        metal, where = told(*well, mg("copper", 5, 0.3, "Cu"), mg("free chlorine", 6, 0.1, "Cl2"))
+        self.assertIn("boiling leaves copper in", " ".join(sentences(metal.do, where)))
+        self.assertIn("tell-drinkers", metal.codes)
+        # A set of a team's own may hold anything that boiling leaves in.
+        salty = mg("sulfate", 900, 10, "SO4")._replace(
+            judgements=[{"set": "own", "verdict": "outside", "max": 500, "protects": "health", "margin": -400}]
+        )
+        own = advise(where, [salty, found("E. coli", "present")])
+        self.assertEqual(("boil" in own.codes, "no-boiling" in own.codes), (False, True))
+        germs, tower = told(
+            "cooling-tower", (), ["programme-tower"], mg("pH", 8, 0.1, unit="pH"), found("E. coli", "present")
+        )
+        self.assertIn("E. coli are or may be in it", plain_answer(germs, tower)[0])
+        none, tower = told(
+            "cooling-tower", (), ["programme-tower"], mg("pH", 8, 0.1, unit="pH"), found("E. coli", "absent")
+        )
+        self.assertIn("Within the limit: pH", plain_answer(none, tower)[0])
+        feed, boiler = told("supply", (), ["programme-feed-water"], mg("dissolved oxygen", 0.2, 0.01, "O2"))
+        self.assertNotIn("at dawn", " ".join(sentences(feed.do, boiler)))
+        fish, stream = told(
+            "stream", (), ["us-aquatic"], mg("dissolved oxygen", 2.0, 0.1, "O2"), found("E. coli", "present")
+        )
+        self.assertIn("too low for what lives in it", plain_answer(fish, stream)[0])
+
+    def test_what_bars_drinking_is_what_is_outside_and_the_newest_of_it(self):
+        well = ("well", ["people"], ["who-gdwq"])
+        present, absent = found("E. coli", "present")._replace(key=1), found("E. coli", "absent")._replace(key=2)
+        nitrate = mg("nitrate", 50, 5, "NO3")._replace(key=3)
+        before, where = told(*well, present, nitrate)
+        self.assertEqual(before.bars_drinking, [1])
+        held, where = told(*well, present._replace(held=True), absent, nitrate)
+        self.assertEqual((held.bars_drinking, held.stands, held.codes.count("cleared")), ([1], "outside", 1))
+        self.assertIn("It stays so until", plain_answer(held, where)[1])
+        self.assertEqual([step.key for step in list_of(held, where, lambda rank: Named()).steps].count("cleared"), 1)
+        again, _ = told(*well, present._replace(held=True), present._replace(key=4), nitrate)
+        self.assertEqual(again.bars_drinking, [4])
+        self.assertEqual(told("stream", (), ["us-aquatic"], present)[0].bars_drinking, [])
+
     def test_what_was_not_assessed_says_why(self):
         lacking = Reading(
             "ammonia", Quantity(1, 0.9, 1.1, None, "mg/L", "N"), lacking=["it needs pH of the same sample"]
@@ -255,6 +295,7 @@ class Joined(TestCase):
         little, where = told("supply", ["people"], ["us-primary"], mg("free chlorine", 0.3, 0.01, "Cl2"))
         self.assertEqual(little.stands, "not judged")
         self.assertIn("whether it is enough was not assessed", " ".join(sentences(little.do, where)))
+        self.assertIn("whether it is enough was not assessed", plain_answer(little, where)[0])
         absent, where = told("well", (), ["who-gdwq"], found("E. coli", "absent"))
         self.assertIn("says nothing of chemicals", " ".join(sentences(absent.do, where)))
 

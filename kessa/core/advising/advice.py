@@ -18,9 +18,9 @@ from kessa.core.quantities.quantity import Quantity
 
 NOT_JUDGED = "not judged"
 SUM, PARTS = "nitrate and nitrite sum", ("nitrate", "nitrite")
-# What boiling leaves in and makes stronger: where it is over a limit for health, water is not boiled against germs.
-_LEFT_IN_BY_BOILING = {*PARTS, SUM, "manganese", "copper", "lead", "iron", "fluoride", "chlorite", "chlorine dioxide"}
 _DISINFECTANTS = ("free chlorine", "total chlorine")
+# What boiling drives off: all else that is over a limit for health it leaves in and makes stronger, but for germs.
+_BOILS_OFF = (*_DISINFECTANTS, "combined chlorine")
 # Agencies ask for three minutes above 2,000 m, where water boils below 94 °C (US CDC; 6,500 feet).
 _HIGH_M, _MINUTES, _MINUTES_HIGH = 2000.0, 1, 3
 # Of total chlorine so much more than free that what is combined must be chloramines.
@@ -129,9 +129,12 @@ class Advice(NamedTuple):
 
     @property
     def bars_drinking(self) -> list[Any]:
-        """The keys of the readings that keep somebody from drinking the water, of each parameter the newest."""
+        """The keys of the readings that keep somebody from drinking the water, of each parameter the newest.
+
+        What was only undecided is none of them: a test that can tell decides it.
+        """
         asking = {key for each in self.do if codes()[each.code].until_lifted for key in each.keys}
-        barring = [each for each in self.stood if each.reading.key in asking]
+        barring = [each for each in self.stood if each.verdict == OUTSIDE and each.reading.key in asking]
         newest = {each.key for each in barring if not each.reading.held}
         return [each.reading.key for each in barring if not each.reading.held or each.key not in newest]
 
@@ -335,4 +338,5 @@ def _bars_boiling(stand: Stand) -> bool:
     """Whether boiling would make something stronger that is too much, or may be."""
     if stand.key in (*PARTS, SUM) and stand.protects in HEALTH:
         return stand.verdict in (OUTSIDE, NOT_SETTLED, CLOSE)
-    return stand.key in _LEFT_IN_BY_BOILING and stand.verdict == OUTSIDE and stand.protects in HEALTH
+    left_in = stand.key not in (*GERMS, *_BOILS_OFF)
+    return left_in and stand.verdict == OUTSIDE and stand.protects in HEALTH

@@ -33,6 +33,9 @@ Beyond the rules below:
   laboratory.
 - **Little free chlorine beside much total**: it is first asked whether the supply is chloraminated.
 - **A doubt** about a reading (any flag) asks for another test, and takes no precaution away.
+- **What drinkers were told ends by a word**: where something keeps somebody from drinking the water, a newer number
+  lifts nothing. It goes on until a person ends the list, with what the authority said, or until the finding itself is
+  put right or set aside. What was only undecided ends with a test that can tell.
 - Words of a team's own rule set stand before all that is no precaution.
 
 ## What is asked for

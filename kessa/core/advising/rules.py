@@ -35,6 +35,8 @@ class Code(Checked):
     instead: tuple[Instead, ...] = ()
     # Whether it is a step of a list to tick.
     ticked: YesNo = True
+    # What it does not name beside others.
+    unnamed: tuple[str, ...] = ()
     # Whether a person ends it, and no newer result.
     until_lifted: YesNo = False
 

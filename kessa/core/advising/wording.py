@@ -10,10 +10,10 @@ from typing import Any, Literal, NamedTuple
 
 from kessa.core.advising.advice import PARTS, SUM, Advice, Do, Where
 from kessa.core.advising.rules import Instead, Verdict, codes
-from kessa.core.checked import Checked
+from kessa.core.checked import Checked, YesNo
 from kessa.core.datafile import read_toml
 from kessa.core.job.place_kinds import Water
-from kessa.core.judging.germs import GERMS
+from kessa.core.judging.germs import GERMS, found
 from kessa.core.judging.judge import CLOSE, INSIDE, OUTSIDE
 from kessa.core.judging.protected import Protects
 from kessa.core.quantities.parameters import parameter
@@ -56,6 +56,7 @@ class _First(Checked):
     stands: tuple[Verdict, ...] = ()
     protects: tuple[Protects, ...] = ()
     side: Literal["", "low", "high"] = ""
+    germs: YesNo = False
 
 
 class _Plain(Checked):
@@ -80,9 +81,11 @@ def plain_words() -> _Plain:
 
 def sentence(do: Do, where: Where, named: Named = NOBODY) -> str:
     """Say one thing to do."""
-    said = next((each.say for each in codes()[do.code].instead if _fits(each, do, where)), codes()[do.code].say)
+    code = codes()[do.code]
+    said = next((each.say for each in code.instead if _fits(each, do, where)), code.say)
+    about = [each for each in do.about if each not in code.unnamed] or do.about
     return said.format(
-        parameters=listed([_called(each) for each in _without_sum(do.about)]),
+        parameters=listed([_called(each) for each in _without_sum(about)]),
         minutes=minutes(do.minutes or 1),
         words=" ".join(do.words.values()),
         upstream=named.upstream or _UPSTREAM,
@@ -164,6 +167,7 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
             said.append(
                 sentence_of.format(
                     named=listed(beside),
+                    too=" too" if told else "",
                     other=words.and_within.format(named=listed(within)) if beyond and within else "",
                 )
             )
@@ -182,7 +186,13 @@ def _says(first: _First, advice: Advice, where: Where, asked: set[str]) -> bool:
         and (not first.stands or advice.stands in first.stands)
         and (not first.protects or advice.stood[0].protects in first.protects)
         and first.side in ("", advice.stood[0].side)
+        and (not first.germs or bool(_germs(advice)))
     )
+
+
+def _germs(advice: Advice) -> list[str]:
+    """Return which germs were looked for and found, or nobody could tell."""
+    return list(dict.fromkeys(each.key for each in advice.stood if each.key in GERMS and found(each.reading.quantity)))
 
 
 def _names(advice: Advice) -> dict[str, Any]:
@@ -191,18 +201,19 @@ def _names(advice: Advice) -> dict[str, Any]:
     asked = by_code["infants-other-water"].about if "infants-other-water" in by_code else []
     infants = [each for each in _without_sum(asked) if each not in GERMS]
     above = [each for each in _standing(advice, OUTSIDE) if each in infants]
-    found = "were found" if worst.key in GERMS else "was found"
+    was_found = "were found" if worst.key in GERMS else "was found"
     called = [_called(each) for each in above or infants or [worst.key]]
     return {
         "worst": _called(worst.key),
         "Worst": _begun(_called(worst.key)),
-        "was_found": found if worst.verdict == OUTSIDE else "may be in it",
+        "was_found": was_found if worst.verdict == OUTSIDE else "may be in it",
         "infants": listed(called),
         "keep": "keep their" if len(called) > 1 else "keeps its",
         "is_above": "are above their limits" if len(above) > 1 else "is above its limit",
         "barring": listed([_called(each) for each in by_code["no-boiling"].about]) if "no-boiling" in by_code else "",
         "minutes": minutes(advice.boil_minutes or 1),
         "of_infants": called,
+        "germs": listed([_called(each) for each in _germs(advice)]),
     }
 
 
