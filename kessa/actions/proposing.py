@@ -17,7 +17,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly
 from kessa.core.runs.flags import NOT_TEACHING, words
 from kessa.core.treating.followed import Done, follow
-from kessa.core.treating.lists import list_of
+from kessa.core.treating.lists import KEY, list_of
 from kessa.core.treating.lowering import makeup_of
 from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, Proposal, System
@@ -66,6 +66,9 @@ def _bring_up(place: Place, advice: Advice) -> None:
         return
     made = proposals(system_of(place), findings, ticked, _combined(advice))
     settled = _settled(place, made)
+    if any(stand.reading.held for stand in advice.stood):
+        # "Not now" is no word that something is over.
+        settled = [row for row in settled if (row.key, row.state) != (KEY, State.DECLINED)]
     rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
     marks = _marks(place.team_id, list(rows))
     for each in made:

@@ -43,8 +43,6 @@ def decline(by: Membership, action: Action, *, why: str) -> Action:
         raise ValidationError("Say why it is not done: the reason stays with it.")
     _end(by, action, State.DECLINED, timezone.now(), why)
     action.save()
-    if action.key == KEY:
-        lift(action.place)
     return action
 
 

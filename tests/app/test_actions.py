@@ -214,9 +214,12 @@ class Proposed(ActionsTest):
         (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
         self.assertEqual([each["key"] for each in ticked.steps].count("cleared"), 1)
         self.assertContains(self.client.get("/places/"), "present")
-        # Another doubt beside it changes nothing; who was told says that it is over, and takes that back.
+        # Another doubt beside it, or "not now", changes nothing; who was told says that it is over, and takes that back.
+        services.decline(self.ines, ticked, why="Not now: nobody is in.")
+        self.assertEqual(told()[0], "outside")
         read(well, self.ines, "nitrate-photometer", 3.0)
         self.assertIn("E. coli were found", told()[1])
+        (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
         services.do(self.ines, ticked, timezone.now(), remark="The health office lifted it by telephone.")
         self.assertEqual(told()[::2], ("inside", 0))
         self.assertEqual([each for each in self.open_at(well) if each.by_way == "sheet"], [])
