@@ -183,6 +183,8 @@ class Proposed(ActionsTest):
         page = self.client.get(reverse("places:place", args=[well.pk]))
         self.assertContains(page, "Nobody drinks this water, boiled or not")
         (ticked, *_) = self.open_at(well)
+        asking = self.client.get(reverse("actions:action", args=[ticked.pk])).context["results"]
+        self.assertEqual([each.parameter for each in asking][:2], ["E. coli", "nitrate"])
         keys = [step["key"] for step in ticked.steps]
         self.assertNotIn("boil", keys)
         self.assertLess(keys.index("stop-drinking"), keys.index("no-boiling"))
@@ -209,12 +211,16 @@ class Proposed(ActionsTest):
         present, absent = cultured("present", days_ago=3), cultured("absent")
         stands, plain, decisive = told()
         self.assertEqual((stands, decisive), ("outside", 1))
+        page = self.client.get(reverse("places:place", args=[well.pk]))
+        self.assertIn('<b class="num">present</b>', page.context["numbers"])
+        certified = {"sample": absent.determination.sample_id}
+        self.assertContains(self.client.get(reverse("reports:preview", args=["certificate"]), certified), "It stays so")
         self.assertIn("It stays so until the health authority has said that it is over", plain)
         self.assertContains(self.client.get(reverse("log:result", args=[absent.pk])), "Nobody drinks this water as it")
         (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
         self.assertEqual([each["key"] for each in ticked.steps].count("cleared"), 1)
         self.assertContains(self.client.get("/places/"), "present")
-        # Another doubt beside it, or "not now", changes nothing; who was told says that it is over, and takes that back.
+        # Another number, or "not now", changes nothing; who was told says that it is over, and takes that back.
         services.decline(self.ines, ticked, why="Not now: nobody is in.")
         self.assertEqual(told()[0], "outside")
         read(well, self.ines, "nitrate-photometer", 3.0)

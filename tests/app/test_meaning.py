@@ -12,6 +12,7 @@ from kessa.core.judging.limits import rule_sets
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.log.models import Mark, Result
 from kessa.log.services import check_instrument, put_reading_right, set_aside
+from kessa.log.standing import restate
 from kessa.places.models import Pair, Place
 from kessa.places.services import keep_pair, keep_place, part_pair
 from kessa.rules.models import OwnRuleSet
@@ -544,6 +545,13 @@ class Supplies(MeaningTest):
         self.assertEqual(own["against_average"], "one reading against a 90th percentile of a supply's taps")
         self.assertContains(self.client.get(reverse("places:place", args=[self.supply.pk])), "over its taps")
         self.assertContains(self.client.get(reverse("log:result", args=[found.pk])), "at Tap 5")
+        # What is dissolved of a metal is not what a tap is held against.
+        filtered = Result.objects.for_team(self.team).get(pk=results[-1].pk)
+        filtered.pk, filtered.determination, filtered.fraction = None, None, "dissolved"
+        filtered.value, filtered.taken_at, filtered._state.adding = 0.0, timezone.now(), True
+        filtered.save()
+        restate(taps[5])
+        self.assertEqual(self.copper().value, found.value)
         # Of five taps the mean of the two highest, of four the highest: and no pair, no number.
         set_aside(self.ines, results[0], why="Wrong tap.")
         left = sorted([0.1, *(each.value for each in results[1:])])

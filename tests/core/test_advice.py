@@ -261,6 +261,10 @@ class Joined(TestCase):
             "cooling-tower", (), ["programme-tower"], mg("pH", 8, 0.1, unit="pH"), found("E. coli", "present")
         )
         self.assertIn("E. coli are or may be in it", plain_answer(germs, tower)[0])
+        acid, tower = told(
+            "cooling-tower", (), ["programme-tower"], mg("pH", 5, 0.1, unit="pH"), found("E. coli", "unsure")
+        )
+        self.assertEqual(plain_answer(acid, tower)[1], "Beyond the limit: pH.")
         none, tower = told(
             "cooling-tower", (), ["programme-tower"], mg("pH", 8, 0.1, unit="pH"), found("E. coli", "absent")
         )
