@@ -91,7 +91,7 @@ def _of_visit(team: int, visit: Any) -> Any:
 
 
 def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
-    # What was asked before they were drawn, and is not lifted, goes on.
+    # What was asked before these were written, and is not lifted, goes on.
     since = max(row.result.id for row in rows)
     before = _numbered(place, [pk for pk in held_at(place) if pk < since])
     shown = {row.result.id for row in rows}

@@ -60,10 +60,10 @@ def lift(place: Place) -> None:
 
 
 def hold(place: Place, results: Iterable[int]) -> None:
-    """Let what some results ask of those who drink at a place go on after all."""
+    """Let what was lifted of some results at a place go on after all."""
     known = Standing.objects.for_team(place.team_id).filter(place=place).first()
     if known:
-        known.held = sorted({*known.held, *results})
+        known.held = sorted({*known.held, *set(results).intersection(known.lifted)})
         known.lifted = [pk for pk in known.lifted if pk not in known.held]
         known.save(update_fields=["lifted", "held"])
         restate(place)

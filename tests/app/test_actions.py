@@ -223,7 +223,7 @@ class Proposed(ActionsTest):
         # Another number, or "not now", changes nothing; who was told says that it is over, and takes that back.
         services.decline(self.ines, ticked, why="Not now: nobody is in.")
         self.assertEqual(told()[0], "outside")
-        read(well, self.ines, "nitrate-photometer", 3.0)
+        restate(well)
         self.assertIn("E. coli were found", told()[1])
         (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
         services.do(self.ines, ticked, timezone.now(), remark="The health office lifted it by telephone.")
@@ -236,6 +236,12 @@ class Proposed(ActionsTest):
         self.assertEqual(told()[::2], ("inside", 0))
         cultured("present")
         self.assertEqual(told()[0], "outside")
+        self.assertNotIn("It stays so", told()[1])
+        (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
+        services.do(self.ines, ticked, timezone.now(), remark="The health office said so.")
+        self.assertEqual(told()[0], "outside")
+        cultured("absent")
+        self.assertEqual(told()[0], "inside")
 
     def test_the_first_water_of_the_night_is_not_made_good_by_the_second(self):
         tap = self.place("tap", "Tap", ["who-gdwq"], ["people"])

@@ -262,7 +262,7 @@ class _Asked:
                 self._leave_out("laboratory", stand)
             if stand.reading.held:
                 self.ask("cleared", stand, None, "A word ends what was asked of those who drink it, no number.")
-        named = {each.key: each for each in stood if not each.reading.held}
+        named = {each.key: each for each in stood}
         self._barrier(named)
         self._chloramines(named)
 
