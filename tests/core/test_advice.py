@@ -172,6 +172,10 @@ class Joined(TestCase):
         ):  # fmt: skip
             advice, _ = told(*well, present, other)
             self.assertEqual(("boil" in advice.codes, "no-boiling" in advice.codes), (boils, not boils), other)
+        # Nitrate that nothing judges here is no reason to make it stronger.
+        for value, boils in ((4, True), (120, False)):
+            advice, _ = told("well", ["people"], ["us-secondary"], present, mg("nitrate", value, 1, "NO3"))
+            self.assertEqual(("boil" in advice.codes, "no-boiling" in advice.codes), (boils, not boils))
 
     def test_what_is_told_to_whom_within_which_hours(self):
         def hours(kind, sets, *readings):

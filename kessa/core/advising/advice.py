@@ -9,9 +9,17 @@ from typing import Any, NamedTuple
 from kessa.core.advising.rules import codes, rules
 from kessa.core.job.place_kinds import Water, water_of
 from kessa.core.judging.germs import FAECAL, GERMS, found
-from kessa.core.judging.holding import overall, own_words, part_of_limit, protects_of, side_of, verdict_by
+from kessa.core.judging.holding import (
+    judge_by_sets,
+    overall,
+    own_words,
+    part_of_limit,
+    protects_of,
+    side_of,
+    verdict_by,
+)  # fmt: skip
 from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE, gravity
-from kessa.core.judging.limits import germs
+from kessa.core.judging.limits import germs, rule_sets
 from kessa.core.judging.protected import HEALTH, PROTECTED
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
@@ -338,5 +346,9 @@ def _bars_boiling(stand: Stand) -> bool:
     """Whether boiling would make something stronger that is too much, or may be."""
     if stand.key in (*PARTS, SUM) and stand.protects in HEALTH:
         return stand.verdict in (OUTSIDE, NOT_SETTLED, CLOSE)
+    if stand.key in PARTS and not stand.decisive:
+        # Where no limit is chosen for it, the WHO's says whether there may be too much to boil.
+        by_who = judge_by_sets(stand.reading.quantity, stand.key, [rule_sets()["who-gdwq"]])
+        return verdict_by(stand.key, by_who) in (OUTSIDE, NOT_SETTLED, CLOSE)
     left_in = stand.key not in (*GERMS, *_BOILS_OFF)
     return left_in and stand.verdict == OUTSIDE and stand.protects in HEALTH

@@ -25,8 +25,9 @@ the whole interval, bands of treatment and taste by the value (JCGM 106:2012, IL
 Beyond the rules below:
 
 - **Boiling** is asked for where E. coli or enterococci are found or undecided: one minute, three above 2,000 m. Not
-  where nitrate, nitrite or their sum is above, close to or undecided at its limit, and not where a metal, fluoride or
-  chlorite is over a limit for health: then other water for everybody, and no boiling. The two never stand together.
+  where nitrate, nitrite or their sum is above, close to or undecided at its limit (the WHO's, where none is chosen),
+  and not where a metal, fluoride, chlorite or what else boiling leaves in is over a limit for health: then other water
+  for everybody, and no boiling. The two never stand together.
 - **Whom to tell**: the authority within a day of coliform bacteria, except at a tap or supply by 40 CFR 141 alone; of
   whatever is over a limit for health within the hours that its set names (see the limits).
 - **Cloudy water with too little chlorine**: the barrier may have failed, so the authority within a day, and a
