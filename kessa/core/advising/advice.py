@@ -17,7 +17,7 @@ from kessa.core.judging.holding import (
     protects_of,
     side_of,
     verdict_by,
-)  # fmt: skip
+)
 from kessa.core.judging.judge import CLOSE, INSIDE, NOT_SETTLED, OUTSIDE, gravity
 from kessa.core.judging.limits import germs, rule_sets
 from kessa.core.judging.protected import HEALTH, PROTECTED
