@@ -96,7 +96,7 @@ def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
     before = _numbered(place, [pk for pk in held_at(place) if pk < since])
     shown = {row.result.id for row in rows}
     advice = advised(place, [*rows, *(row._replace(held=True) for row in before if row.result.id not in shown)])
-    return {"plain": plain_answer(advice, where_of(place)), "stands": advice.stands}
+    return {"plain": plain_answer(advice, where_of(place)), "stands": advice.verdict}
 
 
 def steps_about(

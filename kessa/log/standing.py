@@ -8,9 +8,9 @@ from django.db.models import F, Q, Value
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
 
-from kessa.core.advising.advice import Advice, do_of
+from kessa.core.advising.advice import NOT_JUDGED, Advice, do_of
 from kessa.core.advising.wording import Named, sentences
-from kessa.core.judging.judge import VERDICTS, gravity
+from kessa.core.judging.judge import NOT_SETTLED, VERDICTS, gravity
 from kessa.core.judging.protected import PROTECTED
 from kessa.core.quantities.parameters import parameter
 from kessa.log.advising import advised, newest_at, where_of
@@ -38,7 +38,7 @@ def restate(place: Place) -> None:
     settle_taps(place)
     rows = newest_at(place)
     advice = advised(place, rows)
-    pressing = advice.stood[0].reading.key if advice.stood else None
+    pressing = advice.pressing.reading.key if advice.pressing else None
     rank = _rank_of(advice)
     known = Standing.objects.for_team(place.team_id).filter(place=place).first()
     lifted = known.lifted if known else []
@@ -71,11 +71,13 @@ def hold(place: Place, results: Iterable[int]) -> None:
 
 def _rank_of(advice: Advice) -> int:
     """Return by what places are in order: the most urgent verdict, then what its limit protects."""
-    if not advice.stood:
+    worst = advice.pressing
+    if worst is None:
         return _NO_RESULT
-    worst = advice.stood[0]
     protects = PROTECTED[worst.protects].rank if worst.protects else 0
-    return _UNJUDGED - gravity(worst.verdict) * _BY_PROTECTED + protects
+    # What no limit judges and must be seen to all the same is as what is not settled.
+    verdict = NOT_SETTLED if worst.verdict == NOT_JUDGED and advice.within_h is not None else worst.verdict
+    return _UNJUDGED - gravity(verdict) * _BY_PROTECTED + protects
 
 
 def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place]:

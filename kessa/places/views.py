@@ -89,7 +89,7 @@ def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
         "spoken": pairs_speak(found.pressing, place),
         "plain": found.plain,
         "steps": found.steps,
-        "stands": found.advice.stands,
+        "stands": found.advice.verdict,
         "visited": visited,
         "rows": found.visit_rows,
     }

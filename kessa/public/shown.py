@@ -85,7 +85,7 @@ def shown_at(place: Place) -> Shown:
     later = every.exclude(visit__review=Review.RELEASED)
     newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
     plain = plain_answer(advice, where_of(place))
-    return Shown(place, place.water, advice.stands, plain, tested, _next_on(place), newer)
+    return Shown(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
 
 
 def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:

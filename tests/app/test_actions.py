@@ -250,6 +250,25 @@ class Proposed(ActionsTest):
         page = self.client.get(reverse("places:place", args=[tap.pk]))
         self.assertContains(page, "Infants do not drink this water, boiled or not: copper is above its limit.")
 
+    def test_germs_in_plant_water_come_before_what_is_within_its_band(self):
+        tower = self.place("cooling-tower", "Tower", ["programme-tower"])
+        for method, taps in (
+            ("ph-meter", Taps().read(8.0, 8.0)),
+            (
+                "ecoli-presence",
+                Taps().read({"seen": "present"}, part="coliforms").read({"seen": "present"}, part="e-coli"),
+            ),
+        ):
+            self.assertEqual(send(self.ines, begin(tower, self.ines, method), taps.close()).refused, [])
+        self.assertEqual([each.by_way for each in self.open_at(tower)], ["sheet"])
+        page = self.client.get(reverse("places:place", args=[tower.pk]))
+        self.assertEqual(page.context["stands"], "not judged")
+        self.assertContains(page, "Nobody drinks of this water or makes spray with it")
+        # A brook that is within its limits comes after it.
+        measured(self.brook, self.ines, 2, 2)
+        listed = self.client.get("/places/").context["places"]
+        self.assertEqual([(each.name, each.latest.parameter) for each in listed][:1], [("Tower", "E. coli")])
+
 
 class Done(ActionsTest):
     def test_a_dose_done_takes_from_its_lot_books_a_test_and_that_says_whether_it_worked(self):

@@ -265,6 +265,7 @@ class Joined(TestCase):
             "cooling-tower", (), ["programme-tower"], mg("pH", 8, 0.1, unit="pH"), found("E. coli", "present")
         )
         self.assertIn("E. coli are or may be in it", plain_answer(germs, tower)[0])
+        self.assertEqual((germs.stands, germs.verdict, germs.pressing.key), ("inside", "not judged", "E. coli"))
         acid, tower = told(
             "cooling-tower", (), ["programme-tower"], mg("pH", 5, 0.1, unit="pH"), found("E. coli", "unsure")
         )

@@ -120,6 +120,20 @@ class Advice(NamedTuple):
         return self.stood[0].key if self.stood else None
 
     @property
+    def pressing(self) -> Stand | None:
+        """The most urgent; where no verdict presses, what is to be done by an hour all the same, such as germs."""
+        asked = {each.about[0] for each in self.do if each.within_h is not None}
+        first = next(iter(self.stood), None)
+        if first is None or first.verdict in _PRESSING:
+            return first
+        return next((each for each in self.stood if each.key in asked), first)
+
+    @property
+    def verdict(self) -> str:
+        """The verdict that is shown before all: of what presses; none of a place without readings."""
+        return self.pressing.verdict if self.pressing else ""
+
+    @property
     def decided_by(self) -> str | None:
         """The key of the set whose limit decides; None where no chosen set does."""
         decisive = self.stood[0].decisive if self.stood else None

@@ -30,7 +30,8 @@ def list_of(advice: Advice, where: Where, named_for: Naming) -> Proposal | None:
     """Return what advice asks for as a list to tick; None where nothing must be done by an hour."""
     if advice.within_h is None or (where.water == "plant" and not _OF_PLANT & set(advice.codes)):
         return None
-    worst = advice.stood[0]
+    worst = advice.pressing
+    assert worst is not None
     protects = worst.protects or ("germs" if where.water == "drinking" else "treatment")
     rank = _RANKS[protects] + (worst.verdict != OUTSIDE and protects != "germs")
     named = named_for(rank)

@@ -36,8 +36,9 @@ def proposals(
         way, rank = treatment_of(system.kind, each.parameter, each.side)
         if way in _BY_AMOUNT and not each.has_way_to_go:
             way = "look"
-        # Where people drink it or fish live in it, a list says what is done; what else could be is only looked at.
-        if system.water == "plant" or way != "look":
+        # Where people drink it or fish live in it, and of germs, a list says what is done; what else could be is only
+        # looked at.
+        if way != "look" or (system.water == "plant" and each.side != "present"):
             by_way.setdefault(way, []).append((rank, each))
     found = _each_once([*([ticked] if ticked else []), *_treated(system, findings, by_way, combined)])
     return [
