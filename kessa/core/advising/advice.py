@@ -283,7 +283,7 @@ class _Asked:
             if stand.decisive and stand.decisive.get("role") == "programme":
                 self._leave_out("laboratory", stand)
             if stand.reading.held:
-                self.ask("cleared", stand, None, "A word ends what was asked of those who drink it, no number.")
+                self.ask("goes-on", stand, None, "A word ends what was asked of those who drink it, no number.")
         named = {each.key: each for each in stood}
         self._barrier(named)
         self._chloramines(named)

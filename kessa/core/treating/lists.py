@@ -37,7 +37,7 @@ def list_of(advice: Advice, where: Where, named_for: Naming) -> Proposal | None:
     named = named_for(rank)
     asked = [each for each in advice.do if codes()[each.code].ticked and named.hears(each.code)]
     steps = [Step(each.code, sentence(each, where, named), each.within_h) for each in asked]
-    ends = [end for code, end in _ENDS if code in advice.codes and end not in advice.codes]
+    ends = [Step(end, say_code(end, where, named)) for code, end in _ENDS if code in advice.codes]
     decisive = worst.decisive or {}
     rules = dict.fromkeys(why for each in asked for why in each.why)
     working = [f"The limit: {decisive['source']}." if decisive.get("source") else "", str(decisive.get("told_by", ""))]
@@ -52,7 +52,7 @@ def list_of(advice: Advice, where: Where, named_for: Naming) -> Proposal | None:
         parameter=worst.key,
         unit=worst.reading.quantity.unit,
         form=worst.reading.quantity.form,
-        steps=(*steps, *(Step(end, say_code(end, where, named)) for end in ends)),
+        steps=(*steps, *ends),
         results=tuple(dict.fromkeys(key for each in asked for key in each.keys)),
     )
 
