@@ -99,8 +99,10 @@ def held_at(place: Place) -> list[int]:
     numbers = [pk for held in _held(team=place.team_id, place=place.pk) for pk in held]
     if not numbers:
         return []
-    rows = Result.objects.for_team(place.team_id).standing().filter(pk__any=numbers)
-    return list(rows.newest_first().values_list("pk", flat=True))
+    # What was put right stands for what it was.
+    either = Q(pk__any=numbers) | Q(replaces__result__any=numbers)
+    rows = Result.objects.for_team(place.team_id).standing().filter(either)
+    return list(dict.fromkeys(rows.newest_first().values_list("pk", flat=True)))
 
 
 @compiled
