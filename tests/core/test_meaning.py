@@ -266,7 +266,10 @@ class SeenBeside(TestCase):
         self.assertEqual(proposed_sets("well", {}, ["people"], []), ["who-gdwq"])
         self.assertEqual(proposed_sets("well", {}, ["people"], ["eu-2020"]), ["eu-2020"])
         self.assertEqual(proposed_sets("heating-loop", {}, ["aluminium"], []), ["programme-heating-aluminium"])
-        self.assertEqual(proposed_sets("well", {}, [], ["eu-2020"]), [])
+        # A well is drinking water where nobody said so, and so is a spring that people drink of.
+        self.assertEqual(proposed_sets("well", {}, [], ["eu-2020"]), ["eu-2020"])
+        self.assertEqual(proposed_sets("stream", {}, ["people"], [])[0], "who-gdwq")
+        self.assertEqual(proposed_sets("supply", {}, [], ["eu-2020"]), [])
         boiler = [rule_sets()["programme-boiler-low"]]
         salty = judge_by_sets(mg(7200, 150, unit="uS/cm"), "conductivity", boiler)
         self.assertIn("Carry-over risk", overall(salty)["do_high"])

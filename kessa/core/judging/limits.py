@@ -163,7 +163,7 @@ def proposed_sets(kind: str, facts: Mapping[str, Any], feeds: Collection[str], u
 
     Of laws those of `used`, by which the team goes elsewhere; without any what holds everywhere, else the first.
     """
-    fitting = [found for found in rule_sets().values() if kind in found.kinds and _fits(found, facts, feeds)]
+    fitting = [found for found in rule_sets().values() if _fits(found, kind, facts, feeds)]
     laws = [found for found in fitting if found.role == "law"]
     chosen = [law for law in laws if law.key in used] or [law for law in laws if law.everywhere] or laws[:1]
     return [found.key for found in (*chosen, *(each for each in fitting if each.role != "law"))]
@@ -178,12 +178,16 @@ def unfitting(
     `before` and `now` are its facts and what its water is used for.
     """
     known = (rule_sets()[key] for key in chosen if key in rule_sets())
-    return [found.key for found in known if kind in found.kinds and _fits(found, *before) and not _fits(found, *now)]
+    return [found.key for found in known if _fits(found, kind, *before) and not _fits(found, kind, *now)]
 
 
-def _fits(found: RuleSet, facts: Mapping[str, Any], feeds: Collection[str]) -> bool:
-    told = all(key in feeds for key in found.feeds) and not any(key in feeds for key in found.without)
-    return told and all(_lies_between(facts.get(name), *ends) for name, ends in found.between.items())
+def _fits(found: RuleSet, kind: str, facts: Mapping[str, Any], feeds: Collection[str]) -> bool:
+    # A well is drunk of where nobody said so, and what people drink is drinking water wherever it comes from.
+    drunk = water_of(kind, feeds) == "drinking"
+    uses = {*feeds, "people"} if drunk else feeds
+    told = set(found.feeds).issubset(uses) and not any(key in uses for key in found.without)
+    there = kind in found.kinds or (drunk and "people" in found.feeds)
+    return there and told and all(_lies_between(facts.get(name), *ends) for name, ends in found.between.items())
 
 
 def _lies_between(fact: Any, above: float, up_to: float) -> bool:
