@@ -5,6 +5,7 @@ import json
 from unittest.mock import patch
 
 from django.contrib.sessions.models import Session
+from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.db import OperationalError
 from django.http import Http404
 from PIL import Image
@@ -40,6 +41,9 @@ BUSY_STORE = """() => new Promise((held) => {
 
 
 class TakenAlong(BrowserTest):
+    # What is not along must not come from what the browser keeps by itself.
+    static_handler = StaticFilesHandler
+
     def setUp(self):
         super().setUp()
         plans = {family: {"runs": 1, "blanks": 0, "standards": 0} for family in FAMILIES}
