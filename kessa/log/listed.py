@@ -135,7 +135,7 @@ def _place_names(team: int, places: list[int]) -> Any:
 
 
 def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str) -> str:
-    result, flags = row[:2]
+    result, flags = row.result, row.flags
     at = timezone.localtime(result.taken_at)
     shown = shown_as(result.unit, result.form, result.parameter, reader)
     who = " and ".join(result.people or [names.people[result.person_id]])
