@@ -248,7 +248,7 @@ class Joined(TestCase):
         for team, heard in ((Named(), True), (Named(alone=True), False)):
             ticked = [step.key for step in list_of(odd, where, lambda rank, team=team: team).steps]
             self.assertEqual("coordinator" in ticked, heard)
-            self.assertEqual("Tell your coordinator." in sentences(odd.do, where, team), heard)
+            self.assertEqual("Tell your coordinator about E. coli." in sentences(odd.do, where, team), heard)
         salty, boiler = told("boiler", (), ["programme-boiler-low"], mg("conductivity", 7200, 150, unit="uS/cm"))
         self.assertIn("Carry-over risk", " ".join(sentences(salty.do, boiler)[:2]))
 
