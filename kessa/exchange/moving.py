@@ -23,6 +23,8 @@ _PERSON = ("username", "first_name", "last_name", "email", "password", "is_activ
 # Where numbers of rows stand within what a row holds: by table and path, of which table they are.
 _WITHIN = {
     ("actions.action", "results"): "log.result",
+    ("log.standing", "held"): "log.result",
+    ("log.standing", "lifted"): "log.result",
     ("reports.report", "results"): "log.result",
     ("reports.report", "about.place"): "places.place",
     ("log.result", "made_from.results"): "log.result",
@@ -271,7 +273,8 @@ def _insert(model: Any, rows: Iterable[dict[str, Any]]) -> None:
     batch: list[list[Any]] = []
     with connection.cursor() as cursor:
         for row in rows:
-            batch.append([_prepared(field, row.get(field.attname)) for field in fields])
+            # What an older release did not know is as it is where nothing was said.
+            batch.append([_prepared(field, row.get(field.attname, field.get_default())) for field in fields])
             if len(batch) >= _AT_ONCE:
                 cursor.executemany(statement, batch)
                 batch.clear()

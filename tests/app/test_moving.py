@@ -1,6 +1,8 @@
 """A team as a whole: out, erased, in again, row by row the same; others stay as they are, and so do their numbers."""
 
 import io
+import json
+import zipfile
 from pathlib import Path
 
 from django.core.management import CommandError, call_command
@@ -8,6 +10,7 @@ from django.test import TestCase, override_settings
 
 from kessa.actions.models import Action
 from kessa.exchange.moving import erase_team, read_team, rows_of_team, write_team
+from kessa.log.history import held_at
 from kessa.log.models import Result
 from kessa.people.models import Team, User
 from kessa.places.models import Place
@@ -28,9 +31,9 @@ class Moving(TestCase):
         self.olek = member(self.team, "Olek")
         one_of_each(self.ines, self.place)
         well = Place.objects.create(
-            team=self.team, name="Well", kind_key="well", feeds=["people"], limit_sets=["eu-drinking"]
+            team=self.team, name="Well", kind_key="well", feeds=["people"], limit_sets=["eu-2020"]
         )
-        read(well, self.olek, "nitrate-photometer", 20.0, 20.0)
+        read(well, self.olek, "nitrate-photometer", 7.5, 7.5, dilution=4)
         measured(self.place, self.olek, 30, 30)
         self.assertTrue(Action.objects.for_team(self.team).exists())
 
@@ -68,6 +71,22 @@ class Moving(TestCase):
             Place.objects.for_team(again).get(pk=self.place.pk), again.memberships.get(user__username="olek"), 7, 7
         )
 
+    def test_an_archive_of_before_a_column_was_is_read(self):
+        older, out = io.BytesIO(), zipfile.ZipFile(self.archive())
+        with zipfile.ZipFile(older, "w") as archive:
+            for name in out.namelist():
+                lines = out.read(name)
+                if name == "rows/log.standing.jsonl":
+                    rows = [json.loads(line) for line in lines.splitlines()]
+                    for row in rows:
+                        del row["held"]
+                    lines = b"".join(json.dumps(row).encode() + b"\n" for row in rows)
+                archive.writestr(name, lines)
+        erase_team(self.team)
+        older.seek(0)
+        again = read_team(older)
+        self.assertEqual(Place.objects.for_team(again).get(name="Well").standing.held, [])
+
     def test_beside_itself_by_other_numbers(self):
         # What has an id made by a browser is one of its kind anywhere.
         with self.assertRaisesMessage(CommandError, "are here already"):
@@ -98,6 +117,9 @@ class Moving(TestCase):
                 Result.objects.for_team(again).filter(pk__in=action.results, place=action.place).count(),
                 len(action.results),
             )
+        # Who must not drink of the well is not told to by another's number.
+        well = Place.objects.for_team(again).get(name="Well")
+        self.assertEqual([Result.objects.for_team(again).get(pk=pk).place for pk in held_at(well)], [well])
         self.assertEqual(sorted(again.members.values_list("username", flat=True)), ["ines", "olek-2"])
 
     def test_the_commands(self):
