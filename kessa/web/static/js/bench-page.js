@@ -3,9 +3,10 @@
 import { Bench } from "./bench.js";
 import { showSaved, wire } from "./hands.js";
 
-// A closed determination is the log's: this page need not open again without a signal.
+// A closed determination is the log's: this page need not open again without a signal. Nobody waits long for that.
 async function closed(_, page) {
-  if ("caches" in window) await (await caches.open("kessa-pages")).delete(window.location.href);
+  const gone = "caches" in window && caches.open("kessa-pages").then((pages) => pages.delete(window.location.href));
+  await Promise.race([gone, new Promise((over) => setTimeout(over, 1000))]).catch(() => {});
   window.location.assign(page);
 }
 
