@@ -79,8 +79,10 @@ def do(
     _put_in(by, action, product, lot)
     action.save()
     if action.key == KEY:
+        # What stands is told anew, and with it proposed.
         lift(action.place)
-    propose(action.place)
+    else:
+        propose(action.place)
     return action
 
 
@@ -103,7 +105,8 @@ def take_back(by: Membership, action: Action, *, why: str) -> Action:
     row.save(update_fields=["state", "again_at", "remark"])
     if row.key == KEY:
         hold(row.place, row.results)
-    propose(row.place)
+    else:
+        propose(row.place)
     return row
 
 

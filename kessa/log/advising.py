@@ -42,8 +42,15 @@ def named_at(place: Place, rank: int = 0) -> Named:
 
 def newest_at(place: Place) -> list[Row]:
     """Return the newest standing results at a place, newest first, and those that are held, as advice takes them."""
-    lately = found_lately(place)
-    return [*_numbered(place, lately.standing), *(row._replace(held=True) for row in _numbered(place, lately.held))]
+    rows = _numbered(place, found_lately(place).standing)
+    return [*rows, *held_beside(place, rows)]
+
+
+def held_beside(place: Place, rows: Iterable[Row]) -> list[Row]:
+    """Return what is held at a place and is not among some rows (see history.held_at)."""
+    shown = {row.result.id for row in rows}
+    held = [pk for pk in held_at(place) if pk not in shown]
+    return [row._replace(held=True) for row in _numbered(place, held)]
 
 
 def _numbered(place: Place, numbers: list[int]) -> list[Row]:
@@ -93,9 +100,7 @@ def _of_visit(team: int, visit: Any) -> Any:
 def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
     # What was asked before these were written, and is not lifted, goes on.
     since = max(row.result.id for row in rows)
-    before = _numbered(place, [pk for pk in held_at(place) if pk < since])
-    shown = {row.result.id for row in rows}
-    advice = advised(place, [*rows, *(row._replace(held=True) for row in before if row.result.id not in shown)])
+    advice = advised(place, [*rows, *(row for row in held_beside(place, rows) if row.result.id < since)])
     return {"plain": plain_answer(advice, where_of(place)), "stands": advice.verdict}
 
 

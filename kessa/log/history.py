@@ -63,8 +63,6 @@ class Lately(NamedTuple):
     # The newest visit on which something was found out, and what, by numbers.
     visit: uuid.UUID | None
     on_visit: list[int]
-    # Older ones that keep somebody from drinking until a person lifts it, by number.
-    held: list[int]
 
 
 def found_lately(place: Place) -> Lately:
@@ -87,11 +85,10 @@ def found_lately(place: Place) -> Lately:
         if not row.of_sample or row.pk in standing:
             newest.setdefault(Series(*row[_OF_RESULT:]), row.pk)
     if not newest:
-        return Lately([], [], None, [], [])
+        return Lately([], [], None, [])
     visit = next((row.visit for row in rows if row.of_sample), None)
     on_visit = [row.pk for row in rows if row.of_sample and row.visit == visit]
-    held = [pk for pk in held_at(place) if pk not in newest.values()]
-    return Lately([series for series, _ in frequent.most_common()], list(newest.values()), visit, on_visit, held)
+    return Lately([series for series, _ in frequent.most_common()], list(newest.values()), visit, on_visit)
 
 
 def held_at(place: Place) -> list[int]:

@@ -14,7 +14,7 @@ from kessa.core.advising.advice import Advice
 from kessa.core.advising.wording import plain_answer, sentences
 from kessa.core.runs.flags import ENDS, words
 from kessa.log.advising import advised, named_at, where_of
-from kessa.log.history import Lately
+from kessa.log.history import Lately, held_at
 from kessa.log.models import Result
 from kessa.log.selectors import Row, rows_with_flags
 from kessa.people.display import shown_as
@@ -80,7 +80,8 @@ class AtPlace(NamedTuple):
 
 def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int, str]) -> AtPlace:
     """Write what was found out at a place; `people` were on its latest visit."""
-    standing, on_visit, held = lately.standing, lately.on_visit, lately.held
+    standing, on_visit = lately.standing, lately.on_visit
+    held = [pk for pk in held_at(place) if pk not in standing]
     rows = rows_with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit, *held})))
     by_number = {row.result.id: row._replace(held=row.result.id in held) for row in rows}
     advice, where = advised(place, [by_number[pk] for pk in (*standing, *held)]), where_of(place)

@@ -56,7 +56,7 @@ def lift(place: Place) -> None:
     if known:
         known.lifted, known.held = sorted({*known.lifted, *known.held}), []
         known.save(update_fields=["lifted", "held"])
-        restate(place)
+    restate(place)
 
 
 def hold(place: Place, results: Iterable[int]) -> None:
@@ -66,7 +66,7 @@ def hold(place: Place, results: Iterable[int]) -> None:
         known.held = sorted({*known.held, *set(results).intersection(known.lifted)})
         known.lifted = [pk for pk in known.lifted if pk not in known.held]
         known.save(update_fields=["lifted", "held"])
-        restate(place)
+    restate(place)
 
 
 def _rank_of(advice: Advice) -> int:

@@ -12,8 +12,7 @@ from kessa.core.job.meaning import meaning_of
 from kessa.core.planning.rhythm import coming
 from kessa.core.quantities.units import in_words
 from kessa.core.runs.flags import doubtful
-from kessa.log.advising import COLUMNS, advised, where_of
-from kessa.log.history import held_at
+from kessa.log.advising import COLUMNS, advised, held_beside, where_of
 from kessa.log.models import Result
 from kessa.log.selectors import rows_with_flags
 from kessa.people.models import Team
@@ -74,9 +73,8 @@ def shown_at(place: Place) -> Shown:
         if alike[0].taken_at > before[0].taken_at:
             newest[parameter, fraction] = alike
     lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
-    shown, held = {row.result.id for row in lasts}, set(held_at(place))
-    before = rows_with_flags(place.team_id, [row for row in found if row.id in held - shown])
-    advice = advised(place, [*lasts, *(row._replace(held=True) for row in before)])
+    released = {row.id for row in found}
+    advice = advised(place, [*lasts, *(row for row in held_beside(place, lasts) if row.result.id in released)])
     urgent = {each.reading.key: n for n, each in enumerate(advice.stood)}
     chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
     doubts = {row.result.id: doubtful(row.flags) for row in lasts}
