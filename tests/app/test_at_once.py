@@ -1,14 +1,18 @@
 """Two people, two tabs or one impatient finger at the same moment: no error page, nothing twice, nothing lost."""
 
+import io
+import json
 import threading
 import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
+from unittest.mock import patch
 from urllib.parse import urljoin, urlsplit
 
 from django.core.exceptions import ValidationError
 from django.db import OperationalError, connection, transaction
-from django.test import Client, TransactionTestCase, override_settings
+from django.http import HttpResponse
+from django.test import Client, RequestFactory, TransactionTestCase, override_settings
 from django.urls import reverse
 from django.utils import timezone
 
@@ -22,13 +26,15 @@ from kessa.kits.services import put_away, use_lot
 from kessa.log.services import go_on
 from kessa.methods.models import OwnMethod
 from kessa.methods.services import begin_draft, keep_draft, publish
-from kessa.people.models import Membership
+from kessa.people.accounts import AccountAdapter
+from kessa.people.models import Membership, User
 from kessa.places.models import Place
 from kessa.rounds.models import Occasion, Round
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.taps.services import record
 from kessa.visits.models import Visit
+from kessa.web.deadline import DeadlineMiddleware
 from kessa.web.settings.base import TIMEOUTS
 from tests.app.everything import named, one_of_each
 from tests.app.test_hostile import SPARED, Forms
@@ -243,6 +249,33 @@ class Stuck(TransactionTestCase):
         let_go.set()
         holder.join()
         self.assertEqual(self.taps_to(held), 200)
+
+    def test_neither_hashing_nor_a_slow_line_is_held_against_a_request(self):
+        def slowly(*_, **__):
+            time.sleep(0.4)
+            return True
+
+        class Slow(io.BytesIO):
+            def read(self, *size):
+                time.sleep(0.4)
+                return super().read(*size)
+
+        body = json.dumps({"taps": [], "known": 0}).encode()
+        address = reverse("taps:receive", args=["visit", uuid.uuid4()])
+        with override_settings(REQUEST_SECONDS=0.3):
+            how = {"wsgi.input": Slow(body), "CONTENT_LENGTH": len(body), "CONTENT_TYPE": "application/json"}
+            self.assertEqual(self.client.post(address, **how).status_code, 404)
+            with patch("kessa.people.accounts.DefaultAccountAdapter.authenticate", side_effect=slowly):
+                adapter = AccountAdapter(None)
+
+                def view(request):
+                    adapter.authenticate(request, username="per", password="white tile")
+                    return HttpResponse(User.objects.count())
+
+                middleware = DeadlineMiddleware(view)
+                request = RequestFactory().get("/")
+                middleware.process_view(request)
+                self.assertEqual(middleware(request).status_code, 200)
 
     def test_what_takes_too_long_is_ended_and_tried_again(self):
         with override_settings(REQUEST_SECONDS=0):
