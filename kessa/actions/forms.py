@@ -11,6 +11,7 @@ from kessa.actions.models import Action
 from kessa.core.treating.amounts import MEASURES, figures, kept_amount, measure_for
 from kessa.people.models import Team
 from kessa.products.models import Product, ProductLot
+from kessa.web.number_field import NumberField
 
 _MOMENT = "%Y-%m-%dT%H:%M"
 _LONGEST_WAIT = timedelta(days=366)
@@ -35,7 +36,7 @@ class Moment(forms.DateTimeField):
 class AmountForm(forms.Form):
     """How much of which lot, when, and when it is tested again."""
 
-    amount = forms.FloatField(label="How much", min_value=0, max_value=1e9, required=False)
+    amount = NumberField(label="How much", min_value=0, max_value=1e9, required=False)
     measure = forms.ChoiceField(label="in", required=False)
     product = forms.ModelChoiceField(label="Of which product", queryset=None, required=False, empty_label="no product")
     lot = forms.ModelChoiceField(label="Lot", queryset=None, required=False, empty_label="not from a lot on the books")

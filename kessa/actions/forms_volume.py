@@ -8,6 +8,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.quantities.spread import Spread, exactly, within_percent
 from kessa.core.quantities.units import convert
 from kessa.core.treating.volumes import Counted, Pipe, volume_by_parts, volume_by_salt
+from kessa.web.number_field import NumberField
 
 PIPES, RADIATORS, VESSELS = 4, 4, 2
 # A salt, and the part of it that is measured.
@@ -25,8 +26,8 @@ def _part(salt: str) -> float:
     return convert(1.0, "mg/L", weighed, "mg/L", measured) if measured else 1.0
 
 
-def _number(label: str, most: float) -> forms.FloatField:
-    return forms.FloatField(label=label, min_value=0, max_value=most, required=False)
+def _number(label: str, most: float) -> NumberField:
+    return NumberField(label=label, min_value=0, max_value=most, required=False)
 
 
 class PartsForm(forms.Form):
@@ -81,10 +82,10 @@ class SaltForm(forms.Form):
     salt = forms.ChoiceField(
         label="What was weighed, and as what it is measured", choices=_SALTS, required=False, initial="NaCl Cl"
     )
-    added_g = forms.FloatField(label="Put in, g", min_value=1e-6, max_value=1e9)
-    before = forms.FloatField(label="Before, mg/L", min_value=0, max_value=1e7)
-    after = forms.FloatField(label="After mixing, mg/L", min_value=0, max_value=1e7)
-    off = forms.FloatField(label="Each level may be off by, %", min_value=0, max_value=50, initial=5)
+    added_g = NumberField(label="Put in, g", min_value=1e-6, max_value=1e9)
+    before = NumberField(label="Before, mg/L", min_value=0, max_value=1e7)
+    after = NumberField(label="After mixing, mg/L", min_value=0, max_value=1e7)
+    off = NumberField(label="Each level may be off by, %", min_value=0, max_value=50, initial=5)
 
     def clean(self) -> dict[str, Any]:
         """Work the volume out."""
@@ -102,9 +103,9 @@ class SaltForm(forms.Form):
 class VolumeForm(forms.Form):
     """A volume to be written down, with its ends."""
 
-    value = forms.FloatField(min_value=1e-3, max_value=1e8)
-    low = forms.FloatField(min_value=0, max_value=1e8)
-    high = forms.FloatField(min_value=1e-3, max_value=1e9)
+    value = NumberField(min_value=1e-3, max_value=1e8)
+    low = NumberField(min_value=0, max_value=1e8)
+    high = NumberField(min_value=1e-3, max_value=1e9)
 
     def clean(self) -> dict[str, Any]:
         """The ends stand on both sides."""

@@ -11,6 +11,7 @@ from kessa.kits.models import Kit
 from kessa.people.models import Team
 from kessa.taps.forms import OnceForm
 from kessa.web.components.select import PlainSelect
+from kessa.web.number_field import NumberField
 
 
 def _dilutions(none: str = "") -> list[tuple[Any, str]]:
@@ -66,8 +67,8 @@ class DilutionForm(forms.Form):
 class EstimateForm(forms.Form):
     """What the sample may hold, by a strip or by experience, and how much diluted sample is wanted."""
 
-    estimate = forms.FloatField(min_value=0, max_value=1e9)
-    make_ml = forms.FloatField(min_value=1, max_value=10_000, initial=50, required=False)
+    estimate = NumberField(min_value=0, max_value=1e9)
+    make_ml = NumberField(min_value=1, max_value=10_000, initial=50, required=False)
 
 
 class CheckForm(OnceForm):
@@ -79,10 +80,10 @@ class CheckForm(OnceForm):
         widget=forms.RadioSelect,
         initial=Purpose.STANDARD,
     )
-    stock = forms.FloatField(label="Strength of the stock", min_value=1e-9, max_value=1e9, required=False)
-    want = forms.FloatField(label="Strength wanted", min_value=1e-9, max_value=1e9, required=False)
-    make_ml = forms.FloatField(label="Make how much, mL", min_value=0.1, max_value=10_000, required=False, initial=100)
-    smallest_ml = forms.FloatField(
+    stock = NumberField(label="Strength of the stock", min_value=1e-9, max_value=1e9, required=False)
+    want = NumberField(label="Strength wanted", min_value=1e-9, max_value=1e9, required=False)
+    make_ml = NumberField(label="Make how much, mL", min_value=0.1, max_value=10_000, required=False, initial=100)
+    smallest_ml = NumberField(
         label="Least volume your pipette measures well, mL", min_value=0.001, max_value=1000, required=False, initial=1
     )
     kit = forms.ModelChoiceField(label="From which kit", queryset=None, required=False, empty_label="no kit")
@@ -111,6 +112,6 @@ class CheckForm(OnceForm):
 class SpikeForm(OnceForm):
     """What is added to how much of a sample."""
 
-    sample_ml = forms.FloatField(min_value=0.01, max_value=10_000)
-    added_ml = forms.FloatField(min_value=0.001, max_value=1000)
-    added_strength = forms.FloatField(min_value=1e-9, max_value=1e9)
+    sample_ml = NumberField(min_value=0.01, max_value=10_000)
+    added_ml = NumberField(min_value=0.001, max_value=1000)
+    added_strength = NumberField(min_value=1e-9, max_value=1e9)

@@ -11,6 +11,7 @@ from kessa.instruments.models import Instrument, InstrumentCheck, Shown
 from kessa.kits.models import Kit
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
+from kessa.web.number_field import NumberField
 
 
 class InstrumentForm(TeamModelForm):
@@ -33,6 +34,7 @@ class InstrumentForm(TeamModelForm):
             "calibrate_every_days",
             "calibrate_every_uses",
         ]
+        field_classes = {"resolution": NumberField}
         widgets = {"calibration_due": forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")}
         labels = {
             "resolution": "Smallest step of its display, in the unit of what it measures",
@@ -59,6 +61,7 @@ class CheckForm(forms.ModelForm):  # type: ignore[type-arg]
     class Meta:
         model = InstrumentCheck
         fields = ["standard", "expected", "allowed", "reading"]
+        field_classes = dict.fromkeys(("expected", "allowed", "reading"), NumberField)
         labels = {
             "standard": "Standard, sealed or made up",
             "expected": "Its value",
@@ -139,7 +142,7 @@ class _Points(_Calibrating):
 class PhCalibrationForm(_Points):
     """Two or three buffers."""
 
-    temperature_c = forms.FloatField(label="Temperature of the buffers, °C", min_value=0, max_value=60)
+    temperature_c = NumberField(label="Temperature of the buffers, °C", min_value=0, max_value=60)
 
     field_order = ["points", "temperature_c", "lots"]
 
@@ -158,10 +161,10 @@ class PhCalibrationForm(_Points):
 class ConductivityCalibrationForm(_Calibrating):
     """One standard."""
 
-    standard = forms.FloatField(label="Standard, µS/cm at 25 °C", min_value=0)
-    shown = forms.FloatField(label="What the meter shows in it, µS/cm", min_value=0)
-    constant = forms.FloatField(label="The cell's constant before, 1/cm", initial=1.0, min_value=0)
-    temperature_c = forms.FloatField(label="Temperature of the standard, °C", initial=25.0)
+    standard = NumberField(label="Standard, µS/cm at 25 °C", min_value=0)
+    shown = NumberField(label="What the meter shows in it, µS/cm", min_value=0)
+    constant = NumberField(label="The cell's constant before, 1/cm", initial=1.0, min_value=0)
+    temperature_c = NumberField(label="Temperature of the standard, °C", initial=25.0)
     compensated = forms.BooleanField(label="The meter brings it to 25 °C itself", initial=True, required=False)
 
     field_order = ["standard", "shown", "temperature_c", "compensated", "constant", "lots"]
@@ -170,9 +173,9 @@ class ConductivityCalibrationForm(_Calibrating):
 class OxygenCalibrationForm(_Calibrating):
     """Saturated air."""
 
-    shown = forms.FloatField(label="What the probe shows in saturated air, mg/L", min_value=0)
-    temperature_c = forms.FloatField(label="Temperature, °C")
-    pressure_kpa = forms.FloatField(label="Air pressure there, kPa", initial=101.3)
+    shown = NumberField(label="What the probe shows in saturated air, mg/L", min_value=0)
+    temperature_c = NumberField(label="Temperature, °C")
+    pressure_kpa = NumberField(label="Air pressure there, kPa", initial=101.3)
 
     field_order = ["shown", "temperature_c", "pressure_kpa", "lots"]
 

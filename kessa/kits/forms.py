@@ -10,6 +10,7 @@ from kessa.kits.models import Kit, Lot
 from kessa.methods.selectors import families_of
 from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
+from kessa.web.number_field import NumberField
 
 _DAY = {"type": "date"}
 
@@ -46,7 +47,7 @@ class LotForm(TeamModelForm):
             (key, f"{supply.name}, in {supply.unit}") for key, supply in supplies().items() if supply.has_lots
         ],
     )
-    units = forms.FloatField(label="How many units", min_value=0, max_value=1_000_000)
+    units = NumberField(label="How many units", min_value=0, max_value=1_000_000)
 
     class Meta:
         model = Lot
@@ -76,10 +77,10 @@ class LotForm(TeamModelForm):
 class WeightForm(forms.Form):
     """What 20 drops weigh."""
 
-    grams_of_20 = forms.FloatField(label="20 drops weigh, in g", min_value=0.01, max_value=100)
+    grams_of_20 = NumberField(label="20 drops weigh, in g", min_value=0.01, max_value=100)
 
 
 class UnitsForm(forms.Form):
     """How many units were counted."""
 
-    units = forms.FloatField(label="Counted units", min_value=0, max_value=1_000_000)
+    units = NumberField(label="Counted units", min_value=0, max_value=1_000_000)

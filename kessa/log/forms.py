@@ -9,6 +9,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.steps import Ask
 from kessa.core.quantities.quantity import plain
 from kessa.people.forms import WhyForm
+from kessa.web.number_field import NumberField
 
 _WORDS = {
     "count": "Counted to the end",
@@ -80,7 +81,7 @@ def _asked(key: str, now: Any) -> forms.Field:
     if key in _TEXT:
         return forms.CharField(label=label, initial=now, max_length=40, required=False)
     whole = key in ("count", "first_change", "system", "supply", "fills")
-    field = forms.IntegerField if whole else forms.FloatField
+    field = forms.IntegerField if whole else NumberField
     number: forms.Field = field(label=label, initial=now, required=False)
     number.widget.attrs["step"] = 1 if whole else "any"
     return number
@@ -95,7 +96,7 @@ class AnswerRightForm(WhyForm):
             choices = [(answer.key, answer.name) for answer in ask.answers]
             self.fields["value"] = forms.ChoiceField(label="It was", choices=choices, initial=now)
         else:
-            self.fields["value"] = forms.FloatField(label=f"It was, {ask.unit}", initial=now)
+            self.fields["value"] = NumberField(label=f"It was, {ask.unit}", initial=now)
             self.fields["value"].widget.attrs["step"] = "any"
         self.order_fields(["value", "why"])
 

@@ -18,6 +18,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.core.readings import KINDS
+from kessa.web.number_field import NumberField
 
 _STEPS = 30
 _REPORTS = {"count": "the count", "midpoint": "the middle of the last step", "before": "the one before"}
@@ -84,9 +85,9 @@ class NumbersForm(forms.Form):
                 widget=forms.Textarea(attrs={"rows": 3, "placeholder": "25, 4\n5, 20"}),
                 required=False,
             )
-        self.fields["keeps_hours"] = forms.FloatField(label="A sample keeps for, hours", min_value=0, required=False)
+        self.fields["keeps_hours"] = NumberField(label="A sample keeps for, hours", min_value=0, required=False)
         self.fields["may_dilute"] = forms.BooleanField(label="A sample may be diluted first", required=False)
-        self.fields["agree_within"] = forms.FloatField(
+        self.fields["agree_within"] = NumberField(
             label="Two runs agree within, percent",
             help_text=f"empty: {'within one unit' if self.kind.has_blank else 'one reading is a result'}",
             min_value=0,
@@ -177,7 +178,7 @@ def _asked_for(field: FieldInfo) -> forms.Field:
         return forms.ChoiceField(choices=choices, required=False, **said)
     if kind is tuple:
         return SimpleArrayField(forms.FloatField(), required=field.is_required(), **said)
-    return forms.FloatField(required=False, **said)
+    return NumberField(required=False, **said)
 
 
 def _two_lines() -> forms.Textarea:
@@ -245,7 +246,7 @@ class ExampleForm(forms.Form):
     def __init__(self, kind: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         for name, label in KINDS[kind].example.items():
-            self.fields[name] = forms.FloatField(label=label, required=False)
+            self.fields[name] = NumberField(label=label, required=False)
 
     @property
     def reading(self) -> dict[str, float]:
@@ -293,7 +294,7 @@ class KitNumbersForm(forms.Form):
         else:
             said["help_text"] = f"the house's: {plain(house)}"
             whole = about[0] in ("waits", "within")
-            field = (forms.IntegerField if whole else forms.FloatField)(initial=now, **said)
+            field = (forms.IntegerField if whole else NumberField)(initial=now, **said)
             field.widget.attrs["step"] = 1 if whole else "any"
         name = slugify("-".join(about))
         self.fields[name] = field

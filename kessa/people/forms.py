@@ -6,6 +6,7 @@ from typing import Any
 from django import forms
 
 from kessa.people.models import WATERS, Contact, Invitation, Role, Team, User
+from kessa.people.pins import PIN
 
 
 class TeamForm(forms.ModelForm):  # type: ignore[type-arg]
@@ -65,6 +66,25 @@ class UnitsForm(forms.ModelForm):  # type: ignore[type-arg]
             "colours_alike": "Only you are shown this. The bench then says what light and dark tell, and where another "
             "person had better look; what cannot be told makes the result wider.",
         }
+
+
+class PinForm(forms.Form):
+    """The PIN by which a person takes a visit over on another's phone."""
+
+    pin = forms.RegexField(
+        PIN.pattern,
+        label="PIN, 6 to 12 digits",
+        max_length=12,
+        error_messages={"invalid": "A PIN has 6 to 12 digits."},
+        widget=forms.TextInput(attrs={"inputmode": "numeric", "autocomplete": "off"}),
+    )
+
+    def clean_pin(self) -> str:
+        """Refuse what is guessed first."""
+        pin: str = self.cleaned_data["pin"]
+        if len(set(pin)) < 3 or pin in "0123456789012" or pin in "9876543210987":
+            raise forms.ValidationError("That is guessed first: choose another.")
+        return pin
 
 
 class InvitationForm(forms.ModelForm):  # type: ignore[type-arg]

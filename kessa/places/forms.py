@@ -13,6 +13,7 @@ from kessa.people.models import Team
 from kessa.places.fields import PlaceField
 from kessa.places.models import Pair, PairKind, Place
 from kessa.rules.selectors import is_own, known_sets
+from kessa.web.number_field import NumberField
 
 
 def _asked_for(fact: Fact) -> forms.Field:
@@ -20,7 +21,7 @@ def _asked_for(fact: Fact) -> forms.Field:
     label = f"{fact.label}, {fact.unit}" if fact.unit else fact.label
     if fact.least is None:
         return forms.CharField(label=label, max_length=200, required=False)
-    number = forms.IntegerField if fact.whole else forms.FloatField
+    number = forms.IntegerField if fact.whole else NumberField
     return number(label=label, min_value=fact.least, max_value=fact.most, required=False)
 
 
@@ -57,6 +58,7 @@ class PlaceForm(TeamModelForm):
             "limit_sets",
             "without_limits",
         ]
+        field_classes = dict.fromkeys(("latitude", "longitude", "elevation_m"), NumberField)
         labels = {
             "without_limits": "Nothing judges its results: they are only noted",
             "latitude": "Latitude, degrees",

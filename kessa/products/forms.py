@@ -11,6 +11,7 @@ from kessa.people.forms import TeamModelForm
 from kessa.people.models import Team
 from kessa.places.selectors import places
 from kessa.products.models import Product, ProductLot
+from kessa.web.number_field import NumberField
 
 _UNITS = ("mg/L", "ug/L", "uS/cm", "drops", "%")
 
@@ -50,6 +51,12 @@ class ProductForm(TeamModelForm):
             "never_with",
             "places",
         ]  # fmt: skip
+        field_classes = dict.fromkeys(
+            (
+                "active_percent", "density_kg_l", "step", "label_per_m3", "most_per_m3", "hours_between", "most_level",
+            ),
+            NumberField,
+        )  # fmt: skip
         widgets = {name: forms.Textarea(attrs={"rows": 2}) for name in ("hazards", "never_with")}
         help_texts = {
             "active_percent": "Either the part by weight, with of what and the density, or what one dose changes.",
@@ -66,7 +73,7 @@ class ProductForm(TeamModelForm):
 class ProductLotForm(TeamModelForm):
     """A lot that came in."""
 
-    amount = forms.FloatField(label="How much, L (kg)", min_value=0, max_value=1_000_000)
+    amount = NumberField(label="How much, L (kg)", min_value=0, max_value=1_000_000)
 
     class Meta:
         model = ProductLot
@@ -85,4 +92,4 @@ class ProductLotForm(TeamModelForm):
 class LeftForm(forms.Form):
     """How much was counted."""
 
-    left = forms.FloatField(label="Counted, L (kg)", min_value=0, max_value=1_000_000)
+    left = NumberField(label="Counted, L (kg)", min_value=0, max_value=1_000_000)

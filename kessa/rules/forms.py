@@ -15,6 +15,7 @@ from kessa.core.judging.statistics import SINGLE
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import sign
 from kessa.rules.models import HouseRules
+from kessa.web.number_field import NumberField
 
 _LINES = forms.Textarea(attrs={"rows": 2})
 
@@ -97,8 +98,8 @@ class LimitForm(forms.Form):
     parameter = forms.CharField(label="Of what", max_length=60, widget=forms.TextInput(attrs={"list": "parameters"}))
     form = forms.ChoiceField(label="Written as", required=False, choices=[("", "—"), *((key, key) for key in FORMS)])
     unit = forms.ChoiceField(label="In which unit", choices=[(key, sign(key) or key) for key in IN_UNITS])
-    min = forms.FloatField(label="At least", required=False)
-    max = forms.FloatField(label="At most", required=False)
+    min = NumberField(label="At least", required=False)
+    max = NumberField(label="At most", required=False)
     formula = forms.ChoiceField(
         label="Or a limit that follows from other readings of the sample",
         required=False,

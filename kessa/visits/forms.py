@@ -18,6 +18,7 @@ from kessa.rules.models import HouseRules
 from kessa.rules.selectors import house_rules
 from kessa.taps.forms import OnceForm
 from kessa.visits.models import Bottle, Sample, Visit
+from kessa.web.number_field import DecimalNumberField, NumberField
 
 _CLOCK_SKEW = timedelta(minutes=5)
 _OLDEST = timedelta(days=366)
@@ -30,12 +31,18 @@ class SampleForm(OnceForm):
         label="Drawn",
         widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"),
     )
-    depth_cm = forms.DecimalField(
-        label="Depth, cm", required=False, min_value=0, max_value=10000, decimal_places=1, max_digits=6
+    depth_cm = DecimalNumberField(
+        label="Depth, cm", unit="cm", required=False, min_value=0, max_value=10000, decimal_places=1, max_digits=6
     )
     drawn_by = forms.ModelChoiceField(label="Drawn by", queryset=User.objects.none(), empty_label=None)
-    water_temperature_c = forms.DecimalField(
-        label="Water temperature, °C", required=False, min_value=-5, max_value=100, decimal_places=1, max_digits=4
+    water_temperature_c = DecimalNumberField(
+        label="Water temperature, °C",
+        unit="°C",
+        required=False,
+        min_value=-5,
+        max_value=100,
+        decimal_places=1,
+        max_digits=4,
     )
 
     way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
@@ -206,11 +213,17 @@ class SampleRightForm(forms.Form):
         widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"),
     )
     drawn_by = forms.ModelChoiceField(label="Drawn by", queryset=User.objects.none(), empty_label=None)
-    depth_cm = forms.DecimalField(
-        label="Depth, cm", required=False, min_value=0, max_value=10000, decimal_places=1, max_digits=6
+    depth_cm = DecimalNumberField(
+        label="Depth, cm", unit="cm", required=False, min_value=0, max_value=10000, decimal_places=1, max_digits=6
     )
-    water_temperature_c = forms.DecimalField(
-        label="Water temperature, °C", required=False, min_value=-5, max_value=100, decimal_places=1, max_digits=4
+    water_temperature_c = DecimalNumberField(
+        label="Water temperature, °C",
+        unit="°C",
+        required=False,
+        min_value=-5,
+        max_value=100,
+        decimal_places=1,
+        max_digits=4,
     )
     why = forms.CharField(label="Why", max_length=300)
 
@@ -258,7 +271,7 @@ class ObservationRightForm(forms.Form):
             )
         else:
             label = f"{scale.label}, {scale.sign}".rstrip(", ")
-            field = forms.FloatField(label=label, min_value=scale.least, max_value=scale.most, required=False)
+            field = NumberField(label=label, min_value=scale.least, max_value=scale.most, required=False)
             field.widget.attrs["step"] = "any"
         chosen = scale.chosen(now) if scale.words and now is not None else ()
         field.initial = ([*map(str, chosen)] if scale.several else chosen[0]) if chosen else now

@@ -6,6 +6,7 @@ import { test } from "node:test";
 import "./browser.js";
 
 const { parted } = await import("../../kessa/web/static/js/parted.js");
+const { read } = await import("../../kessa/web/static/js/numbers.js");
 const { deriveRun } = await import("../../kessa/web/static/js/run-state.js");
 
 for (const { name, most, parts, events, state } of JSON.parse(readFileSync(new URL("../run_cases.json", import.meta.url))))
@@ -22,3 +23,5 @@ for (const { name, runs, parted: wanted } of JSON.parse(readFileSync(new URL("..
     const found = parted(new Map(Object.entries(runs).map(([run, events]) => [run, written(events)])));
     assert.deepEqual(Object.fromEntries([...found].map(([run, { events }]) => [run, events.map(({ id }) => id)])), wanted);
   });
+
+for (const [typed, number] of JSON.parse(readFileSync(new URL("../number_cases.json", import.meta.url)))) test(`typed “${typed}”`, () => assert.equal(read(typed), number));

@@ -1,6 +1,7 @@
 // What can be done on the bench: each act becomes taps of the test it is done in.
 
 import { isBrief, setBrief } from "./brief.js";
+import { numberOf } from "./number-field.js";
 import { emptyFields, takeReading, untold } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
 import { hint } from "./said.js";
@@ -60,7 +61,7 @@ export const acts = {
     if (field && (field.value === "" || !field.checkValidity())) return field.reportValidity() && field.focus();
     button.closest("li").classList.remove("again");
     document.activeElement.blur();
-    bench.add("", "answered", { key: ask, value: field ? Number(field.value) : button.dataset.value });
+    bench.add("", "answered", { key: ask, value: field ? numberOf(field) : button.dataset.value });
   },
   again(_, button) {
     button.closest("li").classList.add("again");

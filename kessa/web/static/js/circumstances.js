@@ -1,6 +1,7 @@
 // Circumstances: each answer is kept in this browser the moment it is given, then on the server.
 
-import { showHint } from "./hint.js";
+import { offScale, showHint } from "./hint.js";
+import { checkNumber, numberOf } from "./number-field.js";
 
 // Whether a word is among those that a value stands for: one by its place, several by a bit each from `several` on.
 const isTrue = (place, value, several) => value !== null && (value >= several ? Math.floor((value - several) / 2 ** place) % 2 === 1 : place === value);
@@ -48,7 +49,11 @@ export class Circumstances {
     for (const input of scale.querySelectorAll("input")) {
       if (input.type === "radio") input.checked = Number(input.value) === value && value !== null;
       else if (input.type === "checkbox") input.checked = isTrue(Number(input.value), value, Number(scale.dataset.several));
-      else if (input !== document.activeElement) input.value = value ?? "";
+      // What was typed and cannot be stays to be looked at.
+      else if (input !== document.activeElement && !input.ariaInvalid) {
+        input.value = value ?? "";
+        checkNumber(input);
+      }
     }
     const [by, shownIn] = [scale.querySelector("[data-instrument]"), scale.querySelector("[data-unit]")];
     if (by) by.value = instrument ?? "";
@@ -69,8 +74,16 @@ export class Circumstances {
       const input = event.target.matches("select") ? scale.querySelector("input") : event.target;
       if (input.type === "radio") return this.note(scale, Number(input.value));
       if (input.type === "checkbox") return this.note(scale, allTrue(scale, input));
-      if (!input.checkValidity()) return input.reportValidity();
-      if (input.value !== "" || this.newest(scale.dataset.scale)) this.note(scale, input.value === "" ? null : Number(input.value));
+      const value = numberOf(input);
+      const off = offScale(this.scales[scale.dataset.scale], value, scale.querySelector("[data-unit]"));
+      checkNumber(input);
+      if (off) Object.assign(input, { ariaInvalid: "true" }).setCustomValidity(off);
+      if (!input.checkValidity()) {
+        const said = scale.querySelector("[data-hint]");
+        said.textContent = `${off || input.validationMessage} It is not noted.`;
+        return said.classList.add("late");
+      }
+      if (value !== null || this.newest(scale.dataset.scale)) this.note(scale, value);
     });
     // What was so last time, or a service says, was looked at and is so: in the scale's own unit, read by no instrument of ours.
     for (const button of scale.querySelectorAll("[data-take]"))

@@ -2,6 +2,17 @@
 
 import { plain } from "./numbers.js";
 
+// Why what a display says cannot be on a scale, in the words in which the server would refuse it; nothing where it can.
+export function offScale(of, shown, unit) {
+  if (!of?.scale || shown === null) return "";
+  const [slope, offset] = of.units[unit?.value || of.own];
+  const [least, most] = of.scale;
+  const value = shown * slope + offset;
+  if (value >= least && value <= most) return "";
+  const is = unit && unit.value !== of.own ? `${plain(shown)} ${unit.selectedOptions[0].text.trim()} is ${plain(value)} ${of.sign}. ` : "";
+  return `${is}Not on the scale: it runs from ${plain(least)} to ${plain(most)} ${of.sign}.`;
+}
+
 // `of` holds the own unit, its sign, slope and offset of each unit, and what is usual; `unit` is the select, if there is one.
 export function showHint(said, of, shown, unit) {
   if (shown === null || shown === undefined) return said.replaceChildren();

@@ -1,5 +1,11 @@
 // Numbers as people write them: the same as kessa/core/quantities/quantity.py, held to the same cases.
 
+// A number as it was typed, with a comma or a point and groups of three apart; null where it is none.
+export function read(text) {
+  const plainly = text.trim().replace("−", "-").replace(/(?<=\d)[\s\u202f\u2009\u00a0](?=\d{3}(?!\d))/g, "");
+  return /^[+-]?(\d+([.,]\d*)?|[.,]\d+)$/.test(plainly) ? Number(plainly.replace(",", ".")) : null;
+}
+
 // Rounded to so many decimals; a half goes to the even digit.
 function fixed(number, decimals) {
   const written = Math.abs(number).toFixed(decimals);

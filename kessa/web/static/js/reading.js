@@ -2,6 +2,7 @@
 
 import { refusal } from "./comes-to.js";
 import { showHint } from "./hint.js";
+import { checkNumber, numberOf } from "./number-field.js";
 import { clockWords } from "./shelf.js";
 
 // The note that some colours look alike to who reads, where nobody else looks and light and dark do not tell it.
@@ -30,7 +31,7 @@ export function takeReading(bench, key) {
     if (!field.checkValidity()) return field.reportValidity() && null;
     if (field.type === "checkbox") {
       if (field.checked) reading[field.dataset.field] = true;
-    } else if (field.value !== "") reading[field.dataset.field] = field.type === "number" || "number" in field.dataset ? Number(field.value) : field.value;
+    } else if (field.value !== "") reading[field.dataset.field] = "number" in field.dataset || field.type === "number" ? numberOf(field) : field.value;
   }
   const wanted = [...fieldset.querySelectorAll("[data-field=display], [data-field=absorbance], [data-field=transmittance], [data-typed], [data-field=down], [data-field=up]")].find((field) => seen(field) && field.value === "");
   if (wanted) {
@@ -96,8 +97,7 @@ function hint(bench, fieldset) {
   const of = bench.given.displays[fieldset.dataset.part];
   const said = fieldset.querySelector("[data-hint]");
   if (!of || !said) return;
-  const { value } = fieldset.querySelector("[data-field=display]");
-  showHint(said, of, value === "" ? null : Number(value), fieldset.querySelector("[data-field=display_unit]"));
+  showHint(said, of, numberOf(fieldset.querySelector("[data-field=display]")), fieldset.querySelector("[data-field=display_unit]"));
 }
 
 function drawScale(drawn, value) {
@@ -125,12 +125,14 @@ export function wireFields(bench) {
     const [slider, typed] = [drawn.querySelector("[data-slider]"), drawn.querySelector("[data-typed]")];
     slider.addEventListener("input", () => {
       typed.value = slider.value;
+      checkNumber(typed);
       drawScale(drawn, Number(slider.value));
     });
     typed.addEventListener("input", () => {
-      if (typed.value === "") return;
-      slider.value = typed.value;
-      drawScale(drawn, Number(typed.value));
+      const value = numberOf(typed);
+      if (value === null) return;
+      slider.value = value;
+      drawScale(drawn, value);
     });
     drawScale(drawn, Number(slider.value));
   }
@@ -154,8 +156,11 @@ export function wireFields(bench) {
 // A new run begins with empty fields, but for the unit and the cell, which stay as they were.
 export function emptyFields(bench) {
   for (const fieldset of fieldsetsOf(bench)) {
-    for (const field of fieldset.querySelectorAll("input[data-field]")) if (field.type === "checkbox") field.checked = false;
+    for (const field of fieldset.querySelectorAll("input[data-field]")) {
+      if (field.type === "checkbox") field.checked = false;
       else field.value = "";
+      if ("number" in field.dataset) checkNumber(field);
+    }
     for (const choice of fieldset.querySelectorAll("[data-choice]")) choice.checked = false;
     fieldset.querySelector("[data-reading-said]").textContent = "";
     hint(bench, fieldset);

@@ -46,8 +46,9 @@ function offer(bench, fieldset, each) {
 function fill(bench, fieldset, each) {
   const set = (name, value) => {
     const field = fieldset.querySelector(`[data-field=${name}]`);
-    if (field && value !== null) field.value = value;
-    return field;
+    if (!field || value === null) return;
+    field.value = value;
+    field.dispatchEvent(new Event("input", { bubbles: true }));
   };
   set("display", each.display);
   set("display_unit", each.unit);
