@@ -1,11 +1,13 @@
 """Who may come in by which key, how often, and what is answered the second time."""
 
 import hashlib
+import json
 import zoneinfo
 from collections.abc import Callable
 from functools import wraps
 from typing import Any
 
+from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
@@ -18,6 +20,10 @@ from ninja.throttling import AuthRateThrottle
 
 from kessa.api.models import Answered, Key
 from kessa.api.selectors import key_of
+from kessa.people import acts
+from kessa.people.acts import NotAllowed
+from kessa.taps.incoming import BadTap
+from kessa.taps.services import NoSuchStream
 
 _LONGEST_ONCE = 80
 PER_MINUTE = "600/m"
@@ -52,31 +58,67 @@ class OftenEnough(AuthRateThrottle):
 
 
 def once(view: Callable[..., Any]) -> Callable[..., Any]:
-    """Answer what is sent again with the same Idempotency-Key as it was answered before, and do it once."""
+    """Do what is sent whole or not at all, and once: sent again it is answered as it was before.
+
+    It is known by its Idempotency-Key and by the id of what it makes. What is refused leaves nothing but its act.
+    """
 
     @wraps(view)
-    def answered(request: HttpRequest, *args: Any, **kwargs: Any) -> Any:
-        named = request.headers.get("Idempotency-Key", "")
-        if not named:
-            return view(request, *args, **kwargs)
-        if len(named) > _LONGEST_ONCE or not named.isprintable():
-            raise HttpError(422, f"An Idempotency-Key has up to {_LONGEST_ONCE} letters.")
-        asked = hashlib.sha256(request.get_full_path().encode() + b"\n" + request.body).hexdigest()
+    def answered(request: HttpRequest, **said: Any) -> Any:
         key: Key = request.auth  # type: ignore[attr-defined]
-        with transaction.atomic():
-            of = {"team_id": key.team_id, "key": key, "once": named}
-            Answered.objects.for_team(key.team_id).get_or_create(**of, defaults={"asked": asked})
-            row = Answered.objects.for_team(key.team_id).select_for_update().get(key=key, once=named)
-            if row.asked != asked:
-                raise HttpError(422, "This Idempotency-Key was sent with something else before.")
-            if row.status is None:
-                done = view(request, *args, **kwargs)
-                row.status, row.body = 200, done.model_dump_json()
-                row.save(update_fields=["status", "body"])
-                return done
-        return HttpResponse(row.body, status=row.status, content_type="application/json; charset=utf-8")
+        try:
+            with transaction.atomic():
+                rows = [*_named(request, key), *_made(request, key, said.get("said"))]
+                before = next((row for row in rows if row.status), None)
+                done = None if before else view(request, **said)
+                body = before.body if before else done.model_dump_json()
+                for row in rows:
+                    row.status, row.body = 200, body
+                    row.save(update_fields=["status", "body"])
+        except (BadTap, NotAllowed, NoSuchStream, ValidationError) as fault:
+            why = " ".join(fault.messages) if isinstance(fault, ValidationError) else str(fault)
+            acts.refused(key.membership, view.__name__.replace("_", " "), why=f"by key “{key.name}”: {why}")
+            raise
+        return done or HttpResponse(body, content_type="application/json; charset=utf-8")
 
     return answered
+
+
+def _named(request: HttpRequest, key: Key) -> list[Answered]:
+    """Return the row of an Idempotency-Key, where one was sent; raises HttpError where it named something else."""
+    named = request.headers.get("Idempotency-Key", "")
+    if len(named) > _LONGEST_ONCE or not named.isprintable():
+        raise HttpError(422, f"An Idempotency-Key has up to {_LONGEST_ONCE} letters.")
+    if not named:
+        return []
+    row = _row(key, named, _digest(request, request.body))
+    if row.asked != _digest(request, request.body):
+        raise HttpError(422, "This Idempotency-Key was sent with something else before.")
+    return [row]
+
+
+def _made(request: HttpRequest, key: Key, said: Any) -> list[Answered]:
+    """Return the row of what makes something by an id; raises HttpError where the team's id made something else."""
+    number = getattr(said, "id", None)
+    if number is None:
+        return []
+    once, asked = f"id {number}", _digest(request, json.dumps(said.model_dump(mode="json"), sort_keys=True).encode())
+    row = Answered.objects.for_team(key.team_id).filter(once=once).first() or _row(key, once, asked)
+    if row.asked != asked:
+        raise HttpError(409, "This id was sent with something else before: make another for what is new.")
+    return [row]
+
+
+def _digest(request: HttpRequest, body: bytes) -> str:
+    return hashlib.sha256(request.get_full_path().encode() + b"\n" + body).hexdigest()
+
+
+def _row(key: Key, once: str, asked: str) -> Answered:
+    """Return the locked row of what is done once, new where there was none."""
+    rows = Answered.objects.for_team(key.team_id)
+    rows.get_or_create(team_id=key.team_id, key=key, once=once, defaults={"asked": asked})
+    found: Answered = rows.select_for_update().get(key=key, once=once)
+    return found
 
 
 class Doors(NinjaAPI):

@@ -1,5 +1,6 @@
 """What the API answers and takes: every noun to read; visits, samples and tests to write, by the same acts as pages."""
 
+from collections.abc import Iterator
 from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
@@ -13,7 +14,8 @@ from pydantic import Field, StringConstraints
 
 from kessa.api import schemas
 from kessa.api.doors import PER_MINUTE, ByKey, Doors, OftenEnough, once
-from kessa.bench.services import begin_test
+from kessa.bench.models import Determination
+from kessa.bench.services import BEGUN
 from kessa.core.adapters.adapter import Shown
 from kessa.core.errors import CannotCompute
 from kessa.exchange.nouns import Noun, nouns
@@ -24,12 +26,12 @@ from kessa.people.access import anyone
 from kessa.people.acts import NotAllowed
 from kessa.places.models import Place
 from kessa.taps.incoming import BadTap
-from kessa.taps.selectors import next_seq
-from kessa.taps.services import NoSuchStream, Stored, record, tapped
+from kessa.taps.selectors import is_taken, next_seq
+from kessa.taps.services import NoSuchStream, record, record_whole, tapped
 from kessa.visits.models import Sample, Visit
 from kessa.visits.services import visit_around
 
-_FAULTS = dict.fromkeys((400, 401, 403, 404, 422, 429), schemas.Fault)
+_FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422, 429, 503), schemas.Fault)
 _MOST = 500
 api = Doors(
     title="Kessa",
@@ -122,19 +124,6 @@ for each in nouns():
 # ---- to write -------------------------------------------------------------------------------------------------------
 
 
-def _stored(request: HttpRequest, of: str, number: UUID, taps: list[dict[str, Any]]) -> Stored:
-    """Keep taps; raises BadTap with the reason where one is refused, or does not begin what it is to begin."""
-    try:
-        stored = record(request.membership, of, number, taps)
-    except NoSuchStream as fault:
-        if taps[0]["kind"] not in _BEGIN:
-            raise
-        raise BadTap(str(fault)) from None
-    if stored.refused:
-        raise BadTap(stored.refused[0][1])
-    return stored
-
-
 def _so_many(said: list[Any]) -> list[Any]:
     """Return what was sent; raises HttpError where it is more than is taken at once, rather than leave some out."""
     if len(said) > _MOST:
@@ -142,7 +131,12 @@ def _so_many(said: list[Any]) -> list[Any]:
     return said
 
 
-_BEGIN = ("visit_begun", "sample_drawn")
+def _not_taken(model: Any, number: UUID) -> None:
+    """Raise HttpError where there is such a thing already, made otherwise than by this request."""
+    if is_taken(model, number):
+        raise HttpError(409, "This id is taken: make another.")
+
+
 _VISITS = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas.Kept, **_FAULTS}}
 
 
@@ -150,10 +144,10 @@ _VISITS = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas
 @once
 def begin_visit(request: HttpRequest, said: schemas.VisitBegun) -> schemas.Kept:
     """Begin a visit, with what is confirmed before one goes. The same id again is the same visit."""
+    _not_taken(Visit, said.id)
     safety = {key: value for key, value in said.safety.model_dump().items() if value not in ("", False)}
     data = {"place": said.place, "safety": safety | ({"ready": "on"} if said.safety.ready else {})}
-    if not Visit.objects.for_team(request.membership.team_id).filter(pk=said.id).exists():
-        _stored(request, "visit", said.id, [tapped("visit_begun", data, at=said.at, device="api")])
+    record_whole(request.membership, "visit", said.id, [tapped("visit_begun", data, at=said.at, device="api")])
     return schemas.Kept(id=said.id)
 
 
@@ -168,7 +162,7 @@ def observe(request: HttpRequest, visit: UUID, said: list[schemas.Seen]) -> sche
         for nth, each in enumerate(_so_many(said))
     ]  # fmt: skip
     if taps:
-        _stored(request, "visit", visit, taps)
+        record_whole(request.membership, "visit", visit, taps)
     return schemas.Kept(id=visit)
 
 
@@ -176,9 +170,8 @@ def observe(request: HttpRequest, visit: UUID, said: list[schemas.Seen]) -> sche
 @once
 def close_visit(request: HttpRequest, visit: UUID, said: schemas.VisitClosed) -> schemas.Kept:
     """Close a visit; what is missing is said on its sheet."""
-    _stored(
-        request, "visit", visit, [tapped("visit_closed", {"remark": said.remark}, seq=next_seq(visit), device="api")]
-    )
+    closing = tapped("visit_closed", {"remark": said.remark}, seq=next_seq(visit), device="api")
+    record_whole(request.membership, "visit", visit, [closing])
     return schemas.Kept(id=visit)
 
 
@@ -187,8 +180,7 @@ def close_visit(request: HttpRequest, visit: UUID, said: schemas.VisitClosed) ->
 def draw(request: HttpRequest, said: schemas.SampleDrawn) -> schemas.Kept:
     """Note a sample, on the visit of those hours at the place, where there is one. The same id again is one sample."""
     team = request.membership.team_id
-    if Sample.objects.for_team(team).filter(pk=said.id).exists():
-        return schemas.Kept(id=said.id)
+    _not_taken(Sample, said.id)
     place = Place.objects.for_team(team).select_related("team").get(pk=said.place)
     around = visit_around(place, said.drawn_at)
     data = {
@@ -196,9 +188,8 @@ def draw(request: HttpRequest, said: schemas.SampleDrawn) -> schemas.Kept:
         "water_temperature_c": said.water_temperature_c, "way": said.way,
     }  # fmt: skip
     stream = around.pk if around else said.id
-    _stored(
-        request, "visit", stream, [tapped("sample_drawn", data, at=said.drawn_at, seq=next_seq(stream), device="api")]
-    )
+    drawing = tapped("sample_drawn", data, at=said.drawn_at, seq=next_seq(stream), device="api")
+    record_whole(request.membership, "visit", stream, [drawing])
     return schemas.Kept(id=said.id)
 
 
@@ -209,47 +200,36 @@ def draw(request: HttpRequest, said: schemas.SampleDrawn) -> schemas.Kept:
 @once
 def test(request: HttpRequest, said: schemas.TestRun) -> schemas.Kept:
     """Run a test through: begun, answered, read and closed; its results are judged at once."""
-    begun = {
-        "sample": str(said.sample), "method": said.method, "instrument": said.instrument, "kit": said.kit,
-        "dilution": said.dilution,
-    }  # fmt: skip
-    determination = begin_test(request.membership, begun, number=said.id)
-    team = request.membership.team_id
-    results = Result.objects.for_team(team).standing().filter(determination=said.id)
-    if determination.closed_at is None:
-        _stored(request, "bench", said.id, list(_taps_of(said)))
+    _not_taken(Determination, said.id)
+    made = record_whole(request.membership, "bench", said.id, list(_taps_of(said)))
+    if not made.stream.closed:
+        raise BadTap("These readings give nothing to write yet: send all that the method wants.")
+    results = Result.objects.for_team(request.membership.team_id).standing().filter(determination=said.id)
     return schemas.Kept(id=said.id, results=list(results.order_by("pk").values_list("pk", flat=True)))
 
 
-def _taps_of(said: schemas.TestRun) -> Any:
-    """Give the taps by which a test is answered, read and closed."""
-    seq = next_seq(said.id)
+def _taps_of(said: schemas.TestRun) -> Iterator[dict[str, Any]]:
+    """Give the taps by which a test is begun, answered, read and closed, in their order."""
+    for seq, (run, kind, data) in enumerate(_told_of(said), 1):
+        yield tapped(kind, data, run=run, seq=seq, device="api")
+
+
+def _told_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]:
+    """Give run, kind and content of each tap."""
+    begun = {"sample": str(said.sample), **said.model_dump(include={"method", "instrument", "kit", "dilution"})}
+    yield "", BEGUN, begun
     runs: dict[str, int] = {}
     for key, value in said.answers.items():
-        yield tapped("answered", {"key": key, "value": value}, seq=(seq := seq + 1), device="api")
+        yield "", "answered", {"key": key, "value": value}
     for each in said.readings:
         runs[each.part] = runs.get(each.part, 0) + 1
-        run = f"sample-{runs[each.part]}"
-        count = each.reading.get("count")
+        run, count = f"sample-{runs[each.part]}", each.reading.get("count")
         if isinstance(count, int) and 0 <= count <= 200:
-            for _ in range(count):
-                yield tapped("drop_added", {}, run=run, seq=(seq := seq + 1), device="api")
-            yield tapped(
-                "end_called",
-                {"endpoint": each.reading.get("endpoint") is not False},
-                run=run,
-                seq=(seq := seq + 1),
-                device="api",
-            )
+            yield from [(run, "drop_added", {})] * count
+            yield run, "end_called", {"endpoint": each.reading.get("endpoint") is not False}
         else:
-            yield tapped(
-                "reading_taken",
-                {"part": each.part, "reading": each.reading},
-                run=run,
-                seq=(seq := seq + 1),
-                device="api",
-            )
-    yield tapped("closed", {}, seq=seq + 1, device="api")
+            yield run, "reading_taken", {"part": each.part, "reading": each.reading}
+    yield "", "closed", {}
 
 
 @router.post(
@@ -270,7 +250,7 @@ def _tap(scope: str, of: str) -> None:
 
     def taps(request: HttpRequest, stream: UUID, said: schemas.Taps) -> Any:
         stored = record(request.membership, of, stream, said.taps)
-        return {"kept": stored.kept, "late": stored.late, "refused": [list(each) for each in stored.refused]}
+        return {name: getattr(stored, name) for name in ("kept", "late", "refused", "waits")}
 
     taps.__name__ = f"taps_of_{of}"
     router.post(

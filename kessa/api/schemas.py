@@ -4,10 +4,12 @@ from datetime import date, datetime
 from typing import Annotated, Any
 from uuid import UUID
 
+from django.utils import timezone
 from ninja import Schema
-from pydantic import ConfigDict, Field, StringConstraints, create_model
+from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringConstraints, create_model
 
 from kessa.exchange.nouns import Noun
+from kessa.taps.hands import CLOCK_SLACK
 
 _TYPES: dict[str, Any] = {
     "string": str, "number": float, "integer": int, "boolean": bool, "datetime": datetime, "date": date,
@@ -17,6 +19,14 @@ Words = Annotated[str, StringConstraints(max_length=1000)]
 Number = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
 
 
+def _has_been(at: datetime) -> datetime:
+    if at > timezone.now() + CLOCK_SLACK:
+        raise ValueError("this time has not come yet: the sender's clock is wrong")
+    return at
+
+
+# A moment with its zone that has been: a device's clock may be ahead by two minutes.
+Moment = Annotated[AwareDatetime, AfterValidator(_has_been)]
 Number62 = Annotated[int, Field(ge=1, lt=2**62)]
 
 
@@ -46,7 +56,7 @@ class VisitBegun(_Strict):
     id: UUID
     place: Number62
     safety: Safety
-    at: datetime | None = None
+    at: Moment | None = None
 
 
 class Seen(_Strict):
@@ -56,7 +66,7 @@ class Seen(_Strict):
     value: Number | None
     unit: Annotated[str, StringConstraints(max_length=20)] = ""
     instrument: Number62 | None = None
-    at: datetime | None = None
+    at: Moment | None = None
 
 
 class VisitClosed(_Strict):
@@ -70,7 +80,7 @@ class SampleDrawn(_Strict):
 
     id: UUID
     place: Number62
-    drawn_at: datetime
+    drawn_at: Moment
     depth_cm: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] | None = None
     water_temperature_c: Annotated[float, Field(ge=-5, le=999, allow_inf_nan=False)] | None = None
     way: Annotated[str, StringConstraints(max_length=20)] = ""
@@ -106,7 +116,7 @@ class ShownBy(_Strict):
     unit: Annotated[str, StringConstraints(max_length=20)]
     temperature_c: Annotated[float, Field(ge=-50, le=999, allow_inf_nan=False)] | None = None
     over: bool = False
-    at: datetime | None = None
+    at: Moment | None = None
     what: Annotated[str, StringConstraints(max_length=60)] = ""
 
 
@@ -134,7 +144,8 @@ class Tapped(Schema):
 
     kept: list[str]
     late: list[str]
-    refused: list[list[str]]
+    refused: list[tuple[str, str]]
+    waits: list[tuple[str, str]]
 
 
 def row_of(noun: Noun) -> Any:

@@ -1,5 +1,6 @@
 """How programs reach the record: keys, hooks, and how it is done."""
 
+from allauth.account.decorators import reauthentication_required
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.http import HttpRequest, HttpResponse
@@ -16,6 +17,7 @@ _SHOWN = 12
 
 
 @member
+@reauthentication_required(allow_get=True)
 def index(request: HttpRequest) -> HttpResponse:
     """One's keys, the team's hooks, and how one asks with curl and Python."""
     team = request.membership.team
@@ -42,6 +44,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_POST
+@reauthentication_required
 def revoke(request: HttpRequest, pk: int) -> HttpResponse:
     """Let a key open nothing any more."""
     found = get_object_or_404(Key.objects.for_team(request.membership.team).select_related("membership"), pk=pk)
@@ -52,6 +55,7 @@ def revoke(request: HttpRequest, pk: int) -> HttpResponse:
 
 @coordinator
 @require_POST
+@reauthentication_required
 def make_hook(request: HttpRequest) -> HttpResponse:
     """Tell an address of what happens."""
     form = HookForm(request.POST)
@@ -68,6 +72,7 @@ def make_hook(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
+@reauthentication_required
 def close_hook(request: HttpRequest, pk: int) -> HttpResponse:
     """Tell an address nothing any more."""
     found = get_object_or_404(Hook.objects.for_team(request.membership.team), pk=pk)

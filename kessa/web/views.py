@@ -89,7 +89,7 @@ def phone(request: HttpRequest) -> HttpResponse:
 
 
 def _wants_json(request: HttpRequest) -> bool:
-    return request.path.startswith("/taps/")
+    return request.path.startswith(("/taps/", "/api/v1/"))
 
 
 def _error(request: HttpRequest, status: int, title: str, message: str, *, again: bool = False) -> HttpResponse:

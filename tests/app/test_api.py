@@ -14,7 +14,7 @@ from django.core.cache import cache
 from django.core.exceptions import ValidationError
 from django.core.signals import request_finished, request_started
 from django.core.wsgi import get_wsgi_application
-from django.db import close_old_connections
+from django.db import OperationalError, close_old_connections
 from django.test import TestCase, override_settings
 from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
@@ -22,12 +22,15 @@ from schemathesis.specs.openapi.checks import ignored_auth, positive_data_accept
 
 from kessa.api import outside, services, tasks
 from kessa.api.models import Delivery, Key
+from kessa.bench.models import Determination
 from kessa.exchange.nouns import nouns
 from kessa.log.models import Result
 from kessa.log.services import set_aside
 from kessa.people.models import Act, Role
+from kessa.taps.models import Tap
 from kessa.visits.models import Observation, Sample, Visit
 from tests.app.everything import one_of_each
+from tests.app.pages import sign_in
 from tests.world import drawn, measured, member, team_of, visited
 
 HOW = settings(
@@ -179,22 +182,74 @@ class Writing(Api):
                 self.assertIn(words, answer.json()["error"])
         self.assertEqual(Result.objects.for_team(self.team).count(), 0)
         visit = visited(self.place, self.ines)
+        # Whose visit it is not does not close it; of what was refused there is the act and nothing else.
         self.assertEqual(self.ask(f"/visits/{visit.pk}/close", {}).status_code, 422)
+        self.assertFalse(Determination.objects.for_team(self.team).exists())
+        refused = Act.objects.for_team(self.team).filter(refused=True).order_by("pk")
+        self.assertEqual(
+            list(refused.values_list("what", flat=True)),
+            ["begin visit", "close visit", "test", "test", "close visit"],
+        )
         body = {"id": str(uuid.uuid4()), "place": self.place.pk, "drawn_at": timezone.now().isoformat()}
         self.assertEqual(self.ask("/samples", body, idempotency_key="a").status_code, 200)
         self.assertIn(
             "something else", self.ask("/samples", body | {"depth_cm": 3}, idempotency_key="a").json()["error"]
         )
 
+    def test_a_test_is_taken_whole_or_not_at_all(self):
+        sample = drawn(self.place, self.olek)
+        said = {"id": str(uuid.uuid4()), "sample": str(sample.pk), "method": "nitrate-photometer"}
+        good, other = [{"reading": {"display": value}} for value in (2.0, 5.1)]
+        for wrong in ({"displai": 2.1}, {"display": -1}, {"display": True}):
+            answer = self.ask("/tests", said | {"readings": [good, {"reading": wrong}]})
+            self.assertEqual(answer.status_code, 422, answer.content)
+        self.assertFalse(Determination.objects.for_team(self.team).exists())
+        self.assertFalse(Tap.objects.for_team(self.team).filter(stream=said["id"]).exists())
+        first = self.ask("/tests", said | {"readings": [good, good]})
+        self.assertEqual(first.status_code, 200, first.content)
+        # The same again is the same, by any key of the team's; anything else by that id is not.
+        again = self.ask("/tests", said | {"readings": [good, good]}, key=key_for(self.ines, "results"))
+        self.assertEqual(again.json(), first.json())
+        for key in (None, key_for(self.ines, "results")):
+            answer = self.ask("/tests", said | {"readings": [good, other]}, key=key)
+            self.assertEqual((answer.status_code, "sent with something else" in answer.json()["error"]), (409, True))
+        self.assertEqual(Result.objects.for_team(self.team).count(), 1)
+        # What a page made is not made again either.
+        body = {"id": str(sample.pk), "place": self.place.pk, "drawn_at": timezone.now().isoformat()}
+        self.assertEqual(self.ask("/samples", body).status_code, 409)
+
+    def test_times_to_come_are_refused_and_errors_name_their_fields(self):
+        later = (timezone.now() + timedelta(hours=1)).isoformat()
+        body = {"id": str(uuid.uuid4()), "place": self.place.pk}
+        safety = {"company": "Sanna", "told": "Ines", "back_by": "17:30", "ice_or_flood": "none", "ready": True}
+        for address, said, field in (
+            ("/samples", body | {"drawn_at": later}, "drawn_at"),
+            ("/samples", body | {"drawn_at": later[:19]}, "drawn_at"),
+            ("/visits", body | {"safety": safety, "at": later}, "at"),
+            ("/visits", body | {"safety": safety | {"told": ""}}, "told"),
+            ("/visits", body | {"safety": safety | {"back_by": "late"}}, "back_by"),
+        ):
+            with self.subTest(field, said=said):
+                answer = self.ask(address, said)
+                self.assertEqual(answer.status_code, 422)
+                self.assertIn(f"{field}: ", answer.json()["error"])
+        self.assertFalse(Sample.objects.for_team(self.team).exists() or Visit.objects.for_team(self.team).exists())
+
+    def test_a_database_that_is_lost_is_told_as_json(self):
+        self.client.raise_request_exception = False
+        with patch("kessa.api.endpoints._page", side_effect=OperationalError("gone")):
+            answer = self.ask("/places")
+        self.assertEqual((answer.status_code, "Kessa cannot get at" in answer.json()["error"]), (503, True))
+
     def test_keys_and_the_page_that_shows_how(self):
-        self.client.force_login(self.olek.user)
+        sign_in(self.client, self.olek.user)
         page = self.client.post("/api/", {"name": "logger", "scopes": ["read"], "days": 7})
         secret = page.context["secret"]
         self.assertContains(page, secret)
         self.assertNotContains(self.client.get("/api/"), secret)
         self.assertEqual(self.ask("/places", key=secret).status_code, 200)
         found = Key.objects.for_team(self.team).get(name="logger")
-        self.client.force_login(self.ines.user)
+        sign_in(self.client, self.ines.user)
         self.client.post(f"/api/keys/{found.pk}/revoke/")
         self.assertEqual(self.ask("/places", key=secret).status_code, 401)
         self.assertTrue(Act.objects.for_team(self.team).filter(what="key made").exists())
@@ -292,10 +347,10 @@ class Hooks(Api):
 
     def test_only_coordinators_keep_hooks(self):
         per = member(self.team, "Per", Role.TECHNICIAN)
-        self.client.force_login(per.user)
+        sign_in(self.client, per.user)
         self.assertEqual(
             self.client.post("/api/hooks/", {"address": self.near, "events": ["results"]}).status_code, 403
         )
-        self.client.force_login(self.ines.user)
+        sign_in(self.client, self.ines.user)
         page = self.client.post("/api/hooks/", {"address": self.near, "events": ["results"]}, follow=True)
         self.assertContains(page, "over TLS")
