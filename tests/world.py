@@ -1,8 +1,15 @@
 """A small world for tests: two teams, a place each, and taps."""
 
+import base64
+import os
 import uuid
 from datetime import timedelta
 
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.hazmat.primitives.ciphers.aead import AESGCM
+from cryptography.hazmat.primitives.hashes import SHA256
+from cryptography.hazmat.primitives.kdf.hkdf import HKDF
+from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 from django.utils import timezone
 
 from kessa.bench.services import begin_test
@@ -10,6 +17,7 @@ from kessa.kits.models import Kit, Lot
 from kessa.kits.services import add_lot, keep_kit
 from kessa.log.models import Result
 from kessa.people.models import Membership, Role, User
+from kessa.people.pins import sealing_key
 from kessa.people.services import start_team
 from kessa.places.models import Place
 from kessa.rounds.models import Round
@@ -185,3 +193,14 @@ def seen(*observations, seq=2):
         tap = {"id": str(uuid.uuid4()), "run": key, "kind": "observed", "seq": number, "at": at, "data": data}
         taps.append({**tap, "device": "test"})
     return taps
+
+
+def sealed(pin, for_what):
+    """Seal a PIN for the server as a page does it."""
+    mine = ec.generate_private_key(ec.SECP256R1())
+    theirs = ec.EllipticCurvePublicKey.from_encoded_point(ec.SECP256R1(), base64.b64decode(sealing_key()))
+    key = HKDF(SHA256(), 32, salt=None, info=b"kessa pin").derive(mine.exchange(ec.ECDH(), theirs))
+    nonce = os.urandom(12)
+    point = mine.public_key().public_bytes(Encoding.X962, PublicFormat.UncompressedPoint)
+    each = {"key": point, "nonce": nonce, "text": AESGCM(key).encrypt(nonce, pin.encode(), for_what.encode())}
+    return {name: base64.b64encode(value).decode() for name, value in each.items()}

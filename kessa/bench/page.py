@@ -20,9 +20,9 @@ from kessa.log import history
 from kessa.log.advising import newest_at
 from kessa.log.judgement import judged, steps_of_case, steps_told
 from kessa.log.selectors import Row, earlier_results
+from kessa.taps.hands import whose
 from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent, counted
-from kessa.taps.services import whose
 
 # So many things to do stand on the bench, the most urgent; all of them on the result's page.
 _STEPS = 2

@@ -32,7 +32,7 @@ from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.rules.selectors import house_rules_at
 from kessa.taps import services as taps
-from kessa.taps.incoming import BadTap, read_id
+from kessa.taps.incoming import BadTap, Incoming, Waits, read_id
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.visits.models import Sample
@@ -64,10 +64,9 @@ def begin_test(
     number = number or uuid.uuid4()
     tap = taps.tapped(BEGUN, said, at=at)
     try:
-        stored = taps.record(by, "bench", number, [tap])
-    except taps.NoSuchStream as refusal:
+        found: Determination = taps.record_whole(by, "bench", number, [tap]).stream.row
+    except BadTap as refusal:
         raise ValidationError(str(refusal)) from None
-    found: Determination = stored.stream.row
     return found
 
 
@@ -165,8 +164,15 @@ def _sample(by: Membership, number: Any, *, needed: bool) -> Sample | None:
     wanted = read_id(number, "A sample has a UUID of its own.")
     found = sample_at(team=by.team_id, pk=wanted)
     if not found:
-        raise BadTap("Your team has no such sample.")
+        # It may be on its way, or to be mended on the phone.
+        raise Waits("Your team has no such sample.")
     return found[0]
+
+
+def visit_of(by: Membership, begun: Incoming) -> uuid.UUID | None:
+    """Return the visit on which the sample was drawn that a test begins on; None for a check. Raises BadTap."""
+    sample = _sample(by, begun.data.get("sample"), needed=False)
+    return sample.visit_id if sample else None
 
 
 def keep_led(team_id: int, definitions: list[dict[str, Any]]) -> None:

@@ -14,6 +14,7 @@ from kessa.core.runs.events import ANSWERED, CORRECTED, SURE, Event, live
 from kessa.core.runs.parted import parted
 from kessa.core.runs.state import RunState, derive
 from kessa.core.runs.timing import run_flags
+from kessa.people.selectors import Hand
 from kessa.taps.models import Tap
 from kessa.web.compiled import compiled
 
@@ -31,7 +32,7 @@ class Bench(NamedTuple):
     blank: Blank | None
     answers: dict[str, Any]
     outcomes: dict[str, Outcome]
-    people: dict[int, list[int]]
+    people: dict[int, list[Hand]]
     # What was asked about a number and answered for: by part and doubt.
     sure: frozenset[tuple[str, str]] = frozenset()
 
@@ -100,7 +101,7 @@ def bench_of(determination: Determination, taps: list[Tap]) -> Bench:
     method = determination.method
     by_run: dict[str, list[Event]] = defaultdict(list)
     whole: list[Event] = []
-    persons = {str(tap.pk): tap.person_id for tap in taps}
+    persons = {str(tap.pk): tap.hand for tap in taps}
     for tap in taps:
         event = event_of(tap)
         (by_run[tap.run] if tap.run else whole).append(event)
@@ -136,7 +137,7 @@ def answered(whole: list[Event]) -> dict[str, Event]:
     return {event.data["key"]: event for event in events}
 
 
-def _people(state: RunState, persons: dict[str, int]) -> list[int]:
+def _people(state: RunState, persons: dict[str, Hand]) -> list[Hand]:
     made = [state.ended_by, *(reading.of for reading in state.readings.values())]
     return list(dict.fromkeys(persons[each] for each in made if each in persons))
 

@@ -18,6 +18,7 @@ from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
 from kessa.taps.services import add_tap
 from kessa.taps.streams import Stream
+from kessa.visits.services import lent
 
 
 class BenchStream(Stream):
@@ -26,6 +27,8 @@ class BenchStream(Stream):
     name: ClassVar[str] = "bench"
     begins_with: ClassVar[tuple[str, ...]] = (services.BEGUN,)
     ends_with: ClassVar[str] = CLOSED
+    turns_with: ClassVar[tuple[str, ...]] = (CLOSED,)
+    model: ClassVar[type[Any]] = Determination
     most: ClassVar[int] = 5000
     row: Determination
 
@@ -41,6 +44,14 @@ class BenchStream(Stream):
         if not may.begin_test(by):
             raise NotAllowed(may.begin_test.refusal)
         return cls(by, services.begun(by, stream, tap.data, at))
+
+    @classmethod
+    def lent(cls, by: Membership, stream: uuid.UUID, tap: Incoming, owner: int) -> list[tuple[datetime, datetime]]:
+        """Return when the visit on which its sample was drawn was led by whom the tap names, on the owner's phone."""
+        begun = Determination.objects.for_team(by.team_id).filter(pk=stream).values_list("sample__visit", flat=True)
+        [visit] = begun[:1] or [services.visit_of(by, tap)]
+        # A check is run on no sample: it is theirs who say on which visit they ran it.
+        return lent(by, tap, owner) if tap.lent and visit in (None, tap.lent.visit) else []
 
     @property
     def closed(self) -> bool:

@@ -13,7 +13,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs import events
 from kessa.instruments.models import Shown
-from kessa.taps.incoming import BadTap, Incoming, is_whole, read_id
+from kessa.taps.incoming import BadTap, Incoming, is_key, is_whole, read_id
 
 _RUN = re.compile(r"(blank|sample|supply|first)-[1-9][0-9]?")
 _NOTE = re.compile(r"[\w ./µ°%#-]{1,40}")
@@ -76,7 +76,7 @@ def _reading(data: dict[str, Any], determination: Determination) -> dict[str, An
     """Check a reading by computing with it: what gives no result is no reading. It names whose display it took over."""
     kept = {"part": data.get("part"), "reading": reading(determination.method, data.get("part"), data.get("reading"))}
     shown = data.get("shown")
-    if is_whole(shown, 1, 2**62) and Shown.objects.for_team(determination.team_id).filter(pk=shown).exists():
+    if is_key(shown) and Shown.objects.for_team(determination.team_id).filter(pk=shown).exists():
         kept["shown"] = shown
     return kept
 

@@ -37,8 +37,8 @@ from kessa.people.access import member
 from kessa.places.selectors import places
 from kessa.rounds.field_sheet import field_sheet
 from kessa.rules.selectors import house_rules
+from kessa.taps.hands import whose
 from kessa.taps.selectors import counted
-from kessa.taps.services import whose
 from kessa.visits.models import Sample, Visit
 from kessa.visits.selectors import sample_at
 from kessa.web.compiled import only_or_404

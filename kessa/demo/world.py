@@ -6,6 +6,7 @@ from pathlib import Path
 from random import Random
 from typing import Any
 
+from django.contrib.auth.hashers import make_password
 from django.db import connection, transaction
 from django.utils import timezone
 
@@ -84,6 +85,7 @@ def _people() -> dict[str, Membership]:
     for each in DATA["people"]:
         user = User(username=each["username"], first_name=each["name"], email=f"{each['username']}@tarrow-vale.example")
         user.set_password(DATA["password"])
+        user.pin = make_password(DATA["pin"])
         user.save()
         if not people:
             people[user.username] = start_team(user, DATA["team"], DATA["time_zone"])

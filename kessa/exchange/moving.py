@@ -38,6 +38,7 @@ _WITHIN = {
     ("taps.tap", "data.lots"): "kits.lot",
     ("taps.tap", "data.by"): "people.user",
     ("taps.tap", "data.taker"): "people.user",
+    ("taps.tap", "data.phone_of"): "people.user",
 }
 
 

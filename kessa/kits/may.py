@@ -11,6 +11,6 @@ use_lot = EVERYONE
 count_lot = EVERYONE
 suspect_damp = EVERYONE
 keep_table = Rule(
-    volunteer=Case("lots that have no table yet", lambda by, lot: not lot.table),
+    volunteer=Case("lots that have no table yet", lambda by, lot, *_: not lot.table),
     technician=True,
 )

@@ -35,7 +35,7 @@ from kessa.log.proof import weigh_lots, weigh_lots_of
 from kessa.log.standing import restate
 from kessa.log.supplies import taps_of
 from kessa.people.models import Membership
-from kessa.people.selectors import names_of
+from kessa.people.selectors import Hand, hands_named
 from kessa.places.models import Place
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
@@ -191,13 +191,13 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
     verdict, judgements, usual, flags, asks, left, _, answered = judged(determination, part, bench)
-    people = [person for number in outcome.used for person in bench.people.get(number, [])]
+    people = [hand for number in outcome.used for hand in bench.people.get(number, [])]
     result = Result(
         team_id=determination.team_id,
         determination=determination,
         visit_id=sample.visit_id,
         place=sample.place,
-        person_id=people[-1] if people else determination.started_by_id,
+        person_id=people[-1].person if people else determination.started_by_id,
         taken_at=sample.drawn_at,
         tested_at=at,
         part=part.key,
@@ -218,15 +218,14 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     return result, flags
 
 
-def _readings(determination: Determination, bench: Bench, part: Part, people: list[int]) -> dict[str, Any]:
+def _readings(determination: Determination, bench: Bench, part: Part, people: list[Hand]) -> dict[str, Any]:
     readings = bench.readings(part)
-    names = names_of(set(people))
     return {
         # Of what was computed, the sum is what there is to see.
         "words": part.said_together(list(readings.values())) or bench.outcomes[part.key].working[0],
         "runs": [{"number": number, **reading} for number, reading in readings.items()],
         "used": list(bench.outcomes[part.key].used),
-        "people": list(dict.fromkeys(names[person] for person in people)),
+        "people": hands_named(people),
         "void": [number for number, state in sorted(bench.samples.items()) if state.voided],
         "answers": bench.answers,
         "blank": bench.blank._asdict() if bench.blank else None,
@@ -252,14 +251,14 @@ def _write_check(determination: Determination, bench: Bench, at: datetime) -> No
     found = bench.outcomes[determination.method.main.key].quantity
     assert found is not None
     came_to = _check_outcome(determination, found)
-    people = [person for each in bench.people.values() for person in each]
+    people = [hand for each in bench.people.values() for hand in each]
     check, _ = QualityCheck.objects.for_team(determination.team_id).update_or_create(
         team_id=determination.team_id,
         determination=determination,
         defaults={
             "family": determination.family,
             "kit": determination.kit,
-            "person_id": people[-1] if people else determination.started_by_id,
+            "person_id": people[-1].person if people else determination.started_by_id,
             "at": at,
             "found": found.value,
             "expected": came_to.expected,

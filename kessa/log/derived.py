@@ -18,6 +18,7 @@ from kessa.log.beside import FROM_SUPPLY, OF_SUPPLY, given_to_recipes, rows_of, 
 from kessa.log.marks import flags_carried, mark
 from kessa.log.models import OVER_TAPS, Mark, Result
 from kessa.log.without_test import Found, settle
+from kessa.people.selectors import Hand
 from kessa.places.models import PairKind, Place
 from kessa.places.selectors import paired
 from kessa.rules.selectors import house_rules
@@ -166,7 +167,7 @@ def _found(recipe: Recipe, derived: Derived, at: _At) -> Found:
         derived.quantity,
         "worked out",
         derived.working,
-        person=_person(at, inputs),
+        by=Hand(_person(at, inputs)),
         taken_at=at.sample.drawn_at if at.sample else at.visit.started_at,
         tested_at=max((each.tested_at for each in inputs), default=at.visit.started_at),
         made_from={"visit": str(at.visit.pk), "results": numbers},

@@ -9,6 +9,7 @@ from kessa.core.methods.exactness import IN_PLACE, class_of
 from kessa.core.methods.in_place import READ_AS, determined
 from kessa.log.models import Result
 from kessa.log.without_test import Found, settle
+from kessa.people.selectors import Hand
 from kessa.rules.selectors import house_rules
 from kessa.visits.models import Observation, Visit
 from kessa.visits.selectors import observations_of
@@ -49,7 +50,7 @@ def _found(seen: Observation) -> Found | None:
         quantity,
         part.said({"display": value, "display_unit": seen.display_unit or None}),
         working,
-        person=seen.person_id,
+        by=Hand(seen.person_id, seen.sent_by_id),
         taken_at=seen.at,
         tested_at=seen.at,
         made_from={"visit": str(seen.visit_id), "instrument": seen.instrument_id},

@@ -11,6 +11,7 @@ from kessa.log.beside import quantity_of
 from kessa.log.marks import flags_carried
 from kessa.log.models import OVER_TAPS, Result
 from kessa.log.without_test import Found, settle
+from kessa.people.selectors import Hand
 from kessa.places.models import PairKind, Place
 from kessa.places.selectors import chosen_sets, paired
 from kessa.visits.models import Visit
@@ -79,7 +80,7 @@ def _found(parameter: str, rows: list[Any]) -> Found:
         quantity,
         "worked out",
         working,
-        person=last.person_id,
+        by=Hand(last.person_id),
         taken_at=last.taken_at,
         tested_at=last.tested_at,
         made_from={"results": numbers},

@@ -13,6 +13,7 @@ from kessa.log.beside import seen_beside
 from kessa.log.history import Series, usual_at
 from kessa.log.marks import end, mark
 from kessa.log.models import Result, columns_of
+from kessa.people.selectors import Hand, hands_named
 from kessa.places.models import Place
 from kessa.places.selectors import chosen_sets
 from kessa.visits.models import Sample, Visit
@@ -28,7 +29,7 @@ class Found(NamedTuple):
     quantity: Quantity
     words: str
     working: tuple[str, ...]
-    person: int
+    by: Hand
     taken_at: datetime
     tested_at: datetime
     made_from: dict[str, Any]
@@ -47,7 +48,7 @@ def settle(
         if before:
             end(before, "superseded", None, None)
         return None
-    rests_on = (found.quantity, found.made_from, found.person, found.taken_at)
+    rests_on = (found.quantity, found.made_from, found.by.person, found.taken_at)
     if before and (before.quantity, before.made_from, before.person_id, before.taken_at) == rests_on:
         # As long as it rests on the same, its marks come and go by themselves.
         return None
@@ -77,7 +78,7 @@ def _judged(place: Place, visit: Visit, sample: Sample | None, found: Found) -> 
         sample=sample,
         visit=visit,
         place=place,
-        person_id=found.person,
+        person_id=found.by.person,
         taken_at=found.taken_at,
         tested_at=found.tested_at,
         part=found.part,
@@ -87,7 +88,7 @@ def _judged(place: Place, visit: Visit, sample: Sample | None, found: Found) -> 
         method_class=found.method_class,
         **columns_of(quantity),
         verdict=verdict_by(parameter, judgements) or "",
-        readings={"words": found.words, "people": [], "used": []},
+        readings={"words": found.words, "people": hands_named([found.by]) if found.by.sent_by else [], "used": []},
         made_from=found.made_from,
         working=list(found.working),
         judgements=judgements,

@@ -19,8 +19,9 @@ from kessa.people.acts import act
 from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
 from kessa.photographs.pictures import keep_jpeg, read_picture
+from kessa.taps.incoming import BadTap
 from kessa.taps.selectors import next_seq
-from kessa.taps.services import record, tapped
+from kessa.taps.services import record_whole, tapped
 
 
 @act("scale brought", may.bring_scale)
@@ -75,9 +76,10 @@ def keep_pads(
         tapped(READ, {"part": key, "reading": reading}, run=run, at=at, seq=seq + n)
         for n, (key, reading) in enumerate(taken.items())
     ]
-    stored = record(by, "bench", determination.pk, taps)
-    if stored.refused:
-        raise ValidationError(stored.refused[0][1])
+    try:
+        record_whole(by, "bench", determination.pk, taps)
+    except BadTap as refused:
+        raise ValidationError(str(refused)) from None
     rows = [
         Proposed(
             team_id=by.team_id,

@@ -5,17 +5,24 @@ from urllib.parse import urlsplit
 
 import segno
 from allauth.account.adapter import DefaultAccountAdapter
+from allauth.account.internal.flows.reauthentication import reauthenticate_by_password
 from allauth.mfa.adapter import DefaultMFAAdapter
 from django.conf import settings
+from django.contrib.auth.signals import user_logged_in
 from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
+from django.db import OperationalError
+from django.dispatch import receiver
 from django.http import HttpRequest, HttpResponse
 from django.urls import Resolver404, resolve
 from django.utils import timezone
 
 from kessa.people.models import User
 from kessa.people.services import read_invitation
+from kessa.web.deadline import not_counted
 
+# A session on a phone that others use too: it lasts for a visit, and ends soon after that is closed.
+SHARED, SHARED_FOR_S, CLOSED_FOR_S = "shared", 24 * 3600, 15 * 60
 # How many sessions that ended one sign-in sweeps up.
 _SWEPT = 1000
 
@@ -32,10 +39,22 @@ class AccountAdapter(DefaultAccountAdapter):
         """Whether whoever asks may make an account: where sign-up is closed, with an invitation only."""
         return settings.SIGN_UP_OPEN or _is_invited(request.GET.get("next") or request.POST.get("next") or "")
 
+    def authenticate(self, request: HttpRequest, **credentials: Any) -> Any:
+        """Try a password: one that could not be looked at counts as no wrong try."""
+        with not_counted():
+            try:
+                return super().authenticate(request, **credentials)
+            except OperationalError:
+                self._rollback_login_failed_rl_usage()
+                raise
+
     def post_login(self, request: HttpRequest, user: User, **how: Any) -> HttpResponse:
         """Lead on; on the way sessions that ended are swept up, so that their table does not only grow."""
         ended = Session.objects.filter(expire_date__lt=timezone.now()).values("pk")[:_SWEPT]
         Session.objects.filter(pk__in=ended).delete()
+        reauthenticate_by_password(request)
+        if request.POST.get("shared") or request.session.get(SHARED):
+            request.session[SHARED] = True
         return super().post_login(request, user, **how)
 
     def _get_login_attempts_cache_key(self, request: HttpRequest, **credentials: Any) -> str:
@@ -49,6 +68,27 @@ class SecondFactorAdapter(DefaultMFAAdapter):
         """Return the code as SVG that stands in the page."""
         drawn: str = segno.make(url, micro=False).svg_inline(scale=5, border=4, svgclass=None, lineclass=None)
         return drawn
+
+
+def keep_signed_in(session: Any) -> None:
+    """Write a session that is used anew once a day: it ends so much later, on a shared phone within a day."""
+    today = timezone.now().date().isoformat()
+    if session.get(SHARED):
+        if session.get_expiry_age() > SHARED_FOR_S:
+            session.set_expiry(SHARED_FOR_S)
+    elif session.get("used_on") != today:
+        session["used_on"] = today
+
+
+@receiver(user_logged_in)
+def _begins(request: HttpRequest, **_: Any) -> None:
+    keep_signed_in(request.session)
+
+
+def end_soon(request: HttpRequest) -> None:
+    """Let a session on a phone that others use end soon, when what waits there has had time to be sent."""
+    if request.session.get(SHARED):
+        request.session.set_expiry(CLOSED_FOR_S)
 
 
 def _is_invited(following: str) -> bool:

@@ -18,7 +18,7 @@ from kessa.people.models import Act, Membership
 
 Answer = TypeVar("Answer")
 # What is never written into the log of acts, and how much of a value is.
-_SECRET = ("password", "digest", "token")
+_SECRET = ("password", "digest", "token", "pin")
 _LONGEST = 200
 
 
@@ -116,9 +116,14 @@ def _named(row: models.Model | None) -> _Named:
     return _Named(str(row._meta.verbose_name), "" if row.pk is None else str(row.pk), str(row)[:_LONGEST])
 
 
-def refused(by: Membership, what: str, row: models.Model) -> None:
+def refused(by: Membership, what: str, row: models.Model | None = None, why: str = "") -> None:
     """Leave the row of an act that was refused outside of any service."""
-    _leave(by, what, _named(row), {}, "", refused=True)
+    _leave(by, what, _named(row), {}, why, refused=True)
+
+
+def noted(by: Membership, what: str, row: models.Model | None, changes: dict[str, list[Any]], why: str) -> None:
+    """Leave the row of what was done outside the record: of what was on a phone and never came into it."""
+    _leave(by, what, _named(row), {name: [_short(each) for each in pair] for name, pair in changes.items()}, why)
 
 
 def _leave(by: Membership, what: str, on: _Named, changes: dict[str, Any], why: str, *, refused: bool = False) -> None:

@@ -12,6 +12,7 @@ from django.utils import timezone
 from django.utils.functional import SimpleLazyObject
 
 from kessa.people.access import Who, reaches
+from kessa.people.accounts import keep_signed_in
 from kessa.people.selectors import membership_of_session
 
 
@@ -56,5 +57,6 @@ class TeamMiddleware:
 def _membership_with_zone(request: HttpRequest) -> Any:
     membership = membership_of_session(request)
     if membership:
+        keep_signed_in(request.session)
         timezone.activate(zoneinfo.ZoneInfo(membership.team.time_zone))
     return membership

@@ -56,6 +56,9 @@ class User(AbstractUser):
     # Which colours look alike to them: nobody else is ever shown it, and no file holds it.
     colours_alike = models.CharField(max_length=12, choices=[("", "none"), *EYES.items()], blank=True)
 
+    # By which they take a visit over on another person's phone: see kessa.people.pins. Only its hash is kept.
+    pin = models.CharField(max_length=128, blank=True, editable=False)
+
     def __str__(self) -> str:
         return self.get_full_name() or self.username
 

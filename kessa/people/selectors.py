@@ -1,7 +1,7 @@
 """Who is who, and who did what."""
 
-from collections.abc import Collection
-from typing import Any
+from collections.abc import Collection, Iterable
+from typing import Any, NamedTuple
 
 from django.conf import settings
 from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
@@ -58,6 +58,25 @@ def member_names(team: int) -> Any:
 def names_of(people: Collection[int]) -> dict[int, str]:
     """Return the names of people by their numbers, in no statement where there are none."""
     return {person.pk: str(person) for person in _named(people=list(people))} if people else {}
+
+
+def with_pin(team_id: int) -> Any:
+    """Return the numbers of the members who chose a PIN."""
+    return members(team_id).exclude(pin="").values_list("pk", flat=True)
+
+
+class Hand(NamedTuple):
+    """Whose something is, and who sent it where that was somebody else."""
+
+    person: int
+    sent_by: int | None = None
+
+
+def hands_named(hands: Iterable[Hand]) -> list[str]:
+    """Return the names of people, each once, with who sent what was theirs."""
+    each = list(dict.fromkeys(hands))
+    names = names_of({number for hand in each for number in hand if number})
+    return [names[person] + (f" (sent by {names[sent_by]})" if sent_by else "") for person, sent_by in each]
 
 
 @compiled

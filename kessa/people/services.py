@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 
+from django.contrib.auth.hashers import make_password
 from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.db.models import F
@@ -98,6 +99,12 @@ def remove_member(by: Membership, membership: Membership) -> None:
     _check_coordinator_left(membership, stays=False)
     open_invitations(membership.team_id).update(revoked_at=timezone.now())
     membership.delete()
+
+
+def choose_pin(user: User, pin: str) -> None:
+    """Keep the hash of the PIN by which a person takes a visit over on another's phone."""
+    user.pin = make_password(pin)
+    user.save(update_fields=["pin"])
 
 
 def choose_units(user: User) -> User:

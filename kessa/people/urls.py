@@ -16,6 +16,7 @@ urlpatterns = [
     path("contacts/<int:pk>/", views_contacts.edit, name="edit_contact"),
     path("contacts/<int:pk>/drop/", views_contacts.drop, name="drop_contact"),
     path("acts/", views.acts, name="acts"),
+    path("pin/", views.pin, name="pin"),
     path("units/", views.units, name="units"),
     path("switch/<int:pk>/", views.switch_team, name="switch"),
     path("join/<str:token>/", views.join, name="join"),

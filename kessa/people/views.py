@@ -3,6 +3,8 @@
 from typing import Any
 
 from allauth.account.adapter import get_adapter
+from allauth.account.decorators import reauthentication_required
+from allauth.account.internal.flows.reauthentication import reauthenticate_by_password
 from allauth.account.views import LoginView
 from allauth.usersessions.models import UserSession
 from django.conf import settings
@@ -17,7 +19,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people import services
 from kessa.people.access import anyone, coordinator, member, signed_in
-from kessa.people.forms import InvitationForm, RoleForm, TeamForm, UnitsForm
+from kessa.people.accounts import SHARED
+from kessa.people.forms import InvitationForm, PinForm, RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
 from kessa.people.secrets import new_secret
 from kessa.people.selectors import acts_of, contacts_of, open_invitations
@@ -60,6 +63,7 @@ def _team_page(request: HttpRequest, form: InvitationForm, address: str = "") ->
 
 @coordinator
 @require_POST
+@reauthentication_required
 def invite(request: HttpRequest) -> HttpResponse:
     """Make an invitation, whose address is shown this once."""
     form = InvitationForm(request.POST)
@@ -73,6 +77,7 @@ def invite(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
+@reauthentication_required
 def revoke_invitation(request: HttpRequest, pk: int) -> HttpResponse:
     """Let an invitation lead nowhere."""
     services.revoke_invitation(request.membership, get_object_or_404(open_invitations(request.membership.team), pk=pk))
@@ -82,6 +87,7 @@ def revoke_invitation(request: HttpRequest, pk: int) -> HttpResponse:
 
 @coordinator
 @require_POST
+@reauthentication_required
 def change_member(request: HttpRequest, pk: int) -> HttpResponse:
     """Change a member's role, or take them out of the team."""
     membership = get_object_or_404(request.membership.team.memberships, pk=pk)
@@ -120,6 +126,18 @@ def units(request: HttpRequest) -> HttpResponse:
     return redirect("people:team")
 
 
+@member
+@reauthentication_required(allow_get=True)
+def pin(request: HttpRequest) -> HttpResponse:
+    """Choose one's PIN."""
+    form = PinForm(request.POST or None)
+    if request.method == "POST" and form.is_valid():
+        services.choose_pin(request.user, form.cleaned_data["pin"])
+        messages.success(request, "Your PIN is kept. With it you take a visit over on another person's phone.")
+        return redirect("people:team")
+    return render(request, "people/pin.html", {"form": form}, status=422 if form.errors else 200)
+
+
 @coordinator
 @require_GET
 def acts(request: HttpRequest) -> HttpResponse:
@@ -150,6 +168,12 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
 class SignIn(LoginView):
     """Sign in; the demo offers its people besides."""
 
+    def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+        """Remember until the second factor is given too whether others use this phone."""
+        request.session[SHARED] = bool(request.POST.get("shared"))
+        answer: HttpResponse = super().post(request, *args, **kwargs)
+        return answer
+
     def get_context_data(self, **kwargs: Any) -> dict[str, Any]:
         """Add whether an account can be made, and in the demo its people."""
         context: dict[str, Any] = super().get_context_data(**kwargs)
@@ -167,4 +191,5 @@ def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
     user = get_object_or_404(User, username=username, memberships__team__name=settings.DEMO_TEAM)
     login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
     UserSession.objects.create_from_request(request)
+    reauthenticate_by_password(request)
     return redirect("rounds:today")

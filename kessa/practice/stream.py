@@ -26,6 +26,8 @@ class PracticeStream(Stream):
     name: ClassVar[str] = "practice"
     begins_with: ClassVar[tuple[str, ...]] = ()
     ends_with: ClassVar[str] = CLOSED
+    turns_with: ClassVar[tuple[str, ...]] = (CLOSED,)
+    model: ClassVar[type[Any]] = Practised
     most: ClassVar[int] = 2000
     row: Practised
 

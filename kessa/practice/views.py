@@ -25,8 +25,8 @@ from kessa.practice.forms import JudgeForm, LookForm, OrderForm, QuestionsForm, 
 from kessa.practice.models import Practised
 from kessa.practice.page import before_of, outcome_of, panel_of
 from kessa.practice.selectors import lately, lessons_passed, proofs
+from kessa.taps.hands import whose
 from kessa.taps.selectors import counted
-from kessa.taps.services import whose
 
 _GOES = 20
 

@@ -19,6 +19,7 @@ from kessa.people.models import Membership, Team
 from kessa.places.models import Place
 from kessa.places.selectors import compared_with
 from kessa.review.models import Step, What
+from kessa.taps.models import Tap
 from kessa.visits.models import Observation, Review, Sample, Visit
 from kessa.web.compiled import compiled
 
@@ -95,6 +96,12 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
     )
     for number, person in (pair for rows in of_visit for pair in rows):
         found[number].add(person)
+    tests = Determination.objects.for_team(team).filter(sample__visit__in=numbers).values_list("pk", "sample__visit")
+    streams = {number: number for number in numbers} | dict(tests)
+    # Who sent what another tapped had it in hand.
+    sent = Tap.objects.for_team(team).filter(stream__any=streams, sent_by__isnull=False)
+    for stream, person in sent.values_list("stream", "sent_by").distinct():
+        found[streams[stream]].add(person)
     return found
 
 

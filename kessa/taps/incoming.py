@@ -2,18 +2,23 @@
 
 import re
 import uuid
-from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 MOST_TAPS = 500
 _DEVICE = re.compile(r"[\w .-]{1,40}", re.ASCII)
 _YEARS = range(1970, 2200)  # a phone whose clock was lost begins in 1970
-_LARGEST_SEQ = 1_000_000_000
+# Far more than a stream ever holds, and what the database holds.
+_LARGEST_SEQ = 2_000_000_000
+_LARGEST_KEY = 2**62
 
 
 class BadTap(ValueError):
-    """A tap that cannot be kept; the message says why."""
+    """A tap that cannot be kept; the message says why. Somebody mends it, or drops it with a reason."""
+
+
+class Waits(BadTap):
+    """A tap that cannot be kept yet: it waits on its phone for what the message names, and is sent again as it is."""
 
 
 class Batch(NamedTuple):
@@ -24,8 +29,18 @@ class Batch(NamedTuple):
     sent_at: datetime | None
 
 
+class Lent(NamedTuple):
+    """A tap by somebody who took a visit over on another person's phone: on which visit, and by whom."""
+
+    visit: uuid.UUID
+    to: int
+
+
 class Incoming(NamedTuple):
-    """One tap, its shape checked; what it carries is checked by its stream. `whose` is a signed name, or nothing."""
+    """One tap, its shape checked; what it carries is checked by its stream.
+
+    `whose` is the signed name of the person whose page made it, or nothing; `lent` is set where it was another's hand.
+    """
 
     id: uuid.UUID
     run: str
@@ -35,9 +50,22 @@ class Incoming(NamedTuple):
     at: datetime
     device: str
     whose: str
+    lent: Lent | None = None
+
+    @property
+    def order(self) -> tuple[int, datetime, uuid.UUID]:
+        """By what taps of a stream are put in order."""
+        return self.seq, self.at, self.id
 
 
-Check = Callable[[Incoming], dict[str, Any]]
+class Dropped(NamedTuple):
+    """Taps of a stream that somebody dropped on a phone, with the reason; `instead` is what was made of one of them."""
+
+    of: str
+    stream: uuid.UUID
+    taps: list[Incoming]
+    instead: dict[str, Any] | None
+    why: str
 
 
 def read_batch(body: Any) -> Batch:
@@ -46,6 +74,16 @@ def read_batch(body: Any) -> Batch:
     if not isinstance(taps, list) or len(taps) > MOST_TAPS or not is_whole(known, 0, 1_000_000):
         raise ValueError
     return Batch(taps, known, read_time(body["now"]) if "now" in body else None)
+
+
+def read_dropped(body: Any) -> Dropped:
+    """Read what was dropped or corrected on a phone; raises ValueError, KeyError or TypeError."""
+    taps, of, why, instead = body["taps"], body["of"], body["why"], body["instead"]
+    if not isinstance(taps, list) or not 0 < len(taps) <= MOST_TAPS or not isinstance(instead, dict | None):
+        raise ValueError
+    if not isinstance(of, str) or not isinstance(why, str) or not why.strip():
+        raise ValueError
+    return Dropped(of, read_id(body["stream"]), [read_tap(tap) for tap in taps], instead, why.strip())
 
 
 def read_tap(tap: Any) -> Incoming:
@@ -58,7 +96,15 @@ def read_tap(tap: Any) -> Incoming:
     if not isinstance(data, dict):
         raise BadTap("What a tap carries is an object.")
     seq, at, device = read_seq(tap.get("seq")), read_time(tap.get("at")), read_device(tap.get("device"))
-    return Incoming(read_id(tap.get("id")), run, kind, data, seq, at, device, whose)
+    return Incoming(read_id(tap.get("id")), run, kind, data, seq, at, device, whose, _read_lent(tap.get("lent")))
+
+
+def _read_lent(said: Any) -> Lent | None:
+    if said is None:
+        return None
+    if not isinstance(said, dict) or not is_key(said.get("to")):
+        raise BadTap("A lent tap names the visit and who took it over.")
+    return Lent(read_id(said.get("visit"), "A visit has a UUID of its own."), said["to"])
 
 
 def read_id(value: Any, refusal: str = "A tap has a UUID of its own.") -> uuid.UUID:
@@ -92,6 +138,11 @@ def read_device(value: Any) -> str:
     if not isinstance(value, str) or not _DEVICE.fullmatch(value):
         raise BadTap("A tap names its device in up to 40 plain letters.")
     return value
+
+
+def is_key(value: Any) -> bool:
+    """Whether a value can be the number of a row."""
+    return is_whole(value, 1, _LARGEST_KEY)
 
 
 def is_whole(value: Any, least: int, most: int) -> bool:

@@ -4,8 +4,10 @@ from typing import Any
 
 from django.conf import settings
 from django.db import models
+from django.db.models import Q
 
 from kessa.people.managers import TeamManager
+from kessa.people.selectors import Hand
 
 
 class Tap(models.Model):
@@ -38,7 +40,15 @@ class Tap(models.Model):
 
     class Meta:
         default_manager_name = "across_teams"
-        indexes = [models.Index(fields=["stream", "seq"])]
+        indexes = [
+            models.Index(fields=["stream", "seq"]),
+            models.Index(fields=["stream"], condition=Q(sent_by__isnull=False), name="taps_sent_by_another"),
+        ]
+
+    @property
+    def hand(self) -> Hand:
+        """Whose it is, and who sent it where that was somebody else."""
+        return Hand(self.person_id, self.sent_by_id)
 
     def as_sent(self) -> dict[str, Any]:
         """Return it as the browser knows it."""

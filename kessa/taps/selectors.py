@@ -29,6 +29,11 @@ def next_seq(stream: uuid.UUID) -> int:
     return (last or 0) + 1
 
 
+def is_taken(model: Any, number: Any, but_by: int | None = None) -> bool:
+    """Whether any team but one has a row by a number that was made elsewhere."""
+    return bool(model.across_teams.filter(pk=number).exclude(team=but_by).exists())
+
+
 def count_for(stream: uuid.UUID, user_id: int) -> int:
     """Return how many taps of a stream count that a person's teams may see, in one statement."""
     rows = Tap.across_teams.filter(stream=stream, late=False, team__memberships__user=user_id)

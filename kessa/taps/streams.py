@@ -17,12 +17,15 @@ class Stream(ABC):
     name: ClassVar[str]
     begins_with: ClassVar[tuple[str, ...]]
     ends_with: ClassVar[str]
+    # The kinds of tap by which what comes after them is checked otherwise.
+    turns_with: ClassVar[tuple[str, ...]]
+    model: ClassVar[type[Any]]
     # How many taps it takes, but for its end.
     most: ClassVar[int]
 
     def __init__(self, by: Membership, row: Any) -> None:
-        """Hold a stream's row for the member who taps."""
-        self.by, self.row = by, row
+        """Hold a stream's row for the member who sends, and taps unless they send what another tapped."""
+        self.by, self.sender, self.row = by, by, row
 
     @classmethod
     @abstractmethod
@@ -33,6 +36,11 @@ class Stream(ABC):
     @abstractmethod
     def begun(cls, by: Membership, stream: uuid.UUID, tap: Incoming, at: datetime) -> Self:
         """Begin a stream by its first tap, made at `at`; raises BadTap or NotAllowed."""
+
+    @classmethod
+    def lent(cls, by: Membership, stream: uuid.UUID, tap: Incoming, owner: int) -> list[tuple[datetime, datetime]]:
+        """Return from when until when a tap's `lent` name holds on the owner's phone for this stream."""
+        return []
 
     @property
     @abstractmethod

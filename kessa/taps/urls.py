@@ -5,4 +5,7 @@ from django.urls import path
 from kessa.taps import views
 
 app_name = "taps"
-urlpatterns = [path("<slug:of>/<uuid:stream>/", views.receive, name="receive")]
+urlpatterns = [
+    path("<slug:of>/<uuid:stream>/", views.receive, name="receive"),
+    path("dropped/", views.dropped, name="dropped"),
+]

@@ -98,6 +98,16 @@ class Handover(TeamOwned):
     remark = models.CharField(max_length=300, blank=True)
 
 
+class TakenOver(TeamOwned):
+    """A handed visit that went on on another person's phone: what was tapped there in the taker's name is theirs."""
+
+    handover = models.ForeignKey(Handover, on_delete=models.PROTECT, related_name="taken_over")
+    phone_of = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    class Meta(TeamOwned.Meta):
+        constraints = [models.UniqueConstraint(fields=["handover", "phone_of"], name="one_taking_over_a_phone")]
+
+
 class Observation(TeamOwned):
     """What counts of a circumstance or in-place reading of a visit: the last tap of its scale. The taps are kept."""
 
@@ -112,6 +122,7 @@ class Observation(TeamOwned):
     flags = ArrayField(models.CharField(max_length=30), default=list)
     # Whose it is, when it was made, and in which order it counts: those of its tap.
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     seq = models.PositiveIntegerField()
     corrected = models.BooleanField(default=False)

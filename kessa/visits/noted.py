@@ -7,8 +7,9 @@ from kessa.core.job.circumstances import Scale, scales_for
 from kessa.core.quantities.quantity import plain
 from kessa.instruments.models import Instrument
 from kessa.people.selectors import members
-from kessa.taps.incoming import BadTap, Incoming, is_whole, read_id, read_time
-from kessa.visits.models import Visit
+from kessa.taps.incoming import BadTap, Incoming, is_key, read_id, read_time
+from kessa.taps.selectors import is_taken
+from kessa.visits.models import Sample, Visit
 
 
 def observed(tap: Incoming, visit: Visit) -> dict[str, Any]:
@@ -48,7 +49,7 @@ def _on_scale(scale: Scale, shown: Any, unit: str) -> float | None:
 def _instrument(pk: Any, key: str, visit: Visit) -> int | None:
     if pk is None:
         return None
-    if not is_whole(pk, 1, 2**62):
+    if not is_key(pk):
         raise BadTap("An instrument is named by its number.")
     if not Instrument.objects.for_team(visit.team_id).filter(pk=pk, measures=key).exists():
         raise BadTap("Your team has no such instrument for this reading.")
@@ -59,11 +60,13 @@ def drawn(tap: Incoming, team_id: int) -> dict[str, Any]:
     """Return what is said of a sample that was drawn; raises BadTap."""
     said = tap.data
     sample = str(read_id(said.get("sample"), "A sample has a UUID of its own."))
+    if is_taken(Sample, sample, but_by=team_id):
+        raise BadTap("This number is another thing's: draw the sample anew.")
     person = said.get("by")
-    if person is not None and not (is_whole(person, 1, 2**62) and members(team_id).filter(pk=person).exists()):
+    if person is not None and not (is_key(person) and members(team_id).filter(pk=person).exists()):
         raise BadTap("Somebody of your team drew it.")
     bottle = said.get("bottle")
-    if bottle is not None and not is_whole(bottle, 1, 2**62):
+    if bottle is not None and not is_key(bottle):
         raise BadTap("A bottle is named by its number.")
     return {
         "sample": sample,

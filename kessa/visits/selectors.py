@@ -109,7 +109,7 @@ def observations_of(visit: Visit) -> dict[str, Observation]:
 @compiled
 def _observations(team: int, visit: Any) -> Any:
     rows = Observation.objects.for_team(team).filter(visit=visit, value__isnull=False)
-    return rows.select_related("instrument", "person")
+    return rows.select_related("instrument", "person", "sent_by")
 
 
 def stop_before(team_id: int, person: int, at: datetime) -> Visit | None:

@@ -18,12 +18,14 @@ from kessa.instruments.selectors import faults_at
 from kessa.people.acts import NotAllowed, act
 from kessa.people.models import Membership
 from kessa.people.numbers import take_numbers
+from kessa.people.pins import opens
+from kessa.people.selectors import members
 from kessa.places.models import Place
-from kessa.taps.incoming import BadTap, Incoming, read_tap
+from kessa.taps.incoming import BadTap, Incoming, is_key, read_tap
 from kessa.taps.models import Tap
 from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
-from kessa.visits.models import SETTLED, Bottle, Handover, Observation, Review, Sample, Visit
+from kessa.visits.models import SETTLED, Bottle, Handover, Observation, Review, Sample, TakenOver, Visit
 from kessa.visits.noted import observed
 from kessa.web.compiled import compiled
 
@@ -31,6 +33,7 @@ from kessa.web.compiled import compiled
 noted = Signal()
 
 _ONE_STOP = timedelta(hours=3)
+_LENT_FOR = timedelta(days=1)
 
 
 def begin_visit(by: Membership, number: uuid.UUID, place: Place, safety: dict[str, Any], at: datetime) -> Visit:
@@ -73,7 +76,18 @@ def note(by: Membership, visit: Visit, taps: list[Tap], moments: dict[uuid.UUID,
         newest.values(),
         update_conflicts=True,
         unique_fields=["visit", "key"],
-        update_fields=["value", "display", "display_unit", "instrument", "flags", "person", "at", "seq", "corrected"],
+        update_fields=[
+            "value",
+            "display",
+            "display_unit",
+            "instrument",
+            "flags",
+            "person",
+            "sent_by",
+            "at",
+            "seq",
+            "corrected",
+        ],
     )
     noted.send(Observation, by=by, visit=visit, keys=keys)
 
@@ -98,6 +112,7 @@ def _observation(visit: Visit, tap: Tap, at: datetime, instrument: Instrument | 
         instrument=instrument,
         flags=[*(faults_at(instrument, at) if instrument else []), *_doubtful(visit, tap.run, said["on_scale"])],
         person_id=tap.person_id,
+        sent_by_id=tap.sent_by_id,
         at=at,
         seq=tap.seq,
         corrected="why" in said,
@@ -186,6 +201,46 @@ def lead_on(visit: Visit, tap: Tap, at: datetime) -> None:
     else:
         visit.paused_at = at if tap.kind == "paused" else None
     visit.save(update_fields=["leader", "paused_at"])
+
+
+def taken_over(by: Membership, visit: Visit, tap: Incoming, author: int) -> dict[str, Any]:
+    """Return what is kept of a taking over on another's phone; raises BadTap unless it is the taker who does it.
+
+    That is told by a PIN that was typed on the author's phone, or by the taker being signed in there: `by` sends it.
+    """
+    handover = Handover.objects.for_team(visit.team_id).filter(visit=visit, taker=tap.data.get("taker"))
+    given = handover.select_related("taker").order_by("-pk").first() if is_key(tap.data.get("taker")) else None
+    if given is None:
+        raise BadTap("A visit is taken over by the person it was handed to.")
+    taker, phone_of = given.taker, tap.data.get("phone_of", author)
+    if not is_key(phone_of) or not members(visit.team_id).filter(pk=phone_of).exists():
+        raise BadTap("A visit is taken over on the phone of somebody of your team.")
+    if by.user_id != taker.pk and not (
+        phone_of == author and opens(taker, tap.data.get("pin"), f"{visit.pk} {taker.pk}")
+    ):
+        raise BadTap(f"This is not the PIN of {taker}, or too many were tried. Enter it again, or sign in as {taker}.")
+    return {"taker": taker.pk, "phone_of": phone_of}
+
+
+def take_over(visit: Visit, tap: Tap) -> None:
+    """Lend the taker's name to the phone on which the visit goes on."""
+    given = Handover.objects.for_team(visit.team_id).filter(visit=visit, taker=tap.data["taker"]).latest("pk")
+    on = {"team_id": visit.team_id, "handover": given, "phone_of_id": tap.data["phone_of"]}
+    TakenOver.objects.for_team(visit.team_id).get_or_create(**on)
+
+
+def lent(by: Membership, tap: Incoming, owner: int) -> list[tuple[datetime, datetime]]:
+    """Return from when until when a tap's visit was in the hands of whom it names, on the owner's phone.
+
+    That is from the hand-over until the visit closed, for a day at most. One of these two sends it.
+    """
+    assert tap.lent is not None
+    if by.user_id not in (owner, tap.lent.to):
+        return []
+    of_visit = {"handover__visit": tap.lent.visit, "handover__taker": tap.lent.to, "phone_of": owner}
+    rows = TakenOver.objects.for_team(by.team_id).filter(**of_visit)
+    begun = rows.values_list("handover__at", "handover__visit__closed_at")
+    return [(since, min(since + _LENT_FOR, closed or since + _LENT_FOR)) for since, closed in begun]
 
 
 def close_visit(visit: Visit, tap: Tap, at: datetime, left_out: list[str]) -> None:

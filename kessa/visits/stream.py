@@ -11,7 +11,7 @@ from kessa.people.models import Membership
 from kessa.people.selectors import members
 from kessa.places.models import Place
 from kessa.rules.selectors import house_rules_at
-from kessa.taps.incoming import BadTap, Incoming, is_whole
+from kessa.taps.incoming import BadTap, Incoming, is_key
 from kessa.taps.models import Tap
 from kessa.taps.streams import Stream
 from kessa.visits import may, services
@@ -20,7 +20,7 @@ from kessa.visits.models import Visit
 from kessa.visits.noted import drawn, observed, text
 
 BEGUN, OBSERVED, NOTED, DRAWN = "visit_begun", "observed", "note_written", "sample_drawn"
-PAUSED, RESUMED, HANDED, CLOSED = "paused", "resumed", "handed_over", "visit_closed"
+PAUSED, RESUMED, HANDED, TOOK_OVER, CLOSED = "paused", "resumed", "handed_over", "took_over", "visit_closed"
 
 
 class VisitStream(Stream):
@@ -29,6 +29,8 @@ class VisitStream(Stream):
     name: ClassVar[str] = "visit"
     begins_with: ClassVar[tuple[str, ...]] = (BEGUN, DRAWN)
     ends_with: ClassVar[str] = CLOSED
+    turns_with: ClassVar[tuple[str, ...]] = (HANDED, TOOK_OVER, CLOSED)
+    model: ClassVar[type[Any]] = Visit
     most: ClassVar[int] = 2000
     row: Visit
 
@@ -49,9 +51,14 @@ class VisitStream(Stream):
         said = tap.data.get("safety") if isinstance(tap.data.get("safety"), dict) else {}
         form = SafetyForm(place, said, rules=house_rules_at(by.team_id, at))
         if not form.is_valid():
-            raise BadTap(" ".join(str(error) for errors in form.errors.values() for error in errors))
+            raise BadTap(" ".join(f"{name}: {error}" for name, errors in form.errors.items() for error in errors))
         along = {"along_at": tap.data["along_at"]} if _is_moment(tap.data.get("along_at")) else {}
         return cls(by, services.begin_visit(by, stream, place, form.confirmed() | along, at))
+
+    @classmethod
+    def lent(cls, by: Membership, stream: uuid.UUID, tap: Incoming, owner: int) -> list[tuple[datetime, datetime]]:
+        """Return when this visit was led by whom the tap names, on the owner's phone."""
+        return services.lent(by, tap, owner) if tap.lent and tap.lent.visit == stream else []
 
     @property
     def closed(self) -> bool:
@@ -78,6 +85,8 @@ class VisitStream(Stream):
             if said["bottle"]:
                 services.check_bottle(self.row.place, said["bottle"])
             return said
+        if tap.kind == TOOK_OVER:
+            return services.taken_over(self.sender, self.row, tap, self.by.user_id)
         if tap.kind not in (PAUSED, RESUMED, HANDED, CLOSED):
             raise BadTap("This kind of tap is not known on a visit.")
         if not self.closed:
@@ -91,7 +100,7 @@ class VisitStream(Stream):
         if tap.kind == CLOSED:
             return {"remark": remark}
         taker = tap.data.get("taker")
-        if not is_whole(taker, 1, 2**62) or not members(self.row.team_id).filter(pk=taker).exists():
+        if not is_key(taker) or not members(self.row.team_id).filter(pk=taker).exists():
             raise BadTap("Choose someone of your team.")
         return {"taker": taker, "remark": remark}
 
@@ -104,9 +113,11 @@ class VisitStream(Stream):
             services.note(self.by, self.row, noted, moments)
         if any(tap.kind == NOTED for tap in taps):
             services.write_note(self.row)
-        for tap in sorted(taps, key=lambda tap: (tap.seq, tap.at, tap.pk)):
+        for tap in taps:
             if tap.kind == DRAWN:
                 services.draw_sample(self.row, tap, moments[tap.pk])
+            elif tap.kind == TOOK_OVER:
+                services.take_over(self.row, tap)
             elif tap.kind in (PAUSED, RESUMED, HANDED):
                 services.lead_on(self.row, tap, moments[tap.pk])
             elif tap.kind == CLOSED:
@@ -126,7 +137,7 @@ def _is_moment(said: Any) -> bool:
 
 def _place(by: Membership, number: Any) -> Place:
     found: Place | None = None
-    if is_whole(number, 1, 2**62):
+    if is_key(number):
         found = Place.objects.for_team(by.team_id).filter(pk=number).select_related("team").first()
     if found is None:
         raise BadTap("Your team has no such place.")

@@ -23,6 +23,7 @@ from kessa.core.quantities.units import sign
 from kessa.log.advising import visit_in_plain_words
 from kessa.log.services import put_sample_right as right_sample
 from kessa.people.access import member
+from kessa.people.accounts import end_soon
 from kessa.photographs.selectors import photographs_of
 from kessa.places.models import Place
 from kessa.places.selectors import pairs_of
@@ -30,9 +31,11 @@ from kessa.rounds.field_sheet import Line, Sheet, field_sheet
 from kessa.rounds.selectors import dues_at
 from kessa.rules.selectors import house_rules
 from kessa.taps.forms import OnceForm
+from kessa.taps.hands import whose
+from kessa.taps.incoming import BadTap
 from kessa.taps.models import Tap
 from kessa.taps.selectors import next_seq
-from kessa.taps.services import NoSuchStream, record, tapped, whose
+from kessa.taps.services import NoSuchStream, record_whole, tapped
 from kessa.visits import may, services
 from kessa.visits.forms import (
     BottlesForm,
@@ -99,13 +102,10 @@ def before_going(place: Place) -> dict[str, Any]:
 def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
     """Tap for the person what the page says; where it is refused, say why and lead back."""
     try:
-        stored = record(request.membership, "visit", number, [tapped(kind, data, seq=next_seq(number))])
-        refused = stored.refused
-    except NoSuchStream as missing:
-        refused = [("", str(missing))]
-    if not refused:
+        record_whole(request.membership, "visit", number, [tapped(kind, data, seq=next_seq(number))])
         return None
-    messages.error(request, refused[0][1])
+    except (BadTap, NoSuchStream) as refused:
+        messages.error(request, str(refused))
     exists = Visit.objects.for_team(request.membership.team).filter(pk=number).exists()
     return redirect("visits:visit", number) if exists else redirect("rounds:today")
 
@@ -169,12 +169,9 @@ def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse
     stream = around.pk if around else uuid.uuid5(number, "visit")
     tap = tapped("sample_drawn", data, at=said["drawn_at"], seq=next_seq(stream))
     try:
-        stored = record(request.membership, "visit", stream, [tap])
-        refused = stored.refused
-    except NoSuchStream as missing:
-        refused = [("", str(missing))]
-    if refused:
-        form.add_error("bottle" if "bottle" in form.fields else None, refused[0][1])
+        record_whole(request.membership, "visit", stream, [tap])
+    except BadTap as refused:
+        form.add_error("bottle" if "bottle" in form.fields else None, str(refused))
         return None
     if around and around.leader_id:
         return redirect("visits:visit", around.pk)
@@ -267,6 +264,7 @@ def close(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     form = CloseForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
         said = f"The visit to {found.place} is closed. Tell whoever waits to hear from you."
+        end_soon(request)
         return _led(request, pk, "visit_closed", {"remark": form.cleaned_data["remark"]}, said)
     if not found.is_open:
         return redirect("visits:visit", pk)
@@ -391,6 +389,7 @@ def number_scales(place: Place) -> dict[str, Any]:
             "units": {unit: _line(scale, unit) for unit in scale.units},
             "usual": [usual[scale.key].low, usual[scale.key].high] if scale.key in usual else None,
             "can_be": bounds_of(scale.key, place.water),
+            "scale": [scale.least, scale.most],
         }
         for scale in scales_for(place.kind_key)
         if scale.unit

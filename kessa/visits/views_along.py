@@ -19,12 +19,14 @@ from kessa.core.methods.schema import Method
 from kessa.kits.models import Kit
 from kessa.methods.selectors import families_of, methods_of
 from kessa.people.access import member
+from kessa.people.pins import sealing_key
+from kessa.people.selectors import with_pin
 from kessa.places.models import Place
 from kessa.rounds.field_sheet import field_sheet
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_for
 from kessa.rules.selectors import house_rules
-from kessa.taps.services import theirs, whose
+from kessa.taps.hands import whose
 from kessa.visits.forms import HandoverForm, SafetyForm, SampleForm
 from kessa.visits.models import Sample, Visit
 from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
@@ -58,7 +60,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
         "ways": [(way, steps_of(way, sample_form)) for way in ways_for(place.kind_key)],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
         "sample_form": sample_form,
-        "hand_form": HandoverForm(Visit(team=place.team, leader=request.user), auto_id="hand_%s"),
+        "hand_form": HandoverForm(Visit(team=place.team), auto_id="hand_%s"),
         "tests": [(test, panel_on_board(request, test, along=True)) for test in tests],
         "several": several,
         "besides": besides,
@@ -70,7 +72,9 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
             "place": place.pk,
             "made_at": timezone.now().isoformat(),
             "whose": whose(request.membership),
-            "theirs": theirs(request.membership),
+            "me": request.user.pk,
+            "pins": list(with_pin(place.team_id)),
+            "sealing_key": sealing_key(),
             "scales": number_scales(place),
             "refusals": refusals(place),
             "hot": {"above": sample_form.hot_above, "words": sample_form.too_hot},

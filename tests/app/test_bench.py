@@ -21,9 +21,10 @@ from kessa.log import history
 from kessa.log.models import Result
 from kessa.log.services import go_on, repeat
 from kessa.people.acts import NotAllowed
+from kessa.taps.hands import whose
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
-from kessa.taps.services import record, whose
+from kessa.taps.services import record
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, drawn, measured, member, send, standing, team_of
 
@@ -244,10 +245,10 @@ class Recording(PageTest):
         taps = Tap.objects.for_team(self.place.team).filter(pk__in=[tap["id"] for tap in mine])
         self.assertEqual({(tap.person_id, tap.sent_by_id) for tap in taps}, {(olek.user_id, per.user_id)})
         result = standing(self.determination)
-        self.assertEqual((result.tested_by, result.person), ("Olek and Per", per.user))
+        self.assertEqual((result.tested_by, result.person), ("Olek (sent by Per) and Per", per.user))
         stranger = whose(team_of("Ulf")[0])
         foreign = [{**tap, "whose": stranger} for tap in Taps(seq=90).run("sample-3", 1).made]
-        self.assertIn("another team's", self.record(foreign, by=per).refused[0][1])
+        self.assertIn("another team's", self.record(foreign, by=per).waits[0][1])
 
     def test_a_wrong_clock_moves_nothing_to_another_day(self):
         taps = Taps(days_ago=9000).run("sample-1", 8).run("sample-2", 8).close()

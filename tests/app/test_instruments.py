@@ -22,6 +22,7 @@ from kessa.instruments.services import keep_instrument, take_shown
 from kessa.instruments.standins import STANDINS, memory, serve
 from kessa.log.models import Result
 from kessa.methods.models import OwnMethod
+from tests.app.pages import sign_in
 from tests.world import Taps, begin, send, stocked_kit, team_of
 
 
@@ -31,7 +32,7 @@ class Instruments(TestCase):
         self.ines, self.place = team_of("Ines")
         self.team = self.ines.team
         self.photometer = self.kept("Photometer", "photometer", "mg/L")
-        self.client.force_login(self.ines.user)
+        sign_in(self.client, self.ines.user)
 
     def kept(self, name, measures, unit):
         row = Instrument(team=self.team, name=name, measures=measures, unit=unit, resolution=0.01)
@@ -71,7 +72,7 @@ class Instruments(TestCase):
         stranger, _ = team_of("Maud")
         self.client.force_login(stranger.user)
         self.assertEqual(self.client.get("/instruments/shown/?measures=photometer").json(), {"shown": []})
-        self.client.force_login(self.ines.user)
+        sign_in(self.client, self.ines.user)
         said = {"name": "x", "scopes": ["read", "shown"], "days": 7, "instrument": self.photometer.pk}
         self.assertContains(self.client.post("/api/", said), "and nothing else", status_code=422)
 

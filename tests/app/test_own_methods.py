@@ -67,7 +67,7 @@ class OwnMethods(PageTest):
 
     def test_from_the_kind_to_a_result(self):
         draft = self.draft()
-        self.assertContains(self.post("numbers", draft, ZINC | {"per": "x"}), "Enter a number", status_code=422)
+        self.assertContains(self.post("numbers", draft, ZINC | {"per": "x"}), "Write a number", status_code=422)
         self.assertContains(self.post("numbers", draft, ZINC | {"per": -1}), "Steps and clocks")
         check = reverse("methods:check", args=[draft.pk])
         self.assertContains(self.client.get(check), "per must be above 0")

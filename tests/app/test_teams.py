@@ -8,9 +8,11 @@ import time
 from datetime import timedelta
 from pathlib import Path
 from unittest.mock import patch
+from urllib.parse import quote
 
 from allauth.mfa.totp.internal import auth as totp
 from django.conf import settings
+from django.contrib.auth.hashers import check_password
 from django.contrib.sessions.models import Session
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client, override_settings
@@ -18,6 +20,8 @@ from django.urls import reverse
 from django.utils import timezone
 from PIL import Image
 
+from kessa.api.models import Hook, Key
+from kessa.api.services import make_key, new_key_secret
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete
 from kessa.core.methods.drafts import read_file
@@ -26,10 +30,11 @@ from kessa.people.models import Act, Invitation, Membership, Role, Team
 from kessa.people.services import invite
 from kessa.places.models import Pair, Place
 from kessa.rounds.selectors import dues_at
+from kessa.taps.services import tapped
 from kessa.web.logs import Discreet
 from tests.app.everything import named, one_of_each
-from tests.app.pages import PageTest
-from tests.world import begin, measured, member, planned, stocked_kit, team_of
+from tests.app.pages import PageTest, sign_in
+from tests.world import begin, measured, member, planned, stocked_kit, team_of, visited
 
 
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
@@ -44,7 +49,7 @@ class OtherTeams(PageTest):
         acts = Act.objects.for_team(self.team).count()
         for _, address in named(rows):
             with self.subTest(address):
-                self.client.force_login(self.mine.user)
+                sign_in(self.client, self.mine.user)
                 batch = json.dumps({"taps": [], "known": 0})
                 for answer in (
                     self.client.get(address),
@@ -53,7 +58,7 @@ class OtherTeams(PageTest):
                 ):
                     tap = address.startswith("/taps/") and answer.request.get("CONTENT_TYPE") != "application/json"
                     self.assertIn(answer.status_code, [404, 405, *([400] if tap else [])])
-                self.client.force_login(self.theirs.user)
+                sign_in(self.client, self.theirs.user)
                 # The address leads somewhere for those whose row it is: what is refused above is refused for the team.
                 self.assertNotEqual(self.client.get(address).status_code, 404)
         self.assertEqual(Act.objects.for_team(self.team).count(), acts)
@@ -62,7 +67,7 @@ class OtherTeams(PageTest):
     def test_no_list_and_no_choice_holds_another_teams_rows(self):
         measured(self.place, self.theirs, 8, 8)
         each, kit = planned(self.theirs, self.place), stocked_kit(self.theirs)
-        self.client.force_login(self.mine.user)
+        sign_in(self.client, self.mine.user)
         for page in ("/log/", "/today/", "/today/rounds/", "/kits/", "/today/pack/", "/visits/labels/", "/places/"):
             self.assertNotContains(self.client.get(page), "Ulf")
         self.assertNotIn(b"Ulf", self.client.get("/today/kessa.ics").content)
@@ -114,7 +119,7 @@ class OtherTeams(PageTest):
 class Members(PageTest):
     def setUp(self):
         self.membership, self.place = team_of("Ines")
-        self.client.force_login(self.membership.user)
+        sign_in(self.client, self.membership.user)
 
     def test_an_invitation_is_made_accepted_and_cannot_be_forged(self):
         page = self.client.post("/team/invitations/", {"role": "technician", "most": 1})
@@ -131,7 +136,7 @@ class Members(PageTest):
         self.assertContains(newcomer.post(f"/team/join/{token}x/"), "not valid any more", status_code=410)
         self.assertNotContains(self.client.get("/team/"), token)
         # It was for one: another who holds the address is late.
-        self.client.force_login(member(self.place.team, "Olek").user)
+        sign_in(self.client, member(self.place.team, "Olek").user)
         late = Client()
         late.post("/account/new/", {"username": "per", "password1": "tea and drops", "password2": "tea and drops"})
         self.assertContains(late.post(f"/team/join/{token}/"), "not valid any more", status_code=410)
@@ -141,7 +146,7 @@ class Members(PageTest):
         address = re.search(r"http://testserver(/team/join/[^/]+/)", page.content.decode())[1]
         olek = member(team_of("Ulf")[0].team, "Olek")
         theirs = Client()
-        theirs.force_login(olek.user)
+        sign_in(theirs, olek.user)
         theirs.post(address)
         joined = Membership.objects.get(user=olek.user, team=self.membership.team)
         said = self.client.post(reverse("people:change_member", args=[joined.pk]), {"remove": "yes"}, follow=True)
@@ -165,7 +170,7 @@ class Members(PageTest):
 
     def test_volunteers_look_but_do_not_change_places_rules_or_people(self):
         olek = member(self.membership.team, "Olek")
-        self.client.force_login(olek.user)
+        sign_in(self.client, olek.user)
         self.assertEqual(self.client.get("/rules/").status_code, 200)
         for address in ("/places/new/stream/", "/rules/house/", reverse("people:change_member", args=[olek.pk])):
             response = self.client.post(address, {"role": "coordinator", "blank_first": "no"})
@@ -204,7 +209,7 @@ class Members(PageTest):
         boiler = {"name": "Dairy boiler", "fact_pressure_bar": "9", "fact_programme": "ours", "hazards": "hot pipe"}
         for change, words in (
             ({"fact_pressure_bar": "-9"}, "greater than or equal to 0"),
-            ({"fact_volume_l": "nan"}, "Enter a number"),
+            ({"fact_volume_l": "nan"}, "Write a number"),
             ({"elevation_m": "90000"}, "less than or equal to 9000"),
         ):
             response = self.client.post("/places/new/boiler/", {**boiler, **change})
@@ -235,6 +240,13 @@ class Members(PageTest):
 def code_of(secret):
     """The code that a phone's app shows now."""
     return totp.format_hotp_value(totp.hotp_value(secret, next(totp.yield_hotp_counters_from_time())))
+
+
+def later(client):
+    """Let the password be given longer ago than it is asked for again."""
+    session = client.session
+    session.pop("account_authentication_methods", None)
+    session.save()
 
 
 class SigningIn(PageTest):
@@ -273,6 +285,7 @@ class SigningIn(PageTest):
         team_of("Ines")
         tried = {"login": "ines", "password": "white tile"}
         self.client.post("/account/in/", tried)
+        later(self.client)
         again = self.client.get("/account/second/on/")
         self.assertContains(self.client.get(again["Location"]), "Your password again")
         again = self.client.post(again["Location"], {"password": "white tile"})
@@ -295,6 +308,64 @@ class SigningIn(PageTest):
         self.assertContains(guessed, "Too many tries")
         self.assertNotEqual(self.client.post("/account/second/code/", {"code": codes[1]}).status_code, 302)
 
+    def test_the_password_is_asked_for_again_before_team_keys_and_account_are_changed(self):
+        ines, _ = team_of("Ines")
+        olek = member(ines.team, "Olek")
+        secret = new_key_secret()
+        key = make_key(ines, Key(name="k", scopes=["read"], ends_at=timezone.now() + timedelta(days=1)), secret)
+        hook = Hook.objects.create(team=ines.team, address="https://logger.example/", events=["results"], secret="x")
+        invitation = invite(ines, Invitation(role="volunteer"), "sesame")
+        self.client.post("/account/in/", {"login": "ines", "password": "white tile"})
+        later(self.client)
+        for address, said in (
+            ("/team/invitations/", {"role": "coordinator", "most": 1}),
+            (f"/team/invitations/{invitation.pk}/revoke/", {}),
+            (reverse("people:change_member", args=[olek.pk]), {"role": "coordinator"}),
+            ("/team/pin/", {"pin": "404127"}),
+            ("/api/", {"name": "logger", "scopes": ["read"], "days": 7}),
+            (f"/api/keys/{key.pk}/revoke/", {}),
+            ("/api/hooks/", {"address": "https://other.example/", "events": ["results"]}),
+            (f"/api/hooks/{hook.pk}/close/", {}),
+        ):
+            with self.subTest(address):
+                answer = self.client.post(address, said)
+                self.assertRedirects(answer, f"/account/confirm/?next={quote(address, safe='/')}")
+        self.assertEqual(Act.objects.for_team(ines.team).count(), 2)
+        # The password leads on to what was asked for.
+        again = self.client.post("/team/pin/", {"pin": "404127"})["Location"]
+        self.assertContains(self.client.post(again, {"password": "wrong"}), "password")
+        self.client.post(again, {"password": "white tile"})
+        ines.user.refresh_from_db()
+        self.assertTrue(check_password("404127", ines.user.pin))
+        for pin in ("111111", "123456", "98765432", "4041", "40412a"):
+            self.assertContains(self.client.post("/team/pin/", {"pin": pin}), "PIN", status_code=422)
+
+    def test_an_own_phone_stays_signed_in_for_half_a_year_of_use_and_a_shared_one_for_the_visit(self):
+        ines, place = team_of("Ines")
+        tried = {"login": "ines", "password": "white tile"}
+        self.client.post("/account/in/", tried)
+        half_a_year = 182 * 24 * 3600
+        self.assertAlmostEqual(self.client.cookies["sessionid"]["max-age"], half_a_year, delta=60)
+        row = Session.objects.get()
+        Session.objects.update(expire_date=timezone.now() + timedelta(days=3))
+        self.client.get("/today/")
+        self.assertLess(Session.objects.get().expire_date, timezone.now() + timedelta(days=4))
+        session = self.client.session
+        session["used_on"] = "2026-01-01"
+        session.save()
+        Session.objects.update(expire_date=timezone.now() + timedelta(days=3))
+        self.client.get("/today/")
+        self.assertGreater(Session.objects.get(pk=row.pk).expire_date, timezone.now() + timedelta(days=181))
+        self.client.post("/account/out/")
+        self.client.post("/account/in/", tried | {"shared": "on"})
+        self.client.get("/today/")
+        self.assertAlmostEqual(self.client.cookies["sessionid"]["max-age"], 24 * 3600, delta=60)
+        visit = visited(place, ines)
+        closing = [tapped("visit_closed", {}, seq=900)]
+        address = reverse("taps:receive", args=["visit", visit.pk])
+        self.client.post(address, {"taps": closing, "known": 0}, content_type="application/json")
+        self.assertEqual(self.client.session.get_expiry_age(), 15 * 60)
+
     def test_a_person_sees_where_they_are_signed_in_and_ends_it(self):
         team_of("Ines")
         phone, desk = (
@@ -314,7 +385,7 @@ class SigningIn(PageTest):
 
     def test_no_page_of_a_team_stays_in_the_browser_and_no_secret_in_a_log(self):
         ines, _ = team_of("Ines")
-        self.client.force_login(ines.user)
+        sign_in(self.client, ines.user)
         for page in ("/today/", "/log/", "/team/", "/account/second/"):
             self.assertIn("no-store", self.client.get(page)["Cache-Control"])
         for line in (
@@ -355,7 +426,7 @@ class SigningIn(PageTest):
 
         self.assertEqual(self.client.post("/account/in/", large()).status_code, 413)
         membership, place = team_of("Ines")
-        self.client.force_login(membership.user)
+        sign_in(self.client, membership.user)
         self.assertEqual(self.client.post("/rules/house/", large()).status_code, 413)
         picture = io.BytesIO()
         Image.new("1", (6000, 6000)).save(picture, "PNG")

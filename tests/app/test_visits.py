@@ -13,13 +13,10 @@ from PIL import Image, ImageCms
 
 from kessa.bench.services import begin_test
 from kessa.core.job.schools import complete
-from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
-from kessa.taps.models import Tap
-from kessa.taps.services import record, tapped, theirs, whose
 from kessa.visits.models import Bottle, Observation, Sample, Visit
 from kessa.web.components.trend import HEIGHT
 from tests.app.pages import PageTest
@@ -257,36 +254,6 @@ class Visits(PageTest):
         self.client.force_login(olek)
         self.assertContains(self.client.get("/today/"), "Go on: Ines&#x27;s brook")
         self.assertContains(self.client.get(reverse("visits:visit", args=[visit.pk])), "blank is done")
-
-    def test_what_another_phone_sends_is_done_by_whom_it_belongs_to_with_no_role_of_theirs(self):
-        olek, sanna = member(self.team, "Olek"), member(self.team, "Sanna")
-        ines = self.team.memberships.get(user=self.person)
-        number = uuid.uuid4()
-        begun = tapped(
-            "visit_begun", {"place": self.place.pk, "safety": safety()}, at=timezone.now() - timedelta(hours=1)
-        )
-        record(sanna, "visit", number, [begun | {"whose": whose(olek)}])
-        visit = Visit.objects.for_team(self.team).get(pk=number)
-        self.assertEqual(visit.leader, olek.user)
-        closing = tapped("visit_closed", {}, seq=9)
-        # A coordinator may close it, but not from a phone on which somebody else is signed in.
-        for author, refused in ((ines, 1), (sanna, 1), (olek, 0)):
-            stored = record(sanna, "visit", number, [closing | {"id": str(uuid.uuid4()), "whose": whose(author)}])
-            self.assertEqual(len(stored.refused), refused, author)
-        visit.refresh_from_db()
-        self.assertEqual(visit.closed_by, olek.user)
-
-    def test_a_name_that_was_lent_to_a_phone_is_sent_by_that_phone_or_by_whom_it_names(self):
-        olek, sanna = member(self.team, "Olek"), member(self.team, "Sanna")
-        self.begin()
-        visit = self.visit()
-        mine = Membership.objects.get(user=self.person)
-        for sender, refused in ((self.person, 0), (olek.user, 0), (sanna.user, 1)):
-            tap = seen(("flow", 1))[0] | {"whose": theirs(mine)[olek.user_id]}
-            self.client.force_login(sender)
-            self.assertEqual(len(self.send(visit, [tap]).json()["refused"]), refused)
-        people = Tap.objects.for_team(self.team).filter(stream=visit.pk, kind="observed")
-        self.assertEqual({each.person_id for each in people}, {olek.user_id})
 
     def test_a_closed_visit_is_neither_paused_nor_handed_on_nor_noted_in(self):
         olek = member(self.team, "Olek").user

@@ -107,7 +107,7 @@ class BrowserTest(StaticLiveServerTestCase):
     def answer(self, page):
         """Answer what is asked of the sample now."""
         for unit, value in (("pH", "7.2"), ("°C", "18")):
-            field = page.get_by_role("spinbutton", name=unit, exact=True)
+            field = page.get_by_role("textbox", name=unit, exact=True)
             if field.is_visible():
                 field.fill(value)
                 page.get_by_role("button", name="Write it down").click()

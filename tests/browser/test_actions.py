@@ -50,7 +50,7 @@ class Plant(Acting):
         counted(boiler, self.ines, "sulfite-drops-25", 2, days_ago=0.02)
         page = self.bench("conductivity-meter", DESK, boiler, days_ago=0.02)
         self.prepare(page)
-        page.get_by_role("spinbutton", name="On the display").fill("7500")
+        page.get_by_role("textbox", name="On the display").fill("7500")
         self.keep(page)
         self.done(page)
         self.write(page)

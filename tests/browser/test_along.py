@@ -4,6 +4,7 @@ import io
 import json
 from unittest.mock import patch
 
+from django.contrib.auth.hashers import make_password
 from django.contrib.sessions.models import Session
 from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.db import OperationalError
@@ -27,6 +28,7 @@ from tests.world import planned, stocked_kit
 _made = io.BytesIO()
 Image.new("RGB", (60, 40), "#2c6e8f").save(_made, "PNG")
 PICTURE = _made.getvalue()
+PIN = "404127"
 FAMILIES = ("chloride-drops", "phosphate-comparator")
 # The browser's store answers nobody else for a while, as on a slow phone.
 BUSY_STORE = """() => new Promise((held) => {
@@ -47,6 +49,8 @@ class TakenAlong(BrowserTest):
     def setUp(self):
         super().setUp()
         plans = {family: {"runs": 1, "blanks": 0, "standards": 0} for family in FAMILIES}
+        self.ines.user.pin = make_password(PIN)
+        self.ines.user.save()
         self.kit = stocked_kit(self.ines, families=(*FAMILIES, "secchi-depth"))
         for place in (self.above, self.below):
             plan_stop(self.ines, planned(self.ines, place, name=place.name, people=[self.olek.user]), place, plans, [])
@@ -95,14 +99,25 @@ class TakenAlong(BrowserTest):
         page.get_by_label("What it shows").fill("The dam")
         page.get_by_role("button", name="Add it").click()
         expect(page.get_by_text("Kept on this phone.")).to_be_visible()
-        page.get_by_role("spinbutton", name="Conductivity").fill("310")
-        page.get_by_role("spinbutton", name="Conductivity").press("Tab")
+        # The page says at once what the server would, and 0,31 is not 31.
+        conductivity = page.get_by_role("textbox", name="Conductivity")
+        page.get_by_label("Unit of conductivity on the display").select_option("mS/cm")
+        conductivity.fill("620")
+        conductivity.press("Tab")
+        expect(
+            page.get_by_text("620 mS/cm is 620000 µS/cm. Not on the scale: it runs from 0 to 200000")
+        ).to_be_visible()
+        expect(conductivity).to_have_value("620")
+        conductivity.fill("0,31")
+        conductivity.press("Tab")
+        expect(page.get_by_text("0.31 mS/cm is 310 µS/cm.")).to_be_visible()
         drawn_at = page.locator("[name=drawn_at]")
         drawn_at.evaluate("(field) => { field.value = '2026-01-01T08:00'; }")
         page.get_by_role("button", name="Done: on to the sample").click()
         # It is drawn now, whenever the page was taken along.
         expect(drawn_at).not_to_have_value("2026-01-01T08:00")
-        page.get_by_label("Water temperature, °C").fill("6")
+        page.get_by_label("Water temperature, °C").fill("6,5")
+        expect(page.get_by_text("6.5 °C", exact=True)).to_be_visible()
         page.get_by_role("button", name="Keep the sample").click()
 
     def drawn_without_a_signal(self):
@@ -166,6 +181,9 @@ class TakenAlong(BrowserTest):
         page.get_by_role("button", name="Go on with the visit").click()
         page.get_by_role("combobox", name="Hand it to").select_option(label="Ines")
         page.get_by_role("button", name="Hand it over").click()
+        expect(page.get_by_role("heading", name="Take over on this phone: Ines")).to_be_visible()
+        page.get_by_label("PIN of Ines").fill(PIN)
+        page.get_by_role("button", name="Take the visit over").click()
 
     def close(self, page):
         page.get_by_role("navigation", name="This visit").get_by_role("button", name="Close").click()
@@ -210,8 +228,8 @@ class TakenAlong(BrowserTest):
         page.goto(f"{self.address}/kits/")
         expect(page.get_by_role("heading", name="No signal, and this page is not along")).to_be_visible()
         page.get_by_role("link", name="On this phone").click()
-        expect(page.get_by_text("A visit: ")).to_be_visible()
-        self.assertEqual(page.get_by_text("A test: ").count(), 3)
+        expect(page.get_by_text("A visit, Below the depot, taken along: ")).to_be_visible()
+        self.assertEqual(page.get_by_text("A test, Below the depot, taken along: ").count(), 3)
         self.assert_accessible(page)
         with page.expect_download() as saved:
             page.get_by_role("button", name="Save it to a file").click()
@@ -332,8 +350,10 @@ class TakenAlong(BrowserTest):
         # The files of the application of before are nowhere but on this phone.
         with patch("django.contrib.staticfiles.handlers.serve", side_effect=Http404):
             page.context.set_offline(False)
+            # A session that ended ends nothing else: the page goes on, and says how it is sent.
             page.reload()
-            page.goto(self.address)
+            self.chip(page, "Chloride, drops, low range: a standard").click()
+            page.get_by_role("link", name="Sign in again").click()
             page.get_by_role("button", name="Olek").click()
             page.goto(f"{self.address}/visits/along/{self.below.pk}/")
             self.chip(page, "Chloride, drops, low range: a standard").click()

@@ -199,10 +199,10 @@ class Kinds(BenchTest):
     def answer_and_prepare(self, page):
         self.done(page)
         # Warm enough, as it was told before, it is not asked for again.
-        if page.get_by_role("spinbutton", name="°C", exact=True).is_visible():
-            page.get_by_role("spinbutton", name="°C", exact=True).fill("18")
+        if page.get_by_role("textbox", name="°C", exact=True).is_visible():
+            page.get_by_role("textbox", name="°C", exact=True).fill("18")
             page.get_by_role("button", name="Write it down").click()
-        page.get_by_role("spinbutton", name="pH", exact=True).fill("11")
+        page.get_by_role("textbox", name="pH", exact=True).fill("11")
         page.get_by_role("button", name="Write it down").click()
         page.get_by_role("button", name="Clear", exact=True).click()
         self.prepare(page)
@@ -211,7 +211,7 @@ class Kinds(BenchTest):
         page = self.bench("nitrate-photometer", DESK)
         self.answer_and_prepare(page)
         page.get_by_role("radio", name="Transmittance").check()
-        page.get_by_role("spinbutton", name="Transmittance").fill("50")
+        page.get_by_role("textbox", name="Transmittance").fill("50")
         page.get_by_label("Length of the cell").select_option("25 mm")
         self.keep(page)
         self.done(page)

@@ -1,10 +1,14 @@
 """A stream and a boiler visited on a phone, from safety to samples; a handover; no signal on the bank."""
 
+from unittest.mock import patch
+
 from django.conf import settings
 from playwright.sync_api import expect
 
+from kessa.people.models import Act
 from kessa.places.models import Place
-from kessa.visits.models import Bottle, Visit
+from kessa.taps.incoming import BadTap
+from kessa.visits.models import Bottle, Observation, Visit
 from kessa.visits.services import label_bottle
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
@@ -28,8 +32,8 @@ class OnThePhone(BrowserTest):
 
     def note(self, page, label, value):
         expect(page.get_by_text("opening")).to_be_hidden()
-        page.get_by_role("spinbutton", name=label).fill(str(value))
-        page.get_by_role("spinbutton", name=label).press("Tab")
+        page.get_by_role("textbox", name=label).fill(str(value))
+        page.get_by_role("textbox", name=label).press("Tab")
 
     def test_a_stream_from_safety_to_the_result(self):
         stocked_kit(self.ines)
@@ -49,7 +53,7 @@ class OnThePhone(BrowserTest):
         page.reload()
         expect(page.get_by_role("group", name="Flow").get_by_role("radio", name="steady")).to_be_checked()
         expect(page.get_by_role("group", name="Smell").get_by_role("checkbox", name="earthy")).not_to_be_checked()
-        expect(page.get_by_role("spinbutton", name="Conductivity")).to_have_value("310")
+        expect(page.get_by_role("textbox", name="Conductivity")).to_have_value("310")
         page.get_by_role("link", name="Done: back to the visit").click()
         page.get_by_role("link", name="Draw the sample").click()
         page.get_by_role("link", name="with a pole").click()
@@ -100,6 +104,41 @@ class OnThePhone(BrowserTest):
         expect(page.get_by_role("link", name="Test: Chloride, drops")).to_be_visible()
         expect(page.get_by_text("9 bar")).to_be_visible()
 
+    def test_what_is_refused_stays_on_the_phone_is_shown_everywhere_and_is_corrected_or_dropped(self):
+        page = self.open(PHONE)
+        self.begin_visit(page)
+        page.get_by_role("link", name="Read in place, and note what you see").click()
+        with patch("kessa.visits.noted._on_scale", side_effect=BadTap("Conductivity: the meter is out.")):
+            self.note(page, "Conductivity", 310)
+            expect(
+                page.get_by_text("Not taken: Conductivity: 310 µS/cm. Conductivity: the meter is out.")
+            ).to_be_visible()
+            self.note(page, "Water temperature", 4)
+            expect(page.get_by_text("Conductivity: 310 µS/cm and 1 more")).to_be_visible()
+        page.goto(f"{self.address}/bench/")
+        page.get_by_role("link", name="Look at it").click()
+        self.assert_accessible(page)
+        expect(page.get_by_text("All is sent")).to_be_hidden()
+        form = page.get_by_role("form", name="Conductivity: 310 µS/cm")
+        form.get_by_label("value").fill("0,32")
+        form.get_by_label("unit").fill("mS/cm")
+        form.get_by_role("button", name="Send it corrected").click()
+        expect(form.get_by_text("Say why: it is noted.")).to_be_visible()
+        form.get_by_label("Why").fill("read again")
+        form.get_by_role("button", name="Send it corrected").click()
+        expect(form).to_be_hidden()
+        other = page.get_by_role("form", name="Temperature: 4 °C")
+        other.get_by_label("Why").fill("not read at all")
+        other.get_by_role("button", name="Drop it").click()
+        expect(page.get_by_text("Nothing: all is sent.")).to_be_visible()
+        expect(page.get_by_role("link", name="Look at it")).to_be_hidden()
+        [seen] = Observation.objects.for_team(self.team)
+        self.assertEqual((seen.key, seen.value, seen.person), ("conductivity", 320, self.olek.user))
+        acts = Act.objects.for_team(self.team).exclude(why="").order_by("pk").values_list("what", "why")
+        self.assertEqual(
+            list(acts), [("refused tap corrected", "read again"), ("waiting taps dropped", "not read at all")]
+        )
+
     def test_a_display_in_another_unit_is_converted_and_one_far_from_usual_is_doubted(self):
         for days in range(9, 0, -1):
             visit = visited(self.below, self.olek, days_ago=days)
@@ -120,7 +159,7 @@ class OnThePhone(BrowserTest):
         self.note(page, "Water temperature", 41)
         expect(page.get_by_text("41 °F is 5 °C.")).to_be_visible()
         self.note(page, "Air in the shade", 900)
-        expect(page.get_by_text("Air in the shade, a metre up: not on the scale.")).to_be_visible()
+        expect(page.get_by_text("Not on the scale: it runs from -60 to 60 °C. It is not noted.")).to_be_visible()
         self.assert_saved(page)
         page.get_by_role("link", name="Done: back to the visit").click()
         expect(page.get_by_text("210 µS/cm (0.21 mS/cm on the display)")).to_be_visible()
@@ -138,7 +177,7 @@ class OnThePhone(BrowserTest):
         page.get_by_role("group", name="Foam").get_by_role("radio", name="patches").click()
         expect(page.get_by_text("2 taps waiting")).to_be_visible()
         page.reload()
-        expect(page.get_by_role("spinbutton", name="Conductivity")).to_have_value("421")
+        expect(page.get_by_role("textbox", name="Conductivity")).to_have_value("421")
         page.unroute("**/taps/**")
         page.goto(f"{self.address}/today/")
         visit = Visit.objects.for_team(self.team).get()

@@ -4,6 +4,8 @@ import { registerHooks } from "node:module";
 import { mock } from "node:test";
 
 const stores = new Map();
+// How durable each writing was to be.
+export const how = [];
 
 class Store {
   rows = new Map();
@@ -19,8 +21,12 @@ export async function openDB(name) {
   const store = stores.get(name);
   return {
     getAll: async () => [...store.rows.values()],
+    clear: async () => store.rows.clear(),
     getAllFromIndex: async (_, index, value) => [...store.rows.values()].filter((row) => row[index] === value),
-    transaction: () => ({ store, commit: () => {}, done: Promise.resolve() }),
+    transaction: (_name, _mode, options) => {
+      how.push(options?.durability);
+      return { store, commit: () => {}, done: Promise.resolve() };
+    },
   };
 }
 
@@ -34,7 +40,7 @@ registerHooks({
 // A server that keeps what comes to each address, but for what it is told to refuse; `down` answers nothing.
 export class Server {
   constructor() {
-    Object.assign(this, { taps: new Map(), posts: [], refuses: new Map(), missing: new Set(), late: new Set(), down: false });
+    Object.assign(this, { taps: new Map(), posts: [], refuses: new Map(), holds: new Map(), missing: new Set(), late: new Set(), down: false });
     globalThis.fetch = async (address, { body }) => this.answer(address, JSON.parse(body));
   }
 
@@ -45,13 +51,15 @@ export class Server {
 
   answer(address, { taps, known }) {
     this.posts.push({ address, taps: taps.length });
+    this.during?.();
     if (this.down) throw new TypeError("no signal");
-    if (this.missing.has(address)) return { ok: false, status: 404, json: async () => ({ error: "There is no such test." }) };
+    if (this.missing.has(address)) return { ok: false, status: 404, json: async () => ({ error: "There is no such test.", refused: this.beginnings ?? [] }) };
     const standing = this.at(address);
     const before = standing.size;
-    const reply = { kept: [], late: [], refused: [] };
+    const reply = { kept: [], late: [], refused: [], waits: [] };
     for (const tap of taps) {
       if (this.refuses.has(tap.kind)) reply.refused.push([tap.id, this.refuses.get(tap.kind)]);
+      else if (this.holds.has(tap.kind)) reply.waits.push([tap.id, this.holds.get(tap.kind)]);
       else if (this.late.has(address)) reply.late.push(tap.id);
       else reply.kept.push(tap.id);
       if (reply.kept.includes(tap.id)) standing.set(tap.id, tap);
@@ -67,7 +75,7 @@ export function page() {
   stores.clear();
   const heard = new Map();
   const listens = { addEventListener: (what, act) => heard.set(what, act) };
-  globalThis.document = { hidden: false, cookie: "csrftoken=t", querySelectorAll: () => [], ...listens };
+  globalThis.document = { hidden: false, cookie: "csrftoken=t", title: "The brook · Kessa", querySelectorAll: () => [], dispatchEvent: () => {}, ...listens };
   globalThis.window = { ...listens, setTimeout: (...each) => setTimeout(...each), clearTimeout, setInterval: (...each) => setInterval(...each) };
   globalThis.localStorage = { getItem: () => "this phone", setItem: () => {} };
   mock.timers.reset();

@@ -2,7 +2,7 @@
 
 import assert from "node:assert/strict";
 import { test } from "node:test";
-import { kept, page, pass, Server, settled } from "./browser.js";
+import { how, kept, page, pass, Server, settled } from "./browser.js";
 
 const { Keeper } = await import("../../kessa/web/static/js/keeper.js");
 const { sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
@@ -52,7 +52,7 @@ test("another phone's taps come with the next reply and take nothing of one's ow
   assert.deepEqual([...keeper.taps.keys()].sort(), [mine.id, later.id].sort());
 });
 
-test("what is refused is said, leaves the page, and holds up nothing", async () => {
+test("what is refused is said, leaves what is shown, holds up nothing, and is kept until it is mended", async () => {
   page();
   const server = new Server();
   const { keeper, seen } = await opened(server);
@@ -63,7 +63,55 @@ test("what is refused is said, leaves the page, and holds up nothing", async () 
   await pass(60);
   assert.deepEqual([...keeper.taps.values()].map((tap) => tap.kind), ["drop_added"]);
   assert.equal(seen.trouble, "Only who ran it voids it.");
-  assert.equal((await kept()).length, 1);
+  assert.deepEqual((await kept()).map((tap) => [tap.kind, tap.sent, tap.refused]).sort(), [["drop_added", true, undefined], ["voided", undefined, "Only who ran it voids it."]]);
+  const posts = server.posts.length;
+  await sendWaiting();
+  const again = await opened(server);
+  assert.deepEqual([server.posts.slice(posts).map((post) => post.taps), again.keeper.refused.size, again.keeper.taps.size], [[0], 1, 1]);
+  server.late.add(ADDRESS);
+  again.keeper.add("sample-1", "drop_added");
+  await settled();
+  assert.equal(again.seen.closed, "/log/1/");
+  assert.deepEqual((await kept()).map((tap) => tap.kind), ["voided"]);
+});
+
+test("what waits for another person goes on waiting, holds up nothing, and is sent when they are there", async () => {
+  page();
+  const server = new Server();
+  const store = await import("../../kessa/web/static/js/store.js");
+  const { keeper, seen } = await opened(server);
+  server.holds.set("voided", "It waits until Sanna is signed in here.");
+  for (const kind of ["voided", "drop_added"]) keeper.add("sample-1", kind);
+  await settled();
+  assert.equal(seen.trouble, "It waits until Sanna is signed in here.");
+  assert.deepEqual([keeper.waiting.size, keeper.taps.size, server.at(ADDRESS).size], [1, 2, 1]);
+  const posts = server.posts.length;
+  await pass(25);
+  assert.equal(server.posts.length, posts);
+  await pass(10);
+  assert.equal(server.posts.length, posts + 1);
+  const waits = async () => (await kept()).filter((tap) => !tap.sent).map((tap) => [tap.kind, tap.waits]);
+  assert.deepEqual(await waits(), [["voided", "It waits until Sanna is signed in here."]]);
+  for (let visit = 0; visit < 3; visit += 1) await sendWaiting();
+  assert.deepEqual((await waits()).length, 1);
+  server.holds.clear();
+  await sendWaiting();
+  assert.deepEqual([await waits(), server.at(ADDRESS).size], [[], 2]);
+  assert.equal((await store.allKept(await store.openStore())).length, 2);
+});
+
+test("of what cannot begin only the beginning is to be mended, all else waits for it", async () => {
+  page();
+  const server = new Server();
+  const keeper = new Keeper({ stream: "1", address: ADDRESS, whose: "Per", taps: [], begin: true, onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
+  await keeper.start();
+  server.down = true;
+  const first = keeper.add("", "test_begun");
+  keeper.add("sample-1", "drop_added");
+  Object.assign(server, { down: false, beginnings: [[first.id, "Your team has no such method."]] });
+  server.missing.add(ADDRESS);
+  await pass(2);
+  assert.deepEqual([[...keeper.refused.keys()], keeper.waiting.size], [[first.id], 1]);
 });
 
 test("a test that another phone closed is left only when every tap is answered for", async () => {
@@ -97,6 +145,60 @@ test("a page looks around only where another device taps, or after it was hidden
   const shared = server.posts.length;
   for (let look = 0; look < 5; look += 1) await pass(4);
   assert.equal(server.posts.length, shared + 5);
+});
+
+test("what is tapped while another phone's taps come in stays, and is sent", async () => {
+  page();
+  const server = new Server();
+  const { keeper } = await opened(server);
+  server.at(ADDRESS).set("theirs", elsewhere("theirs", 7));
+  server.during = () => {
+    server.during = null;
+    keeper.add("sample-1", "drop_added");
+  };
+  keeper.add("sample-1", "drop_added");
+  await settled();
+  assert.deepEqual([keeper.taps.size, server.at(ADDRESS).size], [3, 3]);
+});
+
+test("a tap is on the disk before it counts as kept", async () => {
+  page();
+  how.length = 0;
+  const { keeper } = await opened(new Server());
+  keeper.add("sample-1", "drop_added");
+  assert.deepEqual(how.slice(-1), ["strict"]);
+});
+
+test("what came after the end is no part of what is shown", async () => {
+  page();
+  const server = new Server();
+  const { keeper, seen } = await opened(server, [elsewhere("before", 1)]);
+  server.late.add(ADDRESS);
+  server.down = true;
+  for (let drop = 0; drop < 201; drop += 1) keeper.add("sample-1", "drop_added");
+  server.down = false;
+  let between = null;
+  server.during = () => {
+    between = keeper.taps.size;
+  };
+  await pass(30);
+  assert.deepEqual([between, seen.closed], [2, "/log/1/"]);
+});
+
+test("without a signal it is tried again ever more slowly, at least twice a minute, and at once when it is back", async () => {
+  const { heard } = page();
+  const server = new Server();
+  const { keeper } = await opened(server);
+  server.down = true;
+  keeper.add("sample-1", "drop_added");
+  await pass(300);
+  const posts = server.posts.length;
+  await pass(300);
+  assert.ok(server.posts.length - posts >= 9 && server.posts.length - posts <= 11, server.posts.length - posts);
+  server.down = false;
+  heard.get("online")();
+  await settled();
+  assert.equal(keeper.waiting.size, 0);
 });
 
 test("of many tests that wait, one that the server does not know holds up none of the others", async () => {

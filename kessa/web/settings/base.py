@@ -136,7 +136,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.User"
 AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]
-PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+PASSWORD_HASHERS = ["kessa.web.deadline.Unhurried"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"django.contrib.auth.password_validation.{name}"}
     for name in ("UserAttributeSimilarityValidator", "MinimumLengthValidator", "CommonPasswordValidator")
@@ -145,6 +145,10 @@ ACCOUNT_LOGIN_METHODS = {"username"}
 ACCOUNT_SIGNUP_FIELDS = ["username*", "password1*", "password2*"]
 ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_SESSION_REMEMBER = True
+# Half a year of use: whoever goes out once a month is still signed in. The password is asked for again before the team,
+# keys or the account are changed, when it was not given within a quarter of an hour.
+SESSION_COOKIE_AGE = 182 * 24 * 3600
+ACCOUNT_REAUTHENTICATION_TIMEOUT = 15 * 60
 ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")
 LOGIN_URL = "account_login"
 LOGIN_REDIRECT_URL = "rounds:today"

@@ -6,6 +6,9 @@ const MADE_OF = "kessa-shell";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
 const UUID = "[0-9a-f]{8}-[0-9a-f-]{27}";
 const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/([a-z0-9-]+/)?|visits/along/check/[a-z0-9-]+/|today/(pack/[0-9]+/)?|more/|phone/)$`);
+const SIGN_IN = "{% url 'account_login' %}";
+// Work that is under way goes on though the session ended: what is tapped waits until somebody signs in.
+const WORK = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/)|visits/along/)`);
 const NOT_ALONG = "{% url 'not_along' %}";
 // With so weak a signal, what is kept comes first.
 const PATIENCE = 3000;
@@ -24,16 +27,25 @@ async function fetched(request, kept) {
   return Promise.race([asked, late]);
 }
 
+// Where one is led on to, and null where nowhere: of a page that is opened the answer itself does not say it.
+async function leadsTo(answer, request) {
+  if (answer.type !== "opaqueredirect" && !answer.redirected) return null;
+  const { url } = answer.redirected ? answer : await fetch(request.url, { credentials: "same-origin" });
+  return new URL(url).pathname;
+}
+
 async function fresh(request, name) {
   const cache = await caches.open(name);
   const kept = await cache.match(request.url);
   try {
     const answer = await fetched(request, kept);
-    // A redirect means that the page is no longer this one: signed out, or closed.
-    if (answer.ok && !answer.redirected) await cache.put(request.url, answer.clone());
+    const led = await leadsTo(answer, request);
+    if (led === SIGN_IN) return kept && WORK.test(new URL(request.url).pathname) ? kept : answer;
+    // Another redirect means that the page is no longer this one: what it is about is closed.
+    if (answer.ok && !led) await cache.put(request.url, answer.clone());
     // A newer Kessa has other files: a page that was taken along goes on with its own.
     else if (kept && name === MADE_OF) return kept;
-    else if (answer.redirected || answer.status === 404) await cache.delete(request.url);
+    else if (led || answer.status === 404) await cache.delete(request.url);
     if (answer.status >= 500) return kept || answer;
     return answer;
   } catch (failure) {

@@ -6,6 +6,8 @@ import { partOfPage } from "./door.js";
 import { showSaved, showTrouble } from "./hands.js";
 import { handedOver } from "./handover.js";
 import { Keeper, newId } from "./keeper.js";
+import { numberOf } from "./number-field.js";
+import { canSeal, sealed } from "./pin.js";
 import { allKept, openStore } from "./store.js";
 import { uuid5 } from "./uuid5.js";
 
@@ -55,9 +57,19 @@ function go(stage) {
 
 function drawn() {
   circumstances.show();
+  takeUp();
   showPaused();
-  showSaved([keeper, ...(board?.benches ?? []).map((bench) => bench.keeper)]);
-  one("[data-closed-words]").textContent = keeper.waiting.size ? "It is kept on this phone and sent when there is a signal. Tell whoever waits to hear from you." : "It is sent. Tell whoever waits to hear from you.";
+  showSaved(keepers());
+  showClosed();
+}
+
+const keepers = () => [keeper, ...(board?.benches ?? []).map((bench) => bench.keeper)];
+
+// What was not taken, of the closing and of all before it, is said in its own words.
+function showClosed() {
+  const [refused, waiting] = [keepers().some((each) => each.refused.size), keepers().some((each) => each.waiting.size)];
+  const sent = refused ? "Something of it was not taken: see “On this phone”. " : waiting ? "It is kept on this phone and sent when there is a signal. " : "It is sent. ";
+  one("[data-closed-words]").textContent = `${sent}Tell whoever waits to hear from you.`;
 }
 
 // ---- safety --------------------------------------------------------------------------------------------------------
@@ -82,12 +94,15 @@ function offerNowAndNoDeeper() {
   one("[data-sample] [name=drawn_at]").value = new Date(now - now.getTimezoneOffset() * 60000).toISOString().slice(0, 16);
   const depth = one("[data-sample] [name=depth_cm]");
   const water = circumstances.newest("water_depth")?.data.value;
-  if (depth && water && Number(depth.value) > water) depth.value = water;
+  if (depth && water && numberOf(depth) > water) depth.value = water;
+  const drawnBy = one("[data-sample] [name=drawn_by]");
+  if (tookOver() && [...drawnBy.options].some(({ value }) => Number(value) === taker())) drawnBy.value = taker();
 }
 
 function draw(form) {
   const said = Object.fromEntries(new FormData(form));
-  const number = (name) => (said[name] ? Number(said[name]) : null);
+  const field = (name) => form.elements[name];
+  const number = (name) => (field(name) ? numberOf(field(name)) : null);
   const tooHot = given.hot.above !== null && number("water_temperature_c") >= given.hot.above;
   showTrouble(one("[data-too-hot]"), tooHot ? given.hot.words : null);
   if (tooHot) return;
@@ -107,7 +122,7 @@ async function openTests() {
   takeUp();
   board.start();
   // What was begun besides the plan goes on, and so do checks.
-  const begun = (await allKept(await openStore())).filter((tap) => tap.kind === "test_begun" && tap.after === keeper.stream);
+  const begun = (await allKept(await openStore())).filter((tap) => !tap.refused && tap.kind === "test_begun" && tap.after === keeper.stream);
   for (const button of page.querySelectorAll("[data-beside]")) {
     const stream = await uuid5(sample, button.dataset.beside);
     if (begun.some((tap) => tap.stream === stream)) await openBeside(button, sample);
@@ -146,7 +161,7 @@ async function openCheck({ method, purpose, against }, stream) {
 function check(form) {
   const said = new FormData(form);
   const standard = said.get("purpose") === "standard";
-  const expected = Number(said.get("expected"));
+  const expected = numberOf(form.elements.expected);
   one("[data-check-said]").textContent = standard && !expected ? "Say how strong the standard is, as its bottle says." : "";
   if (standard && !expected) return;
   openCheck({ method: said.get("method"), purpose: said.get("purpose"), against: standard ? { expected } : {} }, newId());
@@ -184,25 +199,42 @@ async function openPart(address, said, stream, begin, name) {
 
 const lastLed = (...kinds) => kinds.flatMap(tapped).sort((a, b) => a.seq - b.seq).at(-1);
 const isPaused = () => lastLed("paused", "resumed", "handed_over")?.kind === "paused";
+// Who has the visit, where that is not whose page this is; and whether they took it over here.
+const taker = () => lastLed("handed_over")?.data.taker ?? given.me;
+const tookOver = () => lastLed("handed_over", "took_over")?.kind === "took_over";
 
 function showPaused() {
-  const taker = lastLed("handed_over")?.data.taker;
-  const name = taker && one(`[data-hand] option[value="${taker}"]`)?.textContent;
+  const name = taker() !== given.me && (one(`[data-hand] option[value="${taker()}"]`)?.textContent ?? "Another person");
   one("[data-paused-words]").textContent = isPaused() ? "The visit is paused." : name ? `${name} has this visit.` : "Back in a while? Clocks run on.";
   one("[data-pause]").textContent = isPaused() ? "Go on with the visit" : "Pause the visit";
+  const theirs = Boolean(name) && !tookOver();
+  for (const each of page.querySelectorAll("[data-take], [data-theirs]")) each.hidden = !theirs;
+  one("[data-close]").hidden = theirs;
+  for (const each of one("[data-hand]").elements.taker.options) each.hidden = each.disabled = Number(each.value) === (taker() ?? given.me);
+  for (const each of page.querySelectorAll("[data-taker]")) each.textContent = name || "";
 }
 
-// What is tapped from now on is of whom it was handed to.
+// What is tapped from now on is of whom it was handed to, once they took it over here.
 function takeUp() {
-  const taker = lastLed("handed_over")?.data.taker;
-  if (!taker) return;
-  for (const each of [keeper, ...(board?.benches ?? []).map((bench) => bench.keeper)]) each.whose = given.theirs[taker] ?? given.whose;
+  const lent = tookOver() && taker() !== given.me;
+  for (const each of keepers()) each.lent = lent ? { visit: keeper.stream, to: taker() } : null;
 }
 
 function hand(form) {
   const said = new FormData(form);
   keeper.add("", "handed_over", { taker: Number(said.get("taker")), remark: said.get("remark") });
-  takeUp();
+  form.reset();
+  go(taker() === given.me ? present() : "pause");
+  one("[data-take] input").focus();
+}
+
+async function takeOver(form) {
+  const pin = new FormData(form).get("pin").trim();
+  const [known, right] = [given.pins.includes(taker()) && canSeal(), /^[0-9]{6,12}$/.test(pin)];
+  one("[data-take-said]").textContent = known ? (right ? "" : "A PIN has 6 to 12 digits.") : "There is no PIN to take it over with: sign in here when there is a signal, or go on on a phone of your own.";
+  if (!known || !right) return form.elements.pin.focus();
+  keeper.add("", "took_over", { taker: taker(), pin: await sealed(pin, given.sealing_key, `${keeper.stream} ${taker()}`) });
+  form.reset();
   go(present());
 }
 
@@ -228,7 +260,7 @@ function showSign() {
   if (chosen) one("[data-check-sign]").textContent = chosen.dataset.sign;
 }
 
-for (const [name, submit] of Object.entries({ safety: begin, sample: draw, check, hand, close }))
+for (const [name, submit] of Object.entries({ safety: begin, sample: draw, check, hand, take: takeOver, close }))
   one(`form[data-${name}]`)?.addEventListener("submit", (event) => {
     event.preventDefault();
     submit(event.target);
@@ -244,7 +276,7 @@ page.addEventListener("click", (event) => {
 });
 
 await handedOver;
-const kept = await allKept(await openStore());
+const kept = (await allKept(await openStore())).filter((tap) => !tap.refused);
 const stream = goingOn(kept);
 keeper = new Keeper({
   stream,

@@ -5,18 +5,33 @@ export const BATCH = 200;
 const csrfToken = () => document.cookie.match(/(?:^|; )csrftoken=([^;]*)/)?.[1] ?? "";
 
 // What only this browser needs to know of a tap stays here.
-const outgoing = ({ stream, address, sent, after, ...tap }) => tap;
+export const outgoing = ({ stream, address, about, sent, after, waits, refused, ...tap }) => tap;
+
+async function send(address, said) {
+  const headers = { "Content-Type": "application/json", "X-CSRFToken": csrfToken() };
+  const answer = await fetch(address, { method: "POST", credentials: "same-origin", headers, body: JSON.stringify(said), signal: AbortSignal.timeout(15000) });
+  // Who shows what waits offers to sign in.
+  document.dispatchEvent(new CustomEvent("kessa:signed", { detail: answer.status !== 401 }));
+  return answer;
+}
+
+// Post something and return the reply; throws what is to be told where it is refused.
+export async function postJson(address, said) {
+  const answer = await send(address, said);
+  const reply = await answer.json();
+  if (!answer.ok) throw Object.assign(new Error(reply.error), { told: answer.status < 500 });
+  return reply;
+}
 
 // Post taps and return the server's reply; `known` is how many of the stream's taps this page has from it.
 export async function post(address, taps, known) {
-  const answer = await fetch(address, {
-    method: "POST",
-    credentials: "same-origin",
-    headers: { "Content-Type": "application/json", "X-CSRFToken": csrfToken() },
-    body: JSON.stringify({ taps: taps.map(outgoing), known, now: new Date().toISOString() }),
-    signal: AbortSignal.timeout(15000),
-  });
+  const answer = await send(address, { taps: taps.map(outgoing), known, now: new Date().toISOString() });
   const reply = await answer.json();
+  // What they belong to is not there: what would have begun it may have been refused, all others wait.
+  if (answer.status === 404 && reply.refused) {
+    const refused = new Set(reply.refused.map(([id]) => id));
+    return { kept: [], late: [], refused: reply.refused, waits: taps.filter((tap) => !refused.has(tap.id)).map((tap) => [tap.id, reply.error]) };
+  }
   if (!answer.ok) throw Object.assign(new Error(reply.error), { told: answer.status < 500 });
   return reply;
 }
@@ -39,5 +54,13 @@ export async function partOfPage(address) {
   return answer.text();
 }
 
-// The ids that a reply answers for: kept, late or refused. Only these need not be sent again.
-export const answered = (reply) => new Set([...reply.kept, ...reply.late, ...reply.refused.map(([id]) => id)]);
+// What became of the taps of a batch: `sent` are on the server; `refused` and `waiting` stay here, each with the reason.
+export function fates(batch, reply) {
+  const sent = new Set([...reply.kept, ...reply.late]);
+  const [refused, waits] = [new Map(reply.refused), new Map(reply.waits)];
+  return {
+    sent: batch.filter((tap) => sent.has(tap.id)).map((tap) => ({ ...tap, sent: true })),
+    refused: batch.filter((tap) => refused.has(tap.id)).map((tap) => ({ ...tap, refused: refused.get(tap.id) })),
+    waiting: batch.filter((tap) => waits.has(tap.id)).map((tap) => ({ ...tap, waits: waits.get(tap.id) })),
+  };
+}

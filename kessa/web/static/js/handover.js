@@ -25,5 +25,13 @@ function isAnother(person) {
 const said = (name) => document.querySelector(`meta[name=${name}]`)?.content;
 const person = said("kessa-person");
 
+// Who signs out leaves nothing to see: it is gone before they are.
+document.addEventListener("submit", async (event) => {
+  if (!event.target.matches("[data-sign-out]")) return;
+  event.preventDefault();
+  await forgetFormer().catch(() => {});
+  event.target.submit();
+});
+
 // Settled once nothing of anybody else is left; what draws from this browser's own memory waits for it.
-export const handedOver = said("kessa-sign-in") || (person && isAnother(person)) ? forgetFormer().catch(() => {}) : Promise.resolve();
+export const handedOver = person && isAnother(person) ? forgetFormer().catch(() => {}) : Promise.resolve();

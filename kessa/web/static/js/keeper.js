@@ -1,6 +1,6 @@
 // Keeps taps: in this browser the moment they are made, then on the server. Nothing is forgotten before it is answered for.
 
-import { answered, BATCH, post } from "./door.js";
+import { BATCH, fates, post } from "./door.js";
 import { forget, keptOf, openStore, put } from "./store.js";
 
 const FIRST_WAIT = 1000;
@@ -27,6 +27,8 @@ function deviceName() {
   }
 }
 
+const aboutPage = () => document.title?.replace(" · Kessa", "");
+
 export class Keeper {
   // onChange() after any change of taps; onClosed(page) when all is answered for and what it is about is closed;
   // onTrouble(words or null).
@@ -35,11 +37,15 @@ export class Keeper {
     this.taps = new Map(taps.map((tap) => [tap.id, tap]));
     this.server = new Set(this.taps.keys());
     this.waiting = new Map();
+    this.refused = new Map(); // what somebody has to mend or drop: no part of what is shown
+    this.held = new Set(); // of what waits, what the server cannot keep yet
+    this.lent = null; // who has the visit on this phone, where that is not whose page it is
     this.device = deviceName();
     this.store = null;
     this.busy = false;
     this.wait = FIRST_WAIT;
     this.timer = null;
+    this.releasing = null;
     this.looked = Date.now();
   }
 
@@ -77,11 +83,12 @@ export class Keeper {
     const shared = [...this.taps.values()].some((tap) => tap.device !== this.device && tap.device !== "page");
     const due = Date.now() - this.looked >= LOOK_AROUND - 500;
     // What waits here may be another tab's that was closed before it could send it.
-    if (!document.hidden && this.timer === null && due && (shared || this.waiting.size)) this.send();
+    if (!document.hidden && this.timer === null && due && (shared || this.waiting.size > this.held.size)) this.send();
   }
 
   // A tap from this browser's store or from another tab: it waits unless the server has answered for it.
   take(tap) {
+    if (tap.refused) return this.refused.set(tap.id, tap);
     this.taps.set(tap.id, tap);
     if (tap.sent || this.server.has(tap.id)) this.server.add(tap.id);
     else this.waiting.set(tap.id, tap);
@@ -99,6 +106,7 @@ export class Keeper {
   drop(ids) {
     for (const id of ids) {
       this.waiting.delete(id);
+      this.held.delete(id);
       this.taps.delete(id);
       this.server.delete(id);
     }
@@ -108,8 +116,8 @@ export class Keeper {
 
   add(run, kind, data = {}) {
     const seq = [...this.taps.values()].reduce((most, tap) => Math.max(most, tap.seq), 0) + 1;
-    const made = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, whose: this.whose };
-    const tap = { ...made, stream: this.stream, address: this.address, ...(this.after && { after: this.after.stream }) };
+    const made = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, whose: this.whose, ...(this.lent && { lent: this.lent }) };
+    const tap = { ...made, stream: this.stream, address: this.address, about: aboutPage(), ...(this.after && { after: this.after.stream }) };
     this.take(tap);
     this.write([tap], { durability: "strict" });
     this.onChange();
@@ -129,14 +137,15 @@ export class Keeper {
       return;
     }
     this.busy = true;
-    const batch = [...this.waiting.values()].sort((a, b) => a.seq - b.seq).slice(0, BATCH);
+    const batch = [...this.waiting.values()].filter((tap) => !this.held.has(tap.id)).sort((a, b) => a.seq - b.seq).slice(0, BATCH);
     let again = false;
     try {
       const reply = await post(this.address, batch, this.server.size);
       this.settle(reply, batch);
-      again = this.waiting.size > 0;
-      if (reply.page && !again) this.closed(reply.page);
+      again = this.waiting.size > this.held.size;
+      if (reply.page && !this.waiting.size) this.closed(reply.page);
       this.wait = FIRST_WAIT;
+      if (this.held.size) this.releasing ??= window.setTimeout(() => this.release(), LONGEST_WAIT);
     } catch (failure) {
       this.onTrouble(failure.told ? failure.message : null);
       this.timer = window.setTimeout(() => this.send(), this.wait);
@@ -148,17 +157,36 @@ export class Keeper {
     if (again) this.send();
   }
 
+  // What the server could not keep yet is tried again.
+  release() {
+    this.releasing = null;
+    this.held.clear();
+    this.send();
+  }
+
   settle(reply, batch) {
-    const done = answered(reply);
-    const gone = new Set([...reply.late, ...reply.refused.map(([id]) => id)]);
-    const kept = batch.filter((tap) => done.has(tap.id) && !gone.has(tap.id));
+    const late = new Set(reply.late);
+    const { sent, refused, waiting } = fates(batch, reply);
+    const kept = sent.filter((tap) => !late.has(tap.id));
+    // What others waited for may be among it.
+    if (kept.length) this.held.clear();
     for (const tap of kept) {
       this.server.add(tap.id);
       this.waiting.delete(tap.id);
     }
+    for (const tap of waiting) {
+      this.held.add(tap.id);
+      this.waiting.set(tap.id, tap);
+    }
+    for (const tap of refused) {
+      this.refused.set(tap.id, tap);
+      this.waiting.delete(tap.id);
+      this.taps.delete(tap.id);
+    }
     this.keep(kept);
+    this.write([...waiting, ...refused]);
     if (kept.length) this.channel?.postMessage({ kept: kept.map((tap) => tap.id) });
-    this.drop([...gone]);
+    this.drop([...late]);
     if (reply.taps) {
       this.server = new Set(reply.taps.map((tap) => tap.id));
       for (const tap of reply.taps) {
@@ -168,7 +196,7 @@ export class Keeper {
       this.keep(reply.taps);
       this.drop([...this.taps.keys()].filter((id) => !this.server.has(id) && !this.waiting.has(id)));
     }
-    this.onTrouble(reply.refused.length ? reply.refused[0][1] : null);
+    this.onTrouble([...refused, ...waiting].map((tap) => tap.refused ?? tap.waits)[0] ?? null);
   }
 
   // Nothing waits any more: what is closed need not open again without a signal.

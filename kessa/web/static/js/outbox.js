@@ -1,17 +1,16 @@
 // Taps that still wait from a page that was closed are sent from whichever page is opened next.
 
 import { openDB } from "../vendor/idb/index.js";
-import { answered, BATCH, post, postForm } from "./door.js";
-import { allKept, openStore, put } from "./store.js";
+import { BATCH, fates, post, postForm } from "./door.js";
+import { allKept, openStore, put, toBeSent } from "./store.js";
 
 // What one stream's server refuses or does not know must not hold up the others.
 async function sendStream(store, taps) {
   for (let at = 0; at < taps.length; at += BATCH) {
     const batch = taps.slice(at, at + BATCH);
     const reply = await post(batch[0].address, batch, 0);
-    // What is late or refused has been answered for too: the log says so, and nothing is gained by sending it again.
-    const done = answered(reply);
-    await put(store, batch.filter((tap) => done.has(tap.id)).map((tap) => ({ ...tap, sent: true })));
+    const { sent, refused, waiting } = fates(batch, reply);
+    await put(store, [...sent, ...refused, ...waiting]);
   }
 }
 
@@ -20,7 +19,7 @@ const visitsFirst = (a, b) => Number("after" in a) - Number("after" in b) || a.s
 
 export async function sendWaiting() {
   const store = await openStore();
-  const waiting = (await allKept(store)).filter((tap) => !tap.sent).sort(visitsFirst);
+  const waiting = (await allKept(store)).filter(toBeSent).sort(visitsFirst);
   const shown = [...document.querySelectorAll("[data-stream]")].map((each) => each.dataset.stream);
   const held = new Set();
   for (const stream of new Set(waiting.map((tap) => tap.stream))) {
@@ -58,7 +57,7 @@ export async function sendForms() {
 
 async function sendEach() {
   const store = await openForms();
-  const waiting = new Set((await allKept(await openStore())).filter((tap) => !tap.sent).map((tap) => tap.stream));
+  const waiting = new Set((await allKept(await openStore())).filter(toBeSent).map((tap) => tap.stream));
   const answers = [];
   for (const form of await keptForms(store)) {
     // A visit that the server does not know yet goes first.

@@ -1,6 +1,7 @@
 // What every page does: sun mode, asking before what cannot be undone, and the worker that keeps pages for no signal.
 
 import "./handover.js";
+import "./number-field.js";
 
 document.querySelector("[data-sun]")?.addEventListener("click", (event) => {
   const on = document.documentElement.classList.toggle("sun");

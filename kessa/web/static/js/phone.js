@@ -1,7 +1,9 @@
 // What this browser keeps: what waits to be sent, and what is along.
 
 import { keptForms, openForms, sendForms, sendWaiting } from "./outbox.js";
-import { allKept, openStore, put } from "./store.js";
+import { showInMyName } from "./in-your-name.js";
+import { showRefused } from "./mending.js";
+import { allKept, openStore, put, toBeSent } from "./store.js";
 
 const page = document.querySelector("[data-phone]");
 const one = (selector) => page.querySelector(selector);
@@ -12,15 +14,20 @@ const say = (words) => {
   one("[data-said]").textContent = words;
 };
 const rows = (place, lines) => place.replaceChildren(...lines.map((words) => Object.assign(document.createElement("li"), { textContent: words })));
-const waiting = async () => (await allKept(await openStore())).filter((tap) => !tap.sent);
+const waiting = async () => (await allKept(await openStore())).filter(toBeSent);
 
 async function showWaiting() {
   const taps = await waiting();
   const streams = [...new Set(taps.map((tap) => tap.stream))].map((stream) => taps.filter((tap) => tap.stream === stream));
   const since = (of) => time.format(new Date(of.map((tap) => tap.at).sort()[0]));
   const forms = await keptForms(await openForms());
-  one("[data-waiting]").textContent = taps.length || forms.length ? `${taps.length} tap${taps.length === 1 ? "" : "s"}` : "Nothing: all is sent.";
-  const lines = streams.map((of) => `${of[0].address.includes("/visit/") ? "A visit" : "A test"}: ${of.length} tap${of.length === 1 ? "" : "s"}, the first ${since(of)}`);
+  await showInMyName(one("[data-in-my-name]"), resend);
+  await showRefused(one("[data-refused-taps]"), resend);
+  const all = one("[data-refused-taps]").children.length ? "Nothing else." : "Nothing: all is sent.";
+  one("[data-waiting]").textContent = taps.length || forms.length ? `${taps.length} tap${taps.length === 1 ? "" : "s"}` : all;
+  const nameOf = ({ about, address }) => [address.includes("/visit/") ? "A visit" : "A test", about].filter(Boolean).join(", ");
+  const why = (of) => of.map((tap) => tap.waits).filter(Boolean)[0];
+  const lines = streams.map((of) => [`${nameOf(of[0])}: ${of.length} tap${of.length === 1 ? "" : "s"}, the first ${since(of)}.`, why(of)].filter(Boolean).join(" "));
   rows(one("[data-streams]"), [...lines, ...forms.map(({ words, at }) => `${words}, ${time.format(new Date(at))}`)]);
   one("[data-send]").disabled = !taps.length && !forms.length;
   one("[data-save]").disabled = !taps.length;
@@ -65,7 +72,7 @@ async function takeIn(file) {
     const store = await openStore();
     const known = new Set((await allKept(store)).map((tap) => tap.id));
     const strange = taps.filter((tap) => !known.has(tap.id));
-    await put(store, strange.map(({ sent, ...tap }) => tap));
+    await put(store, strange.map(({ sent, waits, refused, ...tap }) => tap));
     say(strange.length ? `${strange.length} tap${strange.length === 1 ? "" : "s"} taken in.` : "All of it is here already.");
   } catch {
     say("This is not a file of taps that Kessa saved, or it is damaged. Nothing was taken in.");
@@ -73,11 +80,15 @@ async function takeIn(file) {
   await showWaiting();
 }
 
+async function resend() {
+  await sendWaiting().then(sendForms).catch(() => {});
+  await showWaiting();
+}
+
 one("[data-send]").addEventListener("click", async () => {
   say("");
-  await sendWaiting().then(sendForms).catch(() => {});
-  say((await waiting()).length || (await keptForms(await openForms())).length ? "Not all could be sent. It stays here, and is tried again." : "All is sent.");
-  await showWaiting();
+  await resend();
+  say(one("[data-refused-taps]").children.length ? "Something was not taken: correct it or drop it." : (await waiting()).length || (await keptForms(await openForms())).length ? "Not all could be sent. It stays here, and is tried again." : "All is sent.");
 });
 one("[data-save]").addEventListener("click", save);
 one("[data-persist]").addEventListener("click", () => navigator.storage.persist().then(showRoom));

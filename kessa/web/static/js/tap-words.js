@@ -1,0 +1,42 @@
+// What a tap says, in words, for who has to mend it.
+
+const KINDS = {
+  visit_begun: "Visit begun",
+  observed: "",
+  note_written: "Note",
+  sample_drawn: "Sample",
+  paused: "Visit paused",
+  resumed: "Visit resumed",
+  handed_over: "Visit handed over",
+  took_over: "Visit taken over, with a PIN",
+  visit_closed: "Visit closed",
+  test_begun: "Test begun",
+  drop_added: "A drop",
+  began_to_turn: "Began to turn",
+  end_called: "End called",
+  step_done: "Step done",
+  timer_started: "Clock started",
+  reading_taken: "Reading",
+  answered: "Answer",
+  taken_back: "Taken back",
+  voided: "Run void",
+  closed: "Test closed",
+};
+const SIGNS = { "uS/cm": "µS/cm", "ug/L": "µg/L", degC: "°C", degF: "°F" };
+const plainly = (key) => key.replaceAll("_", " ").replaceAll("-", " ");
+
+// What was typed of it, by path: numbers and words, which can be corrected.
+export function typed(data, path = []) {
+  return Object.entries(data).flatMap(([key, value]) => {
+    if (value !== null && typeof value === "object" && !Array.isArray(value)) return key === "pin" ? [] : typed(value, [...path, key]);
+    return ["number", "string"].includes(typeof value) ? [{ path: [...path, key], name: plainly(key), value }] : [];
+  });
+}
+
+export function tapWords(tap) {
+  const kind = KINDS[tap.kind] ?? plainly(tap.kind);
+  const what = tap.kind === "observed" ? plainly(tap.run) : kind;
+  const said = tap.kind === "observed" ? [tap.data.value, SIGNS[tap.data.unit] ?? tap.data.unit] : tap.kind === "reading_taken" ? Object.values(tap.data.reading ?? {}) : [tap.data.value, tap.data.text, tap.data.remark];
+  const shown = said.filter((each) => ["number", "string"].includes(typeof each) && each !== "").join(" ");
+  return shown ? `${what[0].toUpperCase()}${what.slice(1)}: ${shown}` : what;
+}

@@ -1,0 +1,34 @@
+// What the server did not take is shown on every page until somebody mends or drops it.
+
+import { allKept, openStore } from "./store.js";
+import { tapWords } from "./tap-words.js";
+
+const said = document.querySelector("[data-unsent]");
+let signedIn = true;
+
+async function show() {
+  const kept = (await allKept(await openStore())).sort((a, b) => (a.at < b.at ? -1 : 1));
+  const [refused, waits] = [kept.filter((tap) => tap.refused), kept.filter((tap) => !tap.sent && !tap.refused && tap.waits)];
+  const unsent = kept.some((tap) => !tap.sent);
+  said.hidden = !refused.length && !waits.length && (signedIn || !unsent);
+  if (said.hidden) return;
+  const [look, signIn] = said.querySelectorAll("a");
+  look.hidden = !refused.length && !waits.length;
+  signIn.hidden = signedIn;
+  signIn.href = `${signIn.pathname}?next=${encodeURIComponent(window.location.pathname)}`;
+  const more = (taps) => (taps.length > 1 ? ` and ${taps.length - 1} more` : "");
+  const words = [refused.length && `Not taken: ${tapWords(refused[0])}${more(refused)}. ${refused[0].refused}`, waits.length && `Waiting: ${tapWords(waits[0])}${more(waits)}. ${waits[0].waits}`, !signedIn && "You are signed out: what you tap is kept on this phone."].filter(Boolean);
+  const text = words.join(" ");
+  const place = said.querySelector("[data-unsent-words]");
+  if (place.textContent !== text) place.textContent = text;
+}
+
+if (said) {
+  document.addEventListener("kessa:kept", () => show());
+  document.addEventListener("kessa:signed", ({ detail }) => {
+    if (detail === signedIn) return;
+    signedIn = detail;
+    show();
+  });
+  show().catch(() => {});
+}

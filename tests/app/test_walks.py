@@ -1,0 +1,204 @@
+"""Two phones and a server, walked at random: every tap made is on the server or waits, in the name of its own hand.
+
+The phones run the app's own scripts under node (tests/scripts/phone.mjs), against a server of this test's own.
+"""
+
+import json
+import os
+import subprocess
+from pathlib import Path
+
+from django.conf import settings
+from django.contrib.auth.hashers import make_password
+from django.core.cache import cache
+from django.test import Client, LiveServerTestCase
+from hypothesis import HealthCheck
+from hypothesis import settings as walked
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, rule, run_state_machine_as_test
+
+from kessa.people.models import Role, User
+from kessa.people.pins import sealing_key
+from kessa.taps.hands import whose
+from kessa.taps.models import Tap
+from kessa.visits.models import Visit
+from tests.world import member, safety, team_of
+
+WALKS = int(os.environ.get("KESSA_WALKS", "50"))
+NODE = next(Path(settings.ROOT).glob(".venv/lib/python3*/site-packages/playwright/driver/node"))
+TOKEN = "a" * 32
+PINS = {"Ines": "404127", "Olek": "518236", "Sanna": "629345"}
+NAMES = st.sampled_from(sorted(PINS))
+PHONES = st.sampled_from([0, 1])
+
+
+class Phone:
+    """A phone's process, and who holds it."""
+
+    def __init__(self, server):
+        script = Path(settings.ROOT) / "tests" / "scripts" / "phone.mjs"
+        self.process = subprocess.Popen(
+            [NODE, script, server], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1
+        )
+        self.stands, self.signal, self.user, self.hand = {}, True, None, None
+
+    def __call__(self, command, **said):
+        self.process.stdin.write(json.dumps({"command": command, **said}) + "\n")
+        self.stands = json.loads(self.process.stdout.readline())
+        assert not self.stands["fault"], self.stands["fault"]
+        # Where the visit was not taken over, or is no more, the page's own person goes on.
+        if self.stands["page"] and not self.stands["took"]:
+            self.hand = self.stands["page"]
+
+    def close(self):
+        self.process.kill()
+        self.process.wait()
+        self.process.stdin.close()
+        self.process.stdout.close()
+
+
+class Walk(RuleBasedStateMachine):
+    server = ""
+
+    def __init__(self):
+        super().__init__()
+        cache.clear()
+        for each in User.objects.filter(username__in=[name.lower() for name in PINS]):
+            User.objects.filter(pk=each.pk).update(username=f"before{each.pk}")
+        self.people = {}
+        self.people["Ines"], self.place = team_of("Ines")
+        for name, role in (("Olek", Role.VOLUNTEER), ("Sanna", Role.VOLUNTEER)):
+            self.people[name] = member(self.place.team, name, role)
+        for name, by in self.people.items():
+            by.user.pin = make_password(PINS[name])
+            by.user.save()
+        self.phones = [Phone(self.server), Phone(self.server)]
+
+    def page(self, name):
+        by = self.people[name]
+        given = {"me": by.user_id, "whose": whose(by), "place": self.place.pk, "sealing_key": sealing_key()}
+        return given | {"safety": safety()}
+
+    def sign_in_as(self, phone, name):
+        client = Client()
+        client.force_login(self.people[name].user)
+        cookie = f"csrftoken={TOKEN}; sessionid={client.cookies['sessionid'].value}"
+        phone("session", cookie=cookie, person=self.people[name].user_id, leaves=True)
+        phone.user = name
+
+    @initialize()
+    def set_out(self):
+        for phone, name in zip(self.phones, ("Olek", "Ines"), strict=True):
+            self.sign_in_as(phone, name)
+            phone("open", **self.page(name))
+
+    @rule(which=PHONES, value=st.sampled_from([1, 2, 620_000]), run=st.sampled_from(["flow", "conductivity"]))
+    def see(self, which, value, run):
+        """What is noted may be off the scale."""
+        phone = self.phones[which]
+        if phone.stands["page"]:
+            phone("tap", run=run, kind="observed", data={"value": value, "unit": ""}, hand=phone.hand)
+
+    @rule(which=PHONES, on=st.booleans())
+    def signal(self, which, on):
+        self.phones[which]("signal", on=on)
+
+    @rule(which=PHONES, to=NAMES)
+    def hand_over(self, which, to):
+        phone, taker = self.phones[which], self.people[to].user_id
+        if phone.stands["page"] and phone.stands["taker"] != taker:
+            phone("tap", run="", kind="handed_over", data={"taker": taker, "remark": ""}, hand=phone.hand)
+
+    @rule(which=PHONES, typed=st.sampled_from(["by the taker", "wrongly by the taker", "guessed by another"]))
+    def take_over(self, which, typed):
+        phone = self.phones[which]
+        if not phone.stands["page"] or phone.stands["taker"] == phone.stands["page"] or phone.stands["took"]:
+            return
+        name = next(name for name, by in self.people.items() if by.user_id == phone.stands["taker"])
+        hand = phone.hand if typed == "guessed by another" else phone.stands["taker"]
+        pin = PINS[name] if typed == "by the taker" else "000111"
+        phone.hand = hand
+        phone("pin", pin=pin, hand=hand)
+
+    @rule(which=PHONES)
+    def close_visit(self, which):
+        phone = self.phones[which]
+        if phone.stands["page"]:
+            phone("tap", run="", kind="visit_closed", data={"remark": ""}, hand=phone.hand)
+
+    @rule(which=PHONES)
+    def session_ends(self, which):
+        self.phones[which]("session", cookie=f"csrftoken={TOKEN}", person=None, leaves=False)
+
+    @rule(which=PHONES, name=NAMES)
+    def sign_in(self, which, name):
+        phone = self.phones[which]
+        self.sign_in_as(phone, name)
+        phone("elsewhere")
+        phone("open", **self.page(name))
+
+    @rule(which=PHONES)
+    def reload(self, which):
+        phone = self.phones[which]
+        hand, took = phone.hand, phone.stands["took"]
+        phone("open", **self.page(phone.user))
+        if took and phone.stands["took"]:
+            phone.hand = hand
+
+    @rule(which=PHONES)
+    def join(self, which):
+        """The visit that goes on on the other phone is opened on this one."""
+        phone, other = self.phones[which], self.phones[1 - which]
+        stream = other.stands["stream"]
+        if stream and Visit.objects.for_team(self.place.team).filter(pk=stream).exists():
+            phone("join", stream=stream, **self.page(phone.user))
+
+    @rule(which=PHONES, how=st.sampled_from(["elsewhere", "mine", "mend", "drop"]))
+    def look_after(self, which, how):
+        data = {"value": 3, "unit": "", "instrument": None} if how == "mend" else None
+        self.phones[which]("mend" if how in ("mend", "drop") else how, **({"data": data} if how == "mend" else {}))
+
+    def teardown(self):
+        try:
+            self.check()
+        finally:
+            for phone in self.phones:
+                phone.close()
+
+    def check(self):
+        if not self.phones[0].stands:
+            return
+        known = set()
+        for phone in self.phones:
+            phone("elsewhere")
+        kept = {str(tap.pk): tap for tap in Tap.objects.for_team(self.place.team).exclude(device="page")}
+        for phone in self.phones:
+            waits = {*phone.stands["waiting"], *phone.stands["refused"]}
+            for tap in phone.stands["made"]:
+                known.add(tap["id"])
+                where = (tap["id"] in kept) + (tap["id"] in waits) + bool(tap.get("ended"))
+                # A tap that is on the server may still wait to hear of it.
+                assert where >= 1, f"lost: {tap}"
+                if tap["id"] in kept:
+                    assert not tap.get("ended"), f"ended and kept: {tap}"
+                    assert kept[tap["id"]].person_id == tap["hand"], f"in another's name: {tap}"
+            assert set(phone.stands["sent"]) <= kept.keys(), "said to be sent, and is not"
+        assert kept.keys() <= known, "nobody tapped this"
+        for visit in Visit.objects.for_team(self.place.team):
+            closing = [tap for tap in kept.values() if tap.stream == visit.pk and tap.kind == "visit_closed"]
+            assert bool(visit.closed_at) == bool(closing), f"closed {visit.closed_at}, tapped {closing}"
+
+
+class Walks(LiveServerTestCase):
+    def test_every_tap_is_on_the_server_or_waits_in_its_own_hands_name(self):
+        Walk.server = self.live_server_url
+        how = walked(
+            max_examples=WALKS,
+            stateful_step_count=20,
+            deadline=None,
+            derandomize=WALKS == 50,
+            database=None,
+            suppress_health_check=list(HealthCheck),
+        )
+        run_state_machine_as_test(Walk, settings=how)
+        self.assertGreater(Tap.across_teams.count(), WALKS)

@@ -1,0 +1,135 @@
+// A phone for the walks of tests/app/test_walks.py: the app's own keeper, outbox and store, against a real server. It takes
+// one command a line, as JSON, and answers each with a line. What it keeps outlives a reload, as a browser's store does.
+
+import { createInterface } from "node:readline";
+import "./browser.js";
+
+const asked = globalThis.fetch;
+const phone = { cookie: "", signal: true, person: null, pages: 0, server: process.argv[2] };
+globalThis.document = { hidden: false, cookie: "", title: "The brook", querySelectorAll: () => [], querySelector: () => null, addEventListener: () => {}, dispatchEvent: () => {} };
+globalThis.window = { addEventListener: () => {}, setTimeout: () => 0, clearTimeout: () => {}, setInterval: () => 0 };
+const remembered = new Map();
+globalThis.localStorage = { getItem: (name) => remembered.get(name) ?? null, setItem: (name, value) => remembered.set(name, String(value)) };
+
+globalThis.fetch = (address, how) => {
+  if (!phone.signal) return Promise.reject(new TypeError("no signal"));
+  return asked(`${phone.server}${address}`, { ...how, headers: { ...how.headers, Cookie: phone.cookie, Origin: phone.server } });
+};
+
+const { Keeper, newId } = await import("../../kessa/web/static/js/keeper.js");
+const { postJson, outgoing } = await import("../../kessa/web/static/js/door.js");
+const { sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
+const { allKept, forget, openStore, put } = await import("../../kessa/web/static/js/store.js");
+const { itWasMe, itWasNotMe, tappedInMyName } = await import("../../kessa/web/static/js/in-your-name.js");
+const { sealed } = await import("../../kessa/web/static/js/pin.js");
+
+const made = []; // every tap, and whose hand it was
+let keeper = null;
+let given = null;
+
+const tapped = (...kinds) => [...keeper.taps.values()].filter((tap) => kinds.includes(tap.kind)).sort((a, b) => a.seq - b.seq);
+const taker = () => tapped("handed_over").at(-1)?.data.taker ?? given.me;
+const tookOver = () => tapped("handed_over", "took_over").at(-1)?.kind === "took_over";
+
+function add(run, kind, data, hand) {
+  keeper.lent = tookOver() && taker() !== given.me ? { visit: keeper.stream, to: taker() } : null;
+  const tap = keeper.add(run, kind, data);
+  made.push({ id: tap.id, kind, hand, lent: Boolean(keeper.lent) });
+}
+
+async function sent() {
+  for (let turn = 0; turn < 40; turn += 1) {
+    keeper?.release();
+    await new Promise((done) => setTimeout(done, 5));
+    while (keeper?.busy) await new Promise((done) => setTimeout(done, 5));
+    if (!phone.signal || !keeper || keeper.waiting.size <= keeper.held.size) return;
+  }
+}
+
+const commands = {
+  signal({ on }) {
+    phone.signal = on;
+  },
+  // Another person's sign-in, or nobody's any more: what waits is kept safe whatever happens to the rest.
+  async session({ cookie, person, leaves }) {
+    phone.cookie = document.cookie = cookie;
+    if (leaves) keeper = null;
+    if (!leaves && !person) return;
+    phone.person = person;
+    document.querySelector = (selector) => (selector.includes("kessa-person") && person ? { content: String(person) } : null);
+    phone.pages += 1;
+    const { handedOver } = await import(`../../kessa/web/static/js/handover.js?page=${phone.pages}`);
+    await handedOver;
+  },
+  // The page of a visit, as of the person who took it along: what is kept of the visit goes on.
+  async open(page) {
+    given = page;
+    const keptHere = (await allKept(await openStore())).filter((tap) => !tap.refused);
+    const mine = (tap) => tap.whose?.split(":")[0] === given.whose.split(":")[0];
+    const begun = keptHere.filter((tap) => tap.kind === "visit_begun" && mine(tap) && !keptHere.some((each) => each.stream === tap.stream && each.kind === "visit_closed")).at(-1);
+    const stream = begun?.stream ?? newId();
+    keeper = new Keeper({ stream, address: `/taps/visit/${stream}/`, whose: given.whose, taps: [], begin: true, onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
+    await keeper.start();
+    if (!keeper.taps.size) add("", "visit_begun", { place: given.place, safety: given.safety }, given.me);
+    await sent();
+  },
+  // A visit that was begun on another phone, opened from the server.
+  async join({ stream, ...page }) {
+    given = page;
+    keeper = new Keeper({ stream, address: `/taps/visit/${stream}/`, whose: given.whose, taps: [], onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
+    await keeper.start();
+    await sent();
+  },
+  async tap({ run, kind, data, hand }) {
+    add(run, kind, data, hand);
+    await sent();
+  },
+  async pin({ pin, hand }) {
+    if (taker() === given.me || tookOver()) return;
+    add("", "took_over", { taker: taker(), pin: await sealed(pin, given.sealing_key, `${keeper.stream} ${taker()}`) }, hand);
+    await sent();
+  },
+  async elsewhere() {
+    await sendWaiting();
+  },
+  // Who is signed in says of what waits in their name whether it was them.
+  async mine() {
+    for (const taps of await tappedInMyName()) {
+      const hands = taps.map((tap) => made.find(({ id }) => id === tap.id).hand);
+      if (hands.every((hand) => hand === phone.person)) await itWasMe(taps);
+      else if (await itWasNotMe(taps).then(() => true, () => false)) for (const { id } of taps) ended(id);
+    }
+    await sendWaiting();
+  },
+  async mend({ data }) {
+    for (const tap of (await allKept(await openStore())).filter((each) => each.refused)) {
+      const instead = data && tap.kind === "observed" ? { ...tap, refused: undefined, id: newId(), data } : null;
+      const said = { of: "visit", stream: tap.stream, taps: [outgoing(tap)], instead: instead?.data ?? null, why: "as it was" };
+      if (!(await postJson("/taps/dropped/", said).then(() => true, () => false))) continue;
+      if (instead) await put(await openStore(), [instead]);
+      if (instead) made.push({ ...made.find(({ id }) => id === tap.id), id: instead.id });
+      await forget(await openStore(), [tap.id]);
+      ended(tap.id);
+    }
+    await sendWaiting();
+  },
+};
+
+const ended = (id) => Object.assign(made.find((tap) => tap.id === id), { ended: true });
+
+async function stands() {
+  const kept = await allKept(await openStore());
+  const of = (wanted) => kept.filter(wanted).map((tap) => tap.id);
+  return { made, sent: of((tap) => tap.sent), waiting: of((tap) => !tap.sent && !tap.refused), refused: of((tap) => tap.refused), stream: keeper?.stream ?? null, page: keeper ? given.me : null, taker: keeper ? taker() : null, took: keeper ? tookOver() && taker() !== given.me : false };
+}
+
+for await (const line of createInterface({ input: process.stdin })) {
+  const { command, ...said } = JSON.parse(line);
+  let fault = null;
+  try {
+    await commands[command](said);
+  } catch (failure) {
+    fault = failure.stack;
+  }
+  console.log(JSON.stringify({ fault, ...(await stands()) }));
+}
