@@ -174,6 +174,7 @@ class _Keeping:
             self.authors[person] = as_member(self.by, person)
         self.stream.by = self.authors[person]
         data = _checked(self.stream, tap, self.by)
+        person = self.stream.hand(tap, data, person)
         row = _row(self.by, self.number, tap, data, person, late=self.stream.closed)
         self.fresh.append(row)
         self.kept[tap.id] = row.late

@@ -51,6 +51,10 @@ class Stream(ABC):
     def check(self, tap: Incoming) -> dict[str, Any]:
         """Return what a tap carries, as it is kept, but for what the server can work out; raises BadTap."""
 
+    def hand(self, tap: Incoming, data: dict[str, Any], person: int) -> int:
+        """Return whose hand made a tap that was checked: the person's, but for what another did on their page."""
+        return person
+
     @abstractmethod
     def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
         """Let what was tapped happen, once it is kept: `moments` are the times by the server's clock."""

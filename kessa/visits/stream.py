@@ -93,6 +93,10 @@ class VisitStream(Stream):
             services.check_lead(self.by, self.row, tap)
         return self._led(tap)
 
+    def hand(self, tap: Incoming, data: dict[str, Any], person: int) -> int:
+        """A visit is taken over by who takes it, whose page it is done on."""
+        return int(data["taker"]) if tap.kind == TOOK_OVER else person
+
     def _led(self, tap: Incoming) -> dict[str, Any]:
         if tap.kind in (PAUSED, RESUMED):
             return {}

@@ -7,6 +7,7 @@ import json
 import os
 import subprocess
 from pathlib import Path
+from typing import ClassVar
 
 from django.conf import settings
 from django.contrib.auth.hashers import make_password
@@ -17,7 +18,7 @@ from hypothesis import settings as walked
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, rule, run_state_machine_as_test
 
-from kessa.people.models import Role, User
+from kessa.people.models import User
 from kessa.people.pins import sealing_key
 from kessa.taps.hands import whose
 from kessa.taps.models import Tap
@@ -40,7 +41,7 @@ class Phone:
         self.process = subprocess.Popen(
             [NODE, script, server], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, bufsize=1
         )
-        self.stands, self.signal, self.user, self.hand = {}, True, None, None
+        self.stands, self.user, self.hand = {}, None, None
 
     def __call__(self, command, **said):
         self.process.stdin.write(json.dumps({"command": command, **said}) + "\n")
@@ -50,7 +51,13 @@ class Phone:
         if self.stands["page"] and not self.stands["took"]:
             self.hand = self.stands["page"]
 
+    def tap(self, kind, run="", **data):
+        """Tap on the page that is open, if one is."""
+        if self.stands["page"]:
+            self("tap", run=run, kind=kind, data=data, hand=self.hand)
+
     def close(self):
+        """End the process."""
         self.process.kill()
         self.process.wait()
         self.process.stdin.close()
@@ -58,21 +65,18 @@ class Phone:
 
 
 class Walk(RuleBasedStateMachine):
-    server = ""
+    phones: ClassVar[list[Phone]] = []
 
     def __init__(self):
         super().__init__()
         cache.clear()
         for each in User.objects.filter(username__in=[name.lower() for name in PINS]):
             User.objects.filter(pk=each.pk).update(username=f"before{each.pk}")
-        self.people = {}
-        self.people["Ines"], self.place = team_of("Ines")
-        for name, role in (("Olek", Role.VOLUNTEER), ("Sanna", Role.VOLUNTEER)):
-            self.people[name] = member(self.place.team, name, role)
+        ines, self.place = team_of("Ines")
+        self.people = {"Ines": ines, **{name: member(self.place.team, name) for name in ("Olek", "Sanna")}}
         for name, by in self.people.items():
             by.user.pin = make_password(PINS[name])
             by.user.save()
-        self.phones = [Phone(self.server), Phone(self.server)]
 
     def page(self, name):
         by = self.people[name]
@@ -86,90 +90,73 @@ class Walk(RuleBasedStateMachine):
         phone("session", cookie=cookie, person=self.people[name].user_id, leaves=True)
         phone.user = name
 
-    @initialize()
-    def set_out(self):
+    @initialize(signal=st.booleans())
+    def set_out(self, signal):
         for phone, name in zip(self.phones, ("Olek", "Ines"), strict=True):
+            phone("new")
             self.sign_in_as(phone, name)
+            phone("signal", on=signal)
             phone("open", **self.page(name))
 
     @rule(which=PHONES, value=st.sampled_from([1, 2, 620_000]), run=st.sampled_from(["flow", "conductivity"]))
     def see(self, which, value, run):
         """What is noted may be off the scale."""
-        phone = self.phones[which]
-        if phone.stands["page"]:
-            phone("tap", run=run, kind="observed", data={"value": value, "unit": ""}, hand=phone.hand)
+        self.phones[which].tap("observed", run=run, value=value, unit="")
 
     @rule(which=PHONES, on=st.booleans())
     def signal(self, which, on):
         self.phones[which]("signal", on=on)
 
-    @rule(which=PHONES, to=NAMES)
-    def hand_over(self, which, to):
+    @rule(which=PHONES, to=NAMES, typed=st.sampled_from(["rightly", "rightly", "wrongly", "by another", "never"]))
+    def hand_over(self, which, to, typed):
+        """The taker enters a PIN, mistypes it, or another guesses it; or they go on on a phone of their own."""
         phone, taker = self.phones[which], self.people[to].user_id
         if phone.stands["page"] and phone.stands["taker"] != taker:
-            phone("tap", run="", kind="handed_over", data={"taker": taker, "remark": ""}, hand=phone.hand)
-
-    @rule(which=PHONES, typed=st.sampled_from(["by the taker", "wrongly by the taker", "guessed by another"]))
-    def take_over(self, which, typed):
-        phone = self.phones[which]
-        if not phone.stands["page"] or phone.stands["taker"] == phone.stands["page"] or phone.stands["took"]:
+            phone.tap("handed_over", taker=taker, remark="")
+        if not phone.stands["page"] or phone.stands["taker"] == phone.stands["page"] or typed == "never":
             return
-        name = next(name for name, by in self.people.items() if by.user_id == phone.stands["taker"])
-        hand = phone.hand if typed == "guessed by another" else phone.stands["taker"]
-        pin = PINS[name] if typed == "by the taker" else "000111"
-        phone.hand = hand
-        phone("pin", pin=pin, hand=hand)
+        phone.hand = hand = phone.hand if typed == "by another" else taker
+        phone("pin", pin=PINS[to] if typed == "rightly" else "000111", hand=hand)
+        phone.tap("observed", run="flow", value=1, unit="")
 
     @rule(which=PHONES)
     def close_visit(self, which):
-        phone = self.phones[which]
-        if phone.stands["page"]:
-            phone("tap", run="", kind="visit_closed", data={"remark": ""}, hand=phone.hand)
+        self.phones[which].tap("visit_closed", remark="")
 
-    @rule(which=PHONES)
-    def session_ends(self, which):
-        self.phones[which]("session", cookie=f"csrftoken={TOKEN}", person=None, leaves=False)
-
-    @rule(which=PHONES, name=NAMES)
-    def sign_in(self, which, name):
+    @rule(which=PHONES, name=st.sampled_from(["", *sorted(PINS)]))
+    def session(self, which, name):
+        """A session ends, or somebody signs in and takes the place's page."""
         phone = self.phones[which]
+        if not name:
+            return phone("session", cookie=f"csrftoken={TOKEN}", person=None, leaves=False)
         self.sign_in_as(phone, name)
         phone("elsewhere")
-        phone("open", **self.page(name))
+        return phone("open", **self.page(name))
 
-    @rule(which=PHONES)
-    def reload(self, which):
-        phone = self.phones[which]
+    @rule(which=PHONES, whose=st.booleans())
+    def reload(self, which, whose):
+        """The page opens again; or the visit that goes on on the other phone is opened on this one."""
+        phone, stream = self.phones[which], self.phones[1 - which].stands["stream"]
         hand, took = phone.hand, phone.stands["took"]
-        phone("open", **self.page(phone.user))
+        if whose or not Visit.objects.for_team(self.place.team).filter(pk=stream).exists():
+            phone("open", **self.page(phone.user))
+        else:
+            phone("join", stream=stream, **self.page(phone.user))
         if took and phone.stands["took"]:
             phone.hand = hand
-
-    @rule(which=PHONES)
-    def join(self, which):
-        """The visit that goes on on the other phone is opened on this one."""
-        phone, other = self.phones[which], self.phones[1 - which]
-        stream = other.stands["stream"]
-        if stream and Visit.objects.for_team(self.place.team).filter(pk=stream).exists():
-            phone("join", stream=stream, **self.page(phone.user))
 
     @rule(which=PHONES, how=st.sampled_from(["elsewhere", "mine", "mend", "drop"]))
     def look_after(self, which, how):
         data = {"value": 3, "unit": "", "instrument": None} if how == "mend" else None
-        self.phones[which]("mend" if how in ("mend", "drop") else how, **({"data": data} if how == "mend" else {}))
+        self.phones[which](*(["mend"] if how in ("mend", "drop") else [how]), **({"data": data} if data else {}))
 
     def teardown(self):
-        try:
-            self.check()
-        finally:
-            for phone in self.phones:
-                phone.close()
+        self.check()
 
     def check(self):
-        if not self.phones[0].stands:
-            return
         known = set()
         for phone in self.phones:
+            phone("signal", on=True)
             phone("elsewhere")
         kept = {str(tap.pk): tap for tap in Tap.objects.for_team(self.place.team).exclude(device="page")}
         for phone in self.phones:
@@ -191,10 +178,12 @@ class Walk(RuleBasedStateMachine):
 
 class Walks(LiveServerTestCase):
     def test_every_tap_is_on_the_server_or_waits_in_its_own_hands_name(self):
-        Walk.server = self.live_server_url
+        Walk.phones = [Phone(self.live_server_url) for _ in range(2)]
+        for phone in Walk.phones:
+            self.addCleanup(phone.close)
         how = walked(
             max_examples=WALKS,
-            stateful_step_count=20,
+            stateful_step_count=15,
             deadline=None,
             derandomize=WALKS == 50,
             database=None,

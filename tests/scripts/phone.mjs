@@ -2,7 +2,7 @@
 // one command a line, as JSON, and answers each with a line. What it keeps outlives a reload, as a browser's store does.
 
 import { createInterface } from "node:readline";
-import "./browser.js";
+import { openDB } from "./browser.js";
 
 const asked = globalThis.fetch;
 const phone = { cookie: "", signal: true, person: null, pages: 0, server: process.argv[2] };
@@ -37,16 +37,26 @@ function add(run, kind, data, hand) {
   made.push({ id: tap.id, kind, hand, lent: Boolean(keeper.lent) });
 }
 
+const idle = async () => {
+  while (keeper.busy) await new Promise(setImmediate);
+};
+
+// Until all that can be sent is: what had to wait is tried once more.
 async function sent() {
-  for (let turn = 0; turn < 40; turn += 1) {
-    keeper?.release();
-    await new Promise((done) => setTimeout(done, 5));
-    while (keeper?.busy) await new Promise((done) => setTimeout(done, 5));
-    if (!phone.signal || !keeper || keeper.waiting.size <= keeper.held.size) return;
-  }
+  await idle();
+  keeper.release();
+  await idle();
 }
 
 const commands = {
+  // Another walk, on a phone that keeps nothing yet.
+  async new() {
+    for (const name of ["kessa-kept", "kessa-clocks"]) await (await openDB(name)).clear();
+    remembered.clear();
+    made.length = 0;
+    keeper = null;
+    phone.signal = true;
+  },
   signal({ on }) {
     phone.signal = on;
   },
