@@ -69,6 +69,7 @@ def bench_payload(
         "settle_s": count_step.settle_s if count_step else None,
         "between_s": count_step.between_s if count_step else None,
         "measures": method.instrument,
+        "parameters": method.parameters,
         "most_runs": method.agreement.most if method.agreement else 1,
         "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
         "wanted": main.wanted.model_dump() if main.wanted else None,

@@ -70,6 +70,10 @@ class BenchStream(Stream):
                 raise NotAllowed("This tap is somebody else's: only they, a technician or a coordinator take it back.")
         return data
 
+    def turns(self, kind: str, data: dict[str, Any]) -> bool:
+        """Whether what comes after such a tap is checked otherwise: a sensor that was read serves no more."""
+        return super().turns(kind, data) or bool(data.get("reading", {}).get("sensor"))
+
     def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
         """Close the test where that was tapped; what comes after closing is counted as late."""
         if self.closed:

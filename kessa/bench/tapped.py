@@ -3,6 +3,7 @@
 import math
 import re
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
 from kessa.bench.models import Determination
@@ -14,11 +15,14 @@ from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs import events
 from kessa.instruments.models import Shown
 from kessa.taps.incoming import BadTap, Incoming, is_key, is_whole, read_id
+from kessa.taps.models import Tap
 
 _RUN = re.compile(r"(blank|sample|supply|first)-[1-9][0-9]?")
 _NOTE = re.compile(r"[\w ./µ°%#-]{1,40}")
 _LARGEST = 1e12
 _LONGEST_CLOCK = 86_400
+# So long the numbers of sensors that were used are known.
+_SENSORS_KNOWN = timedelta(days=90)
 WHOLE = ""
 
 
@@ -32,7 +36,25 @@ def carried(tap: Incoming, determination: Determination) -> dict[str, Any]:
     elif not _RUN.fullmatch(tap.run):
         raise BadTap("A run is named blank, sample, supply or first and a number.")
     # The method is only read where a tap needs it: a drop is a drop.
-    return _CARRIED[tap.kind](tap.data, determination) if tap.kind in _CARRIED else {}
+    kept = _CARRIED[tap.kind](tap.data, determination) if tap.kind in _CARRIED else {}
+    if tap.kind == events.READ and kept["reading"].get("sensor"):
+        _check_sensor(tap, kept, determination)
+    return kept
+
+
+def _check_sensor(tap: Incoming, kept: dict[str, Any], determination: Determination) -> None:
+    """Refuse a sensor's number that another reading bears, of this test or of one by the method in the days before."""
+    number = kept["reading"]["sensor"]
+    since = determination.started_at - _SENSORS_KNOWN
+    tests = Determination.objects.for_team(determination.team_id).filter(
+        method_key=determination.method_key, started_at__range=(since, determination.started_at)
+    )
+    rows = Tap.objects.for_team(determination.team_id).filter(stream__in=tests.values("pk"), late=False)
+    back = rows.filter(kind=events.BACK).values_list("data__of", flat=True)
+    used = rows.filter(kind=events.READ, data__reading__sensor=number).exclude(pk__in=[pk for pk in back if pk])
+    # Read again, the last one counts: the same sensor of the same part.
+    if used.exclude(stream=determination.pk, run=tap.run, data__part=kept["part"]).exclude(pk=tap.id).exists():
+        raise BadTap(f"Sensor {number} was used already, and reads too low a second time. Read with a fresh one.")
 
 
 def _taken_back(data: dict[str, Any], determination: Determination) -> dict[str, Any]:

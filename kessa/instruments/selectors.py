@@ -1,11 +1,13 @@
 """Reads about instruments worth a name."""
 
+from collections.abc import Collection
 from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db.models import OuterRef, Subquery
 from django.utils import timezone
 
+from kessa.core.quantities.parameters import parameter, parameters
 from kessa.instruments.models import Instrument, InstrumentCheck, Shown
 from kessa.people.models import Team
 from kessa.web.compiled import compiled
@@ -74,6 +76,17 @@ def _shown_since(team: int, measures: str, since: datetime) -> Any:
     return rows.select_related("instrument").order_by("-at")[:_MOST_OFFERED]
 
 
-def offered(team_id: int, measures: str) -> list[Shown]:
-    """Return what instruments that measure something showed just now, the newest first."""
-    return list(_shown_since(team=team_id, measures=measures, since=timezone.now() - _OFFERED))
+def offered(team_id: int, measures: str, of: Collection[str] = ()) -> list[Shown]:
+    """Return what instruments that measure something showed just now, the newest first.
+
+    Where it is wanted `of` some parameters, what the instrument says is another's is left out.
+    """
+    rows = _shown_since(team=team_id, measures=measures, since=timezone.now() - _OFFERED)
+    wanted = {parameter(each).key for each in of}
+    return [row for row in rows if not wanted or _said_of(row) in (None, *wanted)]
+
+
+def _said_of(row: Shown) -> str | None:
+    """Return the parameter of which an instrument says it is; None where it says none that is known."""
+    key = parameter(row.what).key
+    return key if key in parameters() else None

@@ -142,7 +142,7 @@ def by_line(request: HttpRequest, pk: int) -> HttpResponse:
 @require_GET
 def shown(request: HttpRequest) -> JsonResponse:
     """What instruments show just now: the bench asks every second while a display is to be read."""
-    rows = offered(request.membership.team_id, request.GET.get("measures", "")[:30])
+    rows = offered(request.membership.team_id, request.GET.get("measures", "")[:30], request.GET.getlist("of")[:20])
     told = [
         {
             "id": row.pk,

@@ -181,7 +181,7 @@ class _Keeping:
         self.total += 1
         self.added += not row.late
         # What comes after it is checked by what it made of the stream.
-        if tap.kind in self.stream.turns_with:
+        if self.stream.turns(tap.kind, data):
             self.happen()
 
     def happen(self) -> None:

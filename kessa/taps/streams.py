@@ -51,6 +51,10 @@ class Stream(ABC):
     def check(self, tap: Incoming) -> dict[str, Any]:
         """Return what a tap carries, as it is kept, but for what the server can work out; raises BadTap."""
 
+    def turns(self, kind: str, data: dict[str, Any]) -> bool:
+        """Whether what comes after such a tap is checked otherwise."""
+        return kind in self.turns_with
+
     def hand(self, tap: Incoming, data: dict[str, Any], person: int) -> int:
         """Return whose hand made a tap that was checked: the person's, but for what another did on their page."""
         return person

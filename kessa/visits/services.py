@@ -284,8 +284,11 @@ def correct_observation(by: Membership, observation: Observation, value: float, 
     right = data | {"why": why, "was": observation.value}
     tap = add_tap(by, observation.visit_id, "observed", right, observation.key)
     note(by, observation.visit, [tap], {tap.pk: observation.at})
-    observation.refresh_from_db()
-    return observation
+    # Of what was never noted there was no row yet.
+    kept: Observation = Observation.objects.for_team(observation.team_id).get(
+        visit=observation.visit, key=observation.key
+    )
+    return kept
 
 
 def _decimal(number: float | None) -> Decimal | None:

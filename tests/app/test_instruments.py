@@ -159,6 +159,17 @@ class Instruments(TestCase):
         self.send([{"display": 1.0213, "unit": "g"}], self.key(balance), balance)
         self.assertContains(self.client.get(f"/kits/lots/{bottle.pk}/"), 'value="1.0213"')
 
+    def test_what_is_another_parameters_is_not_offered(self):
+        Shown.objects.for_team(self.team).delete()
+        key = self.key(self.photometer)
+        for minute, what in enumerate(("nitrate", "NO3-N", "program 7", "")):
+            at = (timezone.now() - timedelta(seconds=minute)).isoformat()
+            self.send([{"display": minute + 1.0, "unit": "mg/L", "what": what, "at": at}], key)
+        for of, found in (("", 4), ("&of=copper", 3), ("&of=copper&of=nitrate", 4)):
+            shown = self.client.get(f"/instruments/shown/?measures=photometer{of}").json()["shown"]
+            with self.subTest(of):
+                self.assertEqual(len(shown), found)
+
     def test_a_memory_is_taken_in_once_and_its_faults_are_named(self):
         logger = self.kept("Logger", "water_temperature", "degC")
 

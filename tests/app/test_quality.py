@@ -12,6 +12,7 @@ from kessa.log.models import QualityCheck, Result, Standing
 from kessa.log.proof import weigh_lots_of
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
+from kessa.taps.models import Tap
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, measured, send, standing, stocked_kit, team_of
 
@@ -222,6 +223,30 @@ class WhatPresses(PageTest):
 
 
 class HostileReadings(PageTest):
+    def test_a_sensor_serves_once(self):
+        membership, place = team_of("Ines")
+
+        def tried(test, *readings):
+            taps = Taps()
+            for part, sensor in readings:
+                reading = {"display": 0.3, "temperature_c": 12, "sensor": sensor}
+                taps.add("sample-1", "reading_taken", part=part, reading=reading)
+            return [words for _, words in send(membership, test, taps).refused]
+
+        test = begin(place, membership, method="chlorine-dioxide-stages")
+        first, second = (part.key for part in test.method.parts[:2])
+        [refused] = tried(test, (first, "S-1"), (second, "S-1"))
+        self.assertIn("Sensor S-1 was used already", refused)
+        # Read again, it is the same sensor of the same part; what was taken back was never read.
+        self.assertEqual(tried(test, (first, "S-1"), (second, "S-2")), [])
+        other = begin(place, membership, method="chlorine-dioxide-stages")
+        self.assertEqual(len(tried(other, (first, "S-2"))), 1)
+        read = Tap.objects.for_team(place.team).get(stream=test.pk, data__reading__sensor="S-2")
+        back = Taps(seq=50)
+        back.add("sample-1", "taken_back", of=str(read.pk))
+        send(membership, test, back)
+        self.assertEqual(tried(other, (first, "S-2")), [])
+
     def test_each_is_refused_in_words_and_the_good_one_is_kept(self):
         membership, place = team_of("Ines")
         for method, part, good, bad in (

@@ -86,6 +86,13 @@ class PutRight(PageTest):
         self.assertContains(page, "A point was missing")
         kept = Observation.objects.for_team(self.place.team).get(visit=visit, key="temperature")
         self.assertEqual((kept.value, kept.corrected), (4.4, True))
+        # What was forgotten is noted after.
+        forgotten = reverse("visits:put_observation_right", args=[visit.pk, "air_temperature"])
+        self.assertRedirects(
+            self.client.post(forgotten, {"value": "6,5", "why": "forgotten"}), reverse("visits:visit", args=[visit.pk])
+        )
+        added = Observation.objects.for_team(self.place.team).get(visit=visit, key="air_temperature")
+        self.assertEqual((added.value, added.corrected), (6.5, True))
 
     def test_a_result_is_set_aside_without_a_new_test_and_brought_back(self):
         result = measured(self.place, self.olek, 8, 8)

@@ -366,6 +366,10 @@ class SigningIn(PageTest):
         self.client.post(address, {"taps": closing, "known": 0}, content_type="application/json")
         self.assertEqual(self.client.session.get_expiry_age(), 15 * 60)
 
+    def test_a_cookie_that_can_be_no_sessions_is_nobodys(self):
+        for strange in ("sessionid=abcdefgh\0ij", "sessionid=" + "é" * 40, "sessionid=" + "x" * 5000):
+            self.assertEqual(self.client.get("/today/", HTTP_COOKIE=strange).status_code, 302)
+
     def test_a_person_sees_where_they_are_signed_in_and_ends_it(self):
         team_of("Ines")
         phone, desk = (

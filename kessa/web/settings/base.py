@@ -147,6 +147,7 @@ ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_SESSION_REMEMBER = True
 # Half a year of use: whoever goes out once a month is still signed in. The password is asked for again before the team,
 # keys or the account are changed, when it was not given within a quarter of an hour.
+SESSION_ENGINE = "kessa.people.sessions"
 SESSION_COOKIE_AGE = 182 * 24 * 3600
 ACCOUNT_REAUTHENTICATION_TIMEOUT = 15 * 60
 ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")

@@ -3,6 +3,7 @@
 import { refusal } from "./comes-to.js";
 import { showHint } from "./hint.js";
 import { checkNumber, numberOf } from "./number-field.js";
+import { liveEvents } from "./run-state.js";
 import { clockWords } from "./shelf.js";
 
 // The note that some colours look alike to who reads, where nobody else looks and light and dark do not tell it.
@@ -38,8 +39,15 @@ export function takeReading(bench, key) {
     wanted.focus();
     return refuse(fieldset, `${wanted.labels[0].textContent}: write what it says.`);
   }
+  if (reading.sensor && isUsed(bench, key, reading.sensor)) return refuse(fieldset, `Sensor ${reading.sensor} was used already, and reads too low a second time. Read with a fresh one.`);
   const against = refusal(bench.given.parts.find((part) => part.key === key), reading);
   return against ? refuse(fieldset, against) : reading;
+}
+
+// Whether another reading of the test bears a sensor's number; of one read again the last counts.
+function isUsed(bench, key, sensor) {
+  const here = bench.now.run.source;
+  return liveEvents([...bench.keeper.taps.values()]).some((event) => event.kind === "reading_taken" && event.data.reading.sensor === sensor && (event.run !== here || event.data.part !== key));
 }
 
 function refuse(fieldset, words) {

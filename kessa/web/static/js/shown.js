@@ -6,7 +6,8 @@ const taken = new WeakMap();
 
 export function offerShown(bench) {
   if (!bench.given.measures) return;
-  const address = `/instruments/shown/?measures=${encodeURIComponent(bench.given.measures)}`;
+  const asked = new URLSearchParams([["measures", bench.given.measures], ...bench.given.parameters.map((each) => ["of", each])]);
+  const address = `/instruments/shown/?${asked}`;
   window.setInterval(async () => {
     if (document.hidden || bench.root.hidden || !bench.now?.run || !bench.standing.isReading(bench.now.run, bench.now.answers)) return;
     try {
