@@ -116,7 +116,7 @@ class Walk(RuleBasedStateMachine):
         if not phone.stands["page"] or phone.stands["taker"] == phone.stands["page"] or typed == "never":
             return
         phone.hand = hand = phone.hand if typed == "by another" else taker
-        phone("pin", pin=PINS[to] if typed == "rightly" else "000111", hand=hand)
+        phone("pin", pin=PINS[to] if typed == "rightly" else "000111", hand=hand, right=typed == "rightly")
         phone.tap("observed", run="flow", value=1, unit="")
 
     @rule(which=PHONES)
@@ -166,6 +166,9 @@ class Walk(RuleBasedStateMachine):
                 where = (tap["id"] in kept) + (tap["id"] in waits) + bool(tap.get("ended"))
                 # A tap that is on the server may still wait to hear of it.
                 assert where >= 1, f"lost: {tap}"
+                # Sent with what went before it or after, whoever took the visit over rightly has it.
+                in_vain = tap.get("right") and tap["id"] in phone.stands["refused"] and tap["after"] in kept
+                assert not in_vain, f"refused though right: {tap}"
                 if tap["id"] in kept:
                     assert not tap.get("ended"), f"ended and kept: {tap}"
                     assert kept[tap["id"]].person_id == tap["hand"], f"in another's name: {tap}"

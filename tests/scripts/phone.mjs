@@ -94,9 +94,11 @@ const commands = {
     add(run, kind, data, hand);
     await sent();
   },
-  async pin({ pin, hand }) {
+  async pin({ pin, hand, right }) {
     if (taker() === given.me || tookOver()) return;
+    const after = tapped("handed_over").at(-1).id;
     add("", "took_over", { taker: taker(), pin: await sealed(pin, given.sealing_key, `${keeper.stream} ${taker()}`) }, hand);
+    Object.assign(made.at(-1), { right, after });
     await sent();
   },
   async elsewhere() {
