@@ -34,6 +34,7 @@ class Line(NamedTuple):
     # As what it was judged; None where nothing is.
     result: Result | None = None
     proposed: float | None = None
+    instrument_before: int | None = None
 
     @property
     def proposed_words(self) -> str:
@@ -58,9 +59,11 @@ class Line(NamedTuple):
         return self.scale.said(self.now.value) + shown
 
     @property
-    def first_failed(self) -> bool:
-        """Whether all that measures it failed its last check: none of them is chosen beforehand."""
-        return bool(self.instruments) and CHECK_FAILED in self.instruments[0].faults  # type: ignore[attr-defined]
+    def likely_instrument(self) -> int | None:
+        """The one that is chosen beforehand: read by here last, or the team's only one; none that failed its check."""
+        sound = [each for each in self.instruments if CHECK_FAILED not in each.faults]  # type: ignore[attr-defined]
+        last = next((each.pk for each in sound if each.pk == self.instrument_before), None)
+        return sound[0].pk if len(self.instruments) == len(sound) == 1 else last
 
     @property
     def likely_unit(self) -> str:
@@ -133,6 +136,7 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
             scale.key in wanted,
             _likely_first(scale, of_team, past.get(scale.key)),
             judged.get(scale.key),
+            instrument_before=past[scale.key].instrument_id if scale.key in past else None,
         )
         for scale in scales_for(visit.place.kind_key)
     ]

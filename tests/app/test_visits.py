@@ -13,6 +13,8 @@ from PIL import Image, ImageCms
 
 from kessa.bench.services import begin_test
 from kessa.core.job.schools import complete
+from kessa.instruments.models import Instrument
+from kessa.instruments.services import keep_instrument
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
@@ -26,6 +28,7 @@ from tests.world import (
     led,
     measured,
     member,
+    note,
     noted,
     planned,
     safety,
@@ -268,6 +271,26 @@ class Visits(PageTest):
         self.assertRedirects(
             self.client.get(reverse("visits:circumstances", args=[visit.pk])), reverse("visits:visit", args=[visit.pk])
         )
+
+    def test_no_instrument_is_chosen_but_the_only_one_or_the_one_of_last_time_that_is_sound(self):
+        first = keep_instrument(
+            self.membership, Instrument(team=self.team, name="Streams", measures="conductivity", resolution=1)
+        )
+        visit = visited(self.place, self.membership)
+        page = reverse("visits:circumstances", args=[visit.pk])
+        only, chosen = self.client.get(page), f'<option value="{first.pk}" selected>'
+        self.assertContains(only, chosen)
+        wells = keep_instrument(
+            self.membership, Instrument(team=self.team, name="Wells", measures="conductivity", resolution=1)
+        )
+        self.assertNotContains(self.client.get(page), chosen)
+        note(self.membership, visited(self.place, self.membership, days_ago=9), ("conductivity", 300, first.pk))
+        self.assertContains(self.client.get(page), chosen)
+        form = {"standard": "sealed", "expected": "1413", "allowed": "20", "reading": "1300,5"}
+        self.assertEqual(self.client.post(f"/instruments/{first.pk}/", form).status_code, 302)
+        failed = self.client.get(page)
+        self.assertContains(failed, '<option value="" selected>which instrument?')
+        self.assertNotContains(failed, f'<option value="{wells.pk}" selected>')
 
     def test_an_observation_of_one_visit_is_not_taken_by_another(self):
         self.begin()

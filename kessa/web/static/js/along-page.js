@@ -217,6 +217,8 @@ function showPaused() {
 // What is tapped from now on is of whom it was handed to, once they took it over here.
 function takeUp() {
   const lent = tookOver() && taker() !== given.me;
+  // The PIN was none: it is asked for again.
+  if (keeper.lent && !lent && taker() !== given.me) go("pause");
   for (const each of keepers()) each.lent = lent ? { visit: keeper.stream, to: taker() } : null;
 }
 
@@ -233,6 +235,8 @@ async function takeOver(form) {
   const [known, right] = [given.pins.includes(taker()) && canSeal(), /^[0-9]{6,12}$/.test(pin)];
   one("[data-take-said]").textContent = known ? (right ? "" : "A PIN has 6 to 12 digits.") : "There is no PIN to take it over with: sign in here when there is a signal, or go on on a phone of your own.";
   if (!known || !right) return form.elements.pin.focus();
+  // What was wrong before is corrected by this.
+  await keeper.forgetRefused("took_over");
   keeper.add("", "took_over", { taker: taker(), pin: await sealed(pin, given.sealing_key, `${keeper.stream} ${taker()}`) });
   form.reset();
   go(present());

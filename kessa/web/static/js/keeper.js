@@ -114,6 +114,13 @@ export class Keeper {
     if (this.store && ids.length) forget(this.store, ids).catch(() => {});
   }
 
+  // What was refused of a kind is forgotten: it is typed anew.
+  async forgetRefused(kind) {
+    const ids = [...this.refused.values()].filter((tap) => tap.kind === kind).map((tap) => tap.id);
+    for (const id of ids) this.refused.delete(id);
+    if (this.store) await forget(this.store, ids);
+  }
+
   add(run, kind, data = {}) {
     const seq = [...this.taps.values()].reduce((most, tap) => Math.max(most, tap.seq), 0) + 1;
     const made = { id: newId(), run, kind, seq, at: new Date().toISOString(), data, device: this.device, whose: this.whose, ...(this.lent && { lent: this.lent }) };

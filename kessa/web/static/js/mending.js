@@ -15,7 +15,7 @@ const make = (name, said = {}, ...parts) => {
 // A number stays one, with a comma or a point; what was a word stays a word.
 function corrected(tap, form) {
   const data = structuredClone(tap.data);
-  for (const [nth, { path, value }] of typed(tap.data).entries()) {
+  for (const [nth, { path, value }] of typed(tap).entries()) {
     const text = form.elements[`typed-${nth}`].value.trim();
     const number = typeof value === "number" ? read(text) : text;
     if (number === null) return null;
@@ -45,7 +45,7 @@ async function end(tap, form, instead, after) {
 
 function formOf(tap, after) {
   const at = new Intl.DateTimeFormat(undefined, { weekday: "short", hour: "2-digit", minute: "2-digit" }).format(new Date(tap.at));
-  const fields = typed(tap.data).map(({ name, value }, nth) => make("label", { className: "label" }, name, make("input", { className: "input num", name: `typed-${nth}`, value, inputMode: typeof value === "number" ? "decimal" : "text", autocomplete: "off" })));
+  const fields = typed(tap).map(({ name, value }, nth) => make("label", { className: "label" }, name, make("input", { className: "input num", name: `typed-${nth}`, value, inputMode: typeof value === "number" ? "decimal" : "text", autocomplete: "off" })));
   const why = make("label", { className: "label" }, "Why", make("input", { className: "input", name: "why", maxLength: 300, autocomplete: "off" }));
   const buttons = make("div", { className: "inline after" }, make("button", { type: "button", className: "button", textContent: "Drop it", name: "drop" }));
   if (fields.length) buttons.prepend(make("button", { className: "button is-primary", textContent: "Send it corrected" }));

@@ -36,7 +36,8 @@ export function checkNumber(field) {
   field.ariaInvalid = wrong ? "true" : null;
   const place = placeOf(field);
   place.classList.toggle("late", Boolean(wrong));
-  place.textContent = wrong || (value === null ? "" : `${value} ${unitOf(field)}`.trim());
+  const unit = unitOf(field);
+  place.textContent = wrong || (value === null || (!unit && String(value) === field.value) ? "" : `${value} ${unit}`.trim());
 }
 
 // Before whoever else listens to the field.

@@ -25,12 +25,12 @@ const KINDS = {
 const SIGNS = { "uS/cm": "µS/cm", "ug/L": "µg/L", degC: "°C", degF: "°F" };
 const plainly = (key) => key.replaceAll("_", " ").replaceAll("-", " ");
 
-// What was typed of it, by path: numbers and words, which can be corrected.
-export function typed(data, path = []) {
-  return Object.entries(data).flatMap(([key, value]) => {
-    if (value !== null && typeof value === "object" && !Array.isArray(value)) return key === "pin" ? [] : typed(value, [...path, key]);
-    return ["number", "string"].includes(typeof value) ? [{ path: [...path, key], name: plainly(key), value }] : [];
-  });
+// What was typed of a tap, by where it stands in it: numbers and words, which can be corrected.
+const TYPED = { observed: ["value", "unit"], reading_taken: ["reading"], answered: ["value"], note_written: ["text"], visit_closed: ["remark"], sample_drawn: ["depth_cm", "water_temperature_c"] };
+
+export function typed({ kind, data }) {
+  const written = (path, value) => (["number", "string"].includes(typeof value) ? [{ path, name: plainly(path.at(-1)), value }] : []);
+  return (TYPED[kind] ?? []).flatMap((key) => (key === "reading" ? Object.entries(data.reading).flatMap(([name, value]) => written([key, name], value)) : written([key], data[key])));
 }
 
 export function tapWords(tap) {
