@@ -50,6 +50,8 @@ class Stored(NamedTuple):
     stream: Stream
     total: int
     added: int
+    # The kinds of those that are refused because the person may not.
+    forbidden: list[str]
 
 
 def tapped(
@@ -81,19 +83,25 @@ def record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at:
         return _record(by, of, number, taps, sent_at, look_back=True)
 
 
-@transaction.atomic
 def record_whole(by: Membership, of: str, number: uuid.UUID, taps: list[Any]) -> Stored:
     """Keep all of the taps or none, as a page or a program sends what belongs together.
 
-    Raises BadTap with the first reason where one is refused, NoSuchStream where there is nothing to keep them in.
+    Raises BadTap with the first reason where one is refused, NoSuchStream where there is nothing to keep them in. What
+    a person may not is noted all the same.
     """
     try:
-        stored = record(by, of, number, taps)
+        with transaction.atomic():
+            stored = record(by, of, number, taps)
+            not_kept = stored.refused + stored.waits
+            if not_kept:
+                transaction.set_rollback(True)
     except NoSuchStream as missing:
         if any(tap["kind"] in STREAMS[of].begins_with for tap in taps):
             raise BadTap(str(missing)) from None
         raise
-    if not_kept := stored.refused + stored.waits:
+    if not_kept:
+        for kind in stored.forbidden:
+            acts.refused(by, kind, stored.stream.row)
         raise BadTap(not_kept[0][1])
     return stored
 
@@ -127,6 +135,7 @@ def _record(
     keeping = _Keeping(by, stream, number, moments, len(read))
     keeping.kept = {pk: came_late for pk, (where, came_late) in stand.items() if where == number}
     waits: list[tuple[str, str]] = []
+    forbidden: list[str] = []
     for tap in read:
         if tap.id in keeping.kept:
             continue
@@ -136,11 +145,12 @@ def _record(
             if not look_back:
                 raise _DoesNotFit from fault
             if isinstance(fault, NotAllowed):
-                acts.refused(by, tap.kind.replace("_", " "), stream.row)
+                forbidden.append(tap.kind.replace("_", " "))
+                acts.refused(by, forbidden[-1], stream.row)
             (waits if isinstance(fault, Waits) else refused).append((str(tap.id), str(fault)))
     keeping.happen()
     late = [str(pk) for pk, came_late in keeping.kept.items() if came_late]
-    return Stored([*map(str, keeping.kept)], late, refused, waits, stream, keeping.in_time, keeping.added)
+    return Stored([*map(str, keeping.kept)], late, refused, waits, stream, keeping.in_time, keeping.added, forbidden)
 
 
 class _Keeping:

@@ -6,6 +6,7 @@ from datetime import timedelta
 from django.contrib.auth.hashers import make_password
 from django.core.cache import cache
 from django.test import TestCase
+from django.urls import reverse
 from django.utils import timezone
 
 from kessa.bench.models import Determination
@@ -153,6 +154,12 @@ class Hands(TestCase):
         self.assertFalse(Act.objects.for_team(self.team).filter(refused=True).exists())
         self.assertEqual(len(self.send(self.tap("visit_closed", of=self.sanna), by=self.sanna).refused), 1)
         self.assertTrue(Act.objects.for_team(self.team).filter(refused=True).exists())
+        # So it is on a page, which keeps nothing of what is refused but that.
+        Act.objects.for_team(self.team).delete()
+        self.client.force_login(self.sanna.user)
+        self.client.post(reverse("visits:close", args=[self.number]), {"remark": "mine"})
+        self.assertEqual(Act.objects.for_team(self.team).get(refused=True).what, "visit closed")
+        self.assertFalse(Tap.objects.for_team(self.team).filter(stream=self.number, kind="visit_closed").exists())
         own = self.tap("visit_closed")
         self.assertEqual(self.send(own, by=self.sanna).kept, [own["id"]])
         self.assertEqual(self.visit().closed_by, self.olek.user)
