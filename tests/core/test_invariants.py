@@ -74,6 +74,19 @@ class Judgements(TestCase):
             self.assertEqual(band[0], gravest)
         self.assertEqual(band[1], min(sides[0][1], sides[1][1]))
 
+    def test_an_interval_that_ends_at_the_limit_does_not_pass_it(self):
+        for low, high, bounds, verdict in (
+            (120, 130, Bounds(max=120), "not settled"),
+            (110, 120, Bounds(max=120), "inside"),
+            (121, 130, Bounds(max=120), "outside"),
+            (110, 120, Bounds(min=120), "not settled"),
+            (120, 130, Bounds(min=120), "inside"),
+            (110, 119, Bounds(min=120), "outside"),
+        ):
+            with self.subTest(low=low, high=high, bounds=bounds):
+                found = judge(Interval((low + high) / 2, low, high, None), bounds, "guarded")[0]
+                self.assertEqual("inside" if found == "close" else found, verdict)
+
     @given(amounts, amounts, st.sampled_from(["simple", "guarded"]))
     def test_a_censored_result_never_claims_what_it_cannot_know(self, value, bound, rule):
         assume(abs(value - bound) > 1e-3)

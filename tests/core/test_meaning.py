@@ -185,6 +185,9 @@ class Series(TestCase):
         self.assertEqual(
             self.verdict("95 % of a month's samples", 5.0, [Dated(NOW - DAY, mg(4)), *month[1:]], max=0.3)[0], "outside"
         )
+        # Of 21 twenty are wanted, not nineteen.
+        two_high = [Dated(NOW - timedelta(hours=20), mg(4)), *month]
+        self.assertEqual(self.verdict("95 % of a month's samples", 5.0, two_high, max=0.3)[0], "outside")
         self.assertEqual(
             self.verdict("daily minimum", 8, [Dated(NOW - timedelta(hours=5), mg(3))], min=5)[0], "outside"
         )
@@ -319,6 +322,7 @@ class Asked(TestCase):
         self.assertEqual(self.doubts("calcium hardness", mg(124, 8, "CaCO3"), beside=hard), [])
         thin = {"conductivity": mg(250, 10, unit="uS/cm")}
         self.assertEqual(self.doubts("chloride", mg(300, 10, "Cl"), beside=thin), ["impossible-pair"])
+        self.assertEqual(self.doubts("chloride", mg(100, 10, "Cl"), beside=thin), [])
         night = NOW.replace(hour=2)
         self.assertEqual(self.doubts("oxygen saturation", mg(160, 5, unit="%"), at=night), ["impossible-pair"])
         self.assertEqual(self.doubts("oxygen saturation", mg(160, 5, unit="%")), [])

@@ -96,6 +96,18 @@ class Stock(TestCase):
         self.assertEqual(Lot(0).faults(DAY), ("lot-used-up",))
         self.assertIsNone(Lot(1).good_until)
 
+    def test_past_its_life_opened_only_a_standard_of_after_proves_it(self):
+        opened = Lot(5, opened_on=DAY - timedelta(days=30), keeps_opened_days=20)
+        ended = DAY - timedelta(days=10)
+        for day, standard, proven in (
+            (ended, ended - timedelta(days=5), True),
+            (DAY, ended - timedelta(days=5), False),
+            (DAY, ended, True),
+            (ended, opened.opened_on - timedelta(days=1), False),
+        ):
+            with self.subTest(day=day, standard=standard):
+                self.assertIs(opened.proven(day, [standard]), proven)
+
     def test_opened_lots_go_first_and_unfit_ones_not_at_all(self):
         lots = [
             Lot(10, DAY + timedelta(days=300)),

@@ -74,6 +74,11 @@ class AmountsComeOut(TestCase):
         drained = drain_to(volume, measured, target, fed)
         self.assertTrue(math.isclose((volume - drained) * measured + drained * fed, volume * target, rel_tol=1e-9))
 
+    def test_make_up_that_holds_more_than_the_target_brings_nothing_down(self):
+        with self.assertRaises(CannotCompute):
+            drain_to(1000, 800, 400, 500)
+        self.assertEqual(drain_to(1000, 300, 400, 500), 0)
+
     @given(st.floats(100, 1e5), st.floats(0, 45), st.floats(0, 29), st.floats(0.01, 5), st.floats(20, 80), st.data())
     def test_no_portion_and_no_level_goes_above_the_label(self, volume, off, level, most, most_level, data):
         product = SULFITE.model_copy(

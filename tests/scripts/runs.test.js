@@ -6,7 +6,7 @@ import { test } from "node:test";
 import "./browser.js";
 
 const { parted } = await import("../../kessa/web/static/js/parted.js");
-const { read } = await import("../../kessa/web/static/js/numbers.js");
+const { deserved, read } = await import("../../kessa/web/static/js/numbers.js");
 const { deriveRun } = await import("../../kessa/web/static/js/run-state.js");
 
 for (const { name, most, parts, events, state } of JSON.parse(readFileSync(new URL("../run_cases.json", import.meta.url))))
@@ -25,3 +25,7 @@ for (const { name, runs, parted: wanted } of JSON.parse(readFileSync(new URL("..
   });
 
 for (const [typed, number] of JSON.parse(readFileSync(new URL("../number_cases.json", import.meta.url)))) test(`typed “${typed}”`, () => assert.equal(read(typed), number));
+
+test("half a width that begins with 1 has two digits", () => {
+  assert.deepEqual([deserved(8.75, 11.25)(10), deserved(5.1, 6.4)(5.775), deserved(0.18, 0.22)(0.2)], ["10.0", "5.8", "0.20"]);
+});
