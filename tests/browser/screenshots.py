@@ -51,7 +51,6 @@ def meaning(page: Page, address: str, shot: Callable[[str], None]) -> None:
 def sharing(page: Page, address: str, shot: Callable[[str], None]) -> None:
     """A visit looked over, a system on paper, and a place opened to everybody."""
     page.get_by_role("button", name="Sign out").click()
-    page.goto(address)
     page.get_by_role("button", name="Ines").click()
     page.goto(f"{address}/review/")
     page.get_by_role("link", name="Dairy, borehole supply").first.click()
@@ -190,7 +189,6 @@ def main(address: str, folder: Path) -> None:
             page.get_by_role("link", name="below the depot").click()
             shot("place")
             page.get_by_role("button", name="Sign out").click()
-            page.goto(address)
             page.get_by_role("button", name="Per").click()
             methods(page, address, shot)
             meaning(page, address, shot)

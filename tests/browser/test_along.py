@@ -376,7 +376,7 @@ class TakenAlong(BrowserTest):
         page, door = self.drawn_without_a_signal()
         page.context.set_offline(False)
         page.get_by_role("button", name="Sign out").click()
-        page.goto(self.address)
+        expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
         page.get_by_role("button", name="Ines").click()
         expect(page.get_by_role("heading", name="Today")).to_be_visible()
         pages = (
