@@ -72,7 +72,7 @@ def once(view: Callable[..., Any]) -> Callable[..., Any]:
                 before = next((row for row in rows if row.status), None)
                 done = None if before else view(request, **said)
                 body = before.body if before else done.model_dump_json()
-                for row in rows:
+                for row in (row for row in rows if not row.status):
                     row.status, row.body = 200, body
                     row.save(update_fields=["status", "body"])
         except (BadTap, NotAllowed, NoSuchStream, ValidationError) as fault:
@@ -91,8 +91,9 @@ def _named(request: HttpRequest, key: Key) -> list[Answered]:
         raise HttpError(422, f"An Idempotency-Key has up to {_LONGEST_ONCE} letters.")
     if not named:
         return []
-    row = _row(key, named, _digest(request, request.body))
-    if row.asked != _digest(request, request.body):
+    asked = _digest(request, request.body)
+    row = _row(key, named, asked)
+    if row.asked != asked:
         raise HttpError(422, "This Idempotency-Key was sent with something else before.")
     return [row]
 

@@ -51,7 +51,7 @@ def _check_sensor(tap: Incoming, kept: dict[str, Any], determination: Determinat
     )
     rows = Tap.objects.for_team(determination.team_id).filter(stream__in=tests.values("pk"), late=False)
     back = rows.filter(kind=events.BACK).values_list("data__of", flat=True)
-    used = rows.filter(kind=events.READ, data__reading__sensor=number).exclude(pk__in=[pk for pk in back if pk])
+    used = rows.filter(kind=events.READ, data__reading__sensor=number).exclude(pk__any=list(back))
     # Read again, the last one counts: the same sensor of the same part.
     if used.exclude(stream=determination.pk, run=tap.run, data__part=kept["part"]).exclude(pk=tap.id).exists():
         raise BadTap(f"Sensor {number} was used already, and reads too low a second time. Read with a fresh one.")

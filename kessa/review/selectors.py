@@ -85,19 +85,18 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
     found: dict[UUID, set[int]] = defaultdict(set)
     for visit in visits:
         found[visit.pk] |= {each for each in (visit.leader_id, visit.closed_by_id) if each}
+    rows = Determination.objects.for_team(team).filter(sample__visit__in=numbers)
+    tests = list(rows.values_list("pk", "sample__visit", "started_by"))
     of_visit = (
         Visit.people.through.objects.filter(visit__in=numbers).values_list("visit_id", "user_id"),
         Sample.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "drawn_by"),
         Observation.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "person"),
         Result.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "person"),
-        Determination.objects.for_team(team)
-        .filter(sample__visit__in=numbers)
-        .values_list("sample__visit", "started_by"),
+        ((visit, person) for _, visit, person in tests),
     )
     for number, person in (pair for rows in of_visit for pair in rows):
         found[number].add(person)
-    tests = Determination.objects.for_team(team).filter(sample__visit__in=numbers).values_list("pk", "sample__visit")
-    streams = {number: number for number in numbers} | dict(tests)
+    streams = {number: number for number in numbers} | {pk: visit for pk, visit, _ in tests}
     # Who sent what another tapped had it in hand.
     sent = Tap.objects.for_team(team).filter(stream__any=streams, sent_by__isnull=False)
     for stream, person in sent.values_list("stream", "sent_by").distinct():

@@ -24,8 +24,8 @@ _CLOCK_SKEW = timedelta(minutes=5)
 _OLDEST = timedelta(days=366)
 
 
-class SampleForm(OnceForm):
-    """When, how deep and by whom water was drawn, and how warm it was."""
+class _DrawnForm(forms.Form):
+    """What is noted of a sample: when, how deep and by whom it was drawn, and how warm it was."""
 
     drawn_at = forms.DateTimeField(
         label="Drawn",
@@ -44,6 +44,10 @@ class SampleForm(OnceForm):
         decimal_places=1,
         max_digits=4,
     )
+
+
+class SampleForm(_DrawnForm, OnceForm):
+    """When, how deep and by whom water was drawn, and how warm it was."""
 
     way = forms.ChoiceField(required=False, widget=forms.HiddenInput)
     # Asked for only where the temperature can hardly be.
@@ -205,26 +209,10 @@ class BottlesForm(forms.Form):
         self.fields["bottle"].queryset = Bottle.objects.for_team(team).select_related("place").order_by("-number")
 
 
-class SampleRightForm(forms.Form):
+class SampleRightForm(_DrawnForm):
     """What was noted of a sample, as it should have been, and why."""
 
-    drawn_at = forms.DateTimeField(
-        label="Drawn",
-        widget=forms.DateTimeInput(attrs={"type": "datetime-local"}, format="%Y-%m-%dT%H:%M"),
-    )
-    drawn_by = forms.ModelChoiceField(label="Drawn by", queryset=User.objects.none(), empty_label=None)
-    depth_cm = DecimalNumberField(
-        label="Depth, cm", unit="cm", required=False, min_value=0, max_value=10000, decimal_places=1, max_digits=6
-    )
-    water_temperature_c = DecimalNumberField(
-        label="Water temperature, °C",
-        unit="°C",
-        required=False,
-        min_value=-5,
-        max_value=100,
-        decimal_places=1,
-        max_digits=4,
-    )
+    field_order = ("drawn_at", "drawn_by")
     why = forms.CharField(label="Why", max_length=300)
 
     def __init__(self, sample: Sample, *args: Any, **kwargs: Any) -> None:

@@ -17,9 +17,9 @@ globalThis.fetch = (address, how) => {
 };
 
 const { Keeper, newId } = await import("../../kessa/web/static/js/keeper.js");
-const { postJson, outgoing } = await import("../../kessa/web/static/js/door.js");
-const { sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
-const { allKept, forget, openStore, put } = await import("../../kessa/web/static/js/store.js");
+const { goingOn, isTakenOver, lentOf, takerOf, tapped } = await import("../../kessa/web/static/js/leading.js");
+const { endTaps, sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
+const { allKept, openStore } = await import("../../kessa/web/static/js/store.js");
 const { itWasMe, itWasNotMe, tappedInMyName } = await import("../../kessa/web/static/js/in-your-name.js");
 const { sealed } = await import("../../kessa/web/static/js/pin.js");
 
@@ -27,12 +27,10 @@ const made = []; // every tap, and whose hand it was
 let keeper = null;
 let given = null;
 
-const tapped = (...kinds) => [...keeper.taps.values()].filter((tap) => kinds.includes(tap.kind)).sort((a, b) => a.seq - b.seq);
-const taker = () => tapped("handed_over").at(-1)?.data.taker ?? given.me;
-const tookOver = () => tapped("handed_over", "took_over").at(-1)?.kind === "took_over";
+const taker = () => takerOf(keeper, given.me);
 
 function add(run, kind, data, hand) {
-  keeper.lent = tookOver() && taker() !== given.me ? { visit: keeper.stream, to: taker() } : null;
+  keeper.lent = lentOf(keeper, given.me);
   const tap = keeper.add(run, kind, data);
   made.push({ id: tap.id, kind, hand, lent: Boolean(keeper.lent) });
 }
@@ -75,9 +73,7 @@ const commands = {
   async open(page) {
     given = page;
     const keptHere = (await allKept(await openStore())).filter((tap) => !tap.refused);
-    const mine = (tap) => tap.whose?.split(":")[0] === given.whose.split(":")[0];
-    const begun = keptHere.filter((tap) => tap.kind === "visit_begun" && mine(tap) && !keptHere.some((each) => each.stream === tap.stream && each.kind === "visit_closed")).at(-1);
-    const stream = begun?.stream ?? newId();
+    const stream = goingOn(keptHere, given) ?? newId();
     keeper = new Keeper({ stream, address: `/taps/visit/${stream}/`, whose: given.whose, taps: [], begin: true, onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
     await keeper.start();
     if (!keeper.taps.size) add("", "visit_begun", { place: given.place, safety: given.safety }, given.me);
@@ -95,8 +91,8 @@ const commands = {
     await sent();
   },
   async pin({ pin, hand, right }) {
-    if (taker() === given.me || tookOver()) return;
-    const after = tapped("handed_over").at(-1).id;
+    if (taker() === given.me || isTakenOver(keeper)) return;
+    const after = tapped(keeper, "handed_over").at(-1).id;
     add("", "took_over", { taker: taker(), pin: await sealed(pin, given.sealing_key, `${keeper.stream} ${taker()}`) }, hand);
     Object.assign(made.at(-1), { right, after });
     await sent();
@@ -108,7 +104,10 @@ const commands = {
   async mine() {
     for (const taps of await tappedInMyName()) {
       const hands = taps.map((tap) => made.find(({ id }) => id === tap.id).hand);
-      if (hands.every((hand) => hand === phone.person)) await itWasMe(taps);
+      if (hands.every((hand) => hand === phone.person)) {
+        const { id, kind } = await itWasMe(taps);
+        made.push({ id, kind, hand: phone.person });
+      }
       else if (await itWasNotMe(taps).then(() => true, () => false)) for (const { id } of taps) ended(id);
     }
     await sendWaiting();
@@ -116,11 +115,8 @@ const commands = {
   async mend({ data }) {
     for (const tap of (await allKept(await openStore())).filter((each) => each.refused)) {
       const instead = data && tap.kind === "observed" ? { ...tap, refused: undefined, id: newId(), data } : null;
-      const said = { of: "visit", stream: tap.stream, taps: [outgoing(tap)], instead: instead?.data ?? null, why: "as it was" };
-      if (!(await postJson("/taps/dropped/", said).then(() => true, () => false))) continue;
-      if (instead) await put(await openStore(), [instead]);
+      if (!(await endTaps([tap], "as it was", instead).then(() => true, () => false))) continue;
       if (instead) made.push({ ...made.find(({ id }) => id === tap.id), id: instead.id });
-      await forget(await openStore(), [tap.id]);
       ended(tap.id);
     }
     await sendWaiting();
@@ -132,7 +128,7 @@ const ended = (id) => Object.assign(made.find((tap) => tap.id === id), { ended: 
 async function stands() {
   const kept = await allKept(await openStore());
   const of = (wanted) => kept.filter(wanted).map((tap) => tap.id);
-  return { made, sent: of((tap) => tap.sent), waiting: of((tap) => !tap.sent && !tap.refused), refused: of((tap) => tap.refused), stream: keeper?.stream ?? null, page: keeper ? given.me : null, taker: keeper ? taker() : null, took: keeper ? tookOver() && taker() !== given.me : false };
+  return { made, sent: of((tap) => tap.sent), waiting: of((tap) => !tap.sent && !tap.refused), refused: of((tap) => tap.refused), stream: keeper?.stream ?? null, page: keeper ? given.me : null, taker: keeper ? taker() : null, took: Boolean(keeper && lentOf(keeper, given.me)) };
 }
 
 for await (const line of createInterface({ input: process.stdin })) {

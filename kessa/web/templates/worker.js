@@ -39,6 +39,7 @@ async function fresh(request, name) {
   const kept = await cache.match(request.url);
   try {
     const answer = await fetched(request, kept);
+    if (!kept && answer.type === "opaqueredirect") return answer;
     const led = await leadsTo(answer, request);
     if (led === SIGN_IN) return kept && WORK.test(new URL(request.url).pathname) ? kept : answer;
     // Another redirect means that the page is no longer this one: what it is about is closed.

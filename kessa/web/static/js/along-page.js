@@ -6,6 +6,7 @@ import { partOfPage } from "./door.js";
 import { showSaved, showTrouble } from "./hands.js";
 import { handedOver } from "./handover.js";
 import { Keeper, newId } from "./keeper.js";
+import { begunByOwner, goingOn, isTakenOver, lentOf, takerOf, tapped as tappedOn } from "./leading.js";
 import { numberOf } from "./number-field.js";
 import { canSeal, sealed } from "./pin.js";
 import { allKept, openStore } from "./store.js";
@@ -15,7 +16,6 @@ const given = JSON.parse(document.getElementById("along-payload").textContent);
 const page = document.querySelector("[data-along]");
 const one = (selector) => page.querySelector(selector);
 const ONE_WAY = 8 * 3600 * 1000;
-const mine = (tap) => tap.whose?.split(":")[0] === given.whose.split(":")[0];
 
 let keeper;
 let circumstances;
@@ -23,26 +23,17 @@ let board = null;
 
 // ---- where the visit stands ----------------------------------------------------------------------------------------
 
-// The visit that goes on here, by what this browser keeps of it; a new number where there is none.
-function goingOn(kept) {
-  const here = begunByMe(kept).filter((tap) => tap.data.place === given.place);
-  return here.find((tap) => !kept.some((each) => each.stream === tap.stream && each.kind === "visit_closed"))?.stream ?? newId();
-}
-
-// The visits that this person began, the newest first.
-const begunByMe = (kept) => kept.filter((tap) => tap.kind === "visit_begun" && mine(tap)).sort((a, b) => (a.at < b.at ? 1 : -1));
-
 // Who comes along and who knows is offered again at the next stop; what is to be confirmed is not.
 function offerAgain(kept) {
   const since = new Date(Date.now() - ONE_WAY).toISOString();
-  const last = begunByMe(kept).find((tap) => tap.at > since && tap.stream !== keeper.stream)?.data.safety ?? {};
+  const last = begunByOwner(kept, given).find((tap) => tap.at > since && tap.stream !== keeper.stream)?.data.safety ?? {};
   for (const name of ["company", "told", "back_by"]) {
     const field = one(`[data-safety] [name=${name}]`);
     field.value ||= last[name] ?? "";
   }
 }
 
-const tapped = (kind) => [...keeper.taps.values()].filter((tap) => tap.kind === kind).sort((a, b) => a.seq - b.seq);
+const tapped = (...kinds) => tappedOn(keeper, ...kinds);
 const present = () => (tapped("visit_closed").length ? "closed" : !tapped("visit_begun").length ? "safety" : tapped("sample_drawn").length ? "tests" : tapped("observed").length ? "sample" : "circumstances");
 
 function go(stage) {
@@ -197,11 +188,9 @@ async function openPart(address, said, stream, begin, name) {
 
 // ---- pause and handing over -----------------------------------------------------------------------------------------
 
-const lastLed = (...kinds) => kinds.flatMap(tapped).sort((a, b) => a.seq - b.seq).at(-1);
-const isPaused = () => lastLed("paused", "resumed", "handed_over")?.kind === "paused";
-// Who has the visit, where that is not whose page this is; and whether they took it over here.
-const taker = () => lastLed("handed_over")?.data.taker ?? given.me;
-const tookOver = () => lastLed("handed_over", "took_over")?.kind === "took_over";
+const isPaused = () => tapped("paused", "resumed", "handed_over").at(-1)?.kind === "paused";
+const taker = () => takerOf(keeper, given.me);
+const tookOver = () => isTakenOver(keeper);
 
 function showPaused() {
   const name = taker() !== given.me && (one(`[data-hand] option[value="${taker()}"]`)?.textContent ?? "Another person");
@@ -216,10 +205,10 @@ function showPaused() {
 
 // What is tapped from now on is of whom it was handed to, once they took it over here.
 function takeUp() {
-  const lent = tookOver() && taker() !== given.me;
+  const lent = lentOf(keeper, given.me);
   // The PIN was none: it is asked for again.
   if (keeper.lent && !lent && taker() !== given.me) go("pause");
-  for (const each of keepers()) each.lent = lent ? { visit: keeper.stream, to: taker() } : null;
+  for (const each of keepers()) each.lent = lent;
 }
 
 function hand(form) {
@@ -281,7 +270,7 @@ page.addEventListener("click", (event) => {
 
 await handedOver;
 const kept = (await allKept(await openStore())).filter((tap) => !tap.refused);
-const stream = goingOn(kept);
+const stream = goingOn(kept, given) ?? newId();
 keeper = new Keeper({
   stream,
   address: given.visit_at.replace(given.none, stream),

@@ -1,9 +1,10 @@
 // One line a step: remembered by person and test, and offered after a few of them on this device.
 
+import { person } from "./door.js";
+
 const FEW = 3;
 
-const person = document.querySelector("meta[name=kessa-person]")?.content ?? "";
-const nameOf = (what, family) => `kessa-${what}-${person}-${family}`;
+const nameOf = (what, family) => `kessa-${what}-${person()}-${family}`;
 
 export const isBrief = (family) => localStorage.getItem(nameOf("brief", family)) === "on";
 

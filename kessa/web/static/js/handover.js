@@ -1,5 +1,6 @@
 // A phone that changes hands shows and keeps nothing of the person before, but for taps that still wait: they stay safe.
 
+import { person } from "./door.js";
 import { allKept, forget, openClocks, openStore } from "./store.js";
 
 const PAGES = "kessa-pages";
@@ -12,18 +13,16 @@ async function forgetFormer() {
   await forget(store, (await allKept(store)).filter((tap) => tap.sent).map((tap) => tap.id));
 }
 
-function isAnother(person) {
+function isAnother(now) {
   try {
     const former = localStorage.getItem(PERSON);
-    localStorage.setItem(PERSON, person);
-    return former !== null && former !== person;
+    localStorage.setItem(PERSON, now);
+    return former !== null && former !== now;
   } catch {
     return false;
   }
 }
 
-const said = (name) => document.querySelector(`meta[name=${name}]`)?.content;
-const person = said("kessa-person");
 
 // Who signs out leaves nothing to see: it is gone before they are.
 document.addEventListener("submit", async (event) => {
@@ -34,4 +33,4 @@ document.addEventListener("submit", async (event) => {
 });
 
 // Settled once nothing of anybody else is left; what draws from this browser's own memory waits for it.
-export const handedOver = person && isAnother(person) ? forgetFormer().catch(() => {}) : Promise.resolve();
+export const handedOver = person() && isAnother(person()) ? forgetFormer().catch(() => {}) : Promise.resolve();

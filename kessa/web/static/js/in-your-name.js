@@ -1,10 +1,11 @@
 // What was tapped on this phone in the name of who is signed in, on another person's page: they say whether it was them.
 
-import { outgoing, postJson } from "./door.js";
+import { person } from "./door.js";
 import { newId } from "./keeper.js";
-import { allKept, forget, openStore, put, toBeSent } from "./store.js";
+import { endTaps } from "./outbox.js";
+import { allKept, openStore, put, toBeSent } from "./store.js";
 
-const me = () => Number(document.querySelector("meta[name=kessa-person]")?.content);
+const me = () => Number(person());
 
 // Whose page a tap was made on stands in its signed name, which only the server can make.
 function phoneOf(tap) {
@@ -17,31 +18,30 @@ function phoneOf(tap) {
 
 const inMyName = (tap) => toBeSent(tap) && tap.lent?.to === me() && phoneOf(tap) !== null && phoneOf(tap) !== me();
 
-// The taps by the visit and the phone's owner, of those who are signed in.
+// The taps by the visit and the phone, of those who are signed in.
 export async function tappedInMyName() {
   const groups = new Map();
   for (const tap of (await allKept(await openStore())).filter(inMyName)) {
-    const key = `${tap.lent.visit} ${phoneOf(tap)}`;
+    const key = `${tap.lent.visit} ${phoneOf(tap)} ${tap.device}`;
     groups.set(key, [...(groups.get(key) ?? []), tap]);
   }
   return [...groups.values()];
 }
 
-// Take the visit over after the fact: who is signed in says it, so that no PIN is wanted.
+// Take the visit over after the fact, up to the last of the taps: who is signed in says it, so that no PIN is wanted.
+// Returns the tap that says so.
 export async function itWasMe(taps) {
   const first = [...taps].sort((a, b) => a.seq - b.seq)[0];
+  const at = taps.map((tap) => tap.at).sort().at(-1);
   const { visit } = first.lent;
   const data = { taker: me(), phone_of: phoneOf(first) };
-  const said = { id: newId(), run: "", kind: "took_over", seq: first.seq, at: first.at, data, device: first.device, whose: "", stream: visit, address: `/taps/visit/${visit}/`, about: first.about };
+  const said = { id: newId(), run: "", kind: "took_over", seq: Math.max(first.seq - 1, 1), at, data, device: first.device, whose: "", stream: visit, address: `/taps/visit/${visit}/`, about: first.about };
   await put(await openStore(), [said]);
+  return said;
 }
 
 export async function itWasNotMe(taps) {
-  for (const stream of new Set(taps.map((tap) => tap.stream))) {
-    const of = taps.filter((tap) => tap.stream === stream);
-    await postJson("/taps/dropped/", { of: of[0].address.split("/")[2], stream, taps: of.map(outgoing), instead: null, why: "It was not the person in whose name it was tapped." });
-    await forget(await openStore(), of.map((tap) => tap.id));
-  }
+  for (const stream of new Set(taps.map((tap) => tap.stream))) await endTaps(taps.filter((tap) => tap.stream === stream), "It was not the person in whose name it was tapped.");
 }
 
 // `after()` is called when something was said.

@@ -1,9 +1,9 @@
 // What was refused, with what was typed, to be corrected or dropped with a reason; either is noted.
 
-import { outgoing, postJson } from "./door.js";
 import { newId } from "./keeper.js";
 import { read } from "./numbers.js";
-import { allKept, forget, openStore, put } from "./store.js";
+import { endTaps } from "./outbox.js";
+import { allKept, openStore } from "./store.js";
 import { tapWords, typed } from "./tap-words.js";
 
 const make = (name, said = {}, ...parts) => {
@@ -33,10 +33,7 @@ async function end(tap, form, instead, after) {
     return form.elements.why.focus();
   }
   try {
-    await postJson("/taps/dropped/", { of: tap.address.split("/")[2], stream: tap.stream, taps: [outgoing(tap)], instead: instead?.data ?? null, why });
-    const store = await openStore();
-    if (instead) await put(store, [instead]);
-    await forget(store, [tap.id]);
+    await endTaps([tap], why, instead);
     await after();
   } catch (failure) {
     said.textContent = failure.told ? failure.message : "That needs a signal. It stays here until then.";

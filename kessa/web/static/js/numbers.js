@@ -2,7 +2,7 @@
 
 // A number as it was typed, with a comma or a point and groups of three apart; null where it is none.
 export function read(text) {
-  const plainly = text.trim().replace("−", "-").replace(/(?<=\d)[\s\u202f\u2009\u00a0](?=\d{3}(?!\d))/g, "");
+  const plainly = text.trim().replace("−", "-").replace(/(?<=\d)[ \u00a0\u2009\u202f](?=\d{3}(?!\d))/g, "");
   return /^[+-]?(\d+([.,]\d*)?|[.,]\d+)$/.test(plainly) ? Number(plainly.replace(",", ".")) : null;
 }
 

@@ -1,8 +1,8 @@
 // Taps that still wait from a page that was closed are sent from whichever page is opened next.
 
 import { openDB } from "../vendor/idb/index.js";
-import { BATCH, fates, post, postForm } from "./door.js";
-import { allKept, openStore, put, toBeSent } from "./store.js";
+import { BATCH, fates, outgoing, person, post, postForm, postJson } from "./door.js";
+import { allKept, forget, openStore, put, toBeSent } from "./store.js";
 
 // What one stream's server refuses or does not know must not hold up the others.
 async function sendStream(store, taps) {
@@ -33,9 +33,16 @@ export async function sendWaiting() {
   }
 }
 
-// ---- forms -----------------------------------------------------------------------------------------------------------
+// End taps of one stream on this phone, with the reason, which is noted; `instead` is what was made of one of them.
+export async function endTaps(taps, why, instead = null) {
+  const { stream, address } = taps[0];
+  await postJson("/taps/dropped/", { of: address.split("/")[2], stream, taps: taps.map(outgoing), instead: instead?.data ?? null, why });
+  const store = await openStore();
+  if (instead) await put(store, [instead]);
+  await forget(store, taps.map((tap) => tap.id));
+}
 
-const person = () => document.querySelector("meta[name=kessa-person]")?.content ?? "";
+// ---- forms -----------------------------------------------------------------------------------------------------------
 
 export const openForms = () => openDB("kessa-forms", 1, { upgrade: (store) => store.createObjectStore("forms", { keyPath: "order", autoIncrement: true }) });
 

@@ -8,7 +8,7 @@ export const keptOf = (store, stream) => store.getAllFromIndex("taps", "stream",
 export const allKept = (store) => store.getAll("taps");
 
 // Who shows what is kept hears of each change.
-const changed = () => document.dispatchEvent(new Event("kessa:kept"));
+const changed = (taps) => document.dispatchEvent(new CustomEvent("kessa:kept", { detail: taps }));
 
 // What was refused is mended or dropped by somebody, and not sent again as it is.
 export const toBeSent = (tap) => !tap.sent && !tap.refused;
@@ -19,11 +19,11 @@ export async function put(store, taps, options) {
   // At once, not when each is answered for: a page that closes in between takes what is not committed with it.
   writing.commit();
   await Promise.all([...written, writing.done]);
-  changed();
+  changed(taps);
 }
 
 export async function forget(store, ids) {
   const writing = store.transaction("taps", "readwrite");
   await Promise.all([...ids.map((id) => writing.store.delete(id)), writing.done]);
-  changed();
+  changed([]);
 }

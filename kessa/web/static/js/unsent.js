@@ -1,6 +1,6 @@
 // What the server did not take is shown on every page until somebody mends or drops it.
 
-import { allKept, openStore } from "./store.js";
+import { allKept, openStore, toBeSent } from "./store.js";
 import { tapWords } from "./tap-words.js";
 
 const said = document.querySelector("[data-unsent]");
@@ -8,7 +8,7 @@ let signedIn = true;
 
 async function show() {
   const kept = (await allKept(await openStore())).sort((a, b) => (a.at < b.at ? -1 : 1));
-  const [refused, waits] = [kept.filter((tap) => tap.refused), kept.filter((tap) => !tap.sent && !tap.refused && tap.waits)];
+  const [refused, waits] = [kept.filter((tap) => tap.refused), kept.filter((tap) => toBeSent(tap) && tap.waits)];
   const unsent = kept.some((tap) => !tap.sent);
   said.hidden = !refused.length && !waits.length && (signedIn || !unsent);
   if (said.hidden) return;
@@ -24,7 +24,8 @@ async function show() {
 }
 
 if (said) {
-  document.addEventListener("kessa:kept", () => show());
+  // A drop that is kept and sent changes nothing here.
+  document.addEventListener("kessa:kept", ({ detail }) => (!said.hidden || !signedIn || detail.some((tap) => tap.refused || tap.waits)) && show());
   document.addEventListener("kessa:signed", ({ detail }) => {
     if (detail === signedIn) return;
     signedIn = detail;
