@@ -14,8 +14,8 @@ _WHOSE = "kessa.taps.whose"
 _BY_OTHERS_FOR = timedelta(days=30)
 # A phone's clock may be off by so much without being put right.
 CLOCK_SLACK = timedelta(minutes=2)
-# From when until when a name was lent on a phone, by what was lent and whose phone it is.
-Windows = dict[tuple[Lent, int], list[tuple[datetime, datetime]]]
+# From when until when a name was lent on a phone, by what was lent, whose phone it is and which of theirs.
+Windows = dict[tuple[Lent, int, str], list[tuple[datetime, datetime]]]
 
 
 def whose(by: Membership) -> str:
@@ -28,7 +28,7 @@ def hand_of(by: Membership, of: str, number: uuid.UUID, tap: Incoming, at: datet
     owner = _owner(by, tap.whose)
     if tap.lent is None or tap.lent.to == owner:
         return owner
-    asked = (tap.lent, owner)
+    asked = (tap.lent, owner, tap.device)
     if asked not in known:
         known[asked] = STREAMS[of].lent(by, number, tap, owner)
     if not any(since - CLOCK_SLACK <= at <= until + CLOCK_SLACK for since, until in known[asked]):

@@ -103,9 +103,15 @@ class TakenOver(TeamOwned):
 
     handover = models.ForeignKey(Handover, on_delete=models.PROTECT, related_name="taken_over")
     phone_of = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    # Which of that person's phones it is.
+    device = models.CharField(max_length=40, blank=True)
+    # The last of it that the taker, signed in, said to be theirs.
+    until = models.DateTimeField(null=True)
 
     class Meta(TeamOwned.Meta):
-        constraints = [models.UniqueConstraint(fields=["handover", "phone_of"], name="one_taking_over_a_phone")]
+        constraints = [
+            models.UniqueConstraint(fields=["handover", "phone_of", "device"], name="one_taking_over_a_phone")
+        ]
 
 
 class Observation(TeamOwned):

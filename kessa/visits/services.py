@@ -185,19 +185,18 @@ def check_lead(by: Membership, visit: Visit, tap: Incoming) -> None:
         raise BadTap(f"{visit.leader} has this visit already.")
 
 
+def hand_over(visit: Visit, tap: Tap, at: datetime) -> None:
+    """Note that a visit was handed over, also where it was closed elsewhere by then."""
+    taker, remark = tap.data["taker"], tap.data["remark"]
+    people = {"giver_id": tap.person_id, "taker_id": taker}
+    Handover.objects.create(team_id=visit.team_id, visit=visit, at=at, remark=remark, **people)
+    visit.people.add(taker)
+
+
 def lead_on(visit: Visit, tap: Tap, at: datetime) -> None:
-    """Pause a visit, go on with it, or hand it to another person, who leads it from now on."""
+    """Pause a visit, go on with it, or let whom it was handed to lead it from now on."""
     if tap.kind == "handed_over":
         visit.leader_id, visit.paused_at = tap.data["taker"], None
-        visit.people.add(tap.data["taker"])
-        Handover.objects.create(
-            team_id=visit.team_id,
-            visit=visit,
-            giver_id=tap.person_id,
-            taker_id=tap.data["taker"],
-            at=at,
-            remark=tap.data["remark"],
-        )
     else:
         visit.paused_at = at if tap.kind == "paused" else None
     visit.save(update_fields=["leader", "paused_at"])
@@ -206,7 +205,8 @@ def lead_on(visit: Visit, tap: Tap, at: datetime) -> None:
 def taken_over(by: Membership, visit: Visit, tap: Incoming, author: int) -> dict[str, Any]:
     """Return what is kept of a taking over on another's phone; raises BadTap unless it is the taker who does it.
 
-    That is told by a PIN that was typed on the author's phone, or by the taker being signed in there: `by` sends it.
+    That is told by a PIN that was typed on the author's phone, or by the taker, who sends it: a wrong PIN does not
+    become theirs because they are signed in when it goes out.
     """
     handover = Handover.objects.for_team(visit.team_id).filter(visit=visit, taker=tap.data.get("taker"))
     given = handover.select_related("taker").order_by("-pk").first() if is_key(tap.data.get("taker")) else None
@@ -215,32 +215,43 @@ def taken_over(by: Membership, visit: Visit, tap: Incoming, author: int) -> dict
     taker, phone_of = given.taker, tap.data.get("phone_of", author)
     if not is_key(phone_of) or not members(visit.team_id).filter(pk=phone_of).exists():
         raise BadTap("A visit is taken over on the phone of somebody of your team.")
-    if by.user_id != taker.pk and not (
-        phone_of == author and opens(taker, tap.data.get("pin"), f"{visit.pk} {taker.pk}")
-    ):
+    if "pin" in tap.data:
+        is_theirs = phone_of == author and opens(taker, tap.data["pin"], f"{visit.pk} {taker.pk}")
+    else:
+        is_theirs = by.user_id == taker.pk
+    if not is_theirs:
         raise BadTap(f"This is not the PIN of {taker}, or too many were tried. Enter it again, or sign in as {taker}.")
     return {"taker": taker.pk, "phone_of": phone_of}
 
 
-def take_over(visit: Visit, tap: Tap) -> None:
-    """Lend the taker's name to the phone on which the visit goes on."""
+def take_over(visit: Visit, tap: Tap, at: datetime) -> None:
+    """Lend the taker's name to the phone on which the visit goes on: also until the tap, where they sent it."""
     given = Handover.objects.for_team(visit.team_id).filter(visit=visit, taker=tap.data["taker"]).latest("pk")
-    on = {"team_id": visit.team_id, "handover": given, "phone_of_id": tap.data["phone_of"]}
-    TakenOver.objects.for_team(visit.team_id).get_or_create(**on)
+    phone = {"phone_of_id": tap.data["phone_of"], "device": tap.device}
+    said = {"until": at} if tap.sent_by_id is None else {}
+    TakenOver.objects.for_team(visit.team_id).update_or_create(
+        team_id=visit.team_id, handover=given, **phone, defaults=said
+    )
 
 
 def lent(by: Membership, tap: Incoming, owner: int) -> list[tuple[datetime, datetime]]:
     """Return from when until when a tap's visit was in the hands of whom it names, on the owner's phone.
 
-    That is from the hand-over until the visit closed, for a day at most. One of these two sends it.
+    That is from the hand-over until the visit closed, for a day at most, or until when the taker said, signed in. One
+    of these two sends it.
     """
     assert tap.lent is not None
     if by.user_id not in (owner, tap.lent.to):
         return []
-    of_visit = {"handover__visit": tap.lent.visit, "handover__taker": tap.lent.to, "phone_of": owner}
-    rows = TakenOver.objects.for_team(by.team_id).filter(**of_visit)
-    begun = rows.values_list("handover__at", "handover__visit__closed_at")
-    return [(since, min(since + _LENT_FOR, closed or since + _LENT_FOR)) for since, closed in begun]
+    here = TakenOver.objects.for_team(by.team_id).filter(phone_of=owner, device=tap.device)
+    rows = here.filter(handover__visit=tap.lent.visit, handover__taker=tap.lent.to)
+    windows = []
+    for since, closed, said in rows.values_list("handover__at", "handover__visit__closed_at", "until"):
+        over = since + _LENT_FOR
+        # One that was closed elsewhere before ends nothing here.
+        until = min(over, closed) if closed and closed > since else over
+        windows.append((since, max(until, said or until)))
+    return windows
 
 
 def close_visit(visit: Visit, tap: Tap, at: datetime, left_out: list[str]) -> None:

@@ -22,6 +22,9 @@ from kessa.visits.noted import drawn, observed, text
 BEGUN, OBSERVED, NOTED, DRAWN = "visit_begun", "observed", "note_written", "sample_drawn"
 PAUSED, RESUMED, HANDED, TOOK_OVER, CLOSED = "paused", "resumed", "handed_over", "took_over", "visit_closed"
 
+# What changes in whose hands a phone is.
+_IN_HANDS = {HANDED: services.hand_over, TOOK_OVER: services.take_over}
+
 
 class VisitStream(Stream):
     """The taps of one visit."""
@@ -109,7 +112,10 @@ class VisitStream(Stream):
         return {"taker": taker, "remark": remark}
 
     def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
-        """Let what was tapped happen, in order; what came after closing is kept and changes nothing."""
+        """Let what was tapped happen, in order; of what came after closing only in whose hands a phone is."""
+        for tap in taps:
+            if in_hands := _IN_HANDS.get(tap.kind):
+                in_hands(self.row, tap, moments[tap.pk])
         if self.closed:
             return
         noted = [tap for tap in taps if tap.kind == OBSERVED]
@@ -120,8 +126,6 @@ class VisitStream(Stream):
         for tap in taps:
             if tap.kind == DRAWN:
                 services.draw_sample(self.row, tap, moments[tap.pk])
-            elif tap.kind == TOOK_OVER:
-                services.take_over(self.row, tap)
             elif tap.kind in (PAUSED, RESUMED, HANDED):
                 services.lead_on(self.row, tap, moments[tap.pk])
             elif tap.kind == CLOSED:

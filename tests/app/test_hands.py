@@ -97,6 +97,8 @@ class Hands(TestCase):
         for author, sender in ((self.olek, self.ines), (self.ines, self.ines), (self.sanna, self.olek)):
             said = self.tap("took_over", {"taker": self.sanna.user_id, "phone_of": self.olek.user_id}, of=author)
             self.assertEqual(len(self.send(said, lent, by=sender).refused), 1)
+        # A wrong PIN is none either when she is signed in.
+        self.assertEqual(len(self.send(self.took_over(self.sanna, "111111"), lent, by=self.sanna).refused), 1)
         self.assertEqual(len(self.send(lent, by=self.sanna).waits), 1)
         said = self.tap("took_over", {"taker": self.sanna.user_id, "phone_of": self.olek.user_id}, of=self.sanna)
         self.assertEqual(self.send(said, by=self.sanna).kept, [said["id"]])
@@ -124,6 +126,7 @@ class Hands(TestCase):
             ({"at": before.isoformat()}, self.olek),
             ({"at": after.isoformat(), "now": after}, self.olek),
             ({"whose": whose(self.per)}, self.per),
+            ({"device": "tablet"}, self.olek),
             ({"lent": {"visit": str(self.number), "to": self.ines.user_id}}, self.olek),
         ):
             with self.subTest(change):
@@ -133,7 +136,20 @@ class Hands(TestCase):
                 self.visit().handovers.update(at=self.now)
         self.send(self.tap("visit_closed", to=self.sanna))
         self.seq += 30
-        self.assertEqual(len(self.send(self.tap("observed", {"value": 2}, run="flow", to=self.sanna)).waits), 1)
+        after = self.tap("observed", {"value": 2}, run="flow", to=self.sanna)
+        self.assertEqual(len(self.send(after).waits), 1)
+        said = self.tap("took_over", {"taker": self.sanna.user_id, "phone_of": self.olek.user_id}, of=self.sanna)
+        self.assertEqual(
+            self.send(said | {"at": after["at"], "seq": 1}, after, by=self.sanna).late, [said["id"], after["id"]]
+        )
+
+    def test_who_has_the_phone_of_a_visit_that_was_closed_elsewhere_is_known(self):
+        self.send(self.begun(), self.tap("visit_closed"))
+        self.seq += 30
+        on = [self.handed(self.sanna), self.took_over(self.sanna), self.tap("observed", {"value": 2}, to=self.sanna)]
+        on[2]["run"] = "flow"
+        self.assertEqual(self.send(*on).late, [each["id"] for each in on])
+        self.assertEqual(self.visit().leader, self.olek.user)
 
     def test_pins_are_not_guessed(self):
         self.send(self.begun(), self.handed(self.sanna))
