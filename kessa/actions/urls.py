@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from kessa.actions import views, views_volume
+from kessa.actions import views, views_emergency, views_volume
 
 app_name = "actions"
 urlpatterns = [
@@ -10,6 +10,7 @@ urlpatterns = [
     path("at/<int:place_pk>/", views.note, name="note"),
     path("list/<int:place_pk>/", views.begin_list, name="begin_list"),
     path("volume/<int:place_pk>/", views_volume.volume, name="volume"),
+    path("emergency/", views_emergency.emergency, name="emergency"),
     path("<int:pk>/", views.action, name="action"),
     path("<int:pk>/done/", views.do, name="do"),
     path("<int:pk>/custody/", views.custody, name="custody"),

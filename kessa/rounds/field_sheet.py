@@ -105,9 +105,14 @@ class Sheet(NamedTuple):
             return "circumstances"
         if any(line.wanted and not line.now for line in self.in_place):
             return "circumstances"
-        if not self.samples and (self.tests or not self.in_place_wanted):
+        if self.wants_sample:
             return "sample"
         return "test" if self.next_test else "close"
+
+    @property
+    def wants_sample(self) -> bool:
+        """Whether a sample is still to be drawn: for a test, and where not even readings in place are planned."""
+        return not self.samples and bool(self.tests or not self.in_place_wanted)
 
     @property
     def next_test(self) -> Test | None:

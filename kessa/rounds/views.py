@@ -35,6 +35,8 @@ from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, n
 from kessa.visits.selectors import open_visits
 
 _AHEAD = timedelta(days=14)
+# So many places a phone takes along by itself.
+_ALONG = 12
 # So long somebody may be a beginner.
 _NEW = timedelta(days=30)
 # So far ahead a test that says whether something worked stands on Today.
@@ -71,6 +73,7 @@ def today(request: HttpRequest) -> HttpResponse:
         "calls": found,
         "mine": call_rows(found.mine),
         "theirs": call_rows(found.theirs),
+        "due_along": {call.place.pk: str(call.place) for call in (found.mine or found.theirs[:1])[:_ALONG]},
         "urgent": [action for action in to_do if action.rank == 0],
         "to_do": [action for action in to_do if action.rank],
         "following": to_follow(team=team.pk, until=timezone.now() + _SOON),

@@ -23,7 +23,7 @@ def whose(by: Membership) -> str:
     return signing.dumps([by.user_id, by.team_id], salt=_WHOSE)
 
 
-def hand_of(by: Membership, of: str, number: uuid.UUID, tap: Incoming, at: datetime, known: Windows) -> int:
+def hand_of(by: Membership, of: str, number: uuid.UUID, tap: Incoming, known: Windows) -> int:
     """Return whose tap it is: whose page made it, who took the visit over on it, or who sends it."""
     owner = _owner(by, tap.whose)
     if tap.lent is None or tap.lent.to == owner:
@@ -31,7 +31,7 @@ def hand_of(by: Membership, of: str, number: uuid.UUID, tap: Incoming, at: datet
     asked = (tap.lent, owner, tap.device)
     if asked not in known:
         known[asked] = STREAMS[of].lent(by, number, tap, owner)
-    if not any(since - CLOCK_SLACK <= at <= until + CLOCK_SLACK for since, until in known[asked]):
+    if not any(since <= tap.at <= until for since, until in known[asked]):
         raise Waits("It waits until whoever tapped it takes the visit over here with a PIN, or signs in and says so.")
     return tap.lent.to
 

@@ -179,7 +179,7 @@ class _Keeping:
             raise BadTap("There is no room for more taps here.")
         if tap.seq > self.last_seq:
             raise BadTap("The sequence number of this tap lies far beyond those before it.")
-        person = hand_of(self.by, self.stream.name, self.number, tap, self.moments[tap.id], self.lent)
+        person = hand_of(self.by, self.stream.name, self.number, tap, self.lent)
         if person not in self.authors:
             self.authors[person] = as_member(self.by, person)
         self.stream.by = self.authors[person]
@@ -270,7 +270,7 @@ def _begun(
                 if stream := STREAMS[of].held(by, number):
                     return stream, not_begun
                 raise BadTap("This number is another thing's: begin again.")
-            author = as_member(by, hand_of(by, of, number, tap, moments[tap.id], {}))
+            author = as_member(by, hand_of(by, of, number, tap, {}))
             return STREAMS[of].begun(author, number, tap, moments[tap.id]), not_begun
         except (BadTap, NotAllowed) as fault:
             why = str(fault)

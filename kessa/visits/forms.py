@@ -1,5 +1,6 @@
 """Forms about samples."""
 
+from collections.abc import Iterable
 from datetime import timedelta
 from typing import Any
 
@@ -8,7 +9,7 @@ from django.utils import timezone
 
 from kessa.core.job.circumstances import Scale
 from kessa.core.job.schools import depth_cm
-from kessa.core.job.ways import ways_for
+from kessa.core.job.ways import Way
 from kessa.core.judging.plausible import can_be
 from kessa.people.models import Team, User
 from kessa.people.selectors import members
@@ -54,13 +55,13 @@ class SampleForm(_DrawnForm, OnceForm):
     sure = forms.BooleanField(label="The temperature is right", required=False, widget=forms.HiddenInput)
     bottle = forms.ModelChoiceField(label="Bottle", queryset=None, required=False, empty_label="no label")
 
-    def __init__(self, place: Place, person: User, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, place: Place, person: User, ways: Iterable[Way], *args: Any, **kwargs: Any) -> None:
         now = timezone.localtime().replace(second=0, microsecond=0)
         depth = depth_cm(house_rules(place.team_id).chosen, place.sampling_depth_cm)
-        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person, "way": place.usual_way}
+        usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person}
         kwargs["initial"] = usual | kwargs.get("initial", {})
         super().__init__(*args, **kwargs)
-        self.fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways_for(place.kind_key))]
+        self.fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways)]
         bottles = Bottle.objects.for_team(place.team_id).filter(place=place, sample=None).order_by("number")
         self.fields["bottle"].queryset = bottles
         if not bottles.exists() and not self.data.get("bottle"):

@@ -103,15 +103,11 @@ class TakenOver(TeamOwned):
 
     handover = models.ForeignKey(Handover, on_delete=models.PROTECT, related_name="taken_over")
     phone_of = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    # Which of that person's phones it is.
-    device = models.CharField(max_length=40, blank=True)
-    # The last of it that the taker, signed in, said to be theirs.
+    # Which of that person's phones it is, and from when by its own clock.
+    device = models.CharField(max_length=40)
+    since = models.DateTimeField()
+    # The last of it, where the taker, signed in, said what was theirs.
     until = models.DateTimeField(null=True)
-
-    class Meta(TeamOwned.Meta):
-        constraints = [
-            models.UniqueConstraint(fields=["handover", "phone_of", "device"], name="one_taking_over_a_phone")
-        ]
 
 
 class Observation(TeamOwned):

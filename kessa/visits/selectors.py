@@ -95,10 +95,10 @@ def open_visits(team: int) -> Any:
     return rows.select_related("place", "leader").order_by("-started_at")[:50]
 
 
-def open_visit_at(place: Place) -> Visit | None:
-    """Return the visit that is going on at a place, the newest where there are two."""
+def open_visit_at(place: Place, person: User | None = None) -> Visit | None:
+    """Return the visit that goes on at a place, the newest where there are two; of a person, one they took part in."""
     rows = Visit.objects.for_team(place.team_id).filter(place=place, closed_at=None, leader__isnull=False)
-    return rows.order_by("-started_at").first()
+    return (rows.filter(people=person) if person else rows).order_by("-started_at").first()
 
 
 def observations_of(visit: Visit) -> dict[str, Observation]:

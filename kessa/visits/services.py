@@ -21,7 +21,8 @@ from kessa.people.numbers import take_numbers
 from kessa.people.pins import opens
 from kessa.people.selectors import members
 from kessa.places.models import Place
-from kessa.taps.incoming import BadTap, Incoming, is_key, read_tap
+from kessa.taps.hands import CLOCK_SLACK
+from kessa.taps.incoming import BadTap, Incoming, is_key, read_tap, read_time
 from kessa.taps.models import Tap
 from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
@@ -221,36 +222,41 @@ def taken_over(by: Membership, visit: Visit, tap: Incoming, author: int) -> dict
         is_theirs = by.user_id == taker.pk
     if not is_theirs:
         raise BadTap(f"This is not the PIN of {taker}, or too many were tried. Enter it again, or sign in as {taker}.")
-    return {"taker": taker.pk, "phone_of": phone_of}
+    said = {} if "pin" in tap.data else {"since": read_time(tap.data.get("since")).isoformat()}
+    return {"taker": taker.pk, "phone_of": phone_of, **said}
 
 
-def take_over(visit: Visit, tap: Tap, at: datetime) -> None:
-    """Lend the taker's name to the phone on which the visit goes on: also until the tap, where they sent it."""
-    given = Handover.objects.for_team(visit.team_id).filter(visit=visit, taker=tap.data["taker"]).latest("pk")
-    phone = {"phone_of_id": tap.data["phone_of"], "device": tap.device}
-    said = {"until": at} if tap.sent_by_id is None else {}
-    TakenOver.objects.for_team(visit.team_id).update_or_create(
-        team_id=visit.team_id, handover=given, **phone, defaults=said
+def take_over(visit: Visit, tap: Tap, _: datetime) -> None:
+    """Lend the taker's name to the phone on which the visit goes on, or went on, as they say, until the tap."""
+    TakenOver.objects.create(
+        team_id=visit.team_id,
+        handover=Handover.objects.for_team(visit.team_id).filter(visit=visit, taker=tap.data["taker"]).latest("pk"),
+        phone_of_id=tap.data["phone_of"],
+        device=tap.device,
+        since=tap.data.get("since", tap.at),
+        until=tap.at if "since" in tap.data else None,
     )
 
 
 def lent(by: Membership, tap: Incoming, owner: int) -> list[tuple[datetime, datetime]]:
-    """Return from when until when a tap's visit was in the hands of whom it names, on the owner's phone.
+    """Return from when until when a tap's visit was in the hands of whom it names, by the clock of the owner's phone.
 
-    That is from the hand-over until the visit closed, for a day at most, or until when the taker said, signed in. One
-    of these two sends it.
+    That is from the PIN until the visit closed or was handed on, for a day at most; or what the taker said to be
+    theirs. One of these two sends it.
     """
     assert tap.lent is not None
     if by.user_id not in (owner, tap.lent.to):
         return []
     here = TakenOver.objects.for_team(by.team_id).filter(phone_of=owner, device=tap.device)
     rows = here.filter(handover__visit=tap.lent.visit, handover__taker=tap.lent.to)
+    ending = {"handed_over": timedelta(0), "visit_closed": CLOCK_SLACK}
+    tapped_here = Tap.objects.for_team(by.team_id).filter(stream=tap.lent.visit, device=tap.device, kind__in=ending)
+    turned = [at + ending[kind] for kind, at in tapped_here.values_list("kind", "at")]
     windows = []
-    for since, closed, said in rows.values_list("handover__at", "handover__visit__closed_at", "until"):
-        over = since + _LENT_FOR
-        # One that was closed elsewhere before ends nothing here.
-        until = min(over, closed) if closed and closed > since else over
-        windows.append((since, max(until, said or until)))
+    for since, said, closed in rows.values_list("since", "until", "handover__visit__closed_at"):
+        # It may be closed on another phone too.
+        ends = [*turned, since + _LENT_FOR, *([closed + CLOCK_SLACK] if closed else [])]
+        windows.append((since, said or min(end for end in ends if end > since)))
     return windows
 
 

@@ -7,6 +7,7 @@ from kessa.visits import views, views_along
 app_name = "visits"
 urlpatterns = [
     path("begin/<int:place_pk>/", views.begin, name="begin"),
+    path("along/", views_along.along_all, name="along_all"),
     path("along/check/<slug:key>/", views_along.along_check, name="along_check"),
     path("along/<int:place_pk>/<slug:family>/", views_along.along_test, name="along_test"),
     path("along/<int:place_pk>/", views_along.along, name="along"),

@@ -15,7 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.core.job.circumstances import SEVERAL, Scale, scales_for
 from kessa.core.job.hazards import hazards_of
-from kessa.core.job.ways import Way, oxygen_steps, ways_for
+from kessa.core.job.ways import Way, oxygen_steps, usual_way, ways_for
 from kessa.core.judging.plausible import bounds_of
 from kessa.core.methods.leading import led_at
 from kessa.core.quantities.quantity import plain
@@ -114,17 +114,18 @@ def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, 
 def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     """Draw a sample, step by step, and note it."""
     place = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=place_pk)
-    ways = ways_for(place.kind_key)
-    chosen = request.GET.get("way") or place.usual_way
-    way = next((each for each in ways if each.key == chosen), None)
     going_on = open_visit_at(place)
+    hazard = going_on.safety.get("ice_or_flood", "none") if going_on else "none"
+    ways = ways_for(place.kind_key, hazard)
+    chosen = request.GET.get("way") or usual_way(ways, place.usual_way, hazard)
+    way = next((each for each in ways if each.key == chosen), None)
     asked: dict[str, Any] = {"bottle": request.GET.get("bottle"), "way": way.key if way else ""}
     seen = observations_of(going_on) if going_on else {}
     # What is read in place at a boiler or loop is its feed or return, not what is drawn.
     as_read = going_on and place.kind.drawn_below_c is None
     if as_read and "temperature" in seen:
         asked["water_temperature_c"] = round(seen["temperature"].value, 1)
-    form = SampleForm(place, request.user, request.POST or None, initial=asked)
+    form = SampleForm(place, request.user, ways, request.POST or None, initial=asked)
     # No deeper than the water.
     if "water_depth" in seen:
         form.initial["depth_cm"] = min(form.initial["depth_cm"], seen["water_depth"].value)
@@ -174,7 +175,7 @@ def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse
         form.add_error("bottle" if "bottle" in form.fields else None, str(refused))
         return None
     if around and around.leader_id:
-        return redirect("visits:visit", around.pk)
+        return redirect("bench:board" if field_sheet(around).tests else "visits:visit", around.pk)
     return redirect("bench:method", number)
 
 
@@ -225,7 +226,7 @@ def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     weather = weather_at(found.place, timezone.now())
     if "weather" in groups:
         groups["weather"] = [line._replace(proposed=weather.get(line.scale.key)) for line in groups["weather"]]
-    context = {"visit": found, "groups": groups, "several_from": SEVERAL, "payload": payload}
+    context = {"visit": found, "sheet": sheet, "groups": groups, "several_from": SEVERAL, "payload": payload}
     return render(request, "visits/circumstances.html", context)
 
 

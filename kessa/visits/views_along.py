@@ -1,10 +1,16 @@
 """A visit taken along: everything that a visit to a place wants on one page, which needs no signal from then on."""
 
+import logging
 import uuid
+from collections.abc import Callable, Iterator
+from datetime import tzinfo
+from functools import partial
 from itertools import product
+from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
+from django.template.loader import render_to_string
 from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -24,14 +30,19 @@ from kessa.people.selectors import with_pin
 from kessa.places.models import Place
 from kessa.rounds.field_sheet import field_sheet
 from kessa.rounds.models import PlannedTest
-from kessa.rounds.selectors import planned_for
+from kessa.rounds.selectors import planned_at, planned_for
 from kessa.rules.selectors import house_rules
 from kessa.taps.hands import whose
 from kessa.visits.forms import HandoverForm, SafetyForm, SampleForm
 from kessa.visits.models import Sample, Visit
+from kessa.visits.selectors import open_visit_at
 from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
 from kessa.web.components.lanes import draw_lanes
+from kessa.web.packed import packed
 
+_LOG = logging.getLogger("kessa.visits")
+# So many places are sent at a time.
+MOST = 12
 _WIDE = 360
 # Stands for a number that the page makes itself.
 NO_NUMBER = uuid.UUID(int=0)
@@ -42,22 +53,66 @@ NO_NUMBER = uuid.UUID(int=0)
 @ensure_csrf_cookie
 def along(request: HttpRequest, place_pk: int) -> HttpResponse:
     """The page of a place that is taken along: safety, circumstances, sample, tests, closing."""
-    place = _place(request, place_pk)
+    return render(request, "visits/along.html", _context(request, _place(request, place_pk)))
+
+
+@member
+@require_GET
+@ensure_csrf_cookie
+def along_all(request: HttpRequest) -> StreamingHttpResponse:
+    """The pages of places, each with all that can be tested there, in one answer that says nothing twice."""
+    numbers = [number for number in request.GET.getlist("place") if number.isdecimal()][:MOST]
+    places = Place.objects.for_team(request.membership.team_id).select_related("team").in_bulk(map(int, numbers))
+    zone = timezone.get_current_timezone()
+    return StreamingHttpResponse(packed(_pages(request, list(places.values()), zone)), content_type="application/jsonl")
+
+
+def _pages(request: HttpRequest, places: list[Place], zone: tzinfo) -> Iterator[tuple[str, str | None]]:
+    """Give the address and the text of each place's page and its parts; of what did not come whole, None at the end."""
+    given: set[str] = set()
+    for place in places:
+        try:
+            # They are written after this request has left the team's zone.
+            with timezone.override(zone):
+                for address, write in _written(request, place):
+                    if address not in given:
+                        given.add(address)
+                        yield address, write()
+        except Exception:
+            # What fails at one place holds up none of the others.
+            _LOG.exception("a place could not be taken along")
+            yield reverse("visits:along", args=[place.pk]), None
+
+
+def _written(request: HttpRequest, place: Place) -> Iterator[tuple[str, Callable[[], str]]]:
+    context = _context(request, place)
+    yield reverse("visits:along", args=[place.pk]), lambda: render_to_string("visits/along.html", context, request)
+    for each in context["besides"]:
+        address = reverse("visits:along_test", args=[place.pk, each.family])
+        yield address, partial(_test, request, place, each.family)
+    for each in context["checks"]:
+        yield reverse("visits:along_check", args=[each.key]), partial(_check, request, each)
+
+
+def _context(request: HttpRequest, place: Place) -> dict[str, Any]:
     going = before_going(place)
-    planned = planned_for([due.stop for due in going["dues"]])
+    # Of the visit that goes on there already what was due when it began is still planned.
+    begun = open_visit_at(place, request.user)
+    planned = planned_at(begun) if begun else planned_for([due.stop for due in going["dues"]])
     sheet = field_sheet(Visit(team=place.team, place=place, started_at=timezone.now()), planned)
     sample = _to_be_drawn(request, place)
     tests = drafts_of(request.membership, [(sample, each.plan) for each in sheet.tests])
-    sample_form = SampleForm(place, request.user)
+    ways = ways_for(place.kind_key)
+    sample_form = SampleForm(place, request.user, ways, initial={"way": place.usual_way})
     several = len(tests) > 1
     besides = _besides(place, {each.family for each in tests})
     lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
-    context = {
+    return {
         **going,
         "form": SafetyForm(place, initial=offered_again(request)),
         "groups": by_group(sheet),
         "several_from": SEVERAL,
-        "ways": [(way, steps_of(way, sample_form)) for way in ways_for(place.kind_key)],
+        "ways": [(way, steps_of(way, sample_form)) for way in ways],
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
         "sample_form": sample_form,
         "hand_form": HandoverForm(Visit(team=place.team), auto_id="hand_%s"),
@@ -85,7 +140,6 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
             "none": str(NO_NUMBER),
         },
     }
-    return render(request, "visits/along.html", context)
 
 
 @member
@@ -95,9 +149,7 @@ def along_test(request: HttpRequest, place_pk: int, family: str) -> HttpResponse
     place = _place(request, place_pk)
     if family not in families_of(place.team_id):
         raise Http404
-    plan = PlannedTest(team=place.team, family=family)
-    [test] = drafts_of(request.membership, [(_to_be_drawn(request, place), plan)])
-    return _part(request, test)
+    return HttpResponse(_test(request, place, family))
 
 
 @member
@@ -107,12 +159,22 @@ def along_check(request: HttpRequest, key: str) -> HttpResponse:
     method = methods_of(request.membership.team_id).get(key)
     if method is None or not method.main.numbers.can_be_checked:
         raise Http404
+    return HttpResponse(_check(request, method))
+
+
+def _test(request: HttpRequest, place: Place, family: str) -> str:
+    plan = PlannedTest(team=place.team, family=family)
+    [test] = drafts_of(request.membership, [(_to_be_drawn(request, place), plan)])
+    return _part(request, test)
+
+
+def _check(request: HttpRequest, method: Method) -> str:
     return _part(request, check_draft(request.membership, method))
 
 
-def _part(request: HttpRequest, test: OnBoard) -> HttpResponse:
+def _part(request: HttpRequest, test: OnBoard) -> str:
     context = {"tests": [(test, panel_on_board(request, test, along=True))], "several": True, "along": True}
-    return render(request, "bench/board_tests.html", context)
+    return render_to_string("bench/board_tests.html", context, request)
 
 
 def _place(request: HttpRequest, pk: int) -> Place:

@@ -2,14 +2,36 @@
 
 import json
 import re
+from unittest.mock import patch
 
 from django.urls import reverse
 
+from kessa.core.job.hazards import hazards
+from kessa.people.models import Contact
 from kessa.places.models import Place
 from kessa.rounds.services import plan_stop
 from kessa.visits.forms import SafetyForm
 from tests.app.pages import PageTest
 from tests.world import planned, safety, stocked_kit, team_of
+
+# What is made anew each time a page is written.
+NEW = re.compile(
+    r'(?<=csrfmiddlewaretoken" value=")\w+|(?<=name="once" value=")[\w-]+|(?<="made_at": ")[^"]+|(?<="whose": ")[^"]+'
+)
+
+
+def unpacked(answer):
+    """Return the pages of an answer in which nothing is said twice, by address, as the phone puts them together."""
+    pieces, found = [], {}
+    for line in b"".join(answer.streaming_content).decode().splitlines():
+        address, said = json.loads(line)
+        text = []
+        for each in said or ():
+            new = [each] if isinstance(each, str) else pieces[each[0] : sum(each)]
+            text += new
+            pieces += new if isinstance(each, str) else []
+        found[address] = None if said is None else "".join(text)
+    return found
 
 
 class TakenAlong(PageTest):
@@ -50,6 +72,37 @@ class TakenAlong(PageTest):
         self.assertContains(page, "The tests in time")
         self.assertIn("00000000-0000-0000-0000-000000000000", payload["visit_at"])
         self.assertEqual(payload["place"], self.place.pk)
+
+    def test_places_come_in_one_answer_that_says_nothing_twice_and_one_that_fails_holds_up_no_other(self):
+        other = Place.objects.create(team=self.place.team, name="The ford", kind_key="stream")
+        theirs = team_of("Olek")[1]
+        asked = {"place": [self.place.pk, other.pk, theirs.pk, "x", 10**30]}
+        pages = unpacked(self.client.get(reverse("visits:along_all"), asked))
+        along = [reverse("visits:along", args=[place.pk]) for place in (self.place, other)]
+        self.assertEqual([address for address in pages if address in along], along)
+        self.assertNotIn(reverse("visits:along", args=[theirs.pk]), pages)
+        parts = set(re.findall(r'data-at="([^"]+)"', pages[along[0]] + pages[along[1]]))
+        self.assertEqual({*along, *parts}, pages.keys())
+        for address in (along[1], *sorted(parts)[::5]):
+            alone = self.client.get(address).content.decode()
+            self.assertEqual(*(NEW.sub("", page) for page in (pages[address], alone)))
+        sent = b"".join(self.client.get(reverse("visits:along_all"), asked).streaming_content)
+        self.assertLess(len(sent), sum(map(len, pages.values())) * 2 / 3)
+        with patch("kessa.visits.views_along._besides", side_effect=[ValueError, []]):
+            pages = unpacked(self.client.get(reverse("visits:along_all"), asked))
+        self.assertEqual([pages[address] is None for address in along], [True, False])
+
+    def test_whom_to_call_and_what_comes_first_stands_on_one_page(self):
+        page = self.client.get(reverse("actions:emergency"))
+        self.assertContains(page, "Nobody is named yet")
+        for role, name, telephone in (("spill_line", "Rivers", "01632 960170"), ("laboratory", "Garth", "")):
+            of = {"role": role, "name": name, "telephone": telephone, "waters": ["open"]}
+            Contact.objects.create(team=self.place.team, **of)
+        page = self.client.get(reverse("actions:emergency"))
+        self.assertContains(page, 'href="tel:01632960170"')
+        self.assertContains(page, "Rivers")
+        for hazard in hazards():
+            self.assertContains(page, hazard.first_aid, html=False)
 
     def test_it_is_installed_as_an_app_and_the_worker_keeps_what_pages_are_made_of(self):
         self.client.logout()

@@ -228,6 +228,9 @@ class Visits(PageTest):
         form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
         self.assertEqual(page.context["form"].initial["water_temperature_c"], 4.4)
         page = self.client.post(reverse("visits:sample", args=[self.place.pk]), form | {"way": "bucket"}, follow=True)
+        # On it goes to the tests; the visit's own page says what comes next.
+        self.assertEqual(page.redirect_chain[-1][0], reverse("bench:board", args=[visit.pk]))
+        page = self.client.get(sheet)
         self.assertContains(page, "Test: Chloride, drops")
         self.assertContains(page, "28 days")
         self.assertContains(self.client.get(reverse("visits:close", args=[visit.pk])), "Chloride, drops: to do.")

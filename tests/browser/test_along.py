@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 from unittest.mock import patch
 
 from django.contrib.auth.hashers import make_password
@@ -14,10 +15,13 @@ from playwright.sync_api import expect
 
 from kessa.bench.models import Determination
 from kessa.log.models import Result
+from kessa.people.models import Contact
 from kessa.places.models import Place
 from kessa.places.services import keep_place
 from kessa.rounds.packing_list import packing_list
 from kessa.rounds.services import keep_packing_list, plan_stop
+from kessa.rules.selectors import house_rules
+from kessa.rules.services import choose_house_rules
 from kessa.taps.models import Tap
 from kessa.taps.services import record
 from kessa.visits.models import Sample, Visit
@@ -58,9 +62,9 @@ class TakenAlong(BrowserTest):
     def take_along(self):
         page = self.open(PHONE)
         page.evaluate("navigator.serviceWorker.ready")
-        expect(page.get_by_text("Along without a signal: 2 places")).to_be_visible()
+        expect(page.get_by_text("Along: Above the depot, Below the depot.")).to_be_visible()
         page.reload()
-        expect(page.get_by_text("Along without a signal: 2 places")).to_be_visible()
+        expect(page.get_by_text("Along: Above the depot, Below the depot.")).to_be_visible()
         return page
 
     def lose_signal(self, page):
@@ -111,12 +115,16 @@ class TakenAlong(BrowserTest):
         conductivity.fill("0,31")
         conductivity.press("Tab")
         expect(page.get_by_text("0.31 mS/cm is 310 µS/cm.")).to_be_visible()
+        page.get_by_role("textbox", name="Water temperature").filter(visible=True).fill("4,4")
+        page.get_by_role("textbox", name="Water temperature").filter(visible=True).press("Tab")
         drawn_at = page.locator("[name=drawn_at]")
         drawn_at.evaluate("(field) => { field.value = '2026-01-01T08:00'; }")
         page.get_by_role("button", name="Done: on to the sample").click()
         # It is drawn now, whenever the page was taken along.
         expect(drawn_at).not_to_have_value("2026-01-01T08:00")
-        page.get_by_label("Water temperature, °C").fill("6,5")
+        # The thermometer was read a moment ago; whoever reads it again in the flow says so.
+        expect(page.get_by_label("Water temperature, °C").filter(visible=True)).to_have_value("4.4")
+        page.get_by_label("Water temperature, °C").filter(visible=True).fill("6,5")
         expect(page.get_by_text("6.5 °C", exact=True)).to_be_visible()
         page.get_by_role("button", name="Keep the sample").click()
 
@@ -265,7 +273,7 @@ class TakenAlong(BrowserTest):
             ]
             for place in (self.below, self.above)
         }
-        self.assertEqual(len(results[self.below]), 4)
+        self.assertEqual(len(results[self.below]), 5)
         self.assertEqual(results[self.below], results[self.above])
 
     def test_what_is_packed_is_ticked_without_a_signal(self):
@@ -371,6 +379,72 @@ class TakenAlong(BrowserTest):
         changed = page.get_by_role("region", name="The place changed while this visit was away")
         expect(changed.get_by_role("row", name="Hazards nothing A new sluice")).to_be_visible()
         self.assert_accessible(page)
+
+    def test_any_place_is_put_on_the_phone_and_what_did_not_come_is_fetched_again(self):
+        ford = Place.objects.create(team=self.team, name="The ford", kind_key="stream")
+        Contact.objects.create(
+            team=self.team, role="spill_line", name="Rivers", telephone="0163 2960170", waters=["open"]
+        )
+        page = self.take_along()
+        page.goto(f"{self.address}/places/{ford.pk}/")
+        with patch("kessa.visits.views_along._besides", side_effect=ValueError), self.assertLogs("kessa.visits") as log:
+            page.get_by_role("button", name="Put it on this phone").click()
+            expect(page.get_by_text("It is not here yet: it is fetched by itself.")).to_be_visible()
+            page.goto(f"{self.address}/phone/")
+            expect(page.get_by_text("The ford: not here yet, fetched by itself.")).to_be_visible()
+            while len(log.records) < 2:
+                page.wait_for_timeout(50)
+        asked = []
+        page.on("request", lambda request: asked.append(request.url.removeprefix(self.address)))
+        page.evaluate("localStorage.removeItem('kessa-along-tried')")
+        page.evaluate("window.dispatchEvent(new Event('online'))")
+        expect(page.get_by_role("link", name="The ford")).to_be_visible()
+        self.assertEqual([each for each in asked if "along" in each], [f"/visits/along/?place={ford.pk}"])
+        expect(page.get_by_role("listitem").filter(has_text="Above the depot, as of")).to_contain_text("tests")
+        self.lose_signal(page)
+        page.get_by_role("link", name="The ford").click()
+        expect(page.get_by_role("heading", name="Before you go: The ford")).to_be_visible()
+        page.get_by_role("link", name="Emergency").click()
+        expect(page.get_by_role("link", name="0163 2960170")).to_have_attribute("href", "tel:01632960170")
+        expect(page.get_by_role("heading", name="A spill or dead fish")).to_be_visible()
+        self.assert_accessible(page)
+        page.goto(f"{self.address}/phone/")
+        page.get_by_role("button", name="Take it off this phone").click()
+        expect(page.get_by_role("link", name="The ford")).to_be_hidden()
+        page.goto(f"{self.address}/visits/along/{ford.pk}/")
+        expect(page.get_by_role("heading", name="No signal, and this page is not along")).to_be_visible()
+
+    def test_what_ice_asks_for_is_chosen_and_a_second_sample_hides_no_test(self):
+        choose_house_rules(self.ines, house_rules(self.team.pk), {}, ice_rule="With the pole, two people.")
+        page = self.open(PHONE)
+        page.goto(f"{self.address}/visits/along/{self.below.pk}/")
+        page.get_by_role("radio", name="ice", exact=True).check(force=True)
+        for label, words in (("Who comes along", "Sanna"), ("Who knows where you are", "Ines")):
+            page.get_by_label(label).fill(words)
+        page.get_by_label("They should hear from you by").fill("17:30")
+        page.get_by_label("I have read our rule").check()
+        page.get_by_label("I have read the hazards").check()
+        page.get_by_role("button", name="Begin the visit").click()
+        page.get_by_role("button", name="Done: on to the sample").click()
+        ways = page.get_by_role("group", name="How do you draw it?")
+        expect(ways.get_by_role("radio", name="with a pole")).to_be_checked()
+        expect(ways.get_by_role("radio", name="wading")).to_be_hidden()
+        ways.get_by_role("radio", name="through ice").check(force=True)
+        expect(page.get_by_text("Mark the hole before you leave")).to_be_visible()
+        page.get_by_role("button", name="Keep the sample").click()
+        self.chip(page, "Chloride").click()
+        self.steps(page, 2)
+        page.get_by_role("navigation", name="This visit").get_by_role("button", name="Sample").click()
+        expect(page.get_by_text("Another sample has tests of its own.")).to_be_visible()
+        page.get_by_role("button", name="Keep another sample").click()
+        expect(self.chip(page, "Chloride, sample of")).to_be_visible()
+        page.reload()
+        for name, step in (("Chloride, sample of", "0"), (re.compile("^Chloride(?!, sample)"), "3")):
+            self.chip(page, name).click()
+            expect(page.locator("[data-step].now").filter(visible=True)).to_have_attribute("data-step", step)
+        self.assert_saved(page)
+        samples = Sample.objects.for_team(self.team).order_by("number")
+        self.assertEqual([sample.way for sample in samples], ["ice", "ice"])
 
     def test_a_phone_that_is_handed_on_shows_nothing_and_loses_nothing(self):
         page, door = self.drawn_without_a_signal()

@@ -9,7 +9,7 @@ const phone = { cookie: "", signal: true, person: null, pages: 0, server: proces
 globalThis.document = { hidden: false, cookie: "", title: "The brook", querySelectorAll: () => [], querySelector: () => null, addEventListener: () => {}, dispatchEvent: () => {} };
 globalThis.window = { addEventListener: () => {}, setTimeout: () => 0, clearTimeout: () => {}, setInterval: () => 0 };
 const remembered = new Map();
-globalThis.localStorage = { getItem: (name) => remembered.get(name) ?? null, setItem: (name, value) => remembered.set(name, String(value)) };
+globalThis.localStorage = { getItem: (name) => remembered.get(name) ?? null, setItem: (name, value) => remembered.set(name, String(value)), removeItem: (name) => remembered.delete(name) };
 
 globalThis.fetch = (address, how) => {
   if (!phone.signal) return Promise.reject(new TypeError("no signal"));

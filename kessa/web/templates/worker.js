@@ -5,7 +5,7 @@ const PAGES = "kessa-pages";
 const MADE_OF = "kessa-shell";
 const SHELL = [{% for address in shell %}"{{ address|escapejs }}"{% if not forloop.last %}, {% endif %}{% endfor %}];
 const UUID = "[0-9a-f]{8}-[0-9a-f-]{27}";
-const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/([a-z0-9-]+/)?|visits/along/check/[a-z0-9-]+/|today/(pack/[0-9]+/)?|more/|phone/)$`);
+const KEPT = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/(circumstances/)?)|visits/along/[0-9]+/([a-z0-9-]+/)?|visits/along/check/[a-z0-9-]+/|today/(pack/[0-9]+/)?|more/|phone/|actions/emergency/)$`);
 const SIGN_IN = "{% url 'account_login' %}";
 // Work that is under way goes on though the session ended: what is tapped waits until somebody signs in.
 const WORK = new RegExp(`^/(((bench|bench/visit|visits)/${UUID}/)|visits/along/)`);

@@ -7,6 +7,7 @@ import { showSaved, showTrouble } from "./hands.js";
 import { handedOver } from "./handover.js";
 import { Keeper, newId } from "./keeper.js";
 import { begunByOwner, goingOn, isTakenOver, lentOf, takerOf, tapped as tappedOn } from "./leading.js";
+import { make } from "./make.js";
 import { numberOf } from "./number-field.js";
 import { canSeal, sealed } from "./pin.js";
 import { allKept, openStore } from "./store.js";
@@ -20,6 +21,9 @@ const ONE_WAY = 8 * 3600 * 1000;
 let keeper;
 let circumstances;
 let board = null;
+let planned = [];
+const opened = new Set(); // the samples whose tests are on the board
+const clock = new Intl.DateTimeFormat(undefined, { hour: "2-digit", minute: "2-digit" });
 
 // ---- where the visit stands ----------------------------------------------------------------------------------------
 
@@ -41,7 +45,7 @@ function go(stage) {
   one("[data-stages]").hidden = ["safety", "closed"].includes(stage);
   for (const each of page.querySelectorAll("[data-stages] [data-to]")) each.setAttribute("aria-pressed", String(each.dataset.to === stage));
   if (stage === "close") showLeftOut();
-  if (stage === "sample") offerNowAndNoDeeper();
+  if (stage === "sample") offerSample();
   if (stage === "tests") board?.plan();
   window.scrollTo({ top: 0 });
 }
@@ -79,8 +83,39 @@ function begin(form) {
 
 // ---- sample --------------------------------------------------------------------------------------------------------
 
+// How it is drawn is said by one's choice; of ice or flood, as it was confirmed, what is asked for is chosen.
+function chooseWay(key) {
+  one("[data-sample] [name=way]").value = key;
+  for (const each of page.querySelectorAll("[data-way]")) each.hidden = each.dataset.way !== key;
+}
+
+function offerWay() {
+  const hazard = tapped("visit_begun").at(-1)?.data.safety.ice_or_flood ?? "none";
+  const ways = [...page.querySelectorAll("[data-ways] input")];
+  const named = (way, name) => way.dataset[name].split(" ").includes(hazard);
+  for (const way of ways) way.closest("label").hidden = named(way, "neverIn");
+  const taken = ways.find((way) => named(way, "firstIn")) ?? ways.find((way) => way.checked && !named(way, "neverIn"));
+  for (const way of ways) way.checked = way === taken;
+  if (ways.length) chooseWay(taken?.value ?? "");
+}
+
+// The thermometer was read a moment ago: what was noted stands in the sample's own field, where it is of the same water.
+function offerTemperature() {
+  const field = one("[data-sample] [name=water_temperature_c]");
+  const noted = circumstances.newest("temperature")?.data.value;
+  if (field.value || given.hot.above !== null || typeof noted !== "number") return;
+  field.value = String(Math.round(noted * 10) / 10);
+  field.dispatchEvent(new Event("input", { bubbles: true }));
+}
+
 // A sample is drawn now, not when the page was taken along, and no deeper than the water.
-function offerNowAndNoDeeper() {
+function offerSample() {
+  const before = tapped("sample_drawn").at(-1);
+  one("[data-drawn-before]").hidden = !before;
+  if (before) one("[data-drawn-before]").textContent = `A sample was drawn at ${clock.format(new Date(before.data.at))}: its tests go on under Tests. Another sample has tests of its own.`;
+  one("[data-sample] .is-primary").textContent = before ? "Keep another sample" : "Keep the sample";
+  offerWay();
+  offerTemperature();
   const now = new Date();
   one("[data-sample] [name=drawn_at]").value = new Date(now - now.getTimezoneOffset() * 60000).toISOString().slice(0, 16);
   const depth = one("[data-sample] [name=depth_cm]");
@@ -103,27 +138,48 @@ function draw(form) {
   openTests().then(() => go("tests"));
 }
 
-// The tests are those of the sample drawn last: their numbers follow from its own, as on the server.
+// Each sample has the planned tests: their numbers follow from its own, as on the server. Those of one stay as they are where
+// another is drawn.
 async function openTests() {
-  if (board) return;
-  const { sample } = tapped("sample_drawn").at(-1).data;
-  for (const root of page.querySelectorAll("[data-family]")) number(page, root, await uuid5(sample, root.dataset.family), { sample });
-  one("[data-board]").dataset.lanesAt = given.lanes_at.replace(given.none, keeper.stream);
-  board = new Board(one("[data-board]"), { onDrawn: drawn, after: keeper });
-  takeUp();
-  board.start();
-  // What was begun besides the plan goes on, and so do checks.
-  const begun = (await allKept(await openStore())).filter((tap) => !tap.refused && tap.kind === "test_begun" && tap.after === keeper.stream);
-  for (const button of page.querySelectorAll("[data-beside]")) {
-    const stream = await uuid5(sample, button.dataset.beside);
-    if (begun.some((tap) => tap.stream === stream)) await openBeside(button, sample);
+  const samples = tapped("sample_drawn").map(({ data }) => data);
+  const first = !board;
+  if (first) {
+    const articles = [...page.querySelectorAll("[data-family]")];
+    planned = articles.map((article) => ({ family: article.dataset.family, text: `${chipOf(page, article).outerHTML}${article.outerHTML}` }));
+    for (const article of articles) number(page, article, await uuid5(samples[0].sample, article.dataset.family), { sample: samples[0].sample });
+    one("[data-board]").dataset.lanesAt = given.lanes_at.replace(given.none, keeper.stream);
+    board = new Board(one("[data-board]"), { onDrawn: drawn, after: keeper });
+    opened.add(samples[0].sample);
+    takeUp();
+    board.start();
   }
+  for (const { sample, at } of samples.filter((each) => !opened.has(each.sample))) {
+    opened.add(sample);
+    for (const { family, text } of planned) {
+      const bench = putPart(text, await uuid5(sample, family), { sample }, (name) => `${name}, sample of ${clock.format(new Date(at))}`);
+      if (!first && family === planned[0].family) board.show(bench);
+    }
+    for (const button of page.querySelectorAll("[data-beside]")) button.hidden = false;
+  }
+  if (first) await openBegun(samples);
+}
+
+// What was begun besides the plan goes on, and so do checks.
+async function openBegun(samples) {
+  const begun = (await allKept(await openStore())).filter((tap) => !tap.refused && tap.kind === "test_begun" && tap.after === keeper.stream);
+  for (const { sample } of samples)
+    for (const button of page.querySelectorAll("[data-beside]")) {
+      const stream = await uuid5(sample, button.dataset.beside);
+      if (begun.some((tap) => tap.stream === stream)) await openBeside(button, sample);
+    }
   for (const { stream, data } of begun) if (data.purpose) await openCheck(data, stream);
 }
 
+const chipOf = (root, article) => root.querySelector(`[data-chip="${article.dataset.stream}"]`);
+
 // A test is told its number, and what it begins with.
 function number(root, article, stream, begin) {
-  const chip = root.querySelector(`[data-chip="${article.dataset.stream}"]`);
+  const chip = chipOf(root, article);
   if (chip) chip.dataset.chip = stream;
   const order = one("[data-order]");
   if (order) order.dataset.order = order.dataset.order.replace(article.dataset.stream, stream);
@@ -138,15 +194,16 @@ function number(root, article, stream, begin) {
 
 // A test besides the plan: its part of the page was taken along too.
 async function openBeside(button, sample) {
-  const stream = await uuid5(sample, button.dataset.beside);
-  if (await openPart(button.dataset.at, one("[data-beside-said]"), stream, { sample })) button.hidden = true;
+  const bench = await openPart(button.dataset.at, one("[data-beside-said]"), await uuid5(sample, button.dataset.beside), { sample });
+  if (bench) button.hidden = true;
+  return bench;
 }
 
 // A blank or a standard: any number of them by one method.
 async function openCheck({ method, purpose, against }, stream) {
   const option = one(`[data-check] option[value="${method}"]`);
   const word = one(`[data-check] [value=${purpose}]`).nextElementSibling.textContent.toLowerCase();
-  await openPart(option.dataset.at, one("[data-check-said]"), stream, { purpose, against }, `${option.textContent.trim()}: ${word}`);
+  return openPart(option.dataset.at, one("[data-check-said]"), stream, { purpose, against }, () => `${option.textContent.trim()}: ${word}`);
 }
 
 function check(form) {
@@ -155,35 +212,42 @@ function check(form) {
   const expected = numberOf(form.elements.expected);
   one("[data-check-said]").textContent = standard && !expected ? "Say how strong the standard is, as its bottle says." : "";
   if (standard && !expected) return;
-  openCheck({ method: said.get("method"), purpose: said.get("purpose"), against: standard ? { expected } : {} }, newId());
+  openCheck({ method: said.get("method"), purpose: said.get("purpose"), against: standard ? { expected } : {} }, newId()).then(showOpened);
 }
 
-// Put a part that was taken along on the board, under a number and a name of its own; true where it is there.
+// Put a part that was taken along on the board; null where it cannot be, which is said.
 async function openPart(address, said, stream, begin, name) {
   try {
-    const text = await partOfPage(address);
-    const drafted = text.match(/data-stream="([^"]+)"/)?.[1];
-    const part = new DOMParser().parseFromString(text.replaceAll(drafted ?? stream, stream), "text/html");
-    const article = part.querySelector("[data-family]");
-    if (!article) {
-      said.textContent = part.querySelector("[data-refused-test]")?.textContent.trim() ?? "";
-      return false;
-    }
-    number(part, article, stream, begin);
-    const chip = part.querySelector("[data-chip]");
-    if (name) for (const each of [chip.querySelector("b"), article.querySelector("h2")]) each.textContent = name;
-    const nav = one("nav.tests-on-board");
-    nav.hidden = false;
-    nav.append(document.adoptNode(chip));
-    one("[data-board-said]").after(document.adoptNode(article));
-    said.closest("details").open = false;
-    board.add(article);
-    takeUp();
-    return true;
+    const bench = putPart(await partOfPage(address), stream, begin, name, said);
+    if (bench) said.closest("details").open = false;
+    return bench;
   } catch {
     said.textContent = "This test is not along: it can begin when there is a signal.";
-    return false;
+    return null;
   }
+}
+
+const showOpened = (bench) => bench && board.show(bench);
+
+// Put a test on the board, under a number and a name of its own; null where it cannot begin.
+function putPart(text, stream, begin, name, said) {
+  const drafted = text.match(/data-stream="([^"]+)"/)?.[1];
+  const part = new DOMParser().parseFromString(text.replaceAll(drafted ?? stream, stream), "text/html");
+  const article = part.querySelector("[data-family]");
+  if (!article) {
+    said.textContent = part.querySelector("[data-refused-test]")?.textContent.trim() ?? "";
+    return null;
+  }
+  number(part, article, stream, begin);
+  const chip = part.querySelector("[data-chip]");
+  if (name) for (const each of [chip.querySelector("b"), article.querySelector("h2")]) each.textContent = name(each.textContent);
+  const nav = one("nav.tests-on-board");
+  nav.hidden = false;
+  nav.append(document.adoptNode(chip));
+  one("[data-board-said]").after(document.adoptNode(article));
+  const bench = board.add(article);
+  takeUp();
+  return bench;
 }
 
 // ---- pause and handing over -----------------------------------------------------------------------------------------
@@ -237,7 +301,7 @@ function showLeftOut() {
   const unseen = circumstances.asked.filter((scale) => !circumstances.newest(scale.dataset.scale)).length;
   const tests = board ? board.left.map((bench) => board.nameOf(bench)) : [...page.querySelectorAll("[data-chip] b")].map((each) => each.textContent);
   const missing = [unseen && `Not noted: ${unseen} of ${circumstances.asked.length} circumstances.`, !board && page.querySelector("[data-family]") && "No sample was drawn.", tests.length && `Tests not written down: ${tests.join(", ")}.`].filter(Boolean);
-  one("[data-missing]").replaceChildren(...missing.map((words) => Object.assign(document.createElement("li"), { textContent: words })));
+  one("[data-missing]").replaceChildren(...missing.map((words) => make("li", {}, words)));
   one("[data-left-out]").hidden = !missing.length;
 }
 
@@ -258,11 +322,11 @@ for (const [name, submit] of Object.entries({ safety: begin, sample: draw, check
     event.preventDefault();
     submit(event.target);
   });
-page.addEventListener("change", showSign);
+page.addEventListener("change", ({ target }) => (target.name === "how" ? chooseWay(target.value) : showSign()));
 page.addEventListener("click", (event) => {
   if (event.target.closest("[data-pause]")) return keeper.add("", isPaused() ? "resumed" : "paused");
   const beside = event.target.closest("[data-beside]");
-  if (beside) return openBeside(beside, tapped("sample_drawn").at(-1).data.sample);
+  if (beside) return openBeside(beside, tapped("sample_drawn").at(-1).data.sample).then(showOpened);
   const to = event.target.closest("[data-to]")?.dataset.to;
   if (to === "tests" && !board) return go("sample");
   if (to) go(to);

@@ -42,8 +42,10 @@ export class Board {
   add(article) {
     const bench = new Bench(article, this.heard);
     this.benches.push(bench);
+    bench.root.hidden = true;
     bench.start();
-    this.show(bench);
+    if (!this.shown) this.show(bench);
+    return bench;
   }
 
   tick() {

@@ -1,13 +1,14 @@
 // A phone that changes hands shows and keeps nothing of the person before, but for taps that still wait: they stay safe.
 
+import { forgetAlong } from "./along.js";
 import { person } from "./door.js";
 import { allKept, forget, openClocks, openStore } from "./store.js";
 
-const PAGES = "kessa-pages";
 const PERSON = "kessa-person";
+const SINCE = "kessa-since";
 
 async function forgetFormer() {
-  if ("caches" in window) await caches.delete(PAGES);
+  await forgetAlong();
   await (await openClocks()).clear("clocks");
   const store = await openStore();
   await forget(store, (await allKept(store)).filter((tap) => tap.sent).map((tap) => tap.id));
@@ -17,12 +18,21 @@ function isAnother(now) {
   try {
     const former = localStorage.getItem(PERSON);
     localStorage.setItem(PERSON, now);
+    if (former !== now) localStorage.setItem(SINCE, new Date().toISOString());
     return former !== null && former !== now;
   } catch {
     return false;
   }
 }
 
+// Since when the phone is in the hands of who is signed in on it.
+export function signedInAt() {
+  try {
+    return localStorage.getItem(SINCE) ?? "";
+  } catch {
+    return "";
+  }
+}
 
 // Who signs out leaves nothing to see: it is gone before they are.
 document.addEventListener("submit", async (event) => {

@@ -2,6 +2,7 @@
 
 import { person } from "./door.js";
 import { newId } from "./keeper.js";
+import { make } from "./make.js";
 import { endTaps } from "./outbox.js";
 import { allKept, openStore, put, toBeSent } from "./store.js";
 
@@ -28,14 +29,14 @@ export async function tappedInMyName() {
   return [...groups.values()];
 }
 
-// Take the visit over after the fact, up to the last of the taps: who is signed in says it, so that no PIN is wanted.
+// Take the visit over after the fact, from the first of the taps to the last: who is signed in says it, so that no PIN is wanted.
 // Returns the tap that says so.
 export async function itWasMe(taps) {
   const first = [...taps].sort((a, b) => a.seq - b.seq)[0];
-  const at = taps.map((tap) => tap.at).sort().at(-1);
+  const times = taps.map((tap) => tap.at).sort();
   const { visit } = first.lent;
-  const data = { taker: me(), phone_of: phoneOf(first) };
-  const said = { id: newId(), run: "", kind: "took_over", seq: Math.max(first.seq - 1, 1), at, data, device: first.device, whose: "", stream: visit, address: `/taps/visit/${visit}/`, about: first.about };
+  const data = { taker: me(), phone_of: phoneOf(first), since: times[0] };
+  const said = { id: newId(), run: "", kind: "took_over", seq: Math.max(first.seq - 1, 1), at: times.at(-1), data, device: first.device, whose: "", stream: visit, address: `/taps/visit/${visit}/`, about: first.about };
   await put(await openStore(), [said]);
   return said;
 }
@@ -53,10 +54,9 @@ export async function showInMyName(place, after) {
   place.dataset.shown = shown;
   place.replaceChildren(
     ...groups.map((taps) => {
-      const line = document.createElement("li");
-      line.append(`${taps[0].about || "A visit"}: ${taps.length} tap${taps.length === 1 ? "" : "s"} `);
+      const line = make("li", {}, `${taps[0].about || "A visit"}: ${taps.length} tap${taps.length === 1 ? "" : "s"} `);
       for (const [words, act] of [["It was me", itWasMe], ["Not me: drop them", itWasNotMe]]) {
-        const button = Object.assign(document.createElement("button"), { type: "button", className: "button", textContent: words });
+        const button = make("button", { type: "button", className: "button", textContent: words });
         button.addEventListener("click", () => act(taps).then(after, after));
         line.append(button, " ");
       }

@@ -1,13 +1,15 @@
 // Who has a visit on a phone, by what was tapped there: whose page it is, or whom it was handed to.
 
+import { signedInAt } from "./handover.js";
+
 export const tapped = (keeper, ...kinds) => [...keeper.taps.values()].filter((tap) => kinds.includes(tap.kind)).sort((a, b) => a.seq - b.seq);
 export const takerOf = (keeper, me) => tapped(keeper, "handed_over").at(-1)?.data.taker ?? me;
 
-// Whether they took it over on this phone: on another of its owner's nobody did. What was refused since counts too: whose
-// hands the phone is in is not known then, and no earlier name comes back.
+// Whether they took it over on this phone: on another of its owner's nobody did, and whoever signed in since has it. What was
+// refused since counts too: whose hands the phone is in is not known then, and no earlier name comes back.
 export function isTakenOver(keeper) {
   const last = [...tapped(keeper, "handed_over", "took_over"), ...keeper.refused.values()].sort((a, b) => a.seq - b.seq).findLast(({ kind }) => ["handed_over", "took_over"].includes(kind));
-  return last?.kind === "took_over" && last.device === keeper.device && !last.refused;
+  return last?.kind === "took_over" && last.device === keeper.device && last.at >= signedInAt() && !last.refused;
 }
 
 // In whose name it is tapped from now on: another's once they took the visit over here.

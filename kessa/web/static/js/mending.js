@@ -1,16 +1,11 @@
 // What was refused, with what was typed, to be corrected or dropped with a reason; either is noted.
 
 import { newId } from "./keeper.js";
+import { make } from "./make.js";
 import { read } from "./numbers.js";
 import { endTaps } from "./outbox.js";
 import { allKept, openStore } from "./store.js";
 import { tapWords, typed } from "./tap-words.js";
-
-const make = (name, said = {}, ...parts) => {
-  const made = Object.assign(document.createElement(name), said);
-  made.append(...parts);
-  return made;
-};
 
 // A number stays one, with a comma or a point; what was a word stays a word.
 function corrected(tap, form) {

@@ -1,5 +1,7 @@
 // What every page does: sun mode, asking before what cannot be undone, and the worker that keeps pages for no signal.
 
+import { canTakeAlong, takeMissing } from "./along.js";
+import { person } from "./door.js";
 import "./handover.js";
 import "./number-field.js";
 
@@ -43,6 +45,13 @@ const askAgain = () => {
   for (const field of document.querySelectorAll("input[hx-get]")) if (field.value !== field.defaultValue) field.dispatchEvent(new Event("input", { bubbles: true }));
 };
 document.addEventListener("htmx:load", askAgain, { once: true });
+
+// What is to be along and did not come is fetched again by itself.
+if (canTakeAlong && person()) {
+  const again = () => takeMissing().catch(() => {});
+  window.addEventListener("online", again);
+  window.setInterval(again, 30000);
+}
 
 // A page that could not be shown just now is asked for again.
 const again = document.querySelector("meta[name=kessa-again]")?.content;

@@ -1,7 +1,9 @@
 // What this browser keeps: what waits to be sent, and what is along.
 
+import { along, canTakeAlong, leave, takeAlong } from "./along.js";
 import { keptForms, openForms, sendForms, sendWaiting } from "./outbox.js";
 import { showInMyName } from "./in-your-name.js";
+import { make } from "./make.js";
 import { showRefused } from "./mending.js";
 import { allKept, openStore, put, toBeSent } from "./store.js";
 
@@ -13,7 +15,7 @@ const FORM = "kessa taps 1";
 const say = (words) => {
   one("[data-said]").textContent = words;
 };
-const rows = (place, lines) => place.replaceChildren(...lines.map((words) => Object.assign(document.createElement("li"), { textContent: words })));
+const rows = (place, lines) => place.replaceChildren(...lines.map((words) => make("li", {}, words)));
 const waiting = async () => (await allKept(await openStore())).filter(toBeSent);
 
 async function showWaiting() {
@@ -40,20 +42,31 @@ async function showRoom() {
   one("[data-persist]").hidden = kept !== false;
 }
 
-async function showPages() {
-  if (!("caches" in window)) return rows(one("[data-pages]"), ["This address cannot keep pages: it is not a secure one."]);
-  const cache = await caches.open("kessa-pages");
-  const along = (await cache.keys()).filter(({ url }) => /\/(along|bench|visits|today)\//.test(new URL(url).pathname));
-  const lines = await Promise.all(
-    along.map(async (request) => {
-      const answer = await cache.match(request);
-      const made = answer.headers.get("date");
-      const title = new DOMParser().parseFromString(await answer.clone().text(), "text/html").title.replace(" · Kessa", "");
-      return `${title}${made ? `, of ${time.format(new Date(made))}` : ""}`;
-    }),
-  );
-  rows(one("[data-pages]"), lines.length ? lines : ["Nothing yet: open Today while there is a signal."]);
+// A place by name, and what can be tested there; what did not come is said.
+function placeLine({ place, name, by, at, address, tests }) {
+  const words = at ? `, as of ${time.format(at)}: ${tests} test${tests === 1 ? "" : "s"}. ` : ": not here yet, fetched by itself. ";
+  const line = make("li", {}, at ? make("a", { href: address, textContent: name }) : name, words);
+  if (by === "hand") {
+    const off = make("button", { type: "button", className: "quiet", textContent: "Take it off this phone" });
+    off.addEventListener("click", () => leave(place).then(showAlong));
+    line.append(off);
+  }
+  return line;
 }
+
+async function showAlong() {
+  if (!canTakeAlong) return rows(one("[data-pages]"), ["This address cannot keep pages: it is not a secure one."]);
+  const places = await along();
+  const cache = await caches.open("kessa-pages");
+  const emergency = await cache.match("/actions/emergency/");
+  const under = (await cache.keys()).filter(({ url }) => /^\/(bench|visits\/[0-9a-f]{8}-)/.test(new URL(url).pathname));
+  const others = await Promise.all(under.map(async (request) => make("li", {}, make("a", { href: request.url, textContent: await titleOf(await cache.match(request)) }))));
+  const first = make("li", {}, make("a", { href: "/actions/emergency/", textContent: "Emergency: whom to call, spills, reagents" }), emergency ? "" : ": not here yet, fetched by itself.");
+  one("[data-pages]").replaceChildren(first, ...places.map(placeLine), ...others);
+  one("[data-no-places]").hidden = places.length > 0;
+}
+
+const titleOf = async (answer) => new DOMParser().parseFromString(await answer.text(), "text/html").title.replace(" · Kessa", "");
 
 async function save() {
   const file = new Blob([JSON.stringify({ form: FORM, saved: new Date().toISOString(), taps: await waiting() })], { type: "application/json" });
@@ -93,6 +106,8 @@ one("[data-send]").addEventListener("click", async () => {
 one("[data-save]").addEventListener("click", save);
 one("[data-persist]").addEventListener("click", () => navigator.storage.persist().then(showRoom));
 one("#taken-in").addEventListener("change", ({ target }) => target.files[0] && takeIn(target.files[0]));
-for (const show of [showWaiting, showPages, showRoom]) show();
+document.addEventListener("kessa:along", showAlong);
+if (canTakeAlong) takeAlong().catch(() => {});
+for (const show of [showWaiting, showAlong, showRoom]) show();
 // What waits is sent meanwhile.
 window.setInterval(showWaiting, 3000);
