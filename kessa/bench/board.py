@@ -18,7 +18,6 @@ from kessa.people.models import Membership
 from kessa.rounds.field_sheet import Sheet
 from kessa.rounds.models import PlannedTest
 from kessa.rules.selectors import house_rules
-from kessa.taps.incoming import BadTap
 from kessa.visits.models import Sample
 
 _PRESSES = timedelta(hours=3)
@@ -27,18 +26,16 @@ _PRESSES = timedelta(hours=3)
 class OnBoard(NamedTuple):
     """A test of a visit: `begin` is what its first tap will say, None where it has begun; `runs` are those planned.
 
-    `lots` are those it would use. Where it cannot begin as proposed, `refused` says why, and there is no test yet.
-    A check has no sample.
+    `lots` are those it would use. A check has no sample.
     """
 
     family: str
     name: str
     runs: int
     sample: Sample | None
-    determination: Determination | None
+    determination: Determination
     begin: dict[str, Any] | None = None
     lots: tuple[Lot, ...] = ()
-    refused: str = ""
 
     @property
     def presses(self) -> bool:
@@ -53,7 +50,7 @@ class OnBoard(NamedTuple):
     @property
     def until(self) -> datetime | None:
         """By when it should begin, where its sample does not keep."""
-        if self.determination is None or self.begin is None or self.sample is None:
+        if self.begin is None or self.sample is None:
             return None
         found: datetime | None = self.sample.testable_until(self.determination.method.keeps_hours)
         return found
@@ -78,7 +75,7 @@ def drafts_of(by: Membership, wanted: list[tuple[Sample, PlannedTest]]) -> list[
     """Return planned tests as they would begin, each on a sample, which may be one that is still to be drawn."""
     rules = house_rules(by.team_id).chosen
     drafts = [_draft(by, sample, plan, rules) for sample, plan in wanted]
-    keep_led(by.team_id, [draft.determination.method_definition for draft in drafts if draft.determination])
+    keep_led(by.team_id, [draft.determination.method_definition for draft in drafts])
     return drafts
 
 
@@ -89,14 +86,10 @@ def _name(method: Method) -> str:
 
 def _draft(by: Membership, sample: Sample, plan: PlannedTest, rules: dict[str, str]) -> OnBoard:
     family, runs = plan.family, plan.runs
-    lowest = families_of(by.team_id)[family][0]
     said = _proposed(sample, family)
     # The same test begun on two phones is one test.
     number = uuid.uuid5(sample.pk, family)
-    try:
-        draft, lots = drafted(by, number, said, timezone.now(), sample, rules)
-    except BadTap as refusal:
-        return OnBoard(family, _name(lowest), runs, sample, None, refused=str(refusal))
+    draft, lots = drafted(by, number, said, timezone.now(), sample, rules)
     return OnBoard(family, _name(draft.method), runs, sample, draft, said | _seen(draft, lots), tuple(lots))
 
 
@@ -109,10 +102,7 @@ def check_draft(by: Membership, method: Method) -> OnBoard:
         "kit": next((kit.pk for kit in kits_serving(team=by.team_id, families=[family])), None),
         "instrument": _instrument(by.team_id, method),
     }
-    try:
-        draft, lots = drafted(by, uuid.uuid5(uuid.NAMESPACE_URL, method.key), said, timezone.now())
-    except BadTap as refusal:
-        return OnBoard(family, name, 1, None, None, refused=str(refusal))
+    draft, lots = drafted(by, uuid.uuid5(uuid.NAMESPACE_URL, method.key), said, timezone.now())
     keep_led(by.team_id, [draft.method_definition])
     return OnBoard(family, name, 1, None, draft, said | _seen(draft, lots), tuple(lots))
 

@@ -61,7 +61,7 @@ class Lanes(NamedTuple):
 
 def lanes_of(team_id: int, tests: list[OnBoard], now: datetime) -> Lanes:
     """Plan what is left of the tests, and say what has been."""
-    found = [_Test(team_id, test, test.determination, now) for test in tests if test.determination]
+    found = [_Test(team_id, test, test.determination, now) for test in tests]
     left = _begun_with(found)
     plan = _plan(left)
     zero = min((tap.at for test in found for tap in test.taps), default=now)

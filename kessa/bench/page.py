@@ -9,7 +9,7 @@ from django.urls import reverse
 from kessa.bench.board import OnBoard
 from kessa.bench.inputs import end_told, inputs_of
 from kessa.bench.models import Determination
-from kessa.bench.state import Bench, bench_of
+from kessa.bench.state import Bench, bench_of, lots_of
 from kessa.core.job.schools import complete
 from kessa.core.judging.holding import Beside, judge_part, rule_for
 from kessa.core.judging.usual import UsualRange
@@ -70,6 +70,7 @@ def bench_payload(
         "between_s": count_step.between_s if count_step else None,
         "measures": method.instrument,
         "parameters": method.parameters,
+        "lacks_table": bool(method.lacks_table),
         "most_runs": method.agreement.most if method.agreement else 1,
         "blank": blank.model_dump(include={"good", "questionable", "stop_at"}) if blank else None,
         "wanted": main.wanted.model_dump() if main.wanted else None,
@@ -108,12 +109,14 @@ def panel_of(determination: Determination, taps: list[Tap], named: str, eyes: st
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
     bench, rows = bench_of(determination, taps), newest_of(determination)
+    lots = [use.lot for use in lots_of(team=determination.team_id, test=determination.pk)] if method.lacks_table else []
     return {
         "determination": determination,
         "method": method,
         "earlier": past,
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
         "end": end_told(method.main, eyes),
+        "untabled": [lot for lot in lots if lot.supply_key in method.lacks_table],
         "payload": bench_payload(determination, taps, bench, usual, rows) | {"whose": named},
         **outcome_context(determination, bench, rows),
     }
@@ -130,12 +133,13 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
     Taken along, it knows neither its number nor its sample's: the page makes them.
     """
     found = test.determination
-    if found is None or found.closed_at:
+    if found.closed_at:
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
     person = request.membership  # type: ignore[attr-defined]
     panel = panel_of(found, taps, whose(person), person.user.colours_alike)
     here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
+    panel["untabled"] += [lot for lot in test.lots if lot.supply_key in found.method.lacks_table]
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)
 

@@ -135,7 +135,9 @@ def drafted(
         family=method.family,
         method_key=method.key,
         method_version=method.version,
-        method_definition=(led or _as_good_as_here(_with_its_lots(method, lots), by, purpose)).snapshot(),
+        method_definition=(
+            _with_tables(led, lots) if led else _as_good_as_here(_with_its_lots(method, lots), by, purpose)
+        ).snapshot(),
         limit_sets=sample.place.limit_sets if sample and purpose == Purpose.SAMPLE else [],
         house_rules=rules,
         blank_carried=_blank_of(before) if before else _blank_of_the_day(by.team_id, rules, method, kit, at),
@@ -241,16 +243,28 @@ def _against(given: Any) -> dict[str, Any]:
 
 
 def _with_its_lots(method: Method, lots: list[Lot]) -> Method:
-    """Return the method with its lots' conversion tables and weighed drops; raises BadTap where a table lacks."""
-    whole = method.with_tables({lot.supply_key: lot.table for lot in lots if lot.table})
-    whole = whole.with_weighed({lot.supply_key: lot.grams_of_20 for lot in lots if lot.grams_of_20})
-    if whole.lacks_table:
-        named = next((str(lot) for lot in lots if lot.supply_key == whole.lacks_table[0]), "No lot is named")
-        raise BadTap(
-            f"{named}: these strips are read by the table printed for their own lot. Write it in on the lot's page, "
-            "then begin: another lot's table would be a guess."
-        )
-    return whole
+    """Return the method with its lots' conversion tables, those that there are, and weighed drops."""
+    weighed = {lot.supply_key: lot.grams_of_20 for lot in lots if lot.grams_of_20}
+    return _with_tables(method, lots).with_weighed(weighed)
+
+
+def _with_tables(method: Method, lots: list[Lot]) -> Method:
+    """Return the method with the tables that it lacks: what a page led by a table stays as it was led."""
+    tables = {lot.supply_key: lot.table for lot in lots if lot.table}
+    return method.with_tables(tables) if method.lacks_table else method
+
+
+def tabled(lot: Lot) -> list[Determination]:
+    """Bring open tests that wait for a lot's table up to it; return those that can be read by it now."""
+    rows = Determination.objects.for_team(lot.team_id).filter(lots__lot=lot, closed_at=None)
+    found = []
+    for determination in rows.select_for_update(of=("self",)).order_by("pk"):
+        led = Method.model_validate(determination.method_definition)
+        if lot.supply_key in led.lacks_table:
+            determination.method_definition = _with_tables(led, [lot]).snapshot()
+            determination.save(update_fields=["method_definition"])
+            found.append(determination)
+    return found
 
 
 def _as_good_as_here(method: Method, by: Membership, purpose: str) -> Method:

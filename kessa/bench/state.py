@@ -85,6 +85,11 @@ class Bench(NamedTuple):
             return [state.ended_by for state in states if state.ended_by]
         return [state.readings[part.key].of for state in states if part.key in state.readings]
 
+    def waits_for_table(self, method: Method) -> bool:
+        """Whether a mark was read that becomes a number by the table of its lot only, which is still to come."""
+        lacking = {part.key for part in method.parts if part.lacks_table}
+        return any(lacking & state.readings.keys() for state in self.samples.values())
+
     @property
     def concluded(self) -> bool:
         """Whether there is anything to write in the log."""

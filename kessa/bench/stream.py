@@ -85,6 +85,9 @@ class BenchStream(Stream):
             return
         self.row = test_at(team=self.by.team_id, pk=self.row.pk)[0]
         bench = bench_of(self.row, counted(self.by.team_id, self.row.pk))
+        if bench.waits_for_table(self.row.method):
+            # It is written when the table of its lot is.
+            return
         if not bench.concluded:
             # Nothing is written yet: the closing is kept, and the test goes on.
             add_tap(self.by, self.row.pk, REOPENED, {"why": "No run is finished yet: there is nothing to write."})

@@ -118,7 +118,9 @@ def reading(method: Method, key: Any, raw: Any) -> dict[str, Any]:
     try:
         part.determine(raw)
     except CannotCompute as error:
-        raise BadTap(error.message) from None
+        # A mark is kept first: it becomes a number when the table of its lot is there.
+        if not (part.lacks_table and error.field == "pairs"):
+            raise BadTap(error.message) from None
     return raw
 
 

@@ -5,6 +5,7 @@ from datetime import date
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.db.models import F
+from django.dispatch import Signal
 from django.utils import timezone
 
 from kessa.core.quantities.quantity import plain
@@ -13,6 +14,9 @@ from kessa.kits import may
 from kessa.kits.models import Kit, Lot, StockChange
 from kessa.people.acts import act
 from kessa.people.models import Membership
+
+# Sent where a lot's table was written, with the lot and by whom; in the same transaction.
+tabled = Signal()
 
 
 @act("kit kept", may.keep_kit)
@@ -109,6 +113,8 @@ def keep_table(by: Membership, lot: Lot, text: str) -> Lot:
     except ValueError as fault:
         raise ValidationError(str(fault)) from None
     lot.save(update_fields=["table"])
+    if lot.table:
+        tabled.send(Lot, lot=lot, by=by)
     return lot
 
 

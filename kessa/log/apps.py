@@ -10,7 +10,8 @@ class LogConfig(AppConfig):
 
     def ready(self) -> None:
         """Let tests be tapped, as what closing one writes is known here; follow places and visits that change."""
-        from kessa.log.closing import LoggedStream, place_changed, visit_noted
+        from kessa.kits.services import tabled
+        from kessa.log.closing import LoggedStream, lot_tabled, place_changed, visit_noted
         from kessa.places.services import changed
         from kessa.taps.streams import register
         from kessa.visits.services import noted
@@ -18,3 +19,4 @@ class LogConfig(AppConfig):
         register(LoggedStream)
         changed.connect(place_changed)
         noted.connect(visit_noted)
+        tabled.connect(lot_tabled)

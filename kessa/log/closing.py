@@ -1,7 +1,7 @@
 """Writing what the runs came to: results with their marks, or what a check came to."""
 
 from collections.abc import Collection, Iterable
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.db.models import prefetch_related_objects
@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from kessa.bench.models import Determination, Purpose
 from kessa.bench.selectors import test_at
-from kessa.bench.services import book
+from kessa.bench.services import book, tabled
 from kessa.bench.state import Bench, bench_of
 from kessa.bench.stream import BenchStream
 from kessa.core.judging.formulas import GIVES_A_LIMIT
@@ -22,7 +22,8 @@ from kessa.core.methods.parts import Part
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
-from kessa.core.runs.events import REOPENED
+from kessa.core.runs.events import CLOSED, REOPENED
+from kessa.kits.models import Lot
 from kessa.log.beside import OF_SUPPLY, READ_BESIDE
 from kessa.log.charts import what_breaks
 from kessa.log.derived import derive_of_fed, derive_of_sample, derive_of_visit
@@ -39,6 +40,7 @@ from kessa.people.selectors import Hand, hands_named
 from kessa.places.models import Place
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
+from kessa.taps.services import moment
 from kessa.visits.models import Sample, Visit
 from kessa.web.compiled import compiled
 
@@ -70,6 +72,19 @@ class LoggedStream(BenchStream):
         """The newest result, or what the check came to."""
         check = self.row.purpose != Purpose.SAMPLE
         return reverse("log:check" if check else "log:determination", args=[self.row.pk])
+
+
+def lot_tabled(lot: Lot, by: Membership, **_: Any) -> None:
+    """Write in the log what was marked on strips of a lot and closed before its table was written."""
+    for determination in tabled(lot):
+        taps = counted(lot.team_id, determination.pk)
+        closing = next((tap for tap in reversed(taps) if tap.kind in (CLOSED, REOPENED)), None)
+        if closing is None or closing.kind == REOPENED:
+            continue
+        row = test_at(team=lot.team_id, pk=determination.pk)[0]
+        bench = bench_of(row, taps)
+        if not bench.waits_for_table(row.method) and bench.concluded:
+            LoggedStream(by, row).write(bench, max(moment(closing.at, timedelta(0), timezone.now()), row.started_at))
 
 
 def write_results(determination: Determination, bench: Bench, at: datetime, reason: Reason | None) -> list[Result]:

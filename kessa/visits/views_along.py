@@ -196,7 +196,7 @@ def _besides(place: Place, planned: set[str]) -> list[Method]:
 
 def _checks(tests: list[OnBoard], besides: list[Method]) -> list[Method]:
     """Return the methods by which a blank or a standard can be run: those planned in their range, then the others."""
-    planned = [test.determination.method for test in tests if test.determination]
+    planned = [test.determination.method for test in tests]
     return [method for method in (*planned, *besides) if method.main.numbers.can_be_checked]
 
 

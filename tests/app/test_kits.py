@@ -5,8 +5,10 @@ from datetime import timedelta
 from django.urls import reverse
 from django.utils import timezone
 
+from kessa.bench.models import Determination
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.kits.models import Kit, Lot, StockChange
+from kessa.log.models import Result
 from kessa.log.services import go_on, withdraw_instrument_check
 from kessa.rounds.models import KitCheck
 from kessa.rounds.services import plan_stop
@@ -150,6 +152,33 @@ class Lots(PageTest):
         )
         Kit.objects.for_team(kit.team).create(team=kit.team, name="Empty")
         self.assertContains(self.client.get("/kits/"), "Nothing in it yet")
+
+
+    def test_a_mark_waits_for_its_lots_table_and_is_written_by_it_where_it_was_closed(self):
+        kit = stocked_kit(self.membership, families=["chloride-strip"], chloride_strip=9)
+        lot = kit.lots.get(supply_key="chloride-strip")
+        olek = member(self.membership.team, "Olek")
+        closed, opened, unread, early = (begin(self.place, olek, "chloride-strip", kit=kit.pk) for _ in range(4))
+        self.assertEqual(send(olek, closed, Taps().read({"mark": 2.4}).close()).refused, [])
+        self.assertEqual(send(olek, opened, Taps().read({"mark": 9.4})).refused, [])
+        send(olek, unread, Taps().close())
+        self.assertEqual(len(send(olek, early, Taps().read({"mark": "high"})).refused), 1)
+        results = Result.objects.for_team(self.membership.team)
+        tests = Determination.objects.for_team(self.membership.team)
+        self.assertFalse(results.exists() or tests.exclude(closed_at=None).exists())
+        page = self.client.get(reverse("bench:determination", args=[opened.pk]))
+        self.assertContains(page, reverse("kits:lot", args=[lot.pk]))
+        self.client.force_login(olek.user)
+        address = reverse("kits:change_lot", args=[lot.pk, "table"])
+        self.client.post(address, {"table": "1.0, 30\n2.0, 55\n3.0, 90"})
+        result = results.get()
+        self.assertEqual((result.value, result.low, result.high, result.determination), (69, 55, 90, closed))
+        self.assertContains(self.client.get(reverse("bench:determination", args=[opened.pk])), "90")
+        send(olek, opened, Taps(seq=50).close())
+        self.assertEqual((standing(opened).censor, standing(opened).value), (">", 90))
+        for each in (unread, early):
+            each.refresh_from_db()
+            self.assertIsNone(each.closed_at)
 
 
 class Instruments(PageTest):

@@ -444,7 +444,7 @@ class TakenAlong(BrowserTest):
             expect(page.locator("[data-step].now").filter(visible=True)).to_have_attribute("data-step", step)
         self.assert_saved(page)
         samples = Sample.objects.for_team(self.team).order_by("number")
-        self.assertEqual([sample.way for sample in samples], ["ice", "ice"])
+        self.assertEqual([sample.way for sample in samples], ["ice", "pole"])
 
     def test_a_phone_that_is_handed_on_shows_nothing_and_loses_nothing(self):
         page, door = self.drawn_without_a_signal()

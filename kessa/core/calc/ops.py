@@ -239,7 +239,7 @@ def conclude(arguments: Arguments) -> Answer:
         raise CannotCompute(f"This method has no such part; it has {', '.join(parts)}.", "part")
     given = arguments.sections("readings", part.numbers.reading_keys(), most=_MOST_RUNS)
     readings = [each.as_given() for each in given]
-    if part.table_of and getattr(part.numbers, "pairs", ()) is None:
+    if part.lacks_table:
         raise CannotCompute("This strip is read by its lot's own table.", "method")
     took = arguments.whole("blank", None)
     dilution = arguments.number("dilution", 1.0, least=1.0)

@@ -200,6 +200,11 @@ class Part(Checked):
         self._check_units()
         return self
 
+    @property
+    def lacks_table(self) -> bool:
+        """Whether the conversion table of the lot it is read with is still to come."""
+        return self.table_of is not None and getattr(self.numbers, "pairs", ()) is None
+
     def _check_units(self) -> None:
         if self.form is not None and self.form not in FORMS:
             raise ValueError(f"as: {no_form(self.form)}")

@@ -338,8 +338,7 @@ class Method(Checked):
     @property
     def lacks_table(self) -> tuple[str, ...]:
         """The supplies whose lot's conversion table it still needs."""
-        without = (part for part in self.parts if getattr(part.numbers, "pairs", ()) is None)
-        return tuple(part.table_of for part in without if part.table_of)
+        return tuple(part.table_of for part in self.parts if part.table_of and part.lacks_table)
 
     def snapshot(self) -> dict[str, Any]:
         """Return the whole definition as plain data, to be kept with what was measured by it."""

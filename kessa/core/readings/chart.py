@@ -107,8 +107,8 @@ class Chart(Kind):
         )
 
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
-        """Return the strip with its marks."""
-        last = self.pairs[-1][0] if self.pairs else 1.0
+        """Return the strip with its marks; up to ten where its table is still to come."""
+        last = self.pairs[-1][0] if self.pairs else 10.0
         return (DrawnScale("mark", "Tip of the peak", "mark", 0.0, last * 1.1, 0.1, vertical=True),)
 
     def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:

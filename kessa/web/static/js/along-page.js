@@ -215,11 +215,11 @@ function check(form) {
   openCheck({ method: said.get("method"), purpose: said.get("purpose"), against: standard ? { expected } : {} }, newId()).then(showOpened);
 }
 
-// Put a part that was taken along on the board; null where it cannot be, which is said.
+// Put a part that was taken along on the board; null where it is not along, which is said.
 async function openPart(address, said, stream, begin, name) {
   try {
-    const bench = putPart(await partOfPage(address), stream, begin, name, said);
-    if (bench) said.closest("details").open = false;
+    const bench = putPart(await partOfPage(address), stream, begin, name);
+    said.closest("details").open = false;
     return bench;
   } catch {
     said.textContent = "This test is not along: it can begin when there is a signal.";
@@ -229,15 +229,11 @@ async function openPart(address, said, stream, begin, name) {
 
 const showOpened = (bench) => bench && board.show(bench);
 
-// Put a test on the board, under a number and a name of its own; null where it cannot begin.
-function putPart(text, stream, begin, name, said) {
-  const drafted = text.match(/data-stream="([^"]+)"/)?.[1];
-  const part = new DOMParser().parseFromString(text.replaceAll(drafted ?? stream, stream), "text/html");
+// Put a test on the board, under a number and a name of its own.
+function putPart(text, stream, begin, name) {
+  const [, drafted] = text.match(/data-stream="([^"]+)"/);
+  const part = new DOMParser().parseFromString(text.replaceAll(drafted, stream), "text/html");
   const article = part.querySelector("[data-family]");
-  if (!article) {
-    said.textContent = part.querySelector("[data-refused-test]")?.textContent.trim() ?? "";
-    return null;
-  }
   number(part, article, stream, begin);
   const chip = part.querySelector("[data-chip]");
   if (name) for (const each of [chip.querySelector("b"), article.querySelector("h2")]) each.textContent = name(each.textContent);

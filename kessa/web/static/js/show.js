@@ -41,10 +41,15 @@ export function show(bench) {
   showClocks(bench);
 }
 
+function closingWords(given) {
+  if (given.lacks_table) return { title: "Waits for its lot's table", words: "It is written in the log as soon as the table is. You may put the phone away." };
+  return { title: given.world ? "Being looked at" : "Being written in the log", words: "It is done as soon as there is a signal. Your taps are kept in this browser: you may put the phone away." };
+}
+
 function showBetween(bench) {
   const { now } = bench;
   const chosen = now.closing
-    ? { title: bench.given.world ? "Being looked at" : "Being written in the log", words: "It is done as soon as there is a signal. Your taps are kept in this browser: you may put the phone away.", go: null }
+    ? closingWords(bench.given)
     : bench.choices();
   bench.one("[data-between-title]").textContent = chosen.title;
   bench.one("[data-between-words]").textContent = chosen.words;

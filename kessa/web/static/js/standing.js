@@ -272,6 +272,7 @@ export class Standing {
     const again = [beginWords, nextSample];
     if (!now.samples.length && now.blanks.length) return this.afterBlank(now.blanks.at(-1), again);
     if (!now.counted.length) return { title: "This run is void", words: "It is kept, and not counted.", go: again };
+    if (this.given.lacks_table) return { title: "The mark is kept", words: "It is a number, and in the log, as soon as its lot's table is written.", go: write, other: again };
     const state = this.agreement(now, states);
     if (state === "over") return { title: "Over the range", words: this.overWords(), go: write };
     if (state === "single") return { title: "Read", words: "", go: write, other: again };

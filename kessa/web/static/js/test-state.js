@@ -10,7 +10,7 @@ import { runName } from "./show-runs.js";
 export function stateOf(bench) {
   const { now, standing, done } = bench;
   if (done) return { kind: "done", words: done };
-  if (now.closing) return { kind: "closing", words: resultOf(bench) || "being written" };
+  if (now.closing) return { kind: "closing", words: resultOf(bench) || (bench.given.lacks_table ? "waits for its lot's table" : "being written") };
   const { run } = now;
   if (!run) return { kind: "between", words: bench.choices().go?.[1] === "close" ? "to write down" : "next run" };
   if (!bench.keeper.taps.size) return { kind: "fresh", words: "" };
