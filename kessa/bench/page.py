@@ -1,5 +1,6 @@
 """What the bench page is given, so that it can speak without a signal."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from django.http import HttpRequest
@@ -16,6 +17,7 @@ from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.beforehand import beforehand, cases
+from kessa.kits.models import Lot
 from kessa.log import history
 from kessa.log.advising import newest_at
 from kessa.log.judgement import judged, steps_of_case, steps_told
@@ -26,6 +28,8 @@ from kessa.taps.selectors import as_sent, counted
 
 # So many things to do stand on the bench, the most urgent; all of them on the result's page.
 _STEPS = 2
+# So many runs ahead it is looked whether a bottle will do.
+_RUNS_AHEAD = 3
 
 
 def bench_payload(
@@ -102,14 +106,19 @@ def _told(determination: Determination, part: Part, rows: list[Row]) -> dict[str
     return told | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}
 
 
-def panel_of(determination: Determination, taps: list[Tap], named: str, eyes: str) -> dict[str, Any]:
-    """Return what bench/panel.html shows of a test; `named` is the signed name that its taps are given."""
+def panel_of(
+    determination: Determination, taps: list[Tap], named: str, eyes: str, drafted: Sequence[Lot] = ()
+) -> dict[str, Any]:
+    """Return what bench/panel.html shows of a test; `named` is the signed name that its taps are given.
+
+    `drafted` are the lots of one that has not begun.
+    """
     place, method = determination.place, determination.method
     series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
     bench, rows = bench_of(determination, taps), newest_of(determination)
-    lots = [use.lot for use in lots_of(team=determination.team_id, test=determination.pk)] if method.lacks_table else []
+    lots = drafted or [use.lot for use in lots_of(team=determination.team_id, test=determination.pk)]
     return {
         "determination": determination,
         "method": method,
@@ -117,9 +126,31 @@ def panel_of(determination: Determination, taps: list[Tap], named: str, eyes: st
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
         "end": end_told(method.main, eyes),
         "untabled": [lot for lot in lots if lot.supply_key in method.lacks_table],
-        "payload": bench_payload(determination, taps, bench, usual, rows) | {"whose": named},
+        "payload": bench_payload(determination, taps, bench, usual, rows)
+        | {"whose": named, "bottles": bottles_of(determination, lots)},
         **outcome_context(determination, bench, rows),
     }
+
+
+def bottles_of(determination: Determination, lots: Sequence[Lot]) -> list[dict[str, Any]]:
+    """Return the bottles and boxes that may run out within a few runs, with what is left and which come next.
+
+    `takes` is the amount a run, a unit counted and a part read; the first of `lots` is the one that it begins with.
+    """
+    method = determination.method
+    found = []
+    for supply in dict.fromkeys(use.supply for use in method.uses if not use.when):
+        per = {"run": 0.0, "unit": 0.0, "part": 0.0, "sample": 0.0}
+        for use in method.uses:
+            per[use.per] += use.amount if use.supply == supply else 0.0
+        here = [lot for lot in lots if lot.supply_key == supply]
+        a_run = per["run"] + per["unit"] * method.main.stop_at + per["part"] * len(method.parts)
+        if here and here[0].units_left < a_run * _RUNS_AHEAD:
+            kept = Lot.objects.for_team(determination.team_id).filter(kit=here[0].kit_id, supply_key=supply)
+            every = {lot.pk: lot for lot in [*here, *kept.filter(put_away_at=None).order_by("expires_on", "pk")]}
+            named = [{"pk": lot.pk, "name": str(lot), "left": lot.units_left} for lot in every.values()]
+            found.append({"takes": per, "lots": named})
+    return found
 
 
 def newest_of(determination: Determination) -> list[Row]:
@@ -137,9 +168,8 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
     person = request.membership  # type: ignore[attr-defined]
-    panel = panel_of(found, taps, whose(person), person.user.colours_alike)
+    panel = panel_of(found, taps, whose(person), person.user.colours_alike, test.lots)
     here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
-    panel["untabled"] += [lot for lot in test.lots if lot.supply_key in found.method.lacks_table]
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)
 

@@ -3,6 +3,7 @@
 import hashlib
 import json
 import uuid
+from collections import defaultdict
 from datetime import date, datetime
 from typing import Any
 
@@ -19,13 +20,13 @@ from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.methods.leading import led_at
 from kessa.core.methods.schema import Method
 from kessa.core.planning.packing import used_by
-from kessa.core.planning.stock import OPENED_TOO_LONG
-from kessa.core.runs.events import CORRECTED, REOPENED
+from kessa.core.planning.stock import OPENED_TOO_LONG, USED_UP
+from kessa.core.runs.events import BOTTLE, CORRECTED, REOPENED
 from kessa.instruments.models import Instrument
 from kessa.instruments.selectors import faults_at
 from kessa.kits.models import Kit, Lot
 from kessa.kits.selectors import lots_for
-from kessa.kits.services import take_from
+from kessa.kits.services import take_from, use_lot
 from kessa.log.proof import own_spread_of, unproven
 from kessa.methods.selectors import methods_of
 from kessa.people.acts import act
@@ -40,6 +41,10 @@ from kessa.visits.selectors import sample_at
 from kessa.web.compiled import compiled
 
 BEGUN = "test_begun"
+
+
+# What is left by the book is a sum of many small amounts.
+_TOLERANCE = 1e-6
 
 
 class Against(Checked):
@@ -311,19 +316,62 @@ def held_for_taps(team: int, pk: uuid.UUID) -> Any:
     return rows.only("team_id", "started_at", "closed_at", "late_taps")
 
 
+def change_bottle(by: Membership, determination: Determination, number: int, at: datetime) -> None:
+    """Go on with another lot of a supply, which is then the one in use; each result names both."""
+    lot = Lot.objects.for_team(by.team_id).get(pk=number)
+    day = timezone.localdate(at)
+    faults = _faults(lot, day, unproven(by.team_id, [lot], day))
+    LotUse.objects.for_team(by.team_id).get_or_create(
+        team_id=by.team_id, determination=determination, lot=lot, defaults={"faults": faults}
+    )
+    if not lot.in_use:
+        use_lot(by, lot, day)
+    determination.lot = "; ".join(dict.fromkeys([*determination.lot.split("; "), str(lot)]))[:300]
+    determination.missing_lots = [key for key in determination.missing_lots if key != lot.supply_key]
+    determination.save(update_fields=["lot", "missing_lots"])
+
+
 def book(determination: Determination, bench: Bench) -> None:
-    """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top."""
+    """Take from the lots what the runs used, void ones and blanks too; after a further run only what came on top.
+
+    Of one that held less by the book, the rest is taken from nothing, and what was measured with it is marked.
+    """
+    used = _used_by_lot(determination, bench)
+    for use in lots_of(team=determination.team_id, test=determination.pk):
+        wanted = used.get(use.lot_id, 0.0)
+        use.units += take_from(use.lot, wanted - use.units)
+        if wanted > use.units + _TOLERANCE:
+            use.faults = list(dict.fromkeys([*use.faults, USED_UP]))
+        use.save(update_fields=["units", "faults"])
+
+
+def _used_by_lot(determination: Determination, bench: Bench) -> dict[int, float]:
+    """Return how much of each lot was used: of one, until the next was named."""
+    taps = counted(determination.team_id, determination.pk)
+    changes = [(nth, tap.data["lot"]) for nth, tap in enumerate(taps) if tap.kind == BOTTLE]
+    lots = {use.lot_id: use.lot.supply_key for use in lots_of(team=determination.team_id, test=determination.pk)}
+    named = {lot for _, lot in changes}
+    now = {supply: pk for pk, supply in lots.items() if pk not in named}
+    found: dict[int, float] = defaultdict(float)
+    told: dict[str, float] = defaultdict(float)
+    for until, then in [*((bench_of(determination, taps[:nth]), lot) for nth, lot in changes), (bench, None)]:
+        for supply, units in _used(determination, until).items():
+            if supply in now:
+                found[now[supply]] += units - told[supply]
+                told[supply] = units
+        if then in lots:
+            now[lots[then]] = then
+    return found
+
+
+def _used(determination: Determination, bench: Bench) -> dict[str, float]:
+    """Return what the runs used of each supply."""
     states = (*bench.samples.values(), *bench.firsts.values(), *bench.blanks.values())
     ran = [state for state in states if state.count or state.endpoint is not None or state.readings]
     # What is used once a sample was used by the determination this one continues.
     samples = 0 if determination.continues_id or determination.place is None else 1
     units, parts = sum(state.count for state in ran), sum(len(state.readings) for state in ran)
-    used = used_by(determination.method, len(ran), units, samples, parts, bench.answers)
-    for use in lots_of(team=determination.team_id, test=determination.pk):
-        units_used = used.get(use.lot.supply_key, 0.0)
-        take_from(use.lot, units_used - use.units)
-        use.units = units_used
-        use.save(update_fields=["units"])
+    return used_by(determination.method, len(ran), units, samples, parts, bench.answers)
 
 
 @act("test opened again", may.reopen_test)

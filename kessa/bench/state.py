@@ -197,4 +197,4 @@ def _faults(determination: Determination, bench: Bench) -> list[str]:
 @compiled
 def lots_of(team: int, test: uuid.UUID) -> Any:
     """Return what a test uses of which lots."""
-    return LotUse.objects.for_team(team).filter(determination=test).select_related("lot")
+    return LotUse.objects.for_team(team).filter(determination=test).select_related("lot").order_by("pk")

@@ -10,7 +10,7 @@ from kessa.bench.models import Determination
 from kessa.bench.selectors import test_at
 from kessa.bench.state import Bench, bench_of
 from kessa.bench.tapped import carried
-from kessa.core.runs.events import BACK, CLOSED, REOPENED
+from kessa.core.runs.events import BACK, BOTTLE, CLOSED, REOPENED
 from kessa.people.acts import NotAllowed
 from kessa.people.models import Membership
 from kessa.taps.incoming import Incoming
@@ -80,6 +80,9 @@ class BenchStream(Stream):
             self.row.late_taps += len(taps)
             self.row.save(update_fields=["late_taps"])
             return
+        for tap in taps:
+            if tap.kind == BOTTLE:
+                services.change_bottle(self.by, self.row, tap.data["lot"], moments[tap.pk])
         closing = [tap for tap in taps if tap.kind == CLOSED]
         if not closing:
             return

@@ -7,6 +7,7 @@ from datetime import timedelta
 from typing import Any
 
 from kessa.bench.models import Determination
+from kessa.bench.state import lots_of
 from kessa.core.colours.eyes import LATE_BY
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import DOUBTS
@@ -14,6 +15,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs import events
 from kessa.instruments.models import Shown
+from kessa.kits.models import Lot
 from kessa.taps.incoming import BadTap, Incoming, is_key, is_whole, read_id
 from kessa.taps.models import Tap
 
@@ -28,9 +30,9 @@ WHOLE = ""
 
 def carried(tap: Incoming, determination: Determination) -> dict[str, Any]:
     """Return what a tap of a run, an answer or a closing carries, as it is kept; raises BadTap."""
-    if tap.kind in (events.CLOSED, events.ANSWERED, events.SURE):
+    if tap.kind in (events.CLOSED, events.ANSWERED, events.SURE, events.BOTTLE):
         if tap.run != WHOLE:
-            raise BadTap("Closing and answers are for the whole determination.")
+            raise BadTap("Closing, answers and bottles are for the whole determination.")
     elif tap.kind not in events.RUN_EVENTS:
         raise BadTap("This kind of tap is not known.")
     elif not _RUN.fullmatch(tap.run):
@@ -169,6 +171,19 @@ def _sure(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
     return {"part": data["part"], "doubt": data["doubt"]}
 
 
+def _bottle(data: dict[str, Any], determination: Determination) -> dict[str, Any]:
+    """Return with which lot of its kit the test goes on, where its numbers are those of the one before."""
+    rows = Lot.objects.for_team(determination.team_id).filter(kit=determination.kit_id, put_away_at=None)
+    lot = rows.filter(pk=data["lot"]).first() if is_key(data.get("lot")) else None
+    if lot is None or lot.supply_key not in {use.supply for use in determination.method.uses}:
+        raise BadTap("This bottle is not in the kit that the test is run with.")
+    before = [use.lot for use in lots_of(team=determination.team_id, test=determination.pk)]
+    weighed = any(each.supply_key == lot.supply_key and each.grams_of_20 != lot.grams_of_20 for each in before)
+    if weighed or lot.supply_key in {part.table_of for part in determination.method.parts}:
+        raise BadTap("Its drops or its table are others than before: close this test, and begin one with it.")
+    return {"lot": lot.pk}
+
+
 _CARRIED: dict[str, Callable[[dict[str, Any], Determination], dict[str, Any]]] = {
     events.BACK: _taken_back,
     events.END: _end,
@@ -178,4 +193,5 @@ _CARRIED: dict[str, Callable[[dict[str, Any], Determination], dict[str, Any]]] =
     events.READ: _reading,
     events.ANSWERED: _answer,
     events.SURE: _sure,
+    events.BOTTLE: _bottle,
 }

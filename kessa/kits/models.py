@@ -81,6 +81,7 @@ class Lot(TeamOwned):
             models.UniqueConstraint(
                 fields=["kit", "supply_key"], condition=Q(in_use=True), name="one_lot_in_use_a_supply"
             ),
+            models.CheckConstraint(condition=Q(units_left__gte=0), name="never_below_nothing"),
         ]
 
     def __str__(self) -> str:

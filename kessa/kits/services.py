@@ -49,9 +49,12 @@ def count_lot(by: Membership, lot: Lot, units: float) -> Lot:
     return lot
 
 
-def take_from(lot: Lot, units: float) -> None:
-    """Take from a lot what runs used; it may go below nothing, where more was there than the book said."""
-    Lot.objects.for_team(lot.team_id).filter(pk=lot.pk).update(units_left=F("units_left") - units)
+def take_from(lot: Lot, units: float) -> float:
+    """Take from a lot what runs used, never more than the book says; return what was taken. Below 0 gives back."""
+    rows = Lot.objects.for_team(lot.team_id).filter(pk=lot.pk)
+    taken = min(units, rows.select_for_update().get().units_left)
+    rows.update(units_left=F("units_left") - taken)
+    return taken
 
 
 @act("lot taken into use", may.use_lot)

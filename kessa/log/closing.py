@@ -54,6 +54,8 @@ class LoggedStream(BenchStream):
     def write(self, bench: Bench, at: datetime) -> None:
         """Write the results of each part, or what the check came to, and book what was used."""
         determination = self.row
+        # What was used up meanwhile marks what was measured with it.
+        book(determination, bench)
         reopened = _reopened(determination)
         reason = Reason("further-run", reopened, self.by) if reopened is not None else None
         if determination.purpose == Purpose.SAMPLE:
@@ -63,7 +65,6 @@ class LoggedStream(BenchStream):
                 judge_anew(determination.sample, self.by, " and ".join(told))
         else:
             _write_check(determination, bench, at)
-        book(determination, bench)
         determination.closed_at = at
         determination.save(update_fields=["closed_at"])
 

@@ -8,6 +8,7 @@ from django.utils import timezone
 from kessa.bench.models import Determination
 from kessa.instruments.models import Instrument, InstrumentCheck
 from kessa.kits.models import Kit, Lot, StockChange
+from kessa.kits.services import add_lot, weigh_lot
 from kessa.log.models import Result
 from kessa.log.services import go_on, withdraw_instrument_check
 from kessa.rounds.models import KitCheck
@@ -47,6 +48,39 @@ class Lots(PageTest):
         self.assertEqual(self.lot("chromate-packet").units_left, 46)
         page = self.client.get(reverse("kits:lot", args=[self.lot("chromate-packet").pk]))
         self.assertContains(page, 'used <span class="num">4</span> packet')
+
+    def test_a_bottle_that_runs_out_in_the_middle_is_said_and_the_next_is_named(self):
+        kit = stocked_kit(self.membership, silver_nitrate=0.5)
+        old = self.lot("silver-nitrate")
+        new = Lot(team=kit.team, kit=kit, supply_key=old.supply_key, number="NEW", expires_on=self.today)
+        add_lot(self.membership, new, 20)
+        other = Lot(team=kit.team, kit=kit, supply_key="ph-strip", number="PH-2")
+        begun = begin(self.place, self.membership, kit=kit.pk)
+        page = self.client.get(reverse("bench:determination", args=[begun.pk]))
+        [bottle] = page.context["payload"]["bottles"]
+        self.assertEqual([each["pk"] for each in bottle["lots"]], [old.pk, new.pk])
+        self.assertEqual((bottle["takes"]["unit"], bottle["lots"][0]["left"]), (0.05, 0.5))
+        taps = Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", 8)
+        for _ in range(3):
+            taps.add("sample-2", "drop_added")
+        changed = taps.add("", "bottle_changed", lot=new.pk)
+        for each in (self.lot("chromate-packet").pk + 1000, "x", other.pk):
+            self.assertEqual(len(send(self.membership, begun, [changed | {"data": {"lot": each}}]).refused), 1)
+        taps.run("sample-2", 5)
+        self.assertEqual(send(self.membership, begun, taps.close()).refused, [])
+        left = {lot.number: lot.units_left for lot in kit.lots.filter(supply_key="silver-nitrate")}
+        self.assertEqual({key: round(units, 6) for key, units in left.items()}, {"L-si": 0, "NEW": 20 - 5 * 0.05})
+        result = standing(begun)
+        # Two drops more than the book had in the old one.
+        self.assertIn("lot-used-up", result.flags)
+        self.assertIn("lot NEW", result.determination.lot)
+        new.refresh_from_db()
+        self.assertEqual((new.in_use, new.opened_on), (True, self.today))
+        # A weighed bottle has other drops.
+        self.assertEqual(weigh_lot(self.membership, new, 1.0).grams_of_20, 1.0)
+        another = begin(self.place, self.membership, kit=kit.pk)
+        said = Taps().add("", "bottle_changed", lot=old.pk)
+        self.assertIn("close this test", send(self.membership, another, [said]).refused[0][1])
 
     def test_what_is_used_once_a_sample_is_booked_once_when_it_goes_on_in_the_next_range(self):
         kit = stocked_kit(self.membership)
@@ -152,7 +186,6 @@ class Lots(PageTest):
         )
         Kit.objects.for_team(kit.team).create(team=kit.team, name="Empty")
         self.assertContains(self.client.get("/kits/"), "Nothing in it yet")
-
 
     def test_a_mark_waits_for_its_lots_table_and_is_written_by_it_where_it_was_closed(self):
         kit = stocked_kit(self.membership, families=["chloride-strip"], chloride_strip=9)

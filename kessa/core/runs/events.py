@@ -11,7 +11,7 @@ STEP, TIMER, VOID, SKIP = "step_done", "timer_started", "voided", "blank_skipped
 SEEN, READ, STOP, CORRECTED = "seen", "reading_taken", "stopped", "corrected"
 RUN_EVENTS = (DROP, BACK, TURN, END, STEP, TIMER, VOID, SKIP, SEEN, READ, STOP)
 # Of the whole determination, not of a run.
-ANSWERED, CLOSED, REOPENED, SURE = "answered", "closed", "reopened", "sure"
+ANSWERED, CLOSED, REOPENED, SURE, BOTTLE = "answered", "closed", "reopened", "sure", "bottle_changed"
 
 
 class Event(NamedTuple):

@@ -71,6 +71,9 @@ export const acts = {
     const reading = takeReading(bench, button.dataset.of);
     if (reading) bench.tap("reading_taken", { part: button.dataset.of, reading, ...shownBy(bench, button.dataset.of, reading) });
   },
+  bottle(bench, button) {
+    bench.add("", "bottle_changed", { lot: Number(button.dataset.value) });
+  },
   seen(bench, button) {
     bench.tap("seen", { part: button.dataset.of });
   },

@@ -2,6 +2,7 @@
 
 import { isBrief, isOffered, showSwitch } from "./brief.js";
 import { isFinished } from "./run-state.js";
+import { showBottles } from "./show-bottles.js";
 import { showClocks } from "./show-clocks.js";
 import { showCount } from "./show-count.js";
 import { runName, showRuns } from "./show-runs.js";
@@ -28,6 +29,7 @@ export function show(bench) {
   bench.one("[data-between]").hidden = Boolean(run);
   bench.one("[data-run-name]").textContent = run ? runName(run) : "between runs";
   showSteps(bench);
+  showBottles(bench);
   showRuns(bench);
   if (!run) showBetween(bench);
   else if (bench.one("[data-count-sheet]")) showCount(bench, counting);
