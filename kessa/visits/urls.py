@@ -14,6 +14,7 @@ urlpatterns = [
     path("sample/at/<int:place_pk>/", views.sample, name="sample"),
     path("sample/<uuid:pk>/right/", views.put_sample_right, name="put_sample_right"),
     path("<uuid:pk>/", views.visit, name="visit"),
+    path("<uuid:pk>/samples/", views.without_visit, name="without_visit"),
     path("<uuid:pk>/circumstances/", views.circumstances, name="circumstances"),
     path("<uuid:pk>/circumstances/<slug:key>/right/", views.put_observation_right, name="put_observation_right"),
     path("<uuid:pk>/pause/", views.pause, name="pause"),

@@ -273,6 +273,17 @@ def close(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
+@require_GET
+def without_visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """The sheet of samples that were drawn without a visit."""
+    rows = Visit.objects.for_team(request.membership.team).select_related("place", "team")
+    found = get_object_or_404(rows, pk=pk)
+    if found.leader_id:
+        return redirect("visits:visit", pk)
+    return render(request, "visits/without_visit.html", {"visit": found, "sheet": field_sheet(found)})
+
+
+@member
 def put_sample_right(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """Put right what was noted of a sample: what was tested on it is written anew."""
     rows = Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by")
@@ -312,9 +323,7 @@ def put_observation_right(request: HttpRequest, pk: uuid.UUID, key: str) -> Http
 
 
 def _page_address(found: Visit) -> str:
-    if found.leader_id:
-        return reverse("visits:visit", args=[found.pk])
-    return reverse("places:place", args=[found.place_id])
+    return reverse("visits:visit" if found.leader_id else "visits:without_visit", args=[found.pk])
 
 
 @member

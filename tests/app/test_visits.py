@@ -15,6 +15,7 @@ from kessa.bench.services import begin_test
 from kessa.core.job.schools import complete
 from kessa.instruments.models import Instrument
 from kessa.instruments.services import keep_instrument
+from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
 from kessa.rules.selectors import house_rules
@@ -213,6 +214,23 @@ class Visits(PageTest):
         cold = self.client.get(reverse("places:place", args=[self.place.pk]) + "?seen=air_temperature")
         chart = cold.context["seen_chart"]
         self.assertTrue(all(0 < point.y <= HEIGHT for point in chart.here))
+
+    def test_a_sample_without_a_visit_has_its_sheet(self):
+        result = measured(self.place, self.membership, 8, 8)
+        sample = result.determination.sample
+        sheet = reverse("visits:without_visit", args=[sample.visit_id])
+        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), sheet)
+        page = self.client.get(sheet)
+        self.assertContains(page, f"?sample={sample.pk}")
+        self.assertContains(page, reverse("log:determination", args=[result.determination_id]))
+        self.assertContains(page, reverse("bench:method", args=[sample.pk]))
+        # A visit has its own page, and another team's is nobody's.
+        self.assertEqual(self.client.get(reverse("visits:visit", args=[sample.visit_id])).status_code, 404)
+        led = visited(self.place, self.membership)
+        theirs = measured(team_of("Maud")[1], Membership.objects.get(user__username="maud"), 8, 8)
+        for pk, status in ((led.pk, 302), (theirs.determination.sample.visit_id, 404)):
+            address = reverse("visits:without_visit", args=[pk])
+            self.assertEqual(self.client.get(address).status_code, status)
 
     def test_the_next_step_leads_to_the_end_and_what_is_missing_is_said(self):
         planned(self.membership, self.place)
