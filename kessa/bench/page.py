@@ -13,6 +13,7 @@ from kessa.bench.models import Determination
 from kessa.bench.state import Bench, bench_of, lots_of
 from kessa.core.job.schools import complete
 from kessa.core.judging.holding import Beside, judge_part, rule_for
+from kessa.core.judging.plausible import bounds_of
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
@@ -199,6 +200,7 @@ def _display(determination: Determination, part: Any, usual: UsualRange | None) 
         "sign": sign(part.unit),
         "units": units,
         "usual": [usual.low, usual.high] if usual and written_alike else None,
+        "can_be": bounds_of(part.parameter, determination.place.water) if determination.place else None,
     }
 
 

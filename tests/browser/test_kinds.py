@@ -2,7 +2,6 @@
 
 from playwright.sync_api import expect
 
-from kessa.kits.services import keep_table
 from kessa.log.models import Result
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules

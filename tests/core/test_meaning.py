@@ -309,7 +309,9 @@ class Asked(TestCase):
 
     def test_what_is_asked_before_it_is_written(self):
         usual = UsualRange(350, 300, 420, 20)
-        self.assertEqual(self.doubts("conductivity", mg(0.35, 0.01, unit="uS/cm"), usual=usual), ["digit-slip"])
+        self.assertEqual(
+            self.doubts("conductivity", mg(0.35, 0.01, unit="uS/cm"), usual=usual), ["cannot-be", "digit-slip"]
+        )
         self.assertEqual(self.doubts("conductivity", mg(3400, 20, unit="uS/cm"), usual=usual), ["digit-slip"])
         self.assertEqual(self.doubts("conductivity", mg(900, 20, unit="uS/cm"), usual=usual), [])
         self.assertEqual(self.doubts("secchi depth", mg(1.4, 0.1, unit="cm"), last=[135.0]), ["digit-slip"])

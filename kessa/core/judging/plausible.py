@@ -20,6 +20,8 @@ _SAME = 10
 _CAN_BE: dict[str, dict[str, tuple[float, float]]] = {
     "temperature": {"open": (-0.5, 40.0), "drinking": (0.0, 60.0), "plant": (-40.0, 250.0)},
     "pH": {"open": (3.0, 11.0), "drinking": (4.0, 11.5), "plant": (2.0, 14.0)},
+    # Rain has some 5 µS/cm; what shows less was read in mS/cm.
+    "conductivity": {"open": (2.0, 200_000.0), "drinking": (2.0, 20_000.0)},
     "dissolved oxygen": {"open": (0.0, 25.0), "drinking": (0.0, 20.0), "plant": (0.0, 20.0)},
     "oxygen saturation": {"open": (0.0, 250.0), "drinking": (0.0, 150.0), "plant": (0.0, 150.0)},
 }
