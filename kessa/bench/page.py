@@ -149,7 +149,9 @@ def bottles_of(determination: Determination, lots: Sequence[Lot]) -> list[dict[s
         if here and here[0].units_left < a_run * _RUNS_AHEAD:
             kept = Lot.objects.for_team(determination.team_id).filter(kit=here[0].kit_id, supply_key=supply)
             every = {lot.pk: lot for lot in [*here, *kept.filter(put_away_at=None).order_by("expires_on", "pk")]}
-            named = [{"pk": lot.pk, "name": str(lot), "left": lot.units_left} for lot in every.values()]
+            named = [
+                {"pk": lot.pk, "name": str(lot), "number": lot.number, "left": lot.units_left} for lot in every.values()
+            ]
             found.append({"takes": per, "lots": named})
     return found
 

@@ -156,7 +156,7 @@ async function openTests() {
   for (const { sample, at } of samples.filter((each) => !opened.has(each.sample))) {
     opened.add(sample);
     for (const { family, text } of planned) {
-      const bench = putPart(text, await uuid5(sample, family), { sample }, (name) => `${name}, sample of ${clock.format(new Date(at))}`);
+      const bench = putPart(text, await uuid5(sample, family), { sample }, (name) => [`${clock.format(new Date(at))} ${name}`, `${name}, sample of ${clock.format(new Date(at))}`]);
       if (!first && family === planned[0].family) board.show(bench);
     }
     for (const button of page.querySelectorAll("[data-beside]")) button.hidden = false;
@@ -203,7 +203,7 @@ async function openBeside(button, sample) {
 async function openCheck({ method, purpose, against }, stream) {
   const option = one(`[data-check] option[value="${method}"]`);
   const word = one(`[data-check] [value=${purpose}]`).nextElementSibling.textContent.toLowerCase();
-  return openPart(option.dataset.at, one("[data-check-said]"), stream, { purpose, against }, () => `${option.textContent.trim()}: ${word}`);
+  return openPart(option.dataset.at, one("[data-check-said]"), stream, { purpose, against }, () => Array(2).fill(`${option.textContent.trim()}: ${word}`));
 }
 
 function check(form) {
@@ -229,14 +229,15 @@ async function openPart(address, said, stream, begin, name) {
 
 const showOpened = (bench) => bench && board.show(bench);
 
-// Put a test on the board, under a number and a name of its own.
+// Put a test on the board, under a number of its own, and under what `name` makes of its name: for the chip and the title.
 function putPart(text, stream, begin, name) {
   const [, drafted] = text.match(/data-stream="([^"]+)"/);
   const part = new DOMParser().parseFromString(text.replaceAll(drafted, stream), "text/html");
   const article = part.querySelector("[data-family]");
   number(part, article, stream, begin);
   const chip = part.querySelector("[data-chip]");
-  if (name) for (const each of [chip.querySelector("b"), article.querySelector("h2")]) each.textContent = name(each.textContent);
+  const [short, title] = [chip.querySelector("b"), article.querySelector("h2")];
+  if (name) [short.textContent, title.textContent] = name(title.textContent);
   const nav = one("nav.tests-on-board");
   nav.hidden = false;
   nav.append(document.adoptNode(chip));

@@ -16,8 +16,8 @@ function left({ takes, lots }, events) {
   return { lot, units: lot.left - takes.run * runs.size - takes.unit * count("drop_added") - takes.part * count("reading_taken") };
 }
 
-function button({ pk, name }) {
-  const made = make("button", { type: "button", className: "act thin", textContent: `Go on with ${name}` });
+function button({ pk, number }) {
+  const made = make("button", { type: "button", className: "act thin", textContent: `Go on with lot ${number}` });
   Object.assign(made.dataset, { act: "bottle", value: pk });
   return made;
 }
@@ -30,11 +30,17 @@ export function showBottles(bench) {
   if (place.dataset.shown === shown) return;
   place.dataset.shown = shown;
   place.hidden = !out.length;
+  // Bottles hold a little more than they say; what is measured beyond that is marked.
+  const later = make("button", { type: "button", className: "act thin", textContent: "There is some left: not yet" });
+  later.addEventListener("click", () => {
+    place.hidden = true;
+  });
   place.replaceChildren(
     ...out.map(({ lot, lots }) => {
       const others = lots.filter(({ pk, left: units }) => pk !== lot.pk && units > 0);
       const words = others.length ? "With which do you go on?" : "No other is in the kit: what is measured with it is marked.";
       return make("div", {}, make("p", {}, make("b", {}, `${lot.name} is used up by the book.`), ` ${words}`), ...others.map(button));
     }),
+    later,
   );
 }
