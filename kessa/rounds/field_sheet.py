@@ -17,7 +17,7 @@ from kessa.log.models import Result
 from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at
 from kessa.visits.models import Observation, Sample, Visit
-from kessa.visits.selectors import observations_of, stop_before, visit_before
+from kessa.visits.selectors import observations_of, one_with, stop_before, visit_before
 from kessa.web.compiled import compiled
 
 
@@ -99,6 +99,16 @@ class Sheet(NamedTuple):
     missing: list[str]
 
     @property
+    def begun(self) -> list[Determination]:
+        """The tests that were begun."""
+        return [*(test.determination for test in self.tests if test.determination), *self.others]
+
+    @property
+    def noted(self) -> int:
+        """How many circumstances and readings in place were noted."""
+        return sum(bool(line.now) for line in [*self.circumstances, *self.in_place])
+
+    @property
     def next_step(self) -> str:
         """Name what comes next: "circumstances", "sample", "test" or "close"."""
         if not any(line.now for line in self.circumstances):
@@ -128,7 +138,8 @@ class Sheet(NamedTuple):
 def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | None = None) -> Sheet:
     """Put a visit's field sheet together; of one that has not begun from what is `planned` for it."""
     plans, wanted = planned or planned_at(visit)
-    now, past = observations_of(visit), _before(visit) | _weather_of_the_day(visit)
+    one = one_with(visit)
+    now, past = observations_of(visit, one), _before(visit) | _weather_of_the_day(visit)
     of_team = instruments_of(visit.team)
     judged = results_in_place(visit) if READ_AS.keys() & now.keys() else {}
     lines = [
@@ -145,8 +156,8 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
         )
         for scale in scales_for(visit.place.kind_key)
     ]
-    samples = _samples(team=visit.team_id, visit=visit.pk)
-    begun = _begun(team=visit.team_id, visit=visit.pk)
+    samples = _samples(team=visit.team_id, visits=one)
+    begun = _begun(team=visit.team_id, visits=one)
     tests = sorted((_test(plan, samples, begun) for plan in plans), key=_waits_least)
     planned = {test.determination.pk for test in tests if test.determination}
     others = [each for each in begun if each.pk not in planned]
@@ -157,13 +168,13 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
 
 
 @compiled
-def _samples(team: int, visit: Any) -> Any:
-    return Sample.objects.for_team(team).filter(visit=visit).select_related("drawn_by").order_by("number")
+def _samples(team: int, visits: list[Any]) -> Any:
+    return Sample.objects.for_team(team).filter(visit__any=visits).select_related("drawn_by").order_by("number")
 
 
 @compiled
-def _begun(team: int, visit: Any) -> Any:
-    rows = Determination.objects.for_team(team).filter(sample__visit=visit, purpose=Purpose.SAMPLE)
+def _begun(team: int, visits: list[Any]) -> Any:
+    rows = Determination.objects.for_team(team).filter(sample__visit__any=visits, purpose=Purpose.SAMPLE)
     standing = rows.filter(superseded_by=None, continued_by=None)
     return standing.select_related("sample", "started_by").order_by("started_at", "pk")
 

@@ -88,6 +88,23 @@ class Visit(TeamOwned):
         return self.leader_id is not None and self.closed_at is None
 
 
+class TwoVisits(TeamOwned):
+    """Two visits to one place at one time, as two phones without a signal begin them: whether they are one, by whom."""
+
+    first = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="+")
+    second = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="+")
+    joined = models.BooleanField()
+    why = models.CharField(max_length=300, blank=True)
+    said_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    said_at = models.DateTimeField()
+
+    class Meta(TeamOwned.Meta):
+        constraints = [models.UniqueConstraint(fields=["first", "second"], name="said_once_of_two_visits")]
+
+    def __str__(self) -> str:
+        return f"two visits to {self.first.place}"
+
+
 class Handover(TeamOwned):
     """A visit handed to another person."""
 

@@ -1,9 +1,11 @@
 """Reads about visits and samples worth a name."""
 
+import uuid
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
-from django.db.models import F, OuterRef, Subquery
+from django.db.models import F, OuterRef, Q, Subquery
 from django.db.models.functions import JSONObject
 from django.utils import timezone
 
@@ -14,11 +16,13 @@ from kessa.places.models import Place
 from kessa.rules.selectors import sets_named
 from kessa.taps.models import Tap
 from kessa.taps.selectors import as_sent, counted
-from kessa.visits.models import Observation, Sample, Visit
+from kessa.visits.models import Observation, Sample, TwoVisits, Visit
 from kessa.web.compiled import compiled
 
 _SEEN, _SERIES = 6, 84
 _ONE_WAY = timedelta(hours=8)
+# No further apart do two visits begin that may be one.
+_AT_ONCE = timedelta(hours=12)
 _TOLD_OF_A_PLACE = {
     "hazards": "Hazards",
     "local_rules": "Local rules",
@@ -101,14 +105,45 @@ def open_visit_at(place: Place, person: User | None = None) -> Visit | None:
     return (rows.filter(people=person) if person else rows).order_by("-started_at").first()
 
 
-def observations_of(visit: Visit) -> dict[str, Observation]:
-    """Return what counts of a visit's observations, by scale: the last of each, without those taken back."""
-    return {each.key: each for each in _observations(team=visit.team_id, visit=visit.pk)}
+def at_once_with(visit: Visit) -> list[tuple[Visit, TwoVisits | None]]:
+    """Return the visits to the place that went on at the same time, each with what was said of the two."""
+    now = timezone.now()
+    near = (visit.started_at - _AT_ONCE, min(visit.closed_at or now, visit.started_at + _AT_ONCE))
+    rows = Visit.objects.for_team(visit.team_id).filter(place=visit.place_id, leader__isnull=False)
+    rows = rows.filter(Q(closed_at=None) | Q(closed_at__gt=visit.started_at), started_at__range=near)
+    found = rows.exclude(pk=visit.pk).select_related("leader").order_by("started_at")
+    said = {each.first_id if each.second_id == visit.pk else each.second_id: each for each in _said_of(visit)}
+    return [(each, said.get(each.pk)) for each in found]
+
+
+def _said_of(visit: Visit) -> Any:
+    of_either = Q(first=visit.pk) | Q(second=visit.pk)
+    return TwoVisits.objects.for_team(visit.team_id).filter(of_either).select_related("said_by")
 
 
 @compiled
-def _observations(team: int, visit: Any) -> Any:
-    rows = Observation.objects.for_team(team).filter(visit=visit, value__isnull=False)
+def _joined(team: int, visit: Any) -> Any:
+    rows = TwoVisits.objects.for_team(team).filter(Q(first=visit) | Q(second=visit), joined=True)
+    return rows.values_list("first_id", "second_id")
+
+
+def one_with(visit: Visit) -> list[uuid.UUID]:
+    """Return the numbers of the visits that are one: its own first."""
+    return list(dict.fromkeys([visit.pk, *(pk for two in _joined(team=visit.team_id, visit=visit.pk) for pk in two)]))
+
+
+def observations_of(visit: Visit, one: Sequence[uuid.UUID] = ()) -> dict[str, Observation]:
+    """Return what counts of a visit's observations, by scale: the last of each, without those taken back.
+
+    Of the visits that are `one` with it also what it has not itself.
+    """
+    rows = _observations(team=visit.team_id, visits=[visit.pk, *one])
+    return {each.key: each for each in sorted(rows, key=lambda each: each.visit_id == visit.pk)}
+
+
+@compiled
+def _observations(team: int, visits: list[Any]) -> Any:
+    rows = Observation.objects.for_team(team).filter(visit__any=visits, value__isnull=False)
     return rows.select_related("instrument", "person", "sent_by")
 
 

@@ -26,7 +26,7 @@ from kessa.taps.incoming import BadTap, Incoming, is_key, read_tap, read_time
 from kessa.taps.models import Tap
 from kessa.taps.services import add_tap, tapped
 from kessa.visits import may
-from kessa.visits.models import SETTLED, Bottle, Handover, Observation, Review, Sample, TakenOver, Visit
+from kessa.visits.models import SETTLED, Bottle, Handover, Observation, Review, Sample, TakenOver, TwoVisits, Visit
 from kessa.visits.noted import observed
 from kessa.web.compiled import compiled
 
@@ -192,6 +192,20 @@ def hand_over(visit: Visit, tap: Tap, at: datetime) -> None:
     people = {"giver_id": tap.person_id, "taker_id": taker}
     Handover.objects.create(team_id=visit.team_id, visit=visit, at=at, remark=remark, **people)
     visit.people.add(taker)
+
+
+@act("two visits at once told apart or joined", may.lead_visit)
+def tell_of_two(by: Membership, visit: Visit, *, other: Visit, joined: bool, why: str = "") -> TwoVisits:
+    """Say that two visits to one place at one time are one, made on two phones, or two, and why.
+
+    Each keeps its taps, whose they are and its closing. Raises ValidationError.
+    """
+    if not joined and not why.strip():
+        raise ValidationError("Say why they are two visits.")
+    first, second = sorted((visit, other), key=lambda each: (each.started_at, each.pk))
+    said = {"joined": joined, "why": why[:300], "said_by_id": by.user_id, "said_at": timezone.now()}
+    rows = TwoVisits.objects.for_team(by.team_id)
+    return rows.update_or_create(team_id=by.team_id, first=first, second=second, defaults=said)[0]
 
 
 def lead_on(visit: Visit, tap: Tap, at: datetime) -> None:

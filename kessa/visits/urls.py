@@ -17,6 +17,7 @@ urlpatterns = [
     path("<uuid:pk>/samples/", views.without_visit, name="without_visit"),
     path("<uuid:pk>/circumstances/", views.circumstances, name="circumstances"),
     path("<uuid:pk>/circumstances/<slug:key>/right/", views.put_observation_right, name="put_observation_right"),
+    path("<uuid:pk>/two/", views.tell_of_two, name="tell_of_two"),
     path("<uuid:pk>/pause/", views.pause, name="pause"),
     path("<uuid:pk>/resume/", views.resume, name="resume"),
     path("<uuid:pk>/hand-over/", views.hand_over, name="hand_over"),

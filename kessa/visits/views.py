@@ -50,6 +50,7 @@ from kessa.visits.forms import (
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Observation, Sample, Visit
 from kessa.visits.selectors import (
+    at_once_with,
     changed_meanwhile,
     noted_taps,
     observations_of,
@@ -200,6 +201,7 @@ def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         "changed": changed_meanwhile(found),
         "late": Tap.objects.for_team(found.team_id).filter(stream=found.pk, late=True).count(),
         "leads": may.lead_visit(request.membership, found),
+        "at_once": [(each, said, None if said else field_sheet(each)) for each, said in at_once_with(found)],
         "noted": [*sheet.samples, *(line.now for line in [*sheet.in_place, *sheet.circumstances] if line.now)],
     }
     return render(request, "visits/visit.html", context)
@@ -228,6 +230,23 @@ def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         groups["weather"] = [line._replace(proposed=weather.get(line.scale.key)) for line in groups["weather"]]
     context = {"visit": found, "sheet": sheet, "groups": groups, "several_from": SEVERAL, "payload": payload}
     return render(request, "visits/circumstances.html", context)
+
+
+@member
+@require_POST
+def tell_of_two(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+    """Say whether this visit and another at its time are one."""
+    found, joined = _visit(request, pk), request.POST.get("joined") == "yes"
+    other = next((each for each, _ in at_once_with(found) if str(each.pk) == request.POST.get("other")), None)
+    if other is None:
+        raise Http404
+    try:
+        why = request.POST.get("why", "")
+        services.tell_of_two(request.membership, found, other=other, joined=joined, why=why)
+        messages.success(request, "They are one visit now." if joined else "They stay two visits.")
+    except ValidationError as refused:
+        messages.error(request, refused.message)
+    return redirect("visits:visit", pk)
 
 
 @member

@@ -18,9 +18,12 @@ from kessa.instruments.services import keep_instrument
 from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
+from kessa.rounds.field_sheet import field_sheet
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
-from kessa.visits.models import Bottle, Observation, Sample, Visit
+from kessa.taps.services import record
+from kessa.visits.models import Bottle, Observation, Sample, TwoVisits, Visit
+from kessa.visits.selectors import at_once_with
 from kessa.web.components.trend import HEIGHT
 from tests.app.pages import PageTest
 from tests.world import (
@@ -214,6 +217,44 @@ class Visits(PageTest):
         cold = self.client.get(reverse("places:place", args=[self.place.pk]) + "?seen=air_temperature")
         chart = cold.context["seen_chart"]
         self.assertTrue(all(0 < point.y <= HEIGHT for point in chart.here))
+
+    def test_two_visits_at_once_are_joined_with_each_hand_kept_or_left_apart_with_a_reason(self):
+        planned(self.membership, self.place)
+        olek = member(self.team, "Olek")
+        first = visited(self.place, self.membership, minutes=60)
+        second = visited(self.place, olek, minutes=30)
+        self.send(first, seen(("conductivity", 300)))
+        record(olek, "visit", second.pk, seen(("conductivity", 310), ("temperature", 4.4)))
+        sample = drawn(self.place, olek, minutes=1)
+        Sample.objects.for_team(self.team).filter(pk=sample.pk).update(visit=second)
+        page = reverse("visits:visit", args=[first.pk])
+        self.assertContains(self.client.get(page), "Two visits here at one time: are they one?")
+        address, two = reverse("visits:tell_of_two", args=[first.pk]), {"other": str(second.pk)}
+        self.assertContains(self.client.post(address, two | {"joined": "no", "why": " "}, follow=True), "Say why")
+        told = self.client.post(address, two | {"joined": "no", "why": "Two ends of the reach"}, follow=True)
+        self.assertContains(told, "was here at that time: Two ends of the reach")
+        self.assertNotContains(told, f"sample-{sample.pk}")
+        told = self.client.post(address, two | {"joined": "yes"}, follow=True)
+        self.assertContains(told, "One visit with")
+        self.assertContains(told, f"sample-{sample.pk}")
+        # Its own reading stands first, what the other alone has stands by its own hand.
+        sheet = field_sheet(first)
+        now = {line.scale.key: line.now for line in sheet.in_place if line.now}
+        self.assertEqual((now["conductivity"].value, now["temperature"].value), (300, 4.4))
+        self.assertEqual((now["conductivity"].person, now["temperature"].person), (self.person, olek.user))
+        self.assertNotIn("No sample was drawn.", sheet.missing)
+        self.assertContains(self.client.get(reverse("visits:visit", args=[second.pk])), "One visit with")
+        # Who leads neither is not asked, and what is no pair is none.
+        sanna = member(self.team, "Sanna")
+        self.client.force_login(sanna.user)
+        self.client.post(address, two | {"joined": "no", "why": "no"})
+        self.assertTrue(TwoVisits.objects.for_team(self.team).get().joined)
+        self.client.force_login(self.person)
+        for other in (str(first.pk), "x", ""):
+            self.assertEqual(self.client.post(address, {"other": other, "joined": "yes"}).status_code, 404)
+        self.assertEqual(TwoVisits.objects.for_team(self.team).count(), 1)
+        # Those of another day, or that were closed before, are not asked about.
+        self.assertEqual(at_once_with(visited(self.place, olek, days_ago=3)), [])
 
     def test_a_sample_without_a_visit_has_its_sheet(self):
         result = measured(self.place, self.membership, 8, 8)
