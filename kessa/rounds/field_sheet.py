@@ -1,6 +1,7 @@
 """The field sheet: everything a visit holds, and what it still wants."""
 
 import math
+import uuid
 from typing import Any, NamedTuple
 
 from django.utils import timezone
@@ -139,7 +140,7 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
     """Put a visit's field sheet together; of one that has not begun from what is `planned` for it."""
     plans, wanted = planned or planned_at(visit)
     one = one_with(visit)
-    now, past = observations_of(visit, one), _before(visit) | _weather_of_the_day(visit)
+    now, past = observations_of(visit, one), _before(visit, one) | _weather_of_the_day(visit)
     of_team = instruments_of(visit.team)
     judged = results_in_place(visit) if READ_AS.keys() & now.keys() else {}
     lines = [
@@ -186,8 +187,8 @@ def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | N
     return sorted(fitting, key=lambda each: (CHECK_FAILED in each.faults, each.pk != used, len(each.faults)))  # type: ignore[attr-defined]
 
 
-def _before(visit: Visit) -> dict[str, Observation]:
-    earlier = visit_before(visit)
+def _before(visit: Visit, one: list[uuid.UUID]) -> dict[str, Observation]:
+    earlier = visit_before(visit, one)
     return observations_of(earlier) if earlier else {}
 
 

@@ -158,9 +158,10 @@ def _begun_by(team: int, person: int, since: datetime, until: datetime) -> Any:
     return rows.order_by("-started_at")[:1]
 
 
-def visit_before(visit: Visit) -> Visit | None:
-    """Return the visit to the same place before this one on which something was observed."""
-    return _observed_at(visit.team_id, visit.place_id).filter(started_at__lt=visit.started_at).first()
+def visit_before(visit: Visit, one: Sequence[uuid.UUID]) -> Visit | None:
+    """Return the visit to the same place before this one, and those that are `one` with it, with something observed."""
+    earlier = _observed_at(visit.team_id, visit.place_id).filter(started_at__lt=visit.started_at)
+    return earlier.exclude(pk__in=one).first()
 
 
 def noted_taps(visit: Visit) -> list[dict[str, Any]]:

@@ -243,6 +243,7 @@ class Visits(PageTest):
         self.assertEqual((now["conductivity"].value, now["temperature"].value), (300, 4.4))
         self.assertEqual((now["conductivity"].person, now["temperature"].person), (self.person, olek.user))
         self.assertNotIn("No sample was drawn.", sheet.missing)
+        self.assertEqual({line.before for line in field_sheet(second).in_place}, {""})
         self.assertContains(self.client.get(reverse("visits:visit", args=[second.pk])), "One visit with")
         # Who leads neither is not asked, and what is no pair is none.
         sanna = member(self.team, "Sanna")
