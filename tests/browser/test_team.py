@@ -23,7 +23,7 @@ class Coordinator(BrowserTest):
         page.get_by_role("link", name="Add a place").click()
         page.get_by_role("link", name="Stream").click()
         page.get_by_role("button", name="Save the place").click()
-        expect(page.get_by_text("This field is required")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="This field is required")).to_be_visible()
         page.get_by_label("Name").fill("Mill pond dam")
         page.get_by_label("Latitude").fill("54.30")
         page.get_by_label("Longitude").fill("-2.42")

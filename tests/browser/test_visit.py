@@ -95,7 +95,7 @@ class OnThePhone(BrowserTest):
         expect(page.get_by_text("Thermometer in the stream, never a hand")).to_be_visible()
         page.get_by_label("Water temperature").fill("85")
         page.get_by_role("button", name="Keep the sample").click()
-        expect(page.get_by_text("Too hot to draw: shut the sample valve")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="Too hot to draw: shut the sample valve")).to_be_focused()
         page.get_by_label("Water temperature").fill("24")
         page.get_by_role("button", name="Keep the sample").click()
         page.get_by_role("link", name="The boiler").click()

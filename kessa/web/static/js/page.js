@@ -2,6 +2,7 @@
 
 import { canTakeAlong, takeMissing } from "./along.js";
 import { person } from "./door.js";
+import "./errors.js";
 import "./handover.js";
 import "./number-field.js";
 
