@@ -35,7 +35,7 @@ class OwnProgramme(BenchTest):
         page.get_by_label("Name").fill("Steam boiler")
         page.get_by_label("Working pressure, bar").fill("9")
         page.get_by_role("button", name="Save the place").click()
-        expect(page.get_by_text("These fit what you said")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="These fit what you said")).to_be_visible()
         expect(page.get_by_label("Steam boiler up to 20 bar: an example")).to_be_checked()
         page.get_by_label("Steam boiler up to 20 bar: an example").uncheck()
         page.get_by_label("Dairy boiler").check()

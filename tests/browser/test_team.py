@@ -39,7 +39,7 @@ class Coordinator(BrowserTest):
         page.get_by_role("link", name="Test here, without a visit").click()
         page.get_by_label(re.compile(r"Drawn\s+\*")).fill("2099-01-01T10:00")
         page.get_by_role("button", name="On to the test").click()
-        expect(page.get_by_text("This time is still to come")).to_be_visible()
+        expect(page.get_by_role("alert").filter(has_text="This time is still to come")).to_be_visible()
         page.goto(page.url)
         page.get_by_role("button", name="On to the test").click()
         page.get_by_role("link", name="Chloride, drops").click()

@@ -2,21 +2,22 @@
 
 import { make } from "./make.js";
 
-const named = (field) => (field.labels?.[0] ?? field.closest("fieldset")?.querySelector("legend"))?.textContent.replace("*", "").trim() ?? field.name;
-const said = (field) => (field.getAttribute("aria-describedby") ?? "").split(" ").map((id) => document.getElementById(id)).find((each) => each?.id.endsWith("_error"))?.textContent.trim() ?? "";
+const refused = [...document.querySelectorAll("#main .field")].filter((box) => box.querySelector("[id$=_error]"));
+const fieldIn = (box) => box.querySelector("input:not([type=hidden]), select, textarea");
 
-const fields = [...document.querySelectorAll("#main [aria-invalid=true]")];
-// Of several buttons of one choice the first stands for all.
-const first = fields.filter((field, nth) => fields.findIndex(({ name }) => name === field.name) === nth);
-if (first.length) {
-  const lines = first.map((field) => make("li", {}, make("a", { href: `#${field.id}`, textContent: named(field) }), `: ${said(field)}`));
-  const summary = make("div", { className: "notice error", role: "alert", tabIndex: -1 }, make("b", { textContent: lines.length > 1 ? `${lines.length} things are to be looked at` : "One thing is to be looked at" }), make("ul", { className: "checks" }, ...lines));
-  document.querySelector("#main h1, #main h2")?.after(summary);
-  summary.focus();
-  summary.addEventListener("click", (event) => {
-    const link = event.target.closest("a");
-    if (!link) return;
+function line(box) {
+  const name = box.querySelector(".label, legend, label").textContent.replace("*", "").trim();
+  const link = make("a", { href: `#${fieldIn(box).id}`, textContent: name });
+  link.addEventListener("click", (event) => {
     event.preventDefault();
-    document.getElementById(link.hash.slice(1)).focus();
+    fieldIn(box).focus();
   });
+  return make("li", {}, link, `: ${box.querySelector("[id$=_error]").textContent.trim()}`);
+}
+
+if (refused.length) {
+  const words = refused.length > 1 ? `${refused.length} things are to be looked at` : "One thing is to be looked at";
+  const summary = make("div", { className: "notice error", role: "alert", tabIndex: -1 }, make("b", { textContent: words }), make("ul", { className: "checks" }, ...refused.map(line)));
+  (document.querySelector("#main h1, #main h2") ?? document.getElementById("main").firstElementChild).after(summary);
+  summary.focus();
 }
