@@ -6,8 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from datetime import datetime, tzinfo
 from functools import lru_cache
-from typing import Any, ClassVar
-from weakref import WeakSet
+from typing import Any
 
 from django.db.models import F, TextField
 from django.db.models.fields.json import KT
@@ -62,8 +61,6 @@ _READ = (
     "determination__instrument__name", "determination__late_taps", "tested_at", "computed_at",
 )  # fmt: skip
 _AT_ONCE = 1000
-# A large file keeps a thread of the server for many seconds: others are left for the pages and the taps.
-_FILES_AT_A_TIME = 2
 
 
 class _Echo:
@@ -71,28 +68,6 @@ class _Echo:
 
     def write(self, text: str) -> str:
         return text
-
-
-class CsvFile:
-    """Results as a file that is being written, from when it is made until it is closed."""
-
-    _being_written: ClassVar[WeakSet["CsvFile"]] = WeakSet()
-
-    def __init__(self, results: Any, zone: tzinfo) -> None:
-        self._pieces = csv_pieces(results, zone)
-        self._being_written.add(self)
-
-    @classmethod
-    def may_begin(cls) -> bool:
-        """Return whether this process has a thread to spare for one more."""
-        return len(cls._being_written) < _FILES_AT_A_TIME
-
-    def __iter__(self) -> Iterator[str]:
-        return self._pieces
-
-    def close(self) -> None:
-        """Make room for the next."""
-        self._being_written.discard(self)
 
 
 def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:

@@ -28,7 +28,7 @@ from kessa.kits.models import Lot
 from kessa.log import may
 from kessa.log.advising import newest_at, reading_of, steps_about
 from kessa.log.derived import wanting
-from kessa.log.export import CsvFile
+from kessa.log.export import csv_pieces
 from kessa.log.filters import LogFilter
 from kessa.log.listed import Names, listed, table_rows
 from kessa.log.models import QualityCheck, Result
@@ -49,6 +49,7 @@ from kessa.photographs.selectors import photographs_of_test
 from kessa.places.selectors import reference_of
 from kessa.rules.selectors import house_rules
 from kessa.web.compiled import only_or_404
+from kessa.web.long_answers import LongAnswer, may_begin
 from kessa.web.views import one_moment
 
 
@@ -86,13 +87,13 @@ def more_filters(request: HttpRequest) -> HttpResponse:
 @require_GET
 def export(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     """What is filtered, as CSV; only so many such files are written at a time, the page asks again for the next."""
-    if not CsvFile.may_begin():
+    if not may_begin():
         return one_moment(request, 503, "Other files are being written just now. This one comes by itself.")
     team = request.membership.team
     results = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()).qs
     response = StreamingHttpResponse(
         # The zone is handed over: the rows are written after this request has left the team's zone.
-        CsvFile(results, timezone.get_current_timezone()),
+        LongAnswer(csv_pieces(results, timezone.get_current_timezone())),
         content_type="text/csv; charset=utf-8",
     )
     today = timezone.localdate().isoformat()

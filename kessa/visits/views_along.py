@@ -38,7 +38,9 @@ from kessa.visits.models import Sample, Visit
 from kessa.visits.selectors import open_visit_at
 from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
 from kessa.web.components.lanes import draw_lanes
+from kessa.web.long_answers import LongAnswer, may_begin
 from kessa.web.packed import packed
+from kessa.web.views import one_moment
 
 _LOG = logging.getLogger("kessa.visits")
 # So many places are sent at a time.
@@ -59,12 +61,19 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
 @member
 @require_GET
 @ensure_csrf_cookie
-def along_all(request: HttpRequest) -> StreamingHttpResponse:
-    """The pages of places, each with all that can be tested there, in one answer that says nothing twice."""
+def along_all(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """The pages of places, each with all that can be tested there, in one answer that says nothing twice.
+
+    Only so many are written at a time: the phone asks again by itself.
+    """
+    if not may_begin():
+        return one_moment(request, 503, "Other phones take their places along just now. This one does by itself.")
     numbers = [number for number in request.GET.getlist("place") if number.isdecimal()][:MOST]
     places = Place.objects.for_team(request.membership.team_id).select_related("team").in_bulk(map(int, numbers))
     zone = timezone.get_current_timezone()
-    return StreamingHttpResponse(packed(_pages(request, list(places.values()), zone)), content_type="application/jsonl")
+    return StreamingHttpResponse(
+        LongAnswer(packed(_pages(request, list(places.values()), zone))), content_type="application/jsonl"
+    )
 
 
 def _pages(request: HttpRequest, places: list[Place], zone: tzinfo) -> Iterator[tuple[str, str | None]]:

@@ -88,6 +88,11 @@ class TakenAlong(PageTest):
             self.assertEqual(*(NEW.sub("", page) for page in (pages[address], alone)))
         sent = b"".join(self.client.get(reverse("visits:along_all"), asked).streaming_content)
         self.assertLess(len(sent), sum(map(len, pages.values())) * 2 / 3)
+        # Only so many phones keep a thread at a time.
+        busy = [self.client.get(reverse("visits:along_all"), asked) for _ in range(2)]
+        self.assertEqual(self.client.get(reverse("visits:along_all"), asked).status_code, 503)
+        for answer in busy:
+            unpacked(answer)
         with patch("kessa.visits.views_along._besides", side_effect=[ValueError, []]):
             pages = unpacked(self.client.get(reverse("visits:along_all"), asked))
         self.assertEqual([pages[address] is None for address in along], [True, False])

@@ -396,10 +396,20 @@ class TakenAlong(BrowserTest):
                 page.wait_for_timeout(50)
         asked = []
         page.on("request", lambda request: asked.append(request.url.removeprefix(self.address)))
-        page.evaluate("localStorage.removeItem('kessa-along-tried')")
-        page.evaluate("window.dispatchEvent(new Event('online'))")
+        # What is no place of the team's is wanted no longer.
+        page.evaluate(
+            """(gone) => {
+                const wanted = { ...JSON.parse(localStorage.getItem("kessa-along")), [gone]: { name: "Gone" } };
+                localStorage.setItem("kessa-along", JSON.stringify(wanted));
+                localStorage.removeItem("kessa-along-tried");
+                window.dispatchEvent(new Event("online"));
+            }""",
+            ford.pk + 1000,
+        )
         expect(page.get_by_role("link", name="The ford")).to_be_visible()
-        self.assertEqual([each for each in asked if "along" in each], [f"/visits/along/?place={ford.pk}"])
+        both = f"/visits/along/?place={ford.pk}&place={ford.pk + 1000}"
+        self.assertEqual([each for each in asked if "along" in each], [both])
+        self.assertNotIn("Gone", page.evaluate("localStorage.getItem('kessa-along')"))
         expect(page.get_by_role("listitem").filter(has_text="Above the depot, as of")).to_contain_text("tests")
         self.lose_signal(page)
         page.get_by_role("link", name="The ford").click()

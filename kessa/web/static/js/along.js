@@ -91,6 +91,7 @@ async function takePlaces(cache, places) {
   const answer = await fetch(`/visits/along/?${places.map((place) => `place=${place}`).join("&")}`, { credentials: "same-origin", signal: AbortSignal.timeout(LONGEST) });
   if (!answer.ok || answer.redirected) return;
   const own = new Set(places.map(addressOf));
+  const told = new Set();
   const headers = new Headers(answer.headers);
   headers.set("Content-Type", "text/html; charset=utf-8");
   for (const name of ["Content-Encoding", "Content-Length", "Transfer-Encoding"]) headers.delete(name);
@@ -102,12 +103,15 @@ async function takePlaces(cache, places) {
   let page = null;
   const keepPage = async () => page?.[1] && keep(...page);
   for await (const [address, text] of unpacked(answer)) {
+    told.add(address);
     if (own.has(address)) {
       if (text !== null) await keepPage();
       page = [address, text];
     } else await keep(address, text);
   }
   await keepPage();
+  // Of what is no place of the team's any more nothing is told: it is wanted no longer.
+  for (const place of places) if (!told.has(addressOf(place))) await leave(place);
 }
 
 async function takePage(cache, address) {
