@@ -108,7 +108,7 @@ def _told(determination: Determination, part: Part, rows: list[Row]) -> dict[str
 
 
 def panel_of(
-    determination: Determination, taps: list[Tap], named: str, eyes: str, drafted: Sequence[Lot] = ()
+    determination: Determination, taps: list[Tap], named: str, eyes: str, drafted: Sequence[Lot] | None = None
 ) -> dict[str, Any]:
     """Return what bench/panel.html shows of a test; `named` is the signed name that its taps are given.
 
@@ -119,7 +119,8 @@ def panel_of(
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
     bench, rows = bench_of(determination, taps), newest_of(determination)
-    lots = drafted or [use.lot for use in lots_of(team=determination.team_id, test=determination.pk)]
+    used = lots_of(team=determination.team_id, test=determination.pk) if drafted is None else ()
+    lots = [*(drafted or ()), *(use.lot for use in used)]
     return {
         "determination": determination,
         "method": method,
@@ -171,7 +172,7 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
     person = request.membership  # type: ignore[attr-defined]
-    panel = panel_of(found, taps, whose(person), person.user.colours_alike, test.lots)
+    panel = panel_of(found, taps, whose(person), person.user.colours_alike, test.lots if test.begin else None)
     here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)

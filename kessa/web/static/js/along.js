@@ -13,7 +13,7 @@ const TRIED = "kessa-along-tried";
 const BETWEEN = 2 * 60 * 1000;
 
 export const canTakeAlong = "caches" in window;
-const pages = () => caches.open(PAGES);
+export const pages = () => caches.open(PAGES);
 const addressOf = (place) => `/visits/along/${place}/`;
 
 function wanted() {

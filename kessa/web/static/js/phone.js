@@ -1,6 +1,6 @@
 // What this browser keeps: what waits to be sent, and what is along.
 
-import { along, canTakeAlong, leave, takeAlong } from "./along.js";
+import { along, canTakeAlong, leave, pages, takeAlong } from "./along.js";
 import { keptForms, openForms, sendForms, sendWaiting } from "./outbox.js";
 import { showInMyName } from "./in-your-name.js";
 import { make } from "./make.js";
@@ -57,7 +57,7 @@ function placeLine({ place, name, by, at, address, tests }) {
 async function showAlong() {
   if (!canTakeAlong) return rows(one("[data-pages]"), ["This address cannot keep pages: it is not a secure one."]);
   const places = await along();
-  const cache = await caches.open("kessa-pages");
+  const cache = await pages();
   const emergency = await cache.match("/actions/emergency/");
   const under = (await cache.keys()).filter(({ url }) => /^\/(bench|visits\/[0-9a-f]{8}-)/.test(new URL(url).pathname));
   const others = await Promise.all(under.map(async (request) => make("li", {}, make("a", { href: request.url, textContent: await titleOf(await cache.match(request)) }))));
