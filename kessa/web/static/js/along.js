@@ -52,18 +52,23 @@ export async function forgetAlong() {
 const madeAt = (answer) => Date.parse(answer?.headers.get("date") ?? 0);
 const isFresh = (answer) => Date.now() - madeAt(answer) <= FRESH;
 
-// What is along of each place that is wanted: since when, and how many tests; `at` is null where it did not come.
+// What is along of each place that is wanted: since when; `at` is null where it did not come.
 export async function along() {
   const cache = await pages();
-  const kept = (await cache.keys()).map(({ url }) => new URL(url).pathname);
   return Promise.all(
     Object.entries(wanted()).map(async ([place, { name, by }]) => {
       const page = await cache.match(addressOf(place));
-      const tests = page ? ((await page.text()).match(/data-family=/g)?.length ?? 0) : 0;
-      const besides = kept.filter((path) => path.startsWith(addressOf(place)) && path !== addressOf(place)).length;
-      return { place, name, by, at: page ? new Date(madeAt(page)) : null, address: addressOf(place), tests: tests + besides };
+      return { place, name, by, at: page ? new Date(madeAt(page)) : null, address: addressOf(place) };
     }),
   );
+}
+
+// How many tests can be run at a place that is along: the planned ones on its page, and each other's part.
+export async function testsAt(address) {
+  const cache = await pages();
+  const planned = (await (await cache.match(address)).text()).match(/data-family=/g)?.length ?? 0;
+  const parts = (await cache.keys()).filter(({ url }) => new URL(url).pathname.startsWith(address));
+  return planned + parts.length - 1;
 }
 
 // The pages of an answer in which nothing is said twice (kessa/web/packed.py).

@@ -1,6 +1,6 @@
 // What this browser keeps: what waits to be sent, and what is along.
 
-import { along, canTakeAlong, leave, pages, takeAlong } from "./along.js";
+import { along, canTakeAlong, leave, pages, takeAlong, testsAt } from "./along.js";
 import { keptForms, openForms, sendForms, sendWaiting } from "./outbox.js";
 import { showInMyName } from "./in-your-name.js";
 import { make } from "./make.js";
@@ -43,7 +43,8 @@ async function showRoom() {
 }
 
 // A place by name, and what can be tested there; what did not come is said.
-function placeLine({ place, name, by, at, address, tests }) {
+async function placeLine({ place, name, by, at, address }) {
+  const tests = at ? await testsAt(address) : 0;
   const words = at ? `, as of ${time.format(at)}: ${tests} test${tests === 1 ? "" : "s"}. ` : ": not here yet, fetched by itself. ";
   const line = make("li", {}, at ? make("a", { href: address, textContent: name }) : name, words);
   if (by === "hand") {
@@ -62,7 +63,7 @@ async function showAlong() {
   const under = (await cache.keys()).filter(({ url }) => /^\/(bench|visits\/[0-9a-f]{8}-)/.test(new URL(url).pathname));
   const others = await Promise.all(under.map(async (request) => make("li", {}, make("a", { href: request.url, textContent: await titleOf(await cache.match(request)) }))));
   const first = make("li", {}, make("a", { href: "/actions/emergency/", textContent: "Emergency: whom to call, spills, reagents" }), emergency ? "" : ": not here yet, fetched by itself.");
-  one("[data-pages]").replaceChildren(first, ...places.map(placeLine), ...others);
+  one("[data-pages]").replaceChildren(first, ...(await Promise.all(places.map(placeLine))), ...others);
   one("[data-no-places]").hidden = places.length > 0;
 }
 

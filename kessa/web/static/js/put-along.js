@@ -1,6 +1,6 @@
 // A place's own page puts it on this phone, due or not.
 
-import { along, canTakeAlong, choose, leave, takeAlong } from "./along.js";
+import { along, canTakeAlong, choose, leave, takeAlong, testsAt } from "./along.js";
 
 const button = document.querySelector("[data-put-along]");
 const said = document.querySelector("[data-put-along-said]");
@@ -10,7 +10,7 @@ async function show() {
   const here = (await along()).find((each) => each.place === place);
   button.hidden = false;
   button.textContent = here ? "Take it off this phone" : "Put it on this phone";
-  said.textContent = !here ? "" : here.at ? `On this phone, with ${here.tests} tests: a visit needs no signal.` : "It is not here yet: it is fetched by itself.";
+  said.textContent = !here ? "" : here.at ? `On this phone, with ${await testsAt(here.address)} tests: a visit needs no signal.` : "It is not here yet: it is fetched by itself.";
 }
 
 if (canTakeAlong) {
