@@ -171,7 +171,7 @@ def _lot_context(found: Lot) -> dict[str, Any]:
         "uses": uses.order_by("-pk")[:15],
         "prove_with": _prove_with(found),
         "weights": offered(found.team_id, "weight") if found.drop_ml else [],
-        "table": "\n".join(f"{mark:g}, {value:g}" for mark, value in found.table),
+        "table": "\n".join(f"{mark:.12g} {value:.12g}" for mark, value in found.table),
     }
 
 

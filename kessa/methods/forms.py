@@ -3,7 +3,6 @@
 from typing import Any, Literal, get_args, get_origin
 
 from django import forms
-from django.contrib.postgres.forms import SimpleArrayField
 from django.utils.text import slugify
 from pydantic import ValidationError as Unreadable
 from pydantic.fields import FieldInfo
@@ -16,9 +15,10 @@ from kessa.core.methods.kit_numbers import KitNumbers as Numbers
 from kessa.core.methods.kit_numbers import fills_to, with_kit_numbers
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.typed import typed_numbers
 from kessa.core.quantities.units import sign
 from kessa.core.readings import KINDS
-from kessa.web.number_field import NumberField
+from kessa.web.number_field import NumberField, NumbersField
 
 _STEPS = 30
 _REPORTS = {"count": "the count", "midpoint": "the middle of the last step", "before": "the one before"}
@@ -82,7 +82,7 @@ class NumbersForm(forms.Form):
                 label="Ranges by sample volume",
                 help_text="a line each, the lowest range first: mL of sample, what one unit is worth in it. "
                 "{vessel} in a step stands for the volume.",
-                widget=forms.Textarea(attrs={"rows": 3, "placeholder": "25, 4\n5, 20"}),
+                widget=forms.Textarea(attrs={"rows": 3, "placeholder": "25 4\n5 20"}),
                 required=False,
             )
         self.fields["keeps_hours"] = NumberField(label="A sample keeps for, hours", min_value=0, required=False)
@@ -108,7 +108,7 @@ class NumbersForm(forms.Form):
             "agree_within": rule.get("within") if rule.get("rule") == "relative" else None,
             "interferences": "\n".join(self.definition.get("interferences", ())),
             "ranges": "\n".join(
-                f"{each['vessel'].removesuffix(' mL')}, {plain(each['numbers']['per'])}"
+                f"{each['vessel'].removesuffix(' mL')} {plain(each['numbers']['per'])}"
                 for each in self.definition.get("ranges", ())
             ),
         }
@@ -118,10 +118,10 @@ class NumbersForm(forms.Form):
         ranges = []
         for number, line in enumerate(self.cleaned_data["ranges"].strip().splitlines(), 1):
             try:
-                ml, per = (float(each.strip()) for each in line.replace(";", ",").split(","))
+                ml, per = typed_numbers(line) or ()
                 checked = [checked_number(each, "range") for each in (ml, per)]
             except (ValueError, CannotCompute):
-                raise forms.ValidationError(f"Line {number}: mL of sample, a comma, what one unit is worth.") from None
+                raise forms.ValidationError(f"Line {number}: mL of sample, a space, what one unit is worth.") from None
             if min(checked) <= 0:
                 raise forms.ValidationError(f"Line {number}: both numbers are above 0.")
             ranges.append({"vessel": f"{plain(ml)} mL", "numbers": {"per": per}, "titrant": {"sample_ml": ml}})
@@ -177,7 +177,7 @@ def _asked_for(field: FieldInfo) -> forms.Field:
         choices = [(key, _REPORTS.get(key, key)) for key in get_args(field.annotation)]
         return forms.ChoiceField(choices=choices, required=False, **said)
     if kind is tuple:
-        return SimpleArrayField(forms.FloatField(), required=field.is_required(), **said)
+        return NumbersField(required=field.is_required(), **said)
     return NumberField(required=False, **said)
 
 
@@ -290,7 +290,7 @@ class KitNumbersForm(forms.Form):
         said = {"label": label[:1].upper() + label[1:], "required": False}
         if isinstance(house, tuple):
             said["help_text"] = f"the house's: {', '.join(map(plain, house))}"
-            field: forms.Field = SimpleArrayField(forms.FloatField(), initial=list(now), **said)
+            field: forms.Field = NumbersField(initial=list(now), **said)
         else:
             said["help_text"] = f"the house's: {plain(house)}"
             whole = about[0] in ("waits", "within")

@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from kessa.core.quantities.typed import typed_number
+from kessa.core.quantities.typed import typed_number, typed_numbers
 
 _NO_NUMBER = "Write a number, such as 6.2 or 6,2."
 
@@ -33,6 +33,21 @@ class _Typed(forms.IntegerField):
         attrs = {"data-number": "", "autocomplete": "off", "inputmode": "text" if below_zero else "decimal"}
         bounds = {"data-min": self.min_value, "data-max": self.max_value, "data-in": self.unit or None}
         return attrs | {name: value for name, value in bounds.items() if value is not None}
+
+
+class NumbersField(forms.CharField):
+    """Measured numbers in a row."""
+
+    def to_python(self, value: Any) -> Any:
+        """Return the numbers that were typed; raises ValidationError."""
+        numbers = typed_numbers(text) if (text := super().to_python(value)) else []
+        if numbers is None:
+            raise forms.ValidationError("Write numbers with a space or a semicolon between them, such as 0,5 1 2.")
+        return numbers
+
+    def prepare_value(self, value: Any) -> Any:
+        """Return the numbers as they are typed."""
+        return value if isinstance(value, str) or value is None else "; ".join(f"{each:.12g}" for each in value)
 
 
 class NumberField(_Typed, forms.FloatField):

@@ -120,14 +120,15 @@ class OwnMethods(PageTest):
         draft = OwnMethod.objects.for_team(self.team).get(published_at=None)
         self.post("numbers", draft, said | {"steps": "0.1, 0.3, 0.2"})
         self.assertContains(self.client.get(reverse("methods:check", args=[draft.pk])), "steps must rise")
-        self.post("numbers", draft, said | {"steps": "0.1, 0.2, 0.3"})
+        self.post("numbers", draft, said | {"steps": "0,1; 0,2; 0,3"})
         self.post("publish", draft)
-        self.assertEqual(methods_of(self.team.pk)[draft.key].main.chips, ())
+        main = methods_of(self.team.pk)[draft.key].main
+        self.assertEqual((main.chips, main.numbers.steps), ((), (0.1, 0.2, 0.3)))
 
     def test_ranges_by_volume_are_methods_of_one_family(self):
         draft = self.draft()
         wrong = self.post("numbers", draft, ZINC | {"ranges": "25, 4\n5"})
-        self.assertContains(wrong, "Line 2: mL of sample, a comma, what one unit is worth.", status_code=422)
+        self.assertContains(wrong, "Line 2: mL of sample, a space, what one unit is worth.", status_code=422)
         self.post("numbers", draft, ZINC | {"ranges": "25, 4\n5; 20"})
         self.post("steps", draft, rows({"text": "Fill to 25 mL"}, {"text": "One drop"}, {"text": "Empty"}))
         self.assertContains(self.post("publish", draft), "write {vessel} there")

@@ -122,13 +122,18 @@ class Stock(TestCase):
     def test_a_lot_table_is_read_or_refused_by_its_line(self):
         self.assertEqual(read_lot_table("mark, mg/L\n1, 30\n1.5, 40\n"), ((1, 30), (1.5, 40)))
         self.assertEqual(read_lot_table("1,0;30,5\n1,5;40"), ((1, 30.5), (1.5, 40)))
+        self.assertEqual(read_lot_table("0,5 25\n1,25  30,5\n1.5,40"), ((0.5, 25), (1.25, 30.5), (1.5, 40)))
         for text, words in (
+            # A decimal comma, and nothing beside it; a first line that is no heading.
+            ("0,5\n1,4", "Line 1"),
+            ("1 30 4\n2 40", "Line 1"),
             ("1, 30\n1, 40", "marks are out of order"),
             ("1, 40\n2, 30", "values are out of order"),
             ("1, 10\n1.2, 20\n1.4, 30\n2.4, 40", "gap between the marks 1.4 and 2.4"),
             ("1, 10\n2, twenty", "Line 2"),
             ("1, 10", "two lines"),
-            ("1, 10\n2, inf", "out of range"),
+            ("1, 10\n2, 1e9", "Line 2"),
+            ("1, 10\n2, 2000000000", "out of range"),
             ("1, 10\n-2, 20", "out of range"),
             ("", "two lines"),
         ):

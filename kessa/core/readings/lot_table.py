@@ -5,11 +5,13 @@ from __future__ import annotations
 import math
 from itertools import pairwise
 
+from kessa.core.quantities.typed import typed_numbers
+
 
 def read_lot_table(text: str) -> tuple[tuple[float, float], ...]:
-    """Read a strip lot's conversion table: a line a mark, "mark, value" in the lot's unit, marks and values rising.
+    """Read a strip lot's conversion table: a line a mark, "mark value" in the lot's unit, marks and values rising.
 
-    A decimal comma is read where the columns are parted by a semicolon or a tab. A gap of more than three times the
+    What is between the two, and what a comma is, is as typed_numbers has it. A gap of more than three times the
     usual step between marks is refused: a line was left out. Raises ValueError naming the line.
     """
     rows: list[tuple[float, float]] = []
@@ -34,18 +36,14 @@ def read_lot_table(text: str) -> tuple[tuple[float, float], ...]:
 
 
 def _mark_and_value(line: str, number: int, *, heading: bool) -> tuple[float, float]:
-    for separator in (";", "\t"):
-        if separator in line:
-            cells = [cell.strip().replace(",", ".") for cell in line.split(separator)]
-            break
-    else:
-        cells = [cell.strip() for cell in (line.split(",") if "," in line else line.split())]
-    try:
-        mark, value = (float(cell) for cell in cells)
-    except ValueError:
-        if heading:
-            return math.nan, math.nan
-        raise ValueError(f"Line {number} is not a mark and a value: {line.strip()[:40]}") from None
+    """Return the two numbers of a line; twice nan for a heading."""
+    cells = typed_numbers(line)
+    if cells is None and heading and any(letter.isalpha() for letter in line):
+        return math.nan, math.nan
+    if cells is None or len(cells) != 2:
+        words = f"Line {number} is not a mark and a value: {line.strip()[:40]}"
+        raise ValueError(f"{words}. Part them by a space or a semicolon, such as 1,4 37.")
+    mark, value = cells
     if not (0 <= mark < 1e6 and 0 <= value < 1e9):
         raise ValueError(f"Line {number} has a number out of range: {line.strip()[:40]}")
     return mark, value
