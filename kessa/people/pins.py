@@ -36,7 +36,11 @@ def sealing_key() -> str:
 
 
 def opens(person: User, sealed: Any, for_what: str) -> bool:
-    """Whether what was sealed is a person's PIN, for this purpose; after five wrong ones none is for a while."""
+    """Whether what was sealed is a person's PIN, for this purpose; after five wrong ones none is for a while.
+
+    One guess is looked at after another, until the transaction ends: of many at once each would be the first.
+    """
+    User.objects.select_for_update().only("pk").get(pk=person.pk)
     tries = f"pin-tries:{person.pk}"
     wrong = cache.get(tries, 0)
     pin = _opened(sealed, for_what)

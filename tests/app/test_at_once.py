@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from unittest.mock import patch
 from urllib.parse import urljoin, urlsplit
 
+from django.contrib.auth.hashers import check_password, make_password
 from django.core.exceptions import ValidationError
 from django.db import OperationalError, connection, transaction
 from django.http import HttpResponse
@@ -32,13 +33,13 @@ from kessa.places.models import Place
 from kessa.rounds.models import Occasion, Round
 from kessa.taps.models import Tap
 from kessa.taps.selectors import counted
-from kessa.taps.services import record
+from kessa.taps.services import record, tapped
 from kessa.visits.models import Visit
 from kessa.web.deadline import DeadlineMiddleware
 from kessa.web.settings.base import TIMEOUTS
 from tests.app.everything import named, one_of_each
 from tests.app.test_hostile import SPARED, Forms
-from tests.world import Taps, begin, drawn, led, measured, send, stocked_kit, team_of, visited
+from tests.world import Taps, begin, drawn, led, measured, member, sealed, send, stocked_kit, team_of, visited
 
 
 class AtOnce(TransactionTestCase):
@@ -209,6 +210,27 @@ class AtOnce(TransactionTestCase):
             send(self.membership, each, Taps().run("blank-1", 1).run("sample-1", 25, endpoint=False).close())
         begun = self.at_once(lambda by, each: go_on(by, Determination.across_teams.get(pk=each.pk), None), over)
         self.assertEqual({each.continues_id for each in begun}, {each.pk for each in over})
+
+    def test_of_a_pin_guessed_on_many_visits_at_once_five_tries_are_looked_at(self):
+        olek, tried = member(self.place.team, "Olek"), []
+        olek.user.pin = make_password("518236")
+        olek.user.save()
+
+        def slow(pin, kept):
+            tried.append(pin)
+            time.sleep(0.1)
+            return check_password(pin, kept)
+
+        def guess(by, pin):
+            visit = visited(self.place, by)
+            led(by, visit, "handed_over", taker=olek.user_id)
+            data = {"taker": olek.user_id, "pin": sealed(pin, f"{visit.pk} {olek.user_id}")}
+            return len(record(by, "visit", visit.pk, [tapped("took_over", data, seq=901)]).kept)
+
+        with patch("kessa.people.pins.check_password", slow):
+            kept = self.at_once(guess, [f"{n}" * 6 for n in range(8)])
+            self.assertEqual((sum(kept), guess(self.membership, "518236")), (0, 0))
+        self.assertEqual(len(set(tried)), 5)
 
 
 class Stuck(TransactionTestCase):
