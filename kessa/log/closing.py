@@ -275,6 +275,7 @@ def _write_check(determination: Determination, bench: Bench, at: datetime) -> No
             "family": determination.family,
             "kit": determination.kit,
             "person_id": people[-1].person if people else determination.started_by_id,
+            "sent_by_id": people[-1].sent_by if people else None,
             "at": at,
             "found": found.value,
             "expected": came_to.expected,

@@ -164,6 +164,8 @@ class QualityCheck(TeamOwned):
     family = models.CharField(max_length=60)
     kit = models.ForeignKey(Kit, null=True, on_delete=models.PROTECT, related_name="+")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    # Whose session sent it, where that was another.
+    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     # In the method's own unit and form; the blank's is what it showed.
     found = models.FloatField()

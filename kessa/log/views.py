@@ -256,7 +256,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 def check(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """What a blank, standard or spike came to."""
     rows = QualityCheck.objects.for_team(request.membership.team)
-    related = ("determination__sample__visit", "determination__instrument", "person", "withdrawn_by", "kit")
+    related = ("determination__sample__visit", "determination__instrument", "person", "sent_by", "withdrawn_by", "kit")
     found = get_object_or_404(rows.select_related(*related), determination=pk)
     marked = Result.objects.for_team(found.team_id).filter(marks__quality_check=found, marks__lifted_at=None)
     context = {

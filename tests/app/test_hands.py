@@ -10,6 +10,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.bench.models import Determination
+from kessa.bench.services import begin_test
+from kessa.exchange.nouns import nouns
 from kessa.people.models import Act, Role
 from kessa.people.pins import WRONG_TRIES
 from kessa.review.selectors import hands_on
@@ -188,17 +190,35 @@ class Hands(TestCase):
         self.assertEqual(self.send(own, by=self.sanna).kept, [own["id"]])
         self.assertEqual(self.visit().closed_by, self.olek.user)
 
-    def test_who_sent_is_named_and_reviews_nothing_of_it(self):
-        test = begin(self.place, self.olek)
-        run = [
+    def run_and_closed(self):
+        """A whole test by Olek's hand."""
+        return [
             *(self.tap("drop_added", run=f"{kind}-1") for kind in ("blank", "sample", "sample")),
             *(self.tap("end_called", {"endpoint": True}, run=f"{kind}-1") for kind in ("blank", "sample")),
             self.tap("closed"),
         ]
-        self.send(*run, by=self.per, of="bench", number=test.pk)
+
+    def test_who_sent_is_named_and_reviews_nothing_of_it(self):
+        test = begin(self.place, self.olek)
+        self.send(*self.run_and_closed(), by=self.per, of="bench", number=test.pk)
         result = standing(Determination.objects.for_team(self.team).get(pk=test.pk))
         self.assertEqual((result.person, result.tested_by), (self.olek.user, "Olek (sent by Per)"))
         self.assertIn(self.per.user_id, hands_on(result.visit))
+        # So it is of a check, on its page and in files.
+        said = {"method": "chloride-drops-25", "purpose": "standard", "against": {"expected": 8.0}}
+        check = begin_test(self.olek, said)
+        self.send(*self.run_and_closed(), by=self.per, of="bench", number=check.pk)
+        self.client.force_login(self.olek.user)
+        self.assertContains(self.client.get(reverse("log:check", args=[check.pk])), "Olek, sent by Per")
+        checks = next(each for each in nouns() if each.name == "quality_checks")
+        told = dict(
+            zip(
+                [each.name for each in checks.table],
+                checks.rows(self.team.pk, None).values_list(*checks.paths)[0],
+                strict=True,
+            )
+        )
+        self.assertEqual((told["person"], told["sent_by"]), ("olek", "per"))
 
     def test_a_beginning_that_is_refused_is_named_and_what_comes_after_it_waits(self):
         first = self.tap("visit_begun", {"place": self.place.pk, "safety": safety(told=None)})
