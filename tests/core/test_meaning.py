@@ -27,6 +27,7 @@ from kessa.core.judging.trend import Below, trend
 from kessa.core.judging.trend_words import against_last_year, trend_sentence
 from kessa.core.judging.usual import UsualRange, season_of, usual_by_season, usual_range
 from kessa.core.methods import house_methods
+from kessa.core.methods.exactness import Speaking, stands_for
 from kessa.core.quantities.quantity import Quantity
 
 NOW = datetime(2026, 6, 15, 10, tzinfo=UTC)
@@ -168,6 +169,8 @@ class Series(TestCase):
         self.assertEqual(self.verdict("mean of the last 3", 9, dated(3, 3), max=6)[1].quantity.value, 5)
         self.assertIn("1 more reading", self.stands_in("mean of the last 3", 9, dated(3), max=6)[1])
         self.assertIn("1 more reading", self.stands_in("90th percentile", 5, dated(1, 2, 3), max=9)[1])
+        # Only those of a year count.
+        self.assertIn("2 more readings", self.stands_in("90th percentile", 5, dated(1, 2, 3, every=150), max=9)[1])
         self.assertIn("2 more readings of that day", self.stands_in("mean of a three-sample set", 5, [], max=9)[1])
         # Lead and copper's own rule: of five the mean of the two highest, of ten the ninth.
         self.assertEqual(self.verdict("90th percentile", 5, dated(1, 2, 3, 4), max=9)[1].quantity.value, 4.5)
@@ -251,9 +254,9 @@ class SeenBeside(TestCase):
         self.assertIn("from pH 8.4, temperature 18", judged[0]["rests_on"])
         # The pH of a strip leaves the limit itself open: nothing is settled near it.
         rough = Beside(NOW, readings={"pH": mg(8.4, 0.6, unit="pH"), "temperature": mg(18, 0.5, unit="degC")})
-        self.assertEqual(
-            overall(judge_by_sets(mg(0.6, 0.05, "N"), "ammonia", sets, None, rough))["verdict"], "not settled"
-        )
+        for found_mg, verdict in ((0.1, "inside"), (0.3, "not settled"), (0.6, "not settled")):
+            near = judge_by_sets(mg(found_mg, 0.02, "N"), "ammonia", sets, None, rough)
+            self.assertEqual(overall(near)["verdict"], verdict)
         # Without trout the acute one is higher in cold water; where nobody was asked they are taken to be there.
         cold = Beside(NOW, readings={"pH": mg(8.0, unit="pH"), "temperature": mg(4, unit="degC")})
         none = cold._replace(feeds=frozenset({"no-trout"}))
@@ -302,6 +305,16 @@ class SeenBeside(TestCase):
         self.assertFalse(would_settle(house_methods()["nitrate-strip"].part("nitrate"), near, Bounds(max=50)))
 
 
+class Standing(TestCase):
+    def test_of_two_tests_the_more_exact_stands_and_of_two_alike_the_narrower(self):
+        eye, wide = Speaking(1, "eye", 0, 1), Speaking(2, "count", 0, 5)
+        narrow, at_least = Speaking(3, "count", 0, 4), Speaking(4, "count", 3, None)
+        for results, stands in (((eye, wide), wide), ((wide, narrow, at_least), narrow), ((at_least, wide), wide)):
+            self.assertEqual(stands_for(results), stands)
+        for better, worse in (("count", "screening"), ("photometer", "count"), ("eye", "taken-in"), ("eye", "derived")):
+            self.assertEqual(stands_for([Speaking(1, worse, 0, 1), Speaking(2, better, 0, 9)]).key, 2, better)
+
+
 class Asked(TestCase):
     def doubts(self, name, quantity, **seen):
         given = {"beside": {}, "usual": None, "last": (), "pair": None, "water": "open", "at": NOW, **seen}
@@ -318,6 +331,8 @@ class Asked(TestCase):
         self.assertEqual(self.doubts("secchi depth", mg(140, 5, unit="cm"), depth_cm=90), ["cannot-be"])
         self.assertEqual(self.doubts("temperature", mg(57, 0.5, unit="degC")), ["cannot-be"])
         self.assertEqual(self.doubts("temperature", mg(57, 0.5, unit="degC"), water="plant"), [])
+        for ph, asked in ((11.4, []), (11.6, ["cannot-be"]), (3.9, ["cannot-be"])):
+            self.assertEqual(self.doubts("pH", mg(ph, 0.1, unit="pH"), water="drinking"), asked)
         self.assertEqual(self.doubts("chloride", mg(28, 4), last=[28.0] * 9), ["stuck"])
         hard = {"total hardness": mg(120, 8, "CaCO3")}
         self.assertEqual(self.doubts("calcium hardness", mg(180, 8, "CaCO3"), beside=hard), ["impossible-pair"])
