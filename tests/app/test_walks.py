@@ -103,6 +103,15 @@ class Walk(RuleBasedStateMachine):
         """What is noted may be off the scale."""
         self.phones[which].tap("observed", run=run, value=value, unit="")
 
+    @rule(which=PHONES, tap=st.sampled_from(["draw", "drop_added", "drop_added", "end_called", "closed"]))
+    def run_a_test(self, which, tap):
+        """A sample is drawn, or the test of the last one goes on; its taps are a stream of their own."""
+        phone, data = self.phones[which], {"endpoint": True} if tap == "end_called" else {}
+        if tap == "draw" and phone.stands["page"]:
+            phone("draw", hand=phone.hand)
+        elif phone.stands["page"]:
+            phone("test", run="" if tap == "closed" else "sample-1", kind=tap, data=data, hand=phone.hand)
+
     @rule(which=PHONES, on=st.booleans())
     def signal(self, which, on):
         self.phones[which]("signal", on=on)
@@ -139,13 +148,13 @@ class Walk(RuleBasedStateMachine):
     def reload(self, which, whose):
         """The page opens again; or the visit that goes on on the other phone is opened on this one."""
         phone, stream = self.phones[which], self.phones[1 - which].stands["stream"]
-        hand, took = phone.hand, phone.stands["took"]
         if whose or not Visit.objects.for_team(self.place.team).filter(pk=stream).exists():
             phone("open", **self.page(phone.user))
         else:
             phone("join", stream=stream, **self.page(phone.user))
-        if took and phone.stands["took"]:
-            phone.hand = hand
+        # Where somebody took the visit over here, its page says so, whatever was opened in between.
+        if phone.stands["took"]:
+            phone.hand = phone.stands["taker"]
 
     @rule(which=PHONES, how=st.sampled_from(["elsewhere", "mine", "mend", "drop"]))
     def look_after(self, which, how):
@@ -160,7 +169,9 @@ class Walk(RuleBasedStateMachine):
         for phone in self.phones:
             phone("signal", on=True)
             phone("elsewhere")
-        kept = {str(tap.pk): tap for tap in Tap.objects.for_team(self.place.team).exclude(device="page")}
+        on_the_server = {str(tap.pk): tap for tap in Tap.objects.for_team(self.place.team)}
+        # The server opens again what closed nothing.
+        kept = {pk: tap for pk, tap in on_the_server.items() if tap.device != "page"}
         for phone in self.phones:
             waits = {*phone.stands["waiting"], *phone.stands["refused"]}
             for tap in phone.stands["made"]:
@@ -174,7 +185,7 @@ class Walk(RuleBasedStateMachine):
                 if tap["id"] in kept:
                     assert not tap.get("ended"), f"ended and kept: {tap}"
                     assert kept[tap["id"]].person_id == tap["hand"], f"in another's name: {tap}"
-            assert set(phone.stands["sent"]) <= kept.keys(), "said to be sent, and is not"
+            assert set(phone.stands["sent"]) <= on_the_server.keys(), "said to be sent, and is not"
         assert kept.keys() <= known, "nobody tapped this"
         for visit in Visit.objects.for_team(self.place.team):
             closing = [tap for tap in kept.values() if tap.stream == visit.pk and tap.kind == "visit_closed"]

@@ -21,29 +21,38 @@ const { goingOn, isTakenOver, lentOf, takerOf, tapped } = await import("../../ke
 const { endTaps, sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
 const { allKept, openStore } = await import("../../kessa/web/static/js/store.js");
 const { itWasMe, itWasNotMe, tappedInMyName } = await import("../../kessa/web/static/js/in-your-name.js");
+const { uuid5 } = await import("../../kessa/web/static/js/uuid5.js");
 const { sealed } = await import("../../kessa/web/static/js/pin.js");
 
 const made = []; // every tap, and whose hand it was
 let keeper = null;
+let test = null; // of the last sample, as it stands on the visit's page
 let given = null;
 
 const taker = () => takerOf(keeper, given.me);
 
-function add(run, kind, data, hand) {
-  keeper.lent = lentOf(keeper, given.me);
-  const tap = keeper.add(run, kind, data);
-  made.push({ id: tap.id, kind, hand, lent: Boolean(keeper.lent) });
+function add(run, kind, data, hand, to = keeper) {
+  to.lent = lentOf(keeper, given.me);
+  const tap = to.add(run, kind, data);
+  made.push({ id: tap.id, kind, hand, lent: Boolean(to.lent) });
 }
 
-const idle = async () => {
-  while (keeper.busy) await new Promise(setImmediate);
-};
+const opened = (of, stream, more) => new Keeper({ stream, address: `/taps/${of}/${stream}/`, whose: given.whose, taps: [], onChange: () => {}, onClosed: () => {}, onTrouble: () => {}, ...more });
 
 // Until all that can be sent is: what had to wait is tried once more.
 async function sent() {
-  await idle();
-  keeper.release();
-  await idle();
+  for (const each of [keeper, test, keeper, test].filter(Boolean)) {
+    while (each.busy) await new Promise(setImmediate);
+    each.release();
+    while (each.busy) await new Promise(setImmediate);
+  }
+}
+
+// The test of the sample drawn last, where one was, as the page takes it up.
+async function takeUpTest() {
+  const sample = tapped(keeper, "sample_drawn").at(-1)?.data.sample;
+  test = sample ? opened("bench", await uuid5(sample, "chloride-drops"), { begin: true, after: keeper }) : null;
+  await test?.start();
 }
 
 const commands = {
@@ -52,7 +61,7 @@ const commands = {
     for (const name of ["kessa-kept", "kessa-clocks"]) await (await openDB(name)).clear();
     remembered.clear();
     made.length = 0;
-    keeper = null;
+    keeper = test = null;
     phone.signal = true;
   },
   signal({ on }) {
@@ -61,7 +70,7 @@ const commands = {
   // Another person's sign-in, or nobody's any more: what waits is kept safe whatever happens to the rest.
   async session({ cookie, person, leaves }) {
     phone.cookie = document.cookie = cookie;
-    if (leaves) keeper = null;
+    if (leaves) keeper = test = null;
     if (!leaves && !person) return;
     phone.person = person;
     document.querySelector = (selector) => (selector.includes("kessa-person") && person ? { content: String(person) } : null);
@@ -74,16 +83,32 @@ const commands = {
     given = page;
     const keptHere = (await allKept(await openStore())).filter((tap) => !tap.refused);
     const stream = goingOn(keptHere, given) ?? newId();
-    keeper = new Keeper({ stream, address: `/taps/visit/${stream}/`, whose: given.whose, taps: [], begin: true, onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
+    keeper = opened("visit", stream, { begin: true });
     await keeper.start();
+    await takeUpTest();
     if (!keeper.taps.size) add("", "visit_begun", { place: given.place, safety: given.safety }, given.me);
     await sent();
   },
   // A visit that was begun on another phone, opened from the server.
   async join({ stream, ...page }) {
     given = page;
-    keeper = new Keeper({ stream, address: `/taps/visit/${stream}/`, whose: given.whose, taps: [], onChange: () => {}, onClosed: () => {}, onTrouble: () => {} });
+    keeper = opened("visit", stream);
     await keeper.start();
+    await takeUpTest();
+    await sent();
+  },
+  // A sample is drawn, and its test begins with its first tap.
+  async draw({ hand }) {
+    add("", "sample_drawn", { place: given.place, sample: newId(), at: new Date().toISOString() }, hand);
+    await takeUpTest();
+    await sent();
+  },
+  async test({ run, kind, data, hand }) {
+    // What was drawn after the visit had closed is no sample of it.
+    const sample = tapped(keeper, "sample_drawn").at(-1)?.data.sample;
+    if (!test || !sample) return;
+    if (!test.taps.size) add("", "test_begun", { sample, method: "chloride-drops-25", dilution: 1 }, hand, test);
+    add(run, kind, data, hand, test);
     await sent();
   },
   async tap({ run, kind, data, hand }) {
