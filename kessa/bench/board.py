@@ -1,6 +1,7 @@
 """The board: every test of a visit on one page, begun or as it would begin."""
 
 import uuid
+from collections import Counter
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
@@ -68,7 +69,18 @@ def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
         if each.sample
     ]
     besides = [OnBoard(each.family, _name(each.method), 2, each.sample, each) for each in sheet.others]
-    return [*planned, *besides]
+    return _told_apart([*planned, *besides])
+
+
+def _told_apart(tests: list[OnBoard]) -> list[OnBoard]:
+    """Name the sample of those that are called alike by when it was drawn."""
+    alike = Counter(test.name for test in tests)
+    return [
+        test._replace(name=f"{test.name}, sample of {timezone.localtime(test.sample.drawn_at):%H:%M}")
+        if alike[test.name] > 1 and test.sample
+        else test
+        for test in tests
+    ]
 
 
 def drafts_of(by: Membership, wanted: list[tuple[Sample, PlannedTest]]) -> list[OnBoard]:

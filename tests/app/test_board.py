@@ -11,6 +11,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.bench.models import Determination, LedMethod
+from kessa.bench.services import begin_test
 from kessa.core.methods import families
 from kessa.kits.models import Lot
 from kessa.rounds.services import plan_stop
@@ -67,6 +68,16 @@ class Board(PageTest):
         visit = self.client.get(reverse("visits:visit", args=[self.visit.pk]))
         self.assertContains(visit, f'href="{self.address}"')
         self.assertContains(visit, f"Test: {families()['ph-strip'][0].test_name}")
+
+    def test_tests_of_two_samples_are_told_apart_by_when_those_were_drawn(self):
+        second = drawn(self.place, self.membership, minutes=1)
+        for sample in (self.sample, second):
+            begin_test(self.membership, {"sample": str(sample.pk), "method": "nitrate-ampoule"})
+        page = self.client.get(self.address).content.decode()
+        times = [f"Nitrate, sample of {timezone.localtime(each.drawn_at):%H:%M}" for each in (self.sample, second)]
+        self.assertCountEqual(re.findall(r"<b>(Nitrate[^<]*)", page), times)
+        for name in times:
+            self.assertIn(name, self.lanes())
 
     def test_a_test_begins_with_its_first_tap_as_the_page_led_it(self):
         nitrate = self.payloads()["nitrate-ampoule"]
