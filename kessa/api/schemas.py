@@ -8,6 +8,7 @@ from django.utils import timezone
 from ninja import Schema
 from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringConstraints, create_model
 
+from kessa.core.quantities.units import can_be
 from kessa.exchange.nouns import Noun
 from kessa.taps.hands import CLOCK_SLACK
 
@@ -16,6 +17,7 @@ _TYPES: dict[str, Any] = {
     "object": dict[str, Any], "array": list[Any],
 }  # fmt: skip
 Words = Annotated[str, StringConstraints(max_length=1000)]
+_COLDEST, _HOTTEST = can_be("degC")
 Number = Annotated[float, Field(ge=-1e12, le=1e12, allow_inf_nan=False)]
 
 
@@ -82,7 +84,7 @@ class SampleDrawn(_Strict):
     place: Number62
     drawn_at: Moment
     depth_cm: Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)] | None = None
-    water_temperature_c: Annotated[float, Field(ge=-5, le=999, allow_inf_nan=False)] | None = None
+    water_temperature_c: Annotated[float, Field(ge=_COLDEST, le=_HOTTEST, allow_inf_nan=False)] | None = None
     way: Annotated[str, StringConstraints(max_length=20)] = ""
 
 
@@ -114,7 +116,7 @@ class ShownBy(_Strict):
 
     display: Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] | None = None
     unit: Annotated[str, StringConstraints(max_length=20)]
-    temperature_c: Annotated[float, Field(ge=-50, le=999, allow_inf_nan=False)] | None = None
+    temperature_c: Annotated[float, Field(ge=_COLDEST, le=_HOTTEST, allow_inf_nan=False)] | None = None
     over: bool = False
     at: Moment | None = None
     what: Annotated[str, StringConstraints(max_length=60)] = ""

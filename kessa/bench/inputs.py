@@ -36,7 +36,7 @@ class Input(NamedTuple):
     @property
     def reads_the_unit(self) -> bool:
         """Whether what is read is in the unit of the result: a mark, or mL of a burette, is not."""
-        return all(scale.unit == self.part.unit for scale in self.part.numbers.drawn_scales(self.part.drawn_as))
+        return all(scale.unit == self.part.unit for scale in self.part.drawn_scales)
 
     @property
     def template(self) -> str:

@@ -190,20 +190,23 @@ def usual_count(determination: Determination, usual: UsualRange | None) -> list[
 
 
 def _display(determination: Determination, part: Any, usual: UsualRange | None) -> dict[str, Any] | None:
-    """Return how what a meter may show becomes the part's own unit, as slope and offset, and what is usual here."""
-    if "display_unit" not in part.numbers.Reading.model_fields:
+    """Return how what a display may show becomes the part's own unit, as slope and offset, and what it can be here."""
+    span = part.spans.get("display")
+    if span is None:
         return None
     units = {}
     for unit in (part.unit, *part.display_units):
         offset, one = ((convert(x, unit, None, part.unit, None) if unit != part.unit else x) for x in (0.0, 1.0))
         units[unit] = [one - offset, offset]
-    written_alike = usual and determination.written_form(part) == part.form
+    written_alike = usual and determination.written_form(part) == part.form and determination.dilution == 1
     return {
         "own": part.unit,
         "sign": sign(part.unit),
         "units": units,
         "usual": [usual.low, usual.high] if usual and written_alike else None,
         "can_be": bounds_of(part.parameter, determination.place.water) if determination.place else None,
+        "scale": [span.least, span.most],
+        "reach": part.numbers.reach,
     }
 
 

@@ -1,7 +1,6 @@
 """Forms about samples."""
 
 from collections.abc import Iterable
-from datetime import timedelta
 from typing import Any
 
 from django import forms
@@ -11,6 +10,7 @@ from kessa.core.job.circumstances import Scale
 from kessa.core.job.schools import depth_cm
 from kessa.core.job.ways import Way
 from kessa.core.judging.plausible import can_be
+from kessa.core.quantities.units import can_be as can_be_in
 from kessa.people.models import Team, User
 from kessa.people.selectors import members
 from kessa.places.models import Place
@@ -19,10 +19,8 @@ from kessa.rules.models import HouseRules
 from kessa.rules.selectors import house_rules
 from kessa.taps.forms import OnceForm
 from kessa.visits.models import Bottle, Sample, Visit
+from kessa.visits.noted import untimely
 from kessa.web.number_field import DecimalNumberField, NumberField
-
-_CLOCK_SKEW = timedelta(minutes=5)
-_OLDEST = timedelta(days=366)
 
 
 class _DrawnForm(forms.Form):
@@ -40,11 +38,17 @@ class _DrawnForm(forms.Form):
         label="Water temperature, °C",
         unit="°C",
         required=False,
-        min_value=-5,
-        max_value=100,
+        min_value=can_be_in("degC")[0],
+        max_value=can_be_in("degC")[1],
         decimal_places=1,
         max_digits=4,
     )
+
+    def clean_drawn_at(self) -> Any:
+        """Refuse a time to come, and one so old that it must be a slip."""
+        if wrong := untimely(self.cleaned_data["drawn_at"], timezone.now()):
+            raise forms.ValidationError(wrong)
+        return self.cleaned_data["drawn_at"]
 
 
 class SampleForm(_DrawnForm, OnceForm):
@@ -82,15 +86,6 @@ class SampleForm(_DrawnForm, OnceForm):
             )
             warm.help_text = f"By thermometer, in the stream: below {self.hot_above:g} °C before it is drawn."
             warm.error_messages["required"] = "Read it in the stream, not by hand: this water may be hot."
-
-    def clean_drawn_at(self) -> Any:
-        """Refuse a time to come, and one so old that it must be a slip."""
-        drawn_at = self.cleaned_data["drawn_at"]
-        if drawn_at > timezone.now() + _CLOCK_SKEW:
-            raise forms.ValidationError("This time is still to come. When was the sample drawn?")
-        if drawn_at < timezone.now() - _OLDEST:
-            raise forms.ValidationError("This is more than a year ago. Check the date.")
-        return drawn_at
 
     def clean_water_temperature_c(self) -> Any:
         """Refuse water that scalds: it was not drawn through its cooler, or that is not running."""
@@ -225,10 +220,8 @@ class SampleRightForm(_DrawnForm):
         self.fields["drawn_by"].queryset = members(sample.team_id)
 
     def clean_drawn_at(self) -> Any:
-        """Refuse a time to come; the seconds that nobody saw stay as they were."""
-        drawn_at = self.cleaned_data["drawn_at"]
-        if drawn_at > timezone.now() + _CLOCK_SKEW:
-            raise forms.ValidationError("This time is still to come. When was the sample drawn?")
+        """Keep the seconds that nobody saw as they were."""
+        drawn_at = super().clean_drawn_at()
         same_minute = drawn_at == self.sample.drawn_at.replace(second=0, microsecond=0)
         return self.sample.drawn_at if same_minute else drawn_at
 

@@ -1,15 +1,22 @@
 """Checking what is noted on a visit's scales."""
 
+from datetime import datetime, timedelta
 from typing import Any
 
 from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.job.circumstances import Scale, scales_for
 from kessa.core.quantities.quantity import plain
+from kessa.core.quantities.units import can_be
 from kessa.instruments.models import Instrument
 from kessa.people.selectors import members
 from kessa.taps.incoming import BadTap, Incoming, is_key, read_id, read_time
 from kessa.taps.selectors import is_taken
 from kessa.visits.models import Sample, Visit
+
+# A sample is drawn by the time it is noted, by clocks that are not quite alike; what is older than a year is a slip.
+DRAWN_SLACK, DRAWN_WITHIN = timedelta(minutes=5), timedelta(days=366)
+TO_COME = "This time is still to come. When was the sample drawn?"
+TOO_OLD = "This is more than a year ago. Check the date."
 
 
 def observed(tap: Incoming, visit: Visit) -> dict[str, Any]:
@@ -56,6 +63,13 @@ def _instrument(pk: Any, key: str, visit: Visit) -> int | None:
     return int(pk)
 
 
+def untimely(drawn_at: datetime, now: datetime) -> str:
+    """Say what is against a time at which a sample is said to have been drawn, by the clock that says now."""
+    if drawn_at > now + DRAWN_SLACK:
+        return TO_COME
+    return TOO_OLD if drawn_at < now - DRAWN_WITHIN else ""
+
+
 def drawn(tap: Incoming, team_id: int) -> dict[str, Any]:
     """Return what is said of a sample that was drawn; raises BadTap."""
     said = tap.data
@@ -68,12 +82,15 @@ def drawn(tap: Incoming, team_id: int) -> dict[str, Any]:
     bottle = said.get("bottle")
     if bottle is not None and not is_key(bottle):
         raise BadTap("A bottle is named by its number.")
+    at = read_time(said["at"]) if said.get("at") else None
+    if at and (wrong := untimely(at, tap.at)):
+        raise BadTap(wrong)
     return {
         "sample": sample,
-        "at": read_time(said["at"]).isoformat() if said.get("at") else None,
+        "at": at.isoformat() if at else None,
         "by": person,
         "depth_cm": _tenths(said.get("depth_cm"), 0, 10_000, "The depth"),
-        "water_temperature_c": _tenths(said.get("water_temperature_c"), -5, 100, "The water's temperature"),
+        "water_temperature_c": _tenths(said.get("water_temperature_c"), *can_be("degC"), "The water's temperature"),
         "way": str(said.get("way") or "")[:20].replace("\0", ""),
         "bottle": bottle,
     }

@@ -143,7 +143,8 @@ def draw_sample(visit: Visit, tap: Tap, at: datetime) -> Sample:
         visit=visit,
         number=bottle.number if bottle else take_numbers(visit.team_id, "next_sample_number"),
         way=said["way"],
-        drawn_at=min(datetime.fromisoformat(said["at"]), timezone.now()) if said["at"] else at,
+        # It was said by the clock that stamped the tap: put right as that is.
+        drawn_at=min(datetime.fromisoformat(said["at"]) + (at - tap.at), timezone.now()) if said["at"] else at,
         drawn_by_id=drawn_by,
         depth_cm=_decimal(said["depth_cm"]),
         water_temperature_c=_decimal(said["water_temperature_c"]),

@@ -157,6 +157,10 @@ def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse
     said = form.cleaned_data
     number = form.number
     noted = Sample.objects.for_team(place.team_id).filter(pk=number).first()
+    named = ("drawn_by", "depth_cm", "water_temperature_c")
+    if noted and any(said[name] != getattr(noted, name) for name in named if name in said):
+        form.add_error(None, f"Sample {noted.number} is noted already, otherwise than this: put it right on its visit.")
+        return None
     around = noted.visit if noted else services.visit_around(place, said["drawn_at"])
     data = {
         "place": place.pk,

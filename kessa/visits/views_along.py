@@ -35,6 +35,7 @@ from kessa.rules.selectors import house_rules
 from kessa.taps.hands import whose
 from kessa.visits.forms import HandoverForm, SafetyForm, SampleForm
 from kessa.visits.models import Sample, Visit
+from kessa.visits.noted import DRAWN_SLACK, DRAWN_WITHIN, TO_COME, TOO_OLD
 from kessa.visits.selectors import open_visit_at
 from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
 from kessa.web.components.lanes import draw_lanes
@@ -142,6 +143,12 @@ def _context(request: HttpRequest, place: Place) -> dict[str, Any]:
             "scales": number_scales(place),
             "refusals": refusals(place),
             "hot": {"above": sample_form.hot_above, "words": sample_form.too_hot},
+            "drawn": {
+                "slack_s": DRAWN_SLACK.total_seconds(),
+                "within_s": DRAWN_WITHIN.total_seconds(),
+                "to_come": TO_COME,
+                "too_old": TOO_OLD,
+            },
             "visit_at": reverse("taps:receive", args=["visit", NO_NUMBER]),
             "test_at": reverse("taps:receive", args=["bench", NO_NUMBER]),
             "outcome_at": reverse("bench:outcome", args=[NO_NUMBER]),

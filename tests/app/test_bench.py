@@ -81,6 +81,29 @@ class Recording(PageTest):
         self.assertEqual((len(stored.refused), stored.kept), (len(bad), [good["id"]]))
         self.assertEqual(self.bench().samples[1].count, 1)
 
+    def test_what_no_instrument_shows_is_refused_where_it_is_typed_and_by_the_server_alike(self):
+        for method, reading, refusal in (
+            ("conductivity-meter", {"display": 620, "display_unit": "mS/cm"}, "from 0 to 200000 µS/cm"),
+            ("conductivity-meter", {"display": 500, "temperature_c": 250}, "from -40 to 120 °C"),
+            ("temperature-thermometer", {"display": 300, "display_unit": "degF"}, "from -40 to 120 °C"),
+            ("nitrate-photometer", {"display": 45}, "from 0 to 40 mg/L"),
+            ("nitrate-photometer", {"absorbance": 30}, "from -1 to 6"),
+            ("nitrate-photometer", {"absorbance": 0.3, "path_mm": 1000}, "from 1 to 100 mm"),
+            ("secchi-depth", {"down": 20_000, "up": 90}, "from 0 to 10000 cm"),
+            ("oxygen-burette", {"start": 0, "end": 92}, "from 0 to 25 mL"),
+            ("oxygen-burette", {"start": 0, "end": 9, "used_before": 2000}, "from 0 to 1000 mL"),
+        ):
+            with self.subTest(method, reading=reading):
+                test = begin(self.place, self.membership, method)
+                ((_, said),) = send(self.membership, test, Taps().read(reading).made).refused
+                self.assertIn(f"not on the scale. It runs {refusal}.", said)
+        burette = test.method.main.model_copy(update={"holds_ml": 10.0})
+        self.assertEqual((burette.spans["start"].most, burette.spans["end"].most), (10, 10))
+        self.client.force_login(self.membership.user)
+        page = self.client.get(reverse("bench:determination", args=[test.pk])).content.decode()
+        self.assertIn('data-min="0" data-max="1000" data-field="used_before"', page)
+        self.assertIn('data-min="0.0" data-max="25.0"', page)
+
     def test_a_tap_cannot_be_moved_to_another_test(self):
         taps = Taps().run("sample-1", 3).made
         self.record(taps)
@@ -367,7 +390,7 @@ class Addresses(PageTest):
             ({"drawn_at": "1026-11-23T10:00"}, "more than a year ago"),
             ({"drawn_at": "soon"}, "valid date"),
             ({"depth_cm": "-3"}, "greater than or equal to 0"),
-            ({"water_temperature_c": "400"}, "less than or equal to 100"),
+            ({"water_temperature_c": "400"}, "less than or equal to 120"),
             ({"drawn_by": "999999"}, "valid choice"),
         ):
             with self.subTest(change):

@@ -104,6 +104,10 @@ class Hands(TestCase):
         for author, sender in ((self.olek, self.ines), (self.ines, self.ines), (self.sanna, self.olek)):
             said = self.was_me(lent) | {"whose": whose(author)}
             self.assertEqual(len(self.send(said, lent, by=sender).refused), 1)
+        # What is typed on one phone lends nothing on another.
+        typed = self.took_over(self.sanna)
+        typed["data"]["phone_of"] = self.per.user_id
+        self.assertEqual(len(self.send(typed).refused), 1)
         # A wrong PIN is none either when she is signed in.
         self.assertEqual(len(self.send(self.took_over(self.sanna, "111111"), lent, by=self.sanna).refused), 1)
         self.assertEqual(len(self.send(lent, by=self.sanna).waits), 1)
@@ -115,6 +119,9 @@ class Hands(TestCase):
 
     def test_a_lent_name_holds_for_its_visit_on_its_phone_until_it_closes_or_a_day_is_over(self):
         self.send(self.begun(), self.handed(self.sanna), self.took_over(self.sanna))
+        # Handed on elsewhere and back meanwhile, by whatever clock: here the phone is still in her hands.
+        elsewhere = [self.handed(to) | {"device": "ines", "whose": whose(self.ines)} for to in (self.per, self.sanna)]
+        self.assertEqual(len(self.send(*elsewhere, by=self.ines).kept), 2)
         sample = drawn(self.place, self.ines)
         Sample.objects.for_team(self.team).filter(pk=sample.pk).update(visit=self.number)
         chloride = {"method": "chloride-drops-25"}

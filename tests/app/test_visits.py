@@ -21,7 +21,7 @@ from kessa.places.models import Pair, Place
 from kessa.rounds.field_sheet import field_sheet
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
-from kessa.taps.services import record
+from kessa.taps.services import record, tapped
 from kessa.visits.models import Bottle, Observation, Sample, TwoVisits, Visit
 from kessa.visits.selectors import at_once_with
 from kessa.web.components.trend import HEIGHT
@@ -400,6 +400,9 @@ class Visits(PageTest):
         form |= {"bottle": bottle.pk, "once": "5f0a7b9e-6a37-4a8e-b0c7-2a50a6a1b6b1"}
         self.client.post(drawing, form)
         self.client.post(drawing, form | {"bottle": ""})
+        # A page that is gone back to and sent otherwise is no repeat.
+        otherwise = self.client.post(drawing, form | {"bottle": "", "water_temperature_c": "9"})
+        self.assertContains(otherwise, "is noted already, otherwise than this", status_code=422)
         sample = Sample.objects.for_team(self.team).get(bottle=bottle)
         self.assertEqual(sample.number, bottle.number)
         self.assertRedirects(self.client.get(scan), reverse("bench:method", args=[sample.pk]))
@@ -408,6 +411,21 @@ class Visits(PageTest):
         numbers = Sample.objects.for_team(self.team).values_list("number", flat=True)
         self.assertEqual(len(numbers), len(set(numbers)))
         self.assertContains(self.client.post("/visits/labels/", {}, follow=True), "Choose 1 to 40 places")
+
+    def test_when_a_sample_was_drawn_goes_by_the_clock_on_which_it_was_said(self):
+        now, wrong = timezone.now(), timedelta(hours=7)
+
+        def drew(minutes_ago):
+            at = (now - wrong - timedelta(minutes=minutes_ago)).isoformat()
+            data = {"place": self.place.pk, "sample": str(uuid.uuid4()), "at": at}
+            tap = tapped("sample_drawn", data, at=now - wrong)
+            return data["sample"], record(self.membership, "visit", uuid.uuid4(), [tap], now - wrong)
+
+        sample, _ = drew(20)
+        drawn_at = Sample.objects.for_team(self.team).get(pk=sample).drawn_at
+        self.assertLess(abs(drawn_at - (now - timedelta(minutes=20))), timedelta(seconds=5))
+        for minutes, words in ((-60, "still to come"), (60 * 24 * 400, "more than a year ago")):
+            self.assertIn(words, drew(minutes)[1].refused[0][1])
 
     def test_units_are_each_persons_own_and_what_is_stored_stays(self):
         result = measured(self.place, self.membership, 8, 8)

@@ -126,6 +126,11 @@ class TakenAlong(BrowserTest):
         expect(page.get_by_label("Water temperature, °C").filter(visible=True)).to_have_value("4.4")
         page.get_by_label("Water temperature, °C").filter(visible=True).fill("6,5")
         expect(page.get_by_text("6.5 °C", exact=True)).to_be_visible()
+        now = drawn_at.input_value()
+        drawn_at.fill("2099-01-01T08:00")
+        page.get_by_role("button", name="Keep the sample").click()
+        expect(page.get_by_text("This time is still to come.")).to_be_visible()
+        drawn_at.fill(now)
         page.get_by_role("button", name="Keep the sample").click()
 
     def drawn_without_a_signal(self):

@@ -45,7 +45,7 @@ class Speaking(BrowserTest):
         offered.click()
         expect(page.get_by_label("On the display")).to_have_value("2.17")
         page.get_by_role("button", name="Keep this reading").click()
-        expect(page.get_by_role("status").first).to_have_text("all readings saved")
+        self.assert_saved(page)
         tap = Tap.objects.for_team(self.team).get(kind="reading_taken")
         shown = Shown.objects.for_team(self.team).get()
         self.assertEqual((tap.data["shown"], tap.data["reading"]), (shown.pk, {"display": 2.17}))

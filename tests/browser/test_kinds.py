@@ -167,10 +167,10 @@ class Kinds(BenchTest):
         expect(page.get_by_role("heading", name="Waits for its lot's table")).to_be_visible()
         self.assertFalse(Result.objects.for_team(self.team).exists())
         page.get_by_role("link", name=f"Write the table of {lot}").click()
-        page.get_by_label("Mark, value").fill("1.0, 30\n2.0, 55\n3.0, 90")
+        page.get_by_label("Mark and value").fill("1.0, 30\n2.0, 55\n3.0, 90")
         page.get_by_role("button", name="Save the table").click()
         # It is written: another volunteer's word does not change it.
-        expect(page.get_by_label("Mark, value")).to_be_hidden()
+        expect(page.get_by_label("Mark and value")).to_be_hidden()
         result = Result.objects.for_team(self.team).get()
         self.assertEqual((result.value, result.low, result.high), (69, 55, 90))
 
@@ -230,8 +230,14 @@ class Kinds(BenchTest):
             read(self.below, self.olek, "conductivity-meter", shown, days_ago=days)
         page = self.bench("conductivity-meter")
         self.prepare(page)
-        page.get_by_label("On the display", exact=True).fill("1.43")
+        display = page.get_by_label("On the display", exact=True)
+        display.fill("620")
         page.get_by_label("Unit on the display").select_option("mS/cm")
+        off = "620 mS/cm is 620000 µS/cm. Not on the scale: it runs from 0 to 200000 µS/cm."
+        expect(page.get_by_text(off)).to_be_visible()
+        self.keep(page)
+        expect(display).to_be_focused()
+        display.fill("1,43")
         expect(page.get_by_text("1.43 mS/cm is 1430 µS/cm. This place is usually")).to_contain_text(
             "Check the unit on the display."
         )

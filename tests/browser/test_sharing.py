@@ -87,7 +87,7 @@ class Sharing(BrowserTest):
             expect(page.get_by_role("button", name="Accept the visit")).to_be_visible()
             page.wait_for_load_state()
             keys.press("a")
-            expect(page.get_by_role("status")).to_contain_text("reviewed")
+            expect(page.get_by_text("is reviewed.")).to_be_visible()
             page.goto(f"{self.address}/review/")
         expect(page.get_by_text("Nothing waits to be reviewed.")).to_be_visible()
         self.assertEqual(set(self.states()), {"reviewed"})

@@ -107,6 +107,38 @@ class Story(BrowserTest):
         keys.press("n")
         expect(page.get_by_text("Run 2: 6 × 4 = 24 mg/L as Cl. The end may lie as early as 5")).to_be_visible()
 
+    def test_what_changes_is_heard_once_and_the_focus_goes_on_to_the_next_thing(self):
+        page = self.open(DESK)
+        self.begin(page)
+        self.steps(page)
+        page.evaluate("""() => {
+            const heard = document.querySelector("[data-heard]");
+            window.heard = [];
+            const note = () => heard.textContent && window.heard.push(heard.textContent);
+            new MutationObserver(note).observe(heard, { childList: true });
+        }""")
+
+        def heard(words):
+            page.wait_for_function("(words) => window.heard.at(-1) === words", arg=words)
+            return page.evaluate("window.heard.splice(0)")
+
+        # Nothing else of the page speaks of itself, at this tap or any other.
+        live = page.locator("[aria-live]:not([aria-live=off]), [role=status], [role=alert]").filter(visible=True)
+        self.assertEqual([each.get_attribute("data-heard") for each in live.all()], [""])
+        self.drops(page, 3)
+        step = "Silver nitrate, bottle upright: one drop, swirl, look."
+        self.assertLessEqual({*heard("3 drops.")}, {step, "1 drop.", "2 drops.", "3 drops."})
+        page.get_by_role("button", name="It begins to turn").click()
+        heard("Began to turn at 3 drops.")
+        end = page.get_by_role("button", name="It stays: end")
+        end.focus()
+        page.keyboard.press("Enter")
+        expect(page.locator("li.now")).to_be_focused()
+        heard("Pour into the silver jar; rinse the bottle into it too. End at 3 drops. Finish the steps.")
+        # There the keys go on meaning what they say.
+        page.keyboard.press("n")
+        expect(page.get_by_role("heading", name="The blank took 3 drops: bad")).to_be_focused()
+
     def test_over_the_range_and_on_to_a_dilution(self):
         page = self.open()
         self.begin(page, method="High range")

@@ -75,7 +75,7 @@ export function page() {
   stores.clear();
   const heard = new Map();
   const listens = { addEventListener: (what, act) => heard.set(what, act) };
-  globalThis.document = { hidden: false, cookie: "csrftoken=t", title: "The brook · Kessa", querySelectorAll: () => [], dispatchEvent: () => {}, ...listens };
+  globalThis.document = { hidden: false, cookie: "csrftoken=t", title: "The brook · Kessa", querySelector: () => null, querySelectorAll: () => [], dispatchEvent: () => {}, ...listens };
   globalThis.window = { ...listens, setTimeout: (...each) => setTimeout(...each), clearTimeout, setInterval: (...each) => setInterval(...each) };
   globalThis.localStorage = { getItem: () => "this phone", setItem: () => {} };
   mock.timers.reset();

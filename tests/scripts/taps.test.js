@@ -62,7 +62,7 @@ test("what is refused is said, leaves what is shown, holds up nothing, and is ke
   server.down = false;
   await pass(60);
   assert.deepEqual([...keeper.taps.values()].map((tap) => tap.kind), ["drop_added"]);
-  assert.equal(seen.trouble, "Only who ran it voids it.");
+  assert.equal(seen.trouble, null); // unsent.js says it, once
   assert.deepEqual((await kept()).map((tap) => [tap.kind, tap.sent, tap.refused]).sort(), [["drop_added", true, undefined], ["voided", undefined, "Only who ran it voids it."]]);
   const posts = server.posts.length;
   await sendWaiting();
@@ -83,7 +83,7 @@ test("what waits for another person goes on waiting, holds up nothing, and is se
   server.holds.set("voided", "It waits until Sanna is signed in here.");
   for (const kind of ["voided", "drop_added"]) keeper.add("sample-1", kind);
   await settled();
-  assert.equal(seen.trouble, "It waits until Sanna is signed in here.");
+  assert.equal(seen.trouble, null);
   assert.deepEqual([keeper.waiting.size, keeper.taps.size, server.at(ADDRESS).size], [1, 2, 1]);
   const posts = server.posts.length;
   await pass(25);
@@ -242,4 +242,18 @@ test("of what has not begun the server is asked nothing", async () => {
   await keeper.start();
   await pass(60);
   assert.equal(server.posts.length, 0);
+});
+
+test("a page that keeps nothing says itself what was not taken, as no other will", async () => {
+  page();
+  const server = new Server();
+  const { keeper, seen } = await opened(server);
+  server.refuses.set("voided", "Only who ran it voids it.");
+  keeper.keepsNothing();
+  keeper.add("sample-1", "voided");
+  await settled();
+  assert.equal(seen.trouble, "Only who ran it voids it.");
+  keeper.add("sample-1", "drop_added");
+  await settled();
+  assert.match(seen.trouble, /keeps nothing/);
 });

@@ -1,16 +1,16 @@
 """The scales of what is noted on a visit, as data."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import cache
 from pathlib import Path
-from typing import Literal, Self
+from typing import Any, Literal, Self
 
 from pydantic import model_validator
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import read_toml
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import convert, sign
+from kessa.core.quantities.units import can_be, convert, sign
 
 IN_PLACE = "in place"
 # Where several words are true the value is this and a bit for each: 1 for the first word, 2, 4 and so on.
@@ -34,6 +34,15 @@ class Scale(Checked):
     # The house method that reads the same: as exact as its result is what is read in place.
     method: str = ""
     how: str = ""
+
+    @model_validator(mode="before")
+    @classmethod
+    def _as_far_as_its_unit(cls, given: Any) -> Any:
+        """Where a file names no bounds, the scale goes as far as its unit does."""
+        if not isinstance(given, Mapping) or not given.get("unit") or "most" in given:
+            return given
+        least, most = can_be(str(given["unit"]))
+        return {"least": least, "most": most, **given}
 
     @model_validator(mode="after")
     def _words_or_number(self) -> Self:

@@ -14,10 +14,10 @@ from kessa.core.colours.eyes import alike_on_card
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.species import FORMS, no_form
-from kessa.core.quantities.units import UNITS, convert
+from kessa.core.quantities.units import UNITS, convert, sign
 from kessa.core.readings import AnyKind
 from kessa.core.readings.card_steps import place_on, value_at
-from kessa.core.readings.kind import BESIDE, Determined, truth_in_words
+from kessa.core.readings.kind import BESIDE, Determined, DrawnScale, Span, truth_in_words
 
 # No NUL: PostgreSQL keeps none.
 Text = Annotated[str, StringConstraints(min_length=1, max_length=600, strip_whitespace=True, pattern=r"^[^\x00]*$")]
@@ -223,6 +223,28 @@ class Part(Checked):
     def drawn_as(self) -> str:
         """How the reading is drawn on the bench."""
         return self.draw or self.numbers.drawings[0]
+
+    @property
+    def drawn_scales(self) -> tuple[DrawnScale, ...]:
+        """The scales that are read off a drawing, a burette as long as it is."""
+        scales, holds = self.numbers.drawn_scales(self.drawn_as), self.holds_ml
+        return tuple(each._replace(most=holds) if holds and each.unit == "mL" else each for each in scales)
+
+    @property
+    def spans(self) -> dict[str, Span]:
+        """Within what each field of a reading can be, as it is typed."""
+        drawn = {each.field: Span(each.words, each.least, each.most, each.unit) for each in self.drawn_scales}
+        return self.numbers.spans | drawn
+
+    def check_typed(self, raw: Mapping[str, Any]) -> None:
+        """Raise CannotCompute where a number was typed that nothing shows: a slip of the hand, or another unit."""
+        for name, span in self.spans.items():
+            value = raw.get(name)
+            if not isinstance(value, int | float):
+                continue
+            if not span.least <= self.numbers.in_own_unit(name, value, raw) <= span.most:
+                runs = f"It runs from {plain(span.least)} to {plain(span.most)} {sign(span.unit)}".strip()
+                raise CannotCompute(f"{span.words}: not on the scale. {runs}.", name)
 
     @property
     def counted(self) -> bool:

@@ -83,7 +83,8 @@ _SIGNS = {
     "ratio": "",
 }
 
-_CAN_BE = {"pH": (0.0, 14.0), "°C": (-50.0, 200.0)}
+# Water is liquid, under pressure or with an antifreeze; an oven or a freezer (written as people do) is not water.
+_CAN_BE = {"pH": (0.0, 14.0), "degC": (-40.0, 120.0), "°C": (-50.0, 200.0), "uS/cm": (0.0, 200_000.0)}
 
 _CONCENTRATIONS = ("mass", "moles", "equivalents", "degrees")
 _NEEDS_EQUIVALENTS = ("equivalents", "degrees")

@@ -9,9 +9,12 @@ from typing import Any, ClassVar, Literal
 from kessa.core.checked import Checked, NotNegative, YesNo
 from kessa.core.errors import finite
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import sign
+from kessa.core.quantities.units import convert, sign
 from kessa.core.readings.axis import Axis
-from kessa.core.readings.kind import Determined, Kind, to_step
+from kessa.core.readings.kind import Determined, Kind, Span, to_step
+
+# No water is so clear that a disc is seen further down.
+_DEEPEST_M = 100.0
 
 
 class LostAndSeen(Checked):
@@ -43,17 +46,24 @@ class Depth(Kind):
         line = f"Lost at {plain(down)}, seen again at {plain(up)}: mean {self.written(quantity)}"
         return Determined(quantity, None, (line,))
 
+    @property
+    def spans(self) -> dict[str, Span]:
+        """Both depths."""
+        deepest = convert(_DEEPEST_M, "m", None, self.unit, None)
+        return {**super().spans, **dict.fromkeys(("down", "up"), Span("The depth", 0.0, deepest, self.unit))}
+
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
         """Return the middle of both depths; where the disc is seen on the bottom the deeper of the two."""
         both = ("down", "up")
+        deepest = self.spans["down"].most
         return (
             Axis(
                 lambda x: {"down": x, "up": x, "bottom_visible": True},
-                most=1e4,
+                most=deepest,
                 when={"bottom_visible": True},
                 highest=both,
             ),
-            Axis(lambda x: {"down": x, "up": x}, most=1e4, weights=dict.fromkeys(both, 0.5), covers=both),
+            Axis(lambda x: {"down": x, "up": x}, most=deepest, weights=dict.fromkeys(both, 0.5), covers=both),
         )
 
     def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:

@@ -15,6 +15,7 @@ from kessa.core.checked import Checked, NotNegative, check
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.spread import SIGMAS
+from kessa.core.quantities.units import can_be
 from kessa.core.readings.axis import Axis
 
 # What is noted with a reading of any kind and does not enter the arithmetic; so does the temperature, but for meters.
@@ -40,6 +41,15 @@ class DrawnScale(NamedTuple):
     step: float
     vertical: bool
     down: bool = False
+
+
+class Span(NamedTuple):
+    """Something that is typed, in words: between which numbers, both among them, it can be, and in which unit."""
+
+    words: str
+    least: float
+    most: float
+    unit: str = ""
 
 
 class Option(NamedTuple):
@@ -124,6 +134,15 @@ class Kind(Checked):
     def card(self) -> tuple[float, ...]:
         """The printed steps it is read against; none where there are none."""
         return ()
+
+    @property
+    def spans(self) -> dict[str, Span]:
+        """Within what each field of a reading can be, as it is typed: what lies beyond is a slip of the hand."""
+        return {"temperature_c": Span("The temperature", *can_be("degC"), "degC")}
+
+    def in_own_unit(self, field: str, value: float, raw: Mapping[str, Any]) -> float:
+        """Return what was typed into a field in the unit of its span."""
+        return value
 
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the scales that are read off a drawing."""

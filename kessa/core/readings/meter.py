@@ -13,7 +13,7 @@ from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import UNITS, can_be, convert, sign
 from kessa.core.readings.axis import Axis
-from kessa.core.readings.kind import BESIDE, Determined, Kind, to_step
+from kessa.core.readings.kind import BESIDE, Determined, Kind, Span, to_step
 
 
 class OnDisplay(Checked):
@@ -68,9 +68,8 @@ class Meter(Kind):
                 f"{plain(self.reference_c)})) = {plain(compensated)} {self.unit} at {plain(self.reference_c)} °C",
             )
             value = compensated
-        least, most = can_be(self.unit)
-        if not least <= value <= most:
-            raise CannotCompute(f"A {self.unit} lies between {plain(least)} and {plain(most)}.", "display")
+        if self.unit == "pH" and not 0 <= value <= 14:
+            raise CannotCompute("A pH lies between 0 and 14.", "display")
         half = self.resolution / 2
         low = value - half if self.floor is None else max(value - half, self.floor)
         return Determined(self.point(value, low, finite(value + half, "display")), None, working)
@@ -85,6 +84,20 @@ class Meter(Kind):
             raise CannotCompute(error.message, field) from None
         return value, (f"{plain(display)} {shown_in} on the display = {plain(value)} {self.unit}",)
 
+    @property
+    def _shows(self) -> Span:
+        """Within what the display can be, in the method's unit."""
+        return Span("The display", *can_be(self.unit, (self.floor or 0.0, 1e6)), self.unit)
+
+    @property
+    def spans(self) -> dict[str, Span]:
+        """The display too, in the method's unit."""
+        return {**super().spans, "display": self._shows}
+
+    def in_own_unit(self, field: str, value: float, raw: Mapping[str, Any]) -> float:
+        """Return what the display showed, brought to the method's unit; anything else as it is."""
+        return self._converted(value, raw.get("display_unit") or self.unit)[0] if field == "display" else value
+
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
         """Return the display in each unit, brought to the method's own and to its temperature."""
         return tuple(self._axis_in(unit) for unit in (self.unit, *shown_in))
@@ -96,8 +109,9 @@ class Meter(Kind):
             over = {"": 1 - self.per_degree * self.reference_c, "temperature_c": self.per_degree}
         return Axis(
             lambda x: {"display": x, "temperature_c": self.reference_c},
-            least=-100.0 if self.floor is None else self.floor,
-            most=can_be(self.unit, (0.0, 1e6))[1],
+            least=self._shows.least,
+            # Cold water comes to more than the display shows.
+            most=1e6 if self.per_degree else self._shows.most,
             when={"display_unit": unit},
             constant=none,
             weights=weights,

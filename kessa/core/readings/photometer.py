@@ -14,7 +14,10 @@ from kessa.core.checked import Checked, NotNegative, Number, Positive, YesNo
 from kessa.core.errors import CannotCompute, checked_number, finite
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.readings.axis import Axis
-from kessa.core.readings.kind import Determined, Kind, to_step
+from kessa.core.readings.kind import Determined, Kind, Span, to_step
+
+# No display goes further beyond the end of its range, and no cuvette lets so little light through.
+_BEYOND, _ABSORBANCE = 4, (-1.0, 6.0)
 
 
 class Displayed(Checked):
@@ -112,10 +115,23 @@ class Photometer(Kind):
         at_path = finite(absorbance * self.slope_path_mm / path_mm, "path_mm")
         return finite((at_path - self.intercept) / self.slope, "slope")
 
+    @property
+    def spans(self) -> dict[str, Span]:
+        """The display, and what is read of the light instead."""
+        most = max(_BEYOND * (self.range[1] + self.reagent_blank), 1.0)
+        return {
+            **super().spans,
+            "display": Span("The display", 0.0, most, self.unit),
+            "absorbance": Span("The absorbance", *_ABSORBANCE),
+            "transmittance": Span("The transmittance", 0.0, 100.0, "%"),
+            "path_mm": Span("The length of the cell", 1.0, 100.0, "mm"),
+        }
+
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
         """Return "over", the display, and the absorbance in each cell, also from what is let through."""
         shows = tuple(end + self.reagent_blank for end in self.range)
-        display = Axis(lambda x: {"display": x}, most=max(4 * shows[1], 1.0), weights={"display": 1.0}, marks=shows)
+        most = self.spans["display"].most
+        display = Axis(lambda x: {"display": x}, most=most, weights={"display": 1.0}, marks=shows)
         axes = [Axis.of_choice({"over": True}), display]
         for path in paths_mm if self.slope is not None else ():
             axes += self._axes_in(path)
@@ -128,8 +144,8 @@ class Photometer(Kind):
         ends = ((end + self.reagent_blank) * slope + self.intercept for end in line.range)
         absorbed = Axis(
             lambda x: {"absorbance": x, "path_mm": path},
-            least=-1.0,
-            most=6.0,
+            least=_ABSORBANCE[0],
+            most=_ABSORBANCE[1],
             when={"path_mm": path},
             weights={"absorbance": 1.0},
             marks=tuple(end * path / self.slope_path_mm for end in ends),

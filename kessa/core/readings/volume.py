@@ -12,8 +12,10 @@ from kessa.core.checked import Checked, NotNegative, Positive
 from kessa.core.errors import CannotCompute, checked_number, finite
 from kessa.core.quantities.quantity import plain
 from kessa.core.readings.axis import Axis
-from kessa.core.readings.kind import Determined, DrawnScale, Kind, to_step
+from kessa.core.readings.kind import Determined, DrawnScale, Kind, Span, to_step
 
+# As much titrant as several burettes hold.
+_MOST_ML = 1000.0
 _UPWARD = "The end lies above the start on the burette: read both again."
 
 
@@ -80,12 +82,17 @@ class Volume(Kind):
         earlier = f"{plain(before)} from earlier fills + " if before else ""
         return {**reading, "ml": ml}, (f"{earlier}{plain(end)} − {plain(start)} = {plain(ml)} mL used",)
 
+    @property
+    def spans(self) -> dict[str, Span]:
+        """The titrant; start and end are read off their drawings."""
+        return {**super().spans, **dict.fromkeys(("ml", "used_before"), Span("The titrant used", 0.0, _MOST_ML, "mL"))}
+
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
         """Return the titrant used: end less start, and earlier fills."""
         return (
             Axis(
                 lambda x: {"start": 0.0, "end": x},
-                most=1100.0,
+                most=_MOST_ML + 100,
                 weights={"end": 1.0, "start": -1.0, "used_before": 1.0},
                 usual={"used_before": 0.0},
                 rising=("start", "end"),

@@ -24,7 +24,7 @@ _AROUND, _HIGH, _NUMBERED = 12, 9, 5
 @register.inclusion_tag("practice/level.html")
 def level(part: Part, field: str, at: float) -> dict[str, Any]:
     """Draw the stretch of a scale around a level, as one sees it from near, with its marks."""
-    scale = next((each for each in part.numbers.drawn_scales(part.drawn_as) if each.field == field), None)
+    scale = next((each for each in part.drawn_scales if each.field == field), None)
     finest = scale.step if scale else 0.1
     middle = round(at / finest)
     first = max(middle - _AROUND, 0)

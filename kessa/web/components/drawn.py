@@ -20,10 +20,7 @@ class LaidOut(NamedTuple):
 
 def lay_out(part: Part, field: str = "") -> LaidOut:
     """Lay out a scale on which a part is read: the only one, or the one that fills `field`."""
-    scales = part.numbers.drawn_scales(part.drawn_as)
-    scale = next(each for each in scales if field in ("", each.field))
-    if part.holds_ml and scale.unit == "mL":
-        scale = scale._replace(most=part.holds_ml)
+    scale = next(each for each in part.drawn_scales if field in ("", each.field))
     count = round((scale.most - scale.least) / scale.step)
     every = next(n for n in (1, 2, 5, 10, 20, 50, 100, 1000) if count / n <= _MOST_TICKS)
     labelled = next(

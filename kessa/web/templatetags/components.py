@@ -16,6 +16,7 @@ from kessa.core.job.supplies import supplies, unit_word
 from kessa.core.judging.holding import overall
 from kessa.core.judging.judge import INSIDE
 from kessa.core.judging.protected import PROTECTED
+from kessa.core.methods.parts import Part
 from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
@@ -306,6 +307,13 @@ def drawn_scale(given: Any, field: str = "") -> dict[str, Any]:
     tall = length + 2 * edge
     drawing = {"edge": edge, "tall": tall, "middle": tall / 2, "radius": length / 2 + 8, "length": length}
     return {"scale": scale, "ticks": ticks, "drawn_as": given.part.drawn_as, "id": given.id, **drawing}
+
+
+@register.simple_tag
+def span_of(part: Part, field: str) -> SafeString:
+    """Write within what a field of a reading can be, as number-field.js looks for it."""
+    span = part.spans[field]
+    return format_html('data-min="{}" data-max="{}"', f"{span.least:.12g}", f"{span.most:.12g}")
 
 
 @register.filter

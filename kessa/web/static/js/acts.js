@@ -60,7 +60,6 @@ export const acts = {
     const field = button.dataset.value === undefined ? button.closest("[data-ask]").querySelector("input") : null;
     if (field && (field.value === "" || !field.checkValidity())) return field.reportValidity() && field.focus();
     button.closest("li").classList.remove("again");
-    document.activeElement.blur();
     bench.add("", "answered", { key: ask, value: field ? numberOf(field) : button.dataset.value });
   },
   again(_, button) {

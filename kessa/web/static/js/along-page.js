@@ -3,8 +3,9 @@
 import { Board } from "./board.js";
 import { Circumstances } from "./circumstances.js";
 import { partOfPage } from "./door.js";
-import { showSaved, showTrouble } from "./hands.js";
+import { carryFocus, showSaved, showTrouble } from "./hands.js";
 import { handedOver } from "./handover.js";
+import { tell } from "./heard.js";
 import { Keeper, newId } from "./keeper.js";
 import { begunByOwner, goingOn, isTakenOver, lentOf, takerOf, tapped as tappedOn } from "./leading.js";
 import { make } from "./make.js";
@@ -41,6 +42,7 @@ const tapped = (...kinds) => tappedOn(keeper, ...kinds);
 const present = () => (tapped("visit_closed").length ? "closed" : !tapped("visit_begun").length ? "safety" : tapped("sample_drawn").length ? "tests" : tapped("observed").length ? "sample" : "circumstances");
 
 function go(stage) {
+  const focused = document.activeElement;
   for (const each of page.querySelectorAll("[data-stage]")) each.hidden = each.dataset.stage !== stage;
   one("[data-stages]").hidden = ["safety", "closed"].includes(stage);
   for (const each of page.querySelectorAll("[data-stages] [data-to]")) each.setAttribute("aria-pressed", String(each.dataset.to === stage));
@@ -48,6 +50,7 @@ function go(stage) {
   if (stage === "sample") offerSample();
   if (stage === "tests") board?.plan();
   window.scrollTo({ top: 0 });
+  carryFocus(focused, () => one(`[data-stage=${stage}]`));
 }
 
 function drawn() {
@@ -125,14 +128,21 @@ function offerSample() {
   if (tookOver() && [...drawnBy.options].some(({ value }) => Number(value) === taker())) drawnBy.value = taker();
 }
 
+// As the server's own rule has it.
+function untimely(at) {
+  const { slack_s, within_s, to_come, too_old } = given.drawn;
+  const ago_s = (Date.now() - at) / 1000;
+  return ago_s < -slack_s ? to_come : ago_s > within_s ? too_old : null;
+}
+
 function draw(form) {
   const said = Object.fromEntries(new FormData(form));
   const field = (name) => form.elements[name];
   const number = (name) => (field(name) ? numberOf(field(name)) : null);
-  const tooHot = given.hot.above !== null && number("water_temperature_c") >= given.hot.above;
-  showTrouble(one("[data-too-hot]"), tooHot ? given.hot.words : null);
-  if (tooHot) return;
   const drawn_at = new Date(said.drawn_at);
+  const against = untimely(drawn_at) ?? (given.hot.above !== null && number("water_temperature_c") >= given.hot.above ? given.hot.words : null);
+  showTrouble(one("[data-not-drawn]"), against);
+  if (against) return;
   const data = { place: given.place, sample: newId(), at: drawn_at.toISOString(), by: Number(said.drawn_by), depth_cm: number("depth_cm"), water_temperature_c: number("water_temperature_c"), way: said.way ?? "", bottle: number("bottle") };
   keeper.add("", "sample_drawn", data);
   openTests().then(() => go("tests"));
@@ -223,6 +233,7 @@ async function openPart(address, said, stream, begin, name) {
     return bench;
   } catch {
     said.textContent = "This test is not along: it can begin when there is a signal.";
+    tell("fault", said.textContent);
     return null;
   }
 }

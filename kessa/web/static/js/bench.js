@@ -2,12 +2,13 @@
 
 import { countTest } from "./brief.js";
 import { partOfPage } from "./door.js";
-import { showTrouble } from "./hands.js";
+import { carryFocus, showTrouble } from "./hands.js";
 import { Keeper } from "./keeper.js";
 import { wireFields } from "./reading.js";
 import { putOnShelf } from "./shelf.js";
 import { show } from "./show.js";
 import { showClocks } from "./show-clocks.js";
+import { placeMore } from "./show-outcome.js";
 import { Standing } from "./standing.js";
 import { offerShown } from "./shown.js";
 import { speakOf } from "./voice.js";
@@ -36,6 +37,7 @@ export class Bench {
       after,
     });
     wireFields(this);
+    placeMore(this);
   }
 
   start() {
@@ -67,7 +69,9 @@ export class Bench {
 
   draw() {
     this.now = { ...this.standing.stand([...this.keeper.taps.values()], this.opened), waiting: this.keeper.waiting.size };
+    const focused = this.root.contains(document.activeElement) ? document.activeElement : null;
     show(this);
+    carryFocus(focused, () => this.one("li.now") ?? this.one("[data-between-title]"));
     speakOf(this);
     this.onDrawn(this);
     if (!this.now.run && this.now.counted.length) this.askOutcome();
@@ -93,6 +97,7 @@ export class Bench {
       const outcome = await partOfPage(this.given.outcome);
       this.outcomeOf = known;
       this.one("[data-outcome]").innerHTML = outcome;
+      placeMore(this);
       const said = this.one("[data-states]").dataset.states.trim();
       this.states = Object.fromEntries(said ? said.split(";").map((each) => each.trim().split("=")) : []);
       this.draw();

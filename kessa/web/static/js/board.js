@@ -4,6 +4,7 @@ import { Bench } from "./bench.js";
 import { showSwitch } from "./brief.js";
 import { partOfPage } from "./door.js";
 import { wire } from "./hands.js";
+import { tell } from "./heard.js";
 import { stateOf } from "./test-state.js";
 import { speak } from "./voice.js";
 
@@ -78,6 +79,7 @@ export class Board {
     for (const each of this.benches) this.chipOf(each)?.setAttribute("aria-pressed", String(each === bench));
     if (!changed) return;
     window.scrollTo({ top: 0 });
+    tell("changed test", this.nameOf(bench));
     speak(this.nameOf(bench));
   }
 
@@ -111,6 +113,7 @@ export class Board {
     const words = due.map((bench) => `${this.nameOf(bench)}: ${bench.state.words}`).join(" · ");
     if (this.said.textContent === words) return;
     this.said.textContent = words;
+    tell("clock board", words);
     speak(words);
   }
 

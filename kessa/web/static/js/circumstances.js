@@ -1,6 +1,7 @@
 // Circumstances: each answer is kept in this browser the moment it is given, then on the server.
 
-import { offScale, showHint } from "./hint.js";
+import { tell } from "./heard.js";
+import { checkOnScale, showHint } from "./hint.js";
 import { checkNumber, numberOf } from "./number-field.js";
 
 // Whether a word is among those that a value stands for: one by its place, several by a bit each from `several` on.
@@ -75,15 +76,15 @@ export class Circumstances {
       if (input.type === "radio") return this.note(scale, Number(input.value));
       if (input.type === "checkbox") return this.note(scale, allTrue(scale, input));
       const value = numberOf(input);
-      const off = offScale(this.scales[scale.dataset.scale], value, scale.querySelector("[data-unit]"));
-      checkNumber(input);
-      if (off) Object.assign(input, { ariaInvalid: "true" }).setCustomValidity(off);
+      const off = checkOnScale(input, this.scales[scale.dataset.scale], scale.querySelector("[data-unit]"));
       if (!input.checkValidity()) {
         const said = scale.querySelector("[data-hint]");
         said.textContent = `${off || input.validationMessage} It is not noted.`;
+        tell("fault", said.textContent);
         return said.classList.add("late");
       }
       if (value !== null || this.newest(scale.dataset.scale)) this.note(scale, value);
+      tell("stands hint", scale.querySelector("[data-hint]").textContent);
     });
     // What was so last time, or a service says, was looked at and is so: in the scale's own unit, read by no instrument of ours.
     for (const button of scale.querySelectorAll("[data-take]"))

@@ -1,6 +1,7 @@
 // Fingers and keys at the bench: what is tapped is done in the test that the hands are at.
 
 import { acts } from "./acts.js";
+import { tell } from "./heard.js";
 import { meaningOf, wireLearning } from "./learnt.js";
 import { setting, tick } from "./sound.js";
 
@@ -11,11 +12,36 @@ export function showTrouble(place, words) {
   place.textContent = words ?? "";
 }
 
+// What goes on waiting is told, and then that it waits no more; a tap that is kept at once is not.
+const PATIENCE = 3000;
+let patience = null;
+let waits = false;
+
+function tellSaved(waiting) {
+  if (waiting) {
+    patience ??= window.setTimeout(() => {
+      waits = true;
+      tell("kept", "Taps wait on this phone");
+    }, PATIENCE);
+    return;
+  }
+  window.clearTimeout(patience);
+  patience = null;
+  if (waits) tell("kept", "All readings saved");
+  waits = false;
+}
+
+// Where what had the focus is gone, or it was only led there, it goes on to the next thing.
+export function carryFocus(from, next) {
+  if (from && from !== document.body && (from.disabled || from.tabIndex < 0 || !from.checkVisibility())) next()?.focus({ preventScroll: true });
+}
+
 export function showSaved(keepers) {
   const place = document.querySelector("[data-saved]");
   const waiting = keepers.reduce((sum, keeper) => sum + keeper.waiting.size, 0);
   place.classList.toggle("waiting", waiting > 0);
   place.textContent = waiting ? `${waiting} tap${waiting === 1 ? "" : "s"} waiting` : "all readings saved";
+  tellSaved(waiting > 0);
 }
 
 // `atHand()` is the test that is shown in full.
@@ -59,7 +85,7 @@ function key(event, bench) {
   // Space and enter belong to the control that has the focus, if it can be seen: a closed dialog's button may hold on to
   // the focus until the next frame.
   const focused = document.activeElement;
-  const free = !focused || focused === document.body || focused.id === "main" || !focused.checkVisibility();
+  const free = !focused || focused === document.body || focused.tabIndex < 0 || !focused.checkVisibility();
   const asked = bench.one("li.now [data-ask]");
   if (event.key === "Enter" && focused?.matches("li.now [data-ask] input")) acts.answer(bench, asked.querySelector("[data-act=answer]"));
   if (!learnt && (event.key === " " || event.key === "Enter") && !free) return;

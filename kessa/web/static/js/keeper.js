@@ -55,7 +55,7 @@ export class Keeper {
       for (const tap of await keptOf(this.store, this.stream)) this.take(tap);
       this.keep([...this.taps.values()].filter((tap) => !this.waiting.has(tap.id)));
     } catch {
-      this.onTrouble(KEEPS_NOTHING);
+      this.keepsNothing();
     }
     if ("BroadcastChannel" in window) {
       this.channel = new BroadcastChannel(`kessa-${this.stream}`);
@@ -99,8 +99,13 @@ export class Keeper {
     this.write(taps.map((tap) => ({ ...tap, stream: this.stream, sent: true })));
   }
 
+  keepsNothing() {
+    this.full = true;
+    this.onTrouble(KEEPS_NOTHING);
+  }
+
   write(taps, options) {
-    if (this.store && taps.length) put(this.store, taps, options).catch(() => this.onTrouble(KEEPS_NOTHING));
+    if (this.store && taps.length) put(this.store, taps, options).catch(() => this.keepsNothing());
   }
 
   drop(ids) {
@@ -203,7 +208,8 @@ export class Keeper {
       this.keep(reply.taps);
       this.drop([...this.taps.keys()].filter((id) => !this.server.has(id) && !this.waiting.has(id)));
     }
-    this.onTrouble([...refused, ...waiting].map((tap) => tap.refused ?? tap.waits)[0] ?? null);
+    // What is kept here and was not taken is shown on every page (unsent.js); else it is told where it was tapped.
+    this.onTrouble(this.full ? [...refused, ...waiting].map((tap) => tap.refused ?? tap.waits)[0] ?? KEEPS_NOTHING : null);
   }
 
   // Nothing waits any more: what is closed need not open again without a signal.

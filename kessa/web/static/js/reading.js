@@ -1,7 +1,8 @@
 // What is read, not counted: from the page's fields to a reading, part by part. Drawn scales follow their numbers.
 
 import { refusal } from "./comes-to.js";
-import { showHint } from "./hint.js";
+import { tell } from "./heard.js";
+import { checkOnScale, showHint } from "./hint.js";
 import { checkNumber, numberOf } from "./number-field.js";
 import { liveEvents } from "./run-state.js";
 import { clockWords } from "./shelf.js";
@@ -52,6 +53,7 @@ function isUsed(bench, key, sensor) {
 
 function refuse(fieldset, words) {
   fieldset.querySelector("[data-reading-said]").textContent = words;
+  tell("fault", words);
   return null;
 }
 
@@ -72,6 +74,8 @@ export function showReadings(bench, present) {
 
 const sameStep = (option, raw) => Object.entries(option).every(([key, value]) => String(value) === String(raw[key]));
 
+const nameOf = (fieldset) => fieldset.querySelector("legend").firstChild.textContent.trim();
+
 function showWindow(bench, fieldset, read) {
   const { run, answers } = bench.now;
   const place = fieldset.querySelector("[data-window]");
@@ -90,6 +94,8 @@ function showWindow(bench, fieldset, read) {
     else if (window.closes) [words, state] = ["past its time: read it all the same, it will be marked", "late"];
   }
   if (place.textContent !== words) place.textContent = words;
+  // It counts down in view, and is heard as its time begins and ends.
+  if (!bench.root.hidden) tell(`clock ${fieldset.dataset.part}`, state === "due" ? `${nameOf(fieldset)}: read now` : state === "late" && !read ? `${nameOf(fieldset)}: ${words}` : "");
   place.className = `window ${state}`;
 }
 
@@ -105,7 +111,10 @@ function hint(bench, fieldset) {
   const of = bench.given.displays[fieldset.dataset.part];
   const said = fieldset.querySelector("[data-hint]");
   if (!of || !said) return;
-  showHint(said, of, numberOf(fieldset.querySelector("[data-field=display]")), fieldset.querySelector("[data-field=display_unit]"));
+  const [field, unit] = [fieldset.querySelector("[data-field=display]"), fieldset.querySelector("[data-field=display_unit]")];
+  const off = checkOnScale(field, of, unit);
+  if (off) Object.assign(said, { textContent: off }).classList.add("late");
+  else showHint(said, of, numberOf(field), unit);
 }
 
 function drawScale(drawn, value) {
@@ -149,6 +158,7 @@ export function wireFields(bench) {
     fieldset.addEventListener("input", () => {
       fieldset.querySelector("[data-reading-said]").textContent = "";
       hint(bench, fieldset);
+      tell("stands hint", fieldset.querySelector("[data-hint]")?.textContent ?? "");
       const chosen = fieldset.querySelector("[data-choice]:checked");
       const judged = fieldset.querySelector("[data-judged]");
       if (judged) {

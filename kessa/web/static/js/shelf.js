@@ -1,6 +1,7 @@
 // The shelf: clocks that run, on every page of this browser, from every test. The bench puts them here.
 
 import { handedOver } from "./handover.js";
+import { tell } from "./heard.js";
 import { ring } from "./sound.js";
 import { openClocks } from "./store.js";
 
@@ -63,6 +64,8 @@ function draw() {
     }
     // A test on the board says by itself how long it waits.
     if (document.querySelector(`[data-chip="${clock.stream}"]`)) continue;
+    // A test that is in hand says itself what of its clocks is to be heard.
+    if (state !== "running" && !document.querySelector(`[data-stream="${clock.stream}"]`)) tell(`clock ${clock.id}`, `${clock.what}, ${clock.place}: ${state === "due" ? "now" : words}`);
     const link = document.createElement("a");
     link.className = state;
     link.href = clock.address;

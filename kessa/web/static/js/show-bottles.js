@@ -1,5 +1,6 @@
 // A bottle or a box that runs out: it is said before the next drop or run would want more than the book holds.
 
+import { tell } from "./heard.js";
 import { make } from "./make.js";
 import { liveEvents } from "./run-state.js";
 
@@ -30,6 +31,7 @@ export function showBottles(bench) {
   if (place.dataset.shown === shown) return;
   place.dataset.shown = shown;
   place.hidden = !out.length;
+  tell("offered bottles", out.map(({ lot }) => `${lot.name} is used up by the book`).join(", "));
   // Bottles hold a little more than they say; what is measured beyond that is marked.
   const later = make("button", { type: "button", className: "act thin", textContent: "There is some left: not yet" });
   later.addEventListener("click", () => {

@@ -1,5 +1,6 @@
 // The clocks of the bench: of steps, of a colour that must last, between two units; and what of them stands on the shelf.
 
+import { atMark, tell } from "./heard.js";
 import { showReadings } from "./reading.js";
 import { hint } from "./said.js";
 import { stayAwake } from "./awake.js";
@@ -40,7 +41,13 @@ function showSettling(bench) {
   if (last && rest <= 0 && rest > -1000 && bench.ringing !== last.id) {
     bench.ringing = last.id;
     ring();
+    if (!bench.root.hidden) tell("clock between", `${bench.standing.units(bench.now.run.state.count)}: the next one now`);
   }
+}
+
+function tellMark(what, left, whole) {
+  const mark = atMark(left, whole);
+  return mark === "running" ? `${clockWords(whole)}: ${what}` : `${what}: ${mark}`;
 }
 
 function showStepClock(bench) {
@@ -65,6 +72,7 @@ function showStepClock(bench) {
     const exact = rule === "exact";
     wait.querySelector("[data-left]").textContent = left > 0 ? clockWords(left) : exact && left <= -1000 ? `${clockWords(-left)} over` : "now";
     wait.querySelector("[data-left-words]").textContent = left > 0 ? ` ${what}${exact ? ", then at once" : ""}` : ` ${what}: ${exact ? "go on at once" : "the time is up"}`;
+    if (!bench.root.hidden && item.classList.contains("now")) tell("clock step", tellMark(what, left, clock.seconds * 1000));
     const tall = Math.max(0, Math.min(1, left / (clock.seconds * 1000))) * 84;
     wait.querySelector("[data-timer-water]").setAttribute("d", `M10 ${90 - tall}h24v${tall}h-24z`);
   }

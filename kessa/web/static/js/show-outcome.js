@@ -1,5 +1,6 @@
 // What the runs come to, as this page works it out by what came with it, until the server says it with all that marks it.
 
+import { make } from "./make.js";
 import { deserved } from "./numbers.js";
 
 // The verdict as it is drawn everywhere; nothing where there is none.
@@ -36,8 +37,18 @@ export function showOutcome(bench) {
     one.querySelector("[data-unit-after]").textContent = unit;
     one.querySelector("[data-truth]").textContent = truth;
     one.querySelector("[data-word-on-it]").replaceChildren(...drawnVerdict(bench, outcome.verdict));
-    one.append(...(outcome.steps ?? []).map(inOwnLine));
+    const steps = (outcome.steps ?? []).map(inOwnLine);
+    const heading = outcomes.length > 1 ? [one.querySelector("[data-of]").cloneNode(true)] : [];
+    const more = make("div", {}, ...heading, ...steps);
+    more.dataset.more = "";
+    if (steps.length) one.append(more);
     return one;
   });
   bench.one("[data-outcome]").replaceChildren(...drawn, template.lastElementChild.cloneNode(true));
+  placeMore(bench);
+}
+
+// What is said besides stands below the buttons: they stay where they are, whatever the server adds.
+export function placeMore(bench) {
+  bench.one("[data-outcome-more]").replaceChildren(...bench.all("[data-outcome] [data-more]"));
 }

@@ -57,7 +57,7 @@ function showBetween(bench) {
   bench.one("[data-between-words]").textContent = chosen.words;
   const checks = bench.one("[data-blank-checks]");
   if (checks) checks.hidden = !chosen.checks;
-  bench.one("[data-outcome]").hidden = !now.counted.length;
+  for (const part of bench.all("[data-outcome], [data-outcome-more]")) part.hidden = !now.counted.length;
   if (now.counted.length && !bench.isOutcomeSaid) showOutcome(bench);
   bench.act("go").hidden = !chosen.go;
   if (chosen.go) bench.one("[data-go]").textContent = chosen.go[0];

@@ -1,5 +1,7 @@
 // What instruments show just now, offered where it is to be read: a tap fills the field, and the person keeps it.
 
+import { tell } from "./heard.js";
+
 const EVERY = 900;
 // By test and part, which reading of an instrument the field was filled from.
 const taken = new WeakMap();
@@ -29,6 +31,7 @@ function draw(bench, shown) {
   for (const place of bench.all("[data-offered]")) {
     const known = JSON.stringify(shown.map(({ id }) => id));
     place.hidden = !shown.length;
+    tell("offered", shown.length ? "An instrument's reading is offered" : "");
     if (place.dataset.known === known) continue;
     place.dataset.known = known;
     place.replaceChildren(...shown.filter(({ over }) => !over).slice(0, 2).map((each) => offer(bench, place.closest("fieldset"), each)));

@@ -1,5 +1,6 @@
 // What the server did not take is shown on every page until somebody mends or drops it.
 
+import { tell } from "./heard.js";
 import { allKept, openStore, toBeSent } from "./store.js";
 import { tapWords } from "./tap-words.js";
 
@@ -11,7 +12,7 @@ async function show() {
   const [refused, waits] = [kept.filter((tap) => tap.refused), kept.filter((tap) => toBeSent(tap) && tap.waits)];
   const unsent = kept.some((tap) => !tap.sent);
   said.hidden = !refused.length && !waits.length && (signedIn || !unsent);
-  if (said.hidden) return;
+  if (said.hidden) return tell("kept bar", "");
   const [look, signIn] = said.querySelectorAll("a");
   look.hidden = !refused.length && !waits.length;
   signIn.hidden = signedIn;
@@ -21,6 +22,7 @@ async function show() {
   const text = words.join(" ");
   const place = said.querySelector("[data-unsent-words]");
   if (place.textContent !== text) place.textContent = text;
+  tell("kept bar", text);
 }
 
 if (said) {

@@ -1,5 +1,7 @@
-// Said aloud by the browser's own voice, where the person wishes: the count, the next step, what to read now.
+// What is said of the test in hand, to screen readers and, where the person wishes, aloud by the browser's own voice: the count, the
+// next step, what to read now.
 
+import { tell } from "./heard.js";
 import { setting } from "./sound.js";
 
 const voice = window.speechSynthesis;
@@ -16,9 +18,12 @@ export function speak(words) {
 // What is to be said of a test that is shown: the count while counting, else the present step or what the runs came to.
 export function speakOf(bench) {
   const { run, answers } = bench.now;
-  if (bench.root.hidden || !setting("voice")) return;
+  if (bench.root.hidden) return;
   const { state } = run ?? {};
-  if (run && state.count && state.endpoint === null && bench.standing.isCounting(run, answers)) return speak(`${state.count}${state.first_change === state.count ? ", began to turn" : ""}`);
-  const text = bench.all("li.now > span").find((each) => each.checkVisibility())?.textContent;
-  speak(run ? text : bench.one("[data-between-title]").textContent);
+  const counted = run && state.count && state.endpoint === null && bench.standing.isCounting(run, answers);
+  const step = bench.all("li.now > span").find((each) => each.checkVisibility())?.textContent ?? "";
+  const present = run ? step : bench.one("[data-between-title]").textContent;
+  tell("changed", counted ? bench.standing.units(state.count) : present);
+  if (!run) tell("stands", bench.one("[data-between-words]").textContent);
+  speak(counted ? `${state.count}${state.first_change === state.count ? ", began to turn" : ""}` : present);
 }
