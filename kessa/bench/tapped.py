@@ -118,12 +118,15 @@ def reading(method: Method, key: Any, raw: Any) -> dict[str, Any]:
     if part.with_temperature and not isinstance(raw.get("temperature_c", 0.0), int | float):
         raise BadTap("The temperature is a number.")
     try:
-        part.check_typed(raw)
         part.determine(raw)
     except CannotCompute as error:
         # A mark is kept first: it becomes a number when the table of its lot is there.
         if not (part.lacks_table and error.field == "pairs"):
             raise BadTap(error.message) from None
+    try:
+        part.check_typed(raw)
+    except CannotCompute as error:
+        raise BadTap(error.message) from None
     return raw
 
 

@@ -97,6 +97,9 @@ class Recording(PageTest):
                 test = begin(self.place, self.membership, method)
                 ((_, said),) = send(self.membership, test, Taps().read(reading).made).refused
                 self.assertIn(f"not on the scale. It runs {refusal}.", said)
+        meter = begin(self.place, self.membership, "conductivity-meter")
+        for strange in ({"display": 1, "display_unit": [1, 2]}, {"display": "1"}, {"display": [3, 4]}):
+            self.assertEqual(len(send(self.membership, meter, Taps().read(strange).made).refused), 1)
         burette = test.method.main.model_copy(update={"holds_ml": 10.0})
         self.assertEqual((burette.spans["start"].most, burette.spans["end"].most), (10, 10))
         self.client.force_login(self.membership.user)

@@ -256,6 +256,10 @@ class Visits(PageTest):
         self.assertEqual(TwoVisits.objects.for_team(self.team).count(), 1)
         # Those of another day, or that were closed before, are not asked about.
         self.assertEqual(at_once_with(visited(self.place, olek, days_ago=3)), [])
+        both = Visit.objects.for_team(self.team).filter(pk__in=[first.pk, second.pk])
+        both.update(closed_at=timezone.now() - timedelta(minutes=20))
+        self.assertEqual(at_once_with(visited(self.place, olek, minutes=10)), [])
+        self.assertEqual([each for each, _ in at_once_with(both.get(pk=first.pk))], [second])
 
     def test_a_sample_without_a_visit_has_its_sheet(self):
         result = measured(self.place, self.membership, 8, 8)

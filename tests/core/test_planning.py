@@ -126,6 +126,7 @@ class Stock(TestCase):
         for text, words in (
             # A decimal comma, and nothing beside it; a first line that is no heading.
             ("0,5\n1,4", "Line 1"),
+            ("1,5,30\n2 40\n3 50", "Line 1"),
             ("1 30 4\n2 40", "Line 1"),
             ("1, 30\n1, 40", "marks are out of order"),
             ("1, 40\n2, 30", "values are out of order"),

@@ -9,12 +9,14 @@ from typing import Any, ClassVar, Literal
 from kessa.core.checked import Checked, NotNegative, YesNo
 from kessa.core.errors import finite
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import convert, sign
+from kessa.core.quantities.units import UNITS, convert, sign
 from kessa.core.readings.axis import Axis
 from kessa.core.readings.kind import Determined, Kind, Span, to_step
 
 # No water is so clear that a disc is seen further down.
 _DEEPEST_M = 100.0
+# In a team's own unit, which is no length that is known here.
+_DEEPEST = 1e4
 
 
 class LostAndSeen(Checked):
@@ -49,7 +51,8 @@ class Depth(Kind):
     @property
     def spans(self) -> dict[str, Span]:
         """Both depths."""
-        deepest = convert(_DEEPEST_M, "m", None, self.unit, None)
+        is_length = self.unit in UNITS and UNITS[self.unit].dimension == UNITS["m"].dimension
+        deepest = convert(_DEEPEST_M, "m", None, self.unit, None) if is_length else _DEEPEST
         return {**super().spans, **dict.fromkeys(("down", "up"), Span("The depth", 0.0, deepest, self.unit))}
 
     def axes(self, shown_in: Sequence[str] = (), paths_mm: Sequence[float] = ()) -> tuple[Axis, ...]:
