@@ -10,7 +10,8 @@ from django.utils import timezone
 from kessa.bench.models import Determination, Purpose
 from kessa.bench.services import digest_of, drafted, keep_led
 from kessa.core.methods.schema import Method
-from kessa.instruments.selectors import CHECK_FAILED, instruments_for
+from kessa.instruments.models import Instrument
+from kessa.instruments.selectors import instruments_for, likely
 from kessa.kits.models import Lot
 from kessa.kits.selectors import kits_serving
 from kessa.log import history
@@ -27,7 +28,7 @@ _PRESSES = timedelta(hours=3)
 class OnBoard(NamedTuple):
     """A test of a visit: `begin` is what its first tap will say, None where it has begun; `runs` are those planned.
 
-    `lots` are those it would use. A check has no sample.
+    `lots` are those it would use, `instruments` those that it may be read by. A check has no sample.
     """
 
     family: str
@@ -37,6 +38,7 @@ class OnBoard(NamedTuple):
     determination: Determination
     begin: dict[str, Any] | None = None
     lots: tuple[Lot, ...] = ()
+    instruments: tuple[Instrument, ...] = ()
 
     @property
     def presses(self) -> bool:
@@ -98,25 +100,28 @@ def _name(method: Method) -> str:
 
 def _draft(by: Membership, sample: Sample, plan: PlannedTest, rules: dict[str, str]) -> OnBoard:
     family, runs = plan.family, plan.runs
-    said = _proposed(sample, family)
+    said, instruments = _proposed(sample, family)
     # The same test begun on two phones is one test.
     number = uuid.uuid5(sample.pk, family)
     draft, lots = drafted(by, number, said, timezone.now(), sample, rules)
-    return OnBoard(family, _name(draft.method), runs, sample, draft, said | _seen(draft, lots), tuple(lots))
+    begin = said | _seen(draft, lots)
+    return OnBoard(family, _name(draft.method), runs, sample, draft, begin, tuple(lots), instruments)
 
 
 def check_draft(by: Membership, method: Method) -> OnBoard:
     """Return a check by a method as it would begin; the page says whether a blank or a standard, and how strong."""
     family, name = method.family, f"{_name(method)}, check"
+    kit = next((kit.pk for kit in kits_serving(team=by.team_id, families=[family])), None)
+    instruments = tuple(instruments_for(by.team_id, method.instrument))
     said = {
         "method": method.key,
         "purpose": Purpose.STANDARD,
-        "kit": next((kit.pk for kit in kits_serving(team=by.team_id, families=[family])), None),
-        "instrument": _instrument(by.team_id, method),
+        "kit": kit,
+        "instrument": likely(instruments, kit),
     }
     draft, lots = drafted(by, uuid.uuid5(uuid.NAMESPACE_URL, method.key), said, timezone.now())
     keep_led(by.team_id, [draft.method_definition])
-    return OnBoard(family, name, 1, None, draft, said | _seen(draft, lots), tuple(lots))
+    return OnBoard(family, name, 1, None, draft, said | _seen(draft, lots), tuple(lots), instruments)
 
 
 def _seen(draft: Determination, lots: list[Lot]) -> dict[str, Any]:
@@ -124,23 +129,20 @@ def _seen(draft: Determination, lots: list[Lot]) -> dict[str, Any]:
     return {"lots": [lot.pk for lot in lots], "led": digest_of(draft.method_definition)}
 
 
-def _proposed(sample: Sample, family: str) -> dict[str, Any]:
-    """Return what the first tap of a test says where the person takes what is proposed.
+def _proposed(sample: Sample, family: str) -> tuple[dict[str, Any], tuple[Instrument, ...]]:
+    """Return what the first tap of a test says where the person takes what is proposed, and what it may be read by.
 
-    The range that fits the place's history, the kit used there last, the instrument that nothing stands against.
+    The range that fits the place's history, the kit used there last, the instrument that is of that kit.
     """
     methods = families_of(sample.team_id)[family]
     method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
     kit = next(iter(history.kits_for(sample.place, family)), None)
-    return {
+    instruments = tuple(instruments_for(sample.team_id, method.instrument))
+    in_use = kit.pk if kit else history.kit_in_use(sample.place) if instruments else None
+    said = {
         "sample": str(sample.pk),
         "method": method.key,
         "kit": kit.pk if kit else None,
-        "instrument": _instrument(sample.team_id, method),
+        "instrument": likely(instruments, in_use),
     }
-
-
-def _instrument(team_id: int, method: Method) -> int | None:
-    """Return the number of the instrument that is proposed: one that failed its check is not."""
-    fitting = (each.pk for each in instruments_for(team_id, method.instrument) if CHECK_FAILED not in each.faults)
-    return next(fitting, None)
+    return said, instruments

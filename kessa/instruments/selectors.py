@@ -1,6 +1,6 @@
 """Reads about instruments worth a name."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -26,6 +26,18 @@ def instruments_of(team: Team | int) -> list[Instrument]:
         instrument.last_check = last.get(instrument.last_pk)
         instrument.faults = faults_of(instrument, instrument.last_check, timezone.localdate())
     return found
+
+
+def likely(fitting: Sequence[Instrument], kit: int | None, last: int | None = None) -> int | None:
+    """Return the number of the instrument that is chosen beforehand: one of the `kit` in use, else one of no kit.
+
+    Of several it is the one that read there `last`; where that is none of them the person chooses. It is never one
+    that failed its check, and never another kit's.
+    """
+    own = [each for each in fitting if (each.kit_id == kit if kit is not None else each.pk == last)]
+    own = own or [each for each in fitting if each.kit_id is None]
+    chosen = own if len(own) == 1 else [each for each in own if each.pk == last]
+    return next((each.pk for each in chosen if CHECK_FAILED not in each.faults), None)  # type: ignore[attr-defined]
 
 
 def faults_at(instrument: Instrument, at: datetime) -> list[str]:

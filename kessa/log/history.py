@@ -221,6 +221,15 @@ def kits_for(place: Place, family: str) -> list[Kit]:
     return sorted(serving, key=lambda kit: kit.pk != last)
 
 
+def kit_in_use(place: Place) -> int | None:
+    """Return the number of the kit that is in use at a place: the one used there last, or the team's only one."""
+    last = last_kit_at(place)
+    if last is not None:
+        return last
+    kits = Kit.objects.for_team(place.team_id).values_list("pk", flat=True)[:2]
+    return kits[0] if len(kits) == 1 else None
+
+
 def last_kit_at(place: Place) -> int | None:
     """Return the number of the kit used at a place last, by its newest results."""
     used = _kits_at(team=place.team_id, place=place.pk)

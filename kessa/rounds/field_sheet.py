@@ -12,7 +12,8 @@ from kessa.core.methods.in_place import READ_AS
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.instruments.models import Instrument
-from kessa.instruments.selectors import CHECK_FAILED, instruments_of
+from kessa.instruments.selectors import CHECK_FAILED, instruments_of, likely
+from kessa.log.history import kit_in_use
 from kessa.log.in_place import results_in_place
 from kessa.log.models import Result
 from kessa.rounds.models import PlannedTest
@@ -35,7 +36,8 @@ class Line(NamedTuple):
     # As what it was judged; None where nothing is.
     result: Result | None = None
     proposed: float | None = None
-    instrument_before: int | None = None
+    # The one that is chosen beforehand.
+    likely_instrument: int | None = None
 
     @property
     def proposed_words(self) -> str:
@@ -58,13 +60,6 @@ class Line(NamedTuple):
             else ""
         )
         return self.scale.said(self.now.value) + shown
-
-    @property
-    def likely_instrument(self) -> int | None:
-        """The one that is chosen beforehand: read by here last, or the team's only one; none that failed its check."""
-        sound = [each for each in self.instruments if CHECK_FAILED not in each.faults]  # type: ignore[attr-defined]
-        last = next((each.pk for each in sound if each.pk == self.instrument_before), None)
-        return sound[0].pk if len(self.instruments) == len(sound) == 1 else last
 
     @property
     def likely_unit(self) -> str:
@@ -143,6 +138,9 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
     now, past = observations_of(visit, one), _before(visit, one) | _weather_of_the_day(visit)
     of_team = instruments_of(visit.team)
     judged = results_in_place(visit) if READ_AS.keys() & now.keys() else {}
+    kit = kit_in_use(visit.place) if of_team else None
+    scales = scales_for(visit.place.kind_key)
+    fitting = {scale.key: _likely_first(scale, of_team, past.get(scale.key)) for scale in scales}
     lines = [
         Line(
             scale,
@@ -151,11 +149,13 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
             past[scale.key].value if scale.key in past else None,
             past[scale.key].display_unit if scale.key in past else "",
             scale.key in wanted,
-            _likely_first(scale, of_team, past.get(scale.key)),
+            fitting[scale.key],
             judged.get(scale.key),
-            instrument_before=past[scale.key].instrument_id if scale.key in past else None,
+            likely_instrument=likely(
+                fitting[scale.key], kit, past[scale.key].instrument_id if scale.key in past else None
+            ),
         )
-        for scale in scales_for(visit.place.kind_key)
+        for scale in scales
     ]
     samples = _samples(team=visit.team_id, visits=one)
     begun = _begun(team=visit.team_id, visits=one)

@@ -13,7 +13,10 @@ from django.utils import timezone
 from kessa.bench.models import Determination, LedMethod
 from kessa.bench.services import begin_test
 from kessa.core.methods import families
-from kessa.kits.models import Lot
+from kessa.instruments.models import Instrument
+from kessa.instruments.services import keep_instrument
+from kessa.kits.models import Kit, Lot
+from kessa.places.models import Place
 from kessa.rounds.services import plan_stop
 from kessa.rules.selectors import house_rules
 from kessa.rules.services import choose_house_rules
@@ -68,6 +71,24 @@ class Board(PageTest):
         visit = self.client.get(reverse("visits:visit", args=[self.visit.pk]))
         self.assertContains(visit, f'href="{self.address}"')
         self.assertContains(visit, f"Test: {families()['ph-strip'][0].test_name}")
+
+    def test_of_several_instruments_the_page_asks_by_which_where_none_is_of_the_kit_in_use(self):
+        def meter(name, kit=None):
+            row = Instrument(team=self.membership.team, name=name, measures="ph", resolution=0.01, kit=kit)
+            return keep_instrument(self.membership, row)
+
+        place = Place.objects.create(team=self.membership.team, name="Mill pond")
+        kit = Kit.objects.create(team=self.membership.team, name="Meters", families=["ph-meter"])
+        plan = {"ph-meter": {"runs": 1, "blanks": 0, "standards": 0}}
+        plan_stop(self.membership, planned(self.membership, place, name="pH"), place, plan, [])
+        self.address = reverse("bench:board", args=[visited(place, self.membership).pk])
+        drawn(place, self.membership)
+        meter("Wells' meter", Kit.objects.create(team=self.membership.team, name="Wells"))
+        asked = self.client.get(self.address)
+        self.assertIsNone(self.payloads()["ph-meter"]["begin"]["instrument"])
+        self.assertContains(asked, "which instrument?</b>")
+        own = meter("Own meter", kit)
+        self.assertEqual(self.payloads()["ph-meter"]["begin"]["instrument"], own.pk)
 
     def test_tests_of_two_samples_are_told_apart_by_when_those_were_drawn(self):
         second = drawn(self.place, self.membership, minutes=1)

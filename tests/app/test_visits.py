@@ -15,6 +15,7 @@ from kessa.bench.services import begin_test
 from kessa.core.job.schools import complete
 from kessa.instruments.models import Instrument
 from kessa.instruments.services import keep_instrument
+from kessa.kits.models import Kit
 from kessa.people.models import Membership
 from kessa.photographs.models import Photograph
 from kessa.places.models import Pair, Place
@@ -35,6 +36,7 @@ from tests.world import (
     note,
     noted,
     planned,
+    read,
     safety,
     seen,
     send,
@@ -339,7 +341,36 @@ class Visits(PageTest):
             self.client.get(reverse("visits:circumstances", args=[visit.pk])), reverse("visits:visit", args=[visit.pk])
         )
 
-    def test_no_instrument_is_chosen_but_the_only_one_or_the_one_of_last_time_that_is_sound(self):
+    def test_no_instrument_is_chosen_but_of_the_kit_in_use(self):
+        kits = [Kit.objects.create(team=self.team, name=name) for name in ("Streams", "Wells")]
+        meters = [
+            keep_instrument(
+                self.membership,
+                Instrument(team=self.team, name=f"Meter, {kit}", measures="conductivity", resolution=1, kit=kit),
+            )
+            for kit in kits
+        ]
+        page = reverse("visits:circumstances", args=[visited(self.place, self.membership).pk])
+        begin_page = (
+            reverse("bench:method", args=[drawn(self.place, self.membership).pk]) + "?family=conductivity-meter"
+        )
+
+        def chosen():
+            on_visit, before = (" ".join(self.client.get(each).content.decode().split()) for each in (page, begin_page))
+            return [
+                [meter for meter in meters if f'<option value="{meter.pk}" selected>' in on_visit],
+                [meter for meter in meters if f'value="{meter.pk}" required checked' in before],
+            ]
+
+        # Which kit is in use here nobody knows; then a test was run with one of them.
+        self.assertEqual(chosen(), [[], []])
+        read(self.place, self.membership, "conductivity-meter", 300.0, kit=kits[1].pk)
+        self.assertEqual(chosen(), [[meters[1]]] * 2)
+        form = {"standard": "sealed", "expected": "1413", "allowed": "20", "reading": "1300,5"}
+        self.assertEqual(self.client.post(f"/instruments/{meters[1].pk}/", form).status_code, 302)
+        self.assertEqual(chosen(), [[], []])
+
+    def test_of_no_kit_the_only_one_is_chosen_or_the_one_of_last_time_that_is_sound(self):
         first = keep_instrument(
             self.membership, Instrument(team=self.team, name="Streams", measures="conductivity", resolution=1)
         )

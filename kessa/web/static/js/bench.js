@@ -38,6 +38,12 @@ export class Bench {
     });
     wireFields(this);
     placeMore(this);
+    // Of several instruments it is said by which, before the test begins.
+    const by = this.one("[data-by]");
+    by?.addEventListener("change", () => {
+      this.given.begin.instrument = by.value ? Number(by.value) : null;
+      this.one("[data-by-none]")?.remove();
+    });
   }
 
   start() {
@@ -68,6 +74,9 @@ export class Bench {
   }
 
   draw() {
+    const begun = [...this.keeper.taps.values()].find(({ kind }) => kind === "test_begun");
+    const by = this.one("[data-by]");
+    if (by && begun) Object.assign(by, { value: begun.data.instrument ?? "", disabled: true });
     this.now = { ...this.standing.stand([...this.keeper.taps.values()], this.opened), waiting: this.keeper.waiting.size };
     const focused = this.root.contains(document.activeElement) ? document.activeElement : null;
     show(this);
