@@ -15,7 +15,7 @@ from kessa.core.judging.written import written_form
 from kessa.core.methods.exactness import CLASSES, IN_PLACE, Speaking, class_of, stands_for
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
-from kessa.core.quantities.units import convert, in_words
+from kessa.core.quantities.units import convert, in_words, sign
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
 from kessa.log.models import OVER_TAPS, Result, Standing
@@ -167,17 +167,24 @@ def suggested_method(place: Place, family: list[Method], form: str | None) -> tu
         return lowest, "No history here yet: start with the lowest range."
     own_high = high if form == part.form else convert(high, part.unit, form, part.unit, part.form)
     fitting = next((method for method in family if method.reach and own_high <= 0.8 * method.reach), family[-1])
-    written = f" as {form}" if form else ""
     if usual:
-        return fitting, f"Usual here is {usual.low:.4g} to {usual.high:.4g} {part.unit}{written}."
-    return fitting, f"The last one here was {high:.4g} {part.unit}{written}."
+        return fitting, _usual_in_words(usual, part, form)
+    return fitting, f"The last one here was {high:.4g}{_written(part, form)}."
 
 
 def _usual_words(place: Place, method: Method, form: str | None) -> str:
-    part = method.main
-    usual = usual_at(place, series_of(method, part, form))
-    written = f" as {form}" if form else ""
-    return f"Usual here is {usual.low:.4g} to {usual.high:.4g} {part.unit}{written}." if usual else ""
+    usual = usual_at(place, series_of(method, method.main, form))
+    return _usual_in_words(usual, method.main, form) if usual else ""
+
+
+def _usual_in_words(usual: UsualRange, part: Part, form: str | None) -> str:
+    return f"Usual here is {usual.low:.4g} to {usual.high:.4g}{_written(part, form)}."
+
+
+def _written(part: Part, form: str | None) -> str:
+    """Write a unit and a form after a number."""
+    unit = f" {sign(part.unit)}" if sign(part.unit) else ""
+    return f"{unit} as {form}" if form else unit
 
 
 def _last_value(place: Place, series: Series) -> float | None:

@@ -76,8 +76,10 @@ def record(by: Membership, of: str, number: uuid.UUID, taps: list[Any], sent_at:
     `sent_at` is the sender's own clock at sending: times are put right by how far it is off. Raises NoSuchStream where
     there is none and nothing in the batch begins one.
     """
+    # What is looked at once is not undone and looked at again: a PIN that is wrong is a try.
+    once = any(isinstance(tap, dict) and tap.get("kind") in STREAMS[of].looked_at_once for tap in taps)
     try:
-        return _record(by, of, number, taps, sent_at, look_back=False)
+        return _record(by, of, number, taps, sent_at, look_back=once)
     except (IntegrityError, _DoesNotFit):
         # Whether a tap came before is looked up only where something does not fit: mostly none did.
         return _record(by, of, number, taps, sent_at, look_back=True)

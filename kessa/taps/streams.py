@@ -19,6 +19,8 @@ class Stream(ABC):
     ends_with: ClassVar[str]
     # The kinds of tap by which what comes after them is checked otherwise.
     turns_with: ClassVar[tuple[str, ...]]
+    # The kinds of tap of which looking at one leaves something behind: a batch with one is looked at once.
+    looked_at_once: ClassVar[tuple[str, ...]] = ()
     model: ClassVar[type[Any]]
     # How many taps it takes, but for its end.
     most: ClassVar[int]

@@ -33,6 +33,7 @@ class VisitStream(Stream):
     begins_with: ClassVar[tuple[str, ...]] = (BEGUN, DRAWN)
     ends_with: ClassVar[str] = CLOSED
     turns_with: ClassVar[tuple[str, ...]] = (HANDED, TOOK_OVER, CLOSED)
+    looked_at_once: ClassVar[tuple[str, ...]] = (TOOK_OVER,)
     model: ClassVar[type[Any]] = Visit
     most: ClassVar[int] = 2000
     row: Visit
