@@ -7,18 +7,16 @@ const OVER = 3000;
 const ORDER = ["fault", "changed", "stands", "clock", "offered", "kept"];
 const told = {};
 const next = {};
-let timer = null;
 let over = null;
 
 // `what` is one of ORDER, and after it what it is of; words as they were told last are told no more, empty ones take them back.
 export function tell(what, words) {
   if ((told[what] ?? "") === words) return;
+  if (!Object.keys(next).length) window.setTimeout(flush, SOON);
   told[what] = next[what] = words;
-  timer ??= window.setTimeout(flush, SOON);
 }
 
 function flush() {
-  timer = null;
   const place = (what) => ORDER.indexOf(what.split(" ")[0]);
   const words = Object.keys(next).filter((what) => next[what]).sort((a, b) => place(a) - place(b)).map((what) => next[what].trim().replace(/[^.?!]$/, "$&."));
   for (const what of Object.keys(next)) delete next[what];
