@@ -76,6 +76,8 @@ class OnTheBoard(BrowserTest):
         expect(page.get_by_text("Nitrate: go on now")).to_be_visible()
         self.assert_at_hand(page, "Chloride")
         self.drops(page, 4)
+        # To the digits that the interval deserves.
+        expect(page.get_by_text("if it ends here: likely between 20 and 30 mg/L").filter(visible=True)).to_be_visible()
         page.get_by_role("button", name="It stays: end").click()
         self.assert_count(page, 7)
         self.assert_accessible(page)

@@ -1,7 +1,7 @@
 // The count: number, worth, vessel and ladder; of a difference both counts.
 
 import { verdictOn, writtenAs } from "./comes-to.js";
-import { plain } from "./numbers.js";
+import { deserved } from "./numbers.js";
 import { isHinted, say } from "./said.js";
 import { drawnVerdict } from "./show-outcome.js";
 import { runName } from "./show-runs.js";
@@ -19,9 +19,10 @@ export function showCount(bench, counting) {
   const over = state.endpoint === false;
   if (bench.one("[data-live]")) bench.one("[data-live]").hidden = !rung || over;
   if (rung) {
-    bench.one("[data-worth]").textContent = `${rung.censor}${plain(rung.value)}`;
-    bench.one("[data-low]").textContent = plain(rung.low);
-    bench.one("[data-high]").textContent = plain(rung.high);
+    const write = deserved(rung.low, rung.high);
+    bench.one("[data-worth]").textContent = `${rung.censor}${write(rung.value)}`;
+    bench.one("[data-low]").textContent = write(rung.low);
+    bench.one("[data-high]").textContent = write(rung.high);
     bench.one("[data-verdict]").replaceChildren(...drawnVerdict(bench, verdictOn(main, writtenAs(main, rung))));
   }
   for (const name of ["drop", "turn", "end", "back", "void", "wait"]) if (bench.act(name)) bench.act(name).disabled = !counting;
