@@ -4,7 +4,7 @@ from contextlib import suppress
 from datetime import date, time
 from unittest import TestCase
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kessa.core.errors import CannotCompute
@@ -85,6 +85,7 @@ class Cells(TestCase):
         grouped = grouped if mark == "." else grouped.translate(str.maketrans(",.", ".,"))
         self.assertEqual(read_number(grouped, mark).value, number)
 
+    @example("0'", ".")
     @given(st.text(max_size=20), st.sampled_from(".,"))
     def test_anything_is_a_number_or_refused(self, text, mark):
         try:

@@ -62,7 +62,10 @@ def read_number(text: str, mark: str = ".", found_from: float | None = None) -> 
         raise CannotCompute(f"“{text.strip()}” holds more than one number.", "value")
     digits = _GROUPS.sub("", found[0].rstrip(" .,"))
     number = _plain(digits, mark, text)
-    value = float(number)
+    try:
+        value = float(number)
+    except ValueError:
+        raise CannotCompute(f"“{text.strip()}” is no number.", "value") from None
     if not math.isfinite(value) or abs(value) > _MOST:
         raise CannotCompute(f"“{text.strip()}” is no number of water.", "value")
     return Read(value, _half_of_last(number), censor, rest)
