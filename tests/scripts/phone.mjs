@@ -119,7 +119,7 @@ const commands = {
     if (taker() === given.me || isTakenOver(keeper)) return;
     const after = tapped(keeper, "handed_over").at(-1).id;
     add("", "took_over", { taker: taker(), pin: await sealed(pin, given.sealing_key, `${keeper.stream} ${taker()}`) }, hand);
-    Object.assign(made.at(-1), { right, after });
+    Object.assign(made.at(-1), { right, after, taker: taker() });
     await sent();
   },
   async elsewhere() {
