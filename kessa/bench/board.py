@@ -136,13 +136,12 @@ def _proposed(sample: Sample, family: str) -> tuple[dict[str, Any], tuple[Instru
     """
     methods = families_of(sample.team_id)[family]
     method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
-    kit = next(iter(history.kits_for(sample.place, family)), None)
+    kits = history.kits_for(sample.place, family)
     instruments = tuple(instruments_for(sample.team_id, method.instrument))
-    in_use = kit.pk if kit else history.kit_in_use(sample.place) if instruments else None
     said = {
         "sample": str(sample.pk),
         "method": method.key,
-        "kit": kit.pk if kit else None,
-        "instrument": likely(instruments, in_use),
+        "kit": kits[0].pk if kits else None,
+        "instrument": history.likely_instrument(sample.place, instruments, kits),
     }
     return said, instruments

@@ -24,7 +24,7 @@ from kessa.core.job.hazards import hazards_of
 from kessa.core.methods.leading import led_at
 from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
-from kessa.instruments.selectors import instruments_for, likely
+from kessa.instruments.selectors import instruments_for
 from kessa.kits.selectors import lots_in_use
 from kessa.log import history
 from kessa.log.listed import latest_rows
@@ -96,7 +96,6 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     kits = list(zip(serving, lots_in_use(drawn.team_id, serving, led), strict=True))
     named = [lot for _, lots in kits for lot in lots.values() if lot]
     instruments = instruments_for(drawn.team_id, suggested.instrument)
-    in_use = serving[0].pk if serving else history.kit_in_use(drawn.place) if instruments else None
     return {
         "kits": [(kit, [each for each in lots.items() if each[1] or each[0] in led.lots_matter]) for kit, lots in kits],
         "hazards": hazards_of([use.supply for use in led.uses]),
@@ -104,7 +103,7 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
         # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.
         "lots_seen": ",".join(str(lot.pk) for lot in named),
         "instruments": instruments,
-        "likely": likely(instruments, in_use),
+        "likely": history.likely_instrument(drawn.place, instruments, serving),
         "too_old": drawn.too_old_at(timezone.now(), suggested.keeps_hours),
         "suggested": suggested,
         "why": why,

@@ -2,6 +2,7 @@
 
 import uuid
 from collections import Counter, defaultdict
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from statistics import median
 from typing import Any, NamedTuple
@@ -16,6 +17,8 @@ from kessa.core.methods.exactness import CLASSES, IN_PLACE, Speaking, class_of, 
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.units import convert, in_words, sign
+from kessa.instruments.models import Instrument
+from kessa.instruments.selectors import likely
 from kessa.kits.models import Kit
 from kessa.kits.selectors import kits_serving
 from kessa.log.models import OVER_TAPS, Result, Standing
@@ -226,6 +229,13 @@ def kits_for(place: Place, family: str) -> list[Kit]:
     serving = kits_serving(team=place.team_id, families=[family])
     last = last_kit_at(place) if len(serving) > 1 else None
     return sorted(serving, key=lambda kit: kit.pk != last)
+
+
+def likely_instrument(place: Place, fitting: Sequence[Instrument], serving: Sequence[Kit]) -> int | None:
+    """Return the number of the instrument that is chosen beforehand for a test that these kits serve."""
+    if not fitting:
+        return None
+    return likely(fitting, serving[0].pk if serving else kit_in_use(place))
 
 
 def kit_in_use(place: Place) -> int | None:

@@ -68,8 +68,9 @@ class Meter(Kind):
                 f"{plain(self.reference_c)})) = {plain(compensated)} {self.unit} at {plain(self.reference_c)} °C",
             )
             value = compensated
-        if self.unit == "pH" and not 0 <= value <= 14:
-            raise CannotCompute("A pH lies between 0 and 14.", "display")
+        least, most = can_be("pH")
+        if self.unit == "pH" and not least <= value <= most:
+            raise CannotCompute(f"A pH lies between {plain(least)} and {plain(most)}.", "display")
         half = self.resolution / 2
         low = value - half if self.floor is None else max(value - half, self.floor)
         return Determined(self.point(value, low, finite(value + half, "display")), None, working)

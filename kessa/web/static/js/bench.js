@@ -39,9 +39,9 @@ export class Bench {
     wireFields(this);
     placeMore(this);
     // Of several instruments it is said by which, before the test begins.
-    const by = this.one("[data-by]");
-    by?.addEventListener("change", () => {
-      this.given.begin.instrument = by.value ? Number(by.value) : null;
+    this.by = this.one("[data-by]");
+    this.by?.addEventListener("change", () => {
+      this.given.begin.instrument = this.by.value ? Number(this.by.value) : null;
       this.one("[data-by-none]")?.remove();
     });
   }
@@ -74,9 +74,7 @@ export class Bench {
   }
 
   draw() {
-    const begun = [...this.keeper.taps.values()].find(({ kind }) => kind === "test_begun");
-    const by = this.one("[data-by]");
-    if (by && begun) Object.assign(by, { value: begun.data.instrument ?? "", disabled: true });
+    if (this.by && !this.by.disabled) this.keepBy();
     this.now = { ...this.standing.stand([...this.keeper.taps.values()], this.opened), waiting: this.keeper.waiting.size };
     const focused = this.root.contains(document.activeElement) ? document.activeElement : null;
     show(this);
@@ -84,6 +82,12 @@ export class Bench {
     speakOf(this);
     this.onDrawn(this);
     if (!this.now.run && this.now.counted.length) this.askOutcome();
+  }
+
+  // By which instrument a test is that has begun.
+  keepBy() {
+    const begun = [...this.keeper.taps.values()].find(({ kind }) => kind === "test_begun");
+    if (begun) Object.assign(this.by, { value: begun.data.instrument ?? "", disabled: true });
   }
 
   tap(kind, data) {

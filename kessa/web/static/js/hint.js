@@ -11,14 +11,18 @@ export function checkOnScale(field, of, unit) {
   return off;
 }
 
+function inOwnUnit(of, shown, unit) {
+  const [slope, offset] = of.units[unit?.value || of.own];
+  return shown * slope + offset;
+}
+
 const written = (value, of) => `${plain(value)} ${of.sign}`.trim();
 
 // In the words in which the server would refuse it.
 function offScale(of, shown, unit) {
   if (!of?.scale || shown === null) return "";
-  const [slope, offset] = of.units[unit?.value || of.own];
   const [least, most] = of.scale;
-  const value = shown * slope + offset;
+  const value = inOwnUnit(of, shown, unit);
   if (value >= least && value <= most) return "";
   const is = unit && unit.value !== of.own ? `${plain(shown)} ${unit.selectedOptions[0].text.trim()} is ${written(value, of)}. ` : "";
   return `${is}Not on the scale: it runs from ${plain(least)} to ${written(most, of)}.`;
@@ -27,8 +31,7 @@ function offScale(of, shown, unit) {
 // `of` holds the own unit, its sign, slope and offset of each unit, and what is usual; `unit` is the select, if there is one.
 export function showHint(said, of, shown, unit) {
   if (shown === null || shown === undefined) return said.replaceChildren();
-  const [slope, offset] = of.units[unit?.value || of.own];
-  const value = shown * slope + offset;
+  const value = inOwnUnit(of, shown, unit);
   const parts = [];
   if (unit && unit.value !== of.own) parts.push(`${plain(shown)} ${unit.selectedOptions[0].text} is ${written(value, of)}.`);
   const [low, high] = of.usual ?? [value, value];
