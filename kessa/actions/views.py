@@ -15,7 +15,7 @@ from kessa.actions import services
 from kessa.actions.forms import DecidedForm, DoneForm, NotedForm, TickForm
 from kessa.actions.models import Action, State
 from kessa.actions.selectors import actions_of, open_actions, sheet_of, to_follow, trace_of
-from kessa.actions.templatetags.actions import title_in
+from kessa.actions.wording import title_in
 from kessa.log.models import Result
 from kessa.people.access import member
 from kessa.people.forms import WhyForm

@@ -2,22 +2,21 @@
 
 import secrets
 from collections.abc import Callable
-from datetime import timedelta
 from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from kessa.api import may
-from kessa.api.models import Answered, Delivery, Hook, Key
+from kessa.api.models import Delivery, Hook, Key
 from kessa.api.outside import check_address
 from kessa.api.selectors import keys_of
+from kessa.api.tasks import deliver_hook
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team
 from kessa.people.secrets import digest_of, new_secret
 
 _MOST_KEYS, _MOST_HOOKS = 20, 10
-_ANSWERS_KEPT = timedelta(days=2)
 
 
 @act("key made", may.make_key)
@@ -63,8 +62,6 @@ def close_hook(by: Membership, hook: Hook) -> Hook:
 
 def tell_hooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> None:
     """Have the hooks of a team told of something, where it has any for it; the worker tells them once it is kept."""
-    from kessa.api.tasks import deliver_hook  # noqa: PLC0415 # tasks know services
-
     hooks = list(Hook.objects.for_team(team).filter(closed_at=None, events__contains=[event]))
     if not hooks:
         return
@@ -72,9 +69,3 @@ def tell_hooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> 
     for hook in hooks:
         delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=said)
         deliver_hook.defer(delivery=delivery.pk)
-
-
-def clear_answers() -> None:
-    """Forget answers that nobody asks for again, and what was told long ago."""
-    Answered.across_teams.filter(at__lt=timezone.now() - _ANSWERS_KEPT).delete()
-    Delivery.across_teams.filter(made_at__lt=timezone.now() - 15 * _ANSWERS_KEPT).delete()

@@ -1,17 +1,23 @@
 """What the worker does: it tells hooks, again and again until they take it."""
 
+from datetime import timedelta
 from typing import Any
 
 from django.utils import timezone
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
-from kessa.api import services
-from kessa.api.models import Delivery
+from kessa.api.models import Answered, Delivery
 from kessa.api.outside import send
 
+_ANSWERS_KEPT = timedelta(days=2)
 
-@app.task(retry=RetryStrategy(max_attempts=8, exponential_wait=5))
+
+@app.task(
+    name="api.deliver_hook",
+    aliases=["kessa.api.tasks.deliver_hook"],
+    retry=RetryStrategy(max_attempts=8, exponential_wait=5),
+)
 def deliver_hook(delivery: int) -> None:
     """Tell a hook of one thing; it is tried again where it is not taken, for about four days."""
     rows = Delivery.across_teams.select_related("hook").filter(pk=delivery, delivered_at=None, hook__closed_at=None)
@@ -31,7 +37,8 @@ def deliver_hook(delivery: int) -> None:
 
 
 @app.periodic(cron="41 3 * * *")
-@app.task(queueing_lock="clear-answers")
+@app.task(name="api.clear_answers", aliases=["kessa.api.tasks.clear_answers"], queueing_lock="clear-answers")
 def clear_answers(timestamp: int, **_: Any) -> None:
-    """Forget what nobody asks for again."""
-    services.clear_answers()
+    """Forget answers that nobody asks for again, and what was told long ago."""
+    Answered.across_teams.filter(at__lt=timezone.now() - _ANSWERS_KEPT).delete()
+    Delivery.across_teams.filter(made_at__lt=timezone.now() - 15 * _ANSWERS_KEPT).delete()

@@ -1,7 +1,6 @@
 """Asking for files of the record, and cancelling what is under way."""
 
 import hashlib
-from datetime import timedelta
 from typing import Any
 
 from django.core.exceptions import ValidationError
@@ -12,6 +11,7 @@ from kessa.exchange import may
 from kessa.exchange.files import head_of_file
 from kessa.exchange.models import UNDER_WAY, Doubtful, Export, LongWork, Matching, Notebook, Stage, State
 from kessa.exchange.rows import Doubt, Reader, guess
+from kessa.exchange.tasks import check_notebook, undo_notebook, write_export, write_notebook
 from kessa.people.acts import act
 from kessa.people.models import Membership, Team
 from kessa.visits.models import Review, Visit
@@ -22,8 +22,6 @@ _AT_A_TIME = 3
 @act("record asked for as a file", may.export)
 def ask_for_export(by: Membership, team: Team, kind: str, *, licence: str = "", filters: str = "") -> Export:
     """Ask the worker for a file of the record. Raises ValidationError where the team has enough under way."""
-    from kessa.exchange.tasks import write_export  # noqa: PLC0415 # tasks know services
-
     if Export.objects.for_team(team).filter(state__in=UNDER_WAY).count() >= _AT_A_TIME:
         raise ValidationError("Files of your team are being written just now: wait for one of them, or cancel it.")
     export: Export = Export.objects.create(
@@ -86,7 +84,7 @@ def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], rea
     Matching.objects.for_team(held.team_id).update_or_create(
         team_id=held.team_id, heads=_digest(held.head), defaults={"columns": columns, "reading": reading}
     )
-    return _set_going(held, Stage.CHECKING, "check_notebook")
+    return _set_going(held, Stage.CHECKING, check_notebook)
 
 
 @act("row mended", may.take_in)
@@ -106,7 +104,7 @@ def mend(by: Membership, notebook: Notebook, number: int, cells: list[str] | Non
 @act("notebook taken in", may.take_in)
 def take_in(by: Membership, notebook: Notebook) -> Notebook:
     """Have what was found in a notebook written into the record."""
-    return _set_going(_held(notebook, Stage.MENDING), Stage.WRITING, "write_notebook")
+    return _set_going(_held(notebook, Stage.MENDING), Stage.WRITING, write_notebook)
 
 
 @act("notebook undone", may.undo)
@@ -121,7 +119,7 @@ def undo(by: Membership, notebook: Notebook) -> Notebook:
         raise ValidationError(
             "Some of it was reviewed or released, and can be undone no more: set results aside instead."
         )
-    return _set_going(held, Stage.UNDOING, "undo_notebook")
+    return _set_going(held, Stage.UNDOING, undo_notebook)
 
 
 def _held(notebook: Notebook, *stages: Stage) -> Notebook:
@@ -132,24 +130,12 @@ def _held(notebook: Notebook, *stages: Stage) -> Notebook:
     return held
 
 
-def _set_going(held: Notebook, stage: Stage, task: str) -> Notebook:
-    from kessa.exchange import tasks  # noqa: PLC0415 # tasks know services
-
+def _set_going(held: Notebook, stage: Stage, task: Any) -> Notebook:
     held.stage, held.state, held.done, held.fault = stage, State.ASKED, 0, ""
     held.save()
-    getattr(tasks, task).defer(notebook=held.pk)
+    task.defer(notebook=held.pk)
     return held
 
 
 def _digest(head: list[str]) -> str:
     return hashlib.sha256("\n".join(head).encode()).hexdigest()
-
-
-def clear_old() -> int:
-    """Remove files that were written a while ago; return how many."""
-    before = timezone.now() - timedelta(days=Export.keeps_for_days)
-    old = Export.across_teams.filter(ended_at__lt=before).exclude(file="")
-    for export in old:
-        export.file.delete(save=False)
-        Export.across_teams.filter(pk=export.pk).update(file="")
-    return len(old)

@@ -3,6 +3,7 @@
 import tempfile
 from collections import Counter
 from collections.abc import Callable, Iterator
+from datetime import timedelta
 from itertools import islice
 from typing import Any
 
@@ -13,7 +14,6 @@ from procrastinate.contrib.django import app
 
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.units import sign
-from kessa.exchange import services
 from kessa.exchange.files import rows_in
 from kessa.exchange.models import Doubtful, Export, Format, LongWork, Notebook, Stage, State
 from kessa.exchange.nouns import nouns
@@ -55,7 +55,7 @@ def end(work: LongWork, state: State, fault: str = "") -> None:
     rows.update(state=state, ended_at=timezone.now(), fault=fault[:300])
 
 
-@app.task(lock="write-export")
+@app.task(name="exchange.write_export", aliases=["kessa.exchange.tasks.write_export"], lock="write-export")
 def write_export(export: int) -> None:
     """Write a file of the record."""
     work = Export.across_teams.select_related("team").filter(pk=export).first()
@@ -101,19 +101,19 @@ def _total(work: Export, narrowed: Any | None) -> int:
 _DOUBTFUL_KEPT, _SAMPLE, _BATCH = 1000, 8, 5000
 
 
-@app.task(lock="take-in")
+@app.task(name="exchange.check_notebook", aliases=["kessa.exchange.tasks.check_notebook"], lock="take-in")
 def check_notebook(notebook: int) -> None:
     """Read every row of a notebook, and say what would come of it."""
     _work_on(notebook, Stage.MENDING, Stage.MATCHING, _check)
 
 
-@app.task(lock="take-in")
+@app.task(name="exchange.write_notebook", aliases=["kessa.exchange.tasks.write_notebook"], lock="take-in")
 def write_notebook(notebook: int) -> None:
     """Take a notebook in."""
     _work_on(notebook, Stage.IN, Stage.MENDING, _write_in)
 
 
-@app.task(lock="take-in")
+@app.task(name="exchange.undo_notebook", aliases=["kessa.exchange.tasks.undo_notebook"], lock="take-in")
 def undo_notebook(notebook: int) -> None:
     """Take everything out again that came of a notebook."""
     _work_on(notebook, Stage.UNDONE, Stage.IN, lambda work: {"undone": undo(work, progress(work))})
@@ -234,7 +234,10 @@ def _write_in(work: Notebook) -> dict[str, Any]:
 
 
 @app.periodic(cron="17 3 * * *")
-@app.task(queueing_lock="clear-old")
+@app.task(name="exchange.clear_old", aliases=["kessa.exchange.tasks.clear_old"], queueing_lock="clear-old")
 def clear_old(timestamp: int, **_: Any) -> None:
-    """Remove files that nobody needs any more."""
-    services.clear_old()
+    """Remove files that were written a while ago."""
+    before = timezone.now() - timedelta(days=Export.keeps_for_days)
+    for export in Export.across_teams.filter(ended_at__lt=before).exclude(file=""):
+        export.file.delete(save=False)
+        Export.across_teams.filter(pk=export.pk).update(file="")

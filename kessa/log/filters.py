@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from kessa.core.derived.recipes import RECIPES
 from kessa.core.job.place_kinds import place_kinds
+from kessa.core.job.supplies import supply_name
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.runs.flags import FLAGS, words
 from kessa.instruments.selectors import instrument_names
@@ -19,8 +20,6 @@ from kessa.people.models import Team
 from kessa.people.selectors import member_names
 from kessa.places.selectors import place_names
 from kessa.visits.models import Review
-from kessa.web.components.select import PlainSelect
-from kessa.web.templatetags.components import supply_name
 
 _DAY = {"type": "date", "class": "input"}
 
@@ -32,43 +31,49 @@ def _midnight(day: date) -> datetime:
 class LogFilter(django_filters.FilterSet):
     """By place, test, time, verdict and person, and by what it was tested with; what stands no more is left out."""
 
-    place = django_filters.ChoiceFilter(choices=[], empty_label="all places", widget=PlainSelect)
-    parameter = django_filters.ChoiceFilter(label="Test", choices=[], empty_label="all tests", widget=PlainSelect)
+    place = django_filters.ChoiceFilter(choices=[], empty_label="all places")
+    parameter = django_filters.ChoiceFilter(label="Test", choices=[], empty_label="all tests")
     from_day = django_filters.DateFilter(label="From", method="since", widget=forms.DateInput(attrs=_DAY))
     to_day = django_filters.DateFilter(label="To", method="until", widget=forms.DateInput(attrs=_DAY))
     verdict = django_filters.ChoiceFilter(
-        choices=[(verdict, verdict) for verdict in VERDICTS], empty_label="any verdict", widget=PlainSelect
+        choices=[(verdict, verdict) for verdict in VERDICTS],
+        empty_label="any verdict",
     )
-    person = django_filters.ChoiceFilter(choices=[], empty_label="anyone", widget=PlainSelect)
+    person = django_filters.ChoiceFilter(choices=[], empty_label="anyone")
     flag = django_filters.ChoiceFilter(
         label="Flag",
         choices=[(key, words(key)) for key in FLAGS],
         method="marked",
         empty_label="any flag or none",
-        widget=PlainSelect,
     )
     kind = django_filters.ChoiceFilter(
         label="Kind of place",
         field_name="place__kind_key",
         choices=lambda: [(kind.key, kind.name) for kind in place_kinds().values()],
         empty_label="any kind",
-        widget=PlainSelect,
     )
     method = django_filters.ChoiceFilter(
-        label="Method", field_name="determination__method_key", choices=[], empty_label="any method", widget=PlainSelect
+        label="Method",
+        field_name="determination__method_key",
+        choices=[],
+        empty_label="any method",
     )
     lot = django_filters.ChoiceFilter(
-        label="Lot", field_name="determination__lots__lot", choices=[], empty_label="any lot", widget=PlainSelect
+        label="Lot",
+        field_name="determination__lots__lot",
+        choices=[],
+        empty_label="any lot",
     )
     instrument = django_filters.ChoiceFilter(
         label="Instrument",
         field_name="determination__instrument",
         choices=[],
         empty_label="any instrument",
-        widget=PlainSelect,
     )
     review = django_filters.ChoiceFilter(
-        field_name="visit__review", choices=Review.choices, empty_label="any state", widget=PlainSelect
+        field_name="visit__review",
+        choices=Review.choices,
+        empty_label="any state",
     )
     superseded = django_filters.BooleanFilter(
         label="With what stands no more", method="with_superseded", widget=forms.CheckboxInput

@@ -4,8 +4,6 @@ from collections.abc import Iterable
 from html import escape
 from typing import Any, NamedTuple
 
-from django.db.models import F
-from django.db.models.fields.json import KT
 from django.urls import reverse
 from django.utils import timezone
 from django.utils.safestring import SafeString, mark_safe
@@ -16,18 +14,13 @@ from kessa.core.runs.flags import ENDS, words
 from kessa.log.advising import advised, named_at, where_of
 from kessa.log.history import Lately, held_at
 from kessa.log.models import Result
-from kessa.log.selectors import Row, rows_with_flags
+from kessa.log.selectors import Row, listed, rows_with_flags
 from kessa.people.display import shown_as
 from kessa.people.models import User
 from kessa.people.selectors import names_of
 from kessa.places.models import Place
 from kessa.web.compiled import compiled
 from kessa.web.templatetags.components import form_in, gauge, interval_in, measured_in, stands
-
-_COLUMNS = (
-    "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "judgements", "not_judged", "usual", "person_id",
-)  # fmt: skip
 
 _LATEST = 5
 
@@ -37,13 +30,6 @@ class Names(NamedTuple):
 
     places: dict[int, str]
     people: dict[int, str]
-
-
-def listed(results: Any, *others: str) -> Any:
-    """Return the plain values of results that a list prints, and of `others` what stands in these columns."""
-    late = F("determination__late_taps")
-    said = results.annotate(words=KT("readings__words"), people=F("readings__people"), late=late)
-    return said.values_list(*_COLUMNS, "words", "people", "late", *others, named=True)
 
 
 def table_rows(team: int, found: Iterable[Any], reader: User, names: Names | None = None) -> SafeString:

@@ -5,7 +5,8 @@ from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
-from django.db.models import Exists, OuterRef, Q, QuerySet
+from django.db.models import Exists, F, OuterRef, Q, QuerySet
+from django.db.models.fields.json import KT
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
@@ -32,6 +33,10 @@ _FOLLOWED = (
     "pk", "place_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
     "test_asks",
 )  # fmt: skip
+_LISTED = (
+    "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
+    "judgements", "not_judged", "usual", "person_id",
+)  # fmt: skip
 _FOLLOW_UP = timedelta(days=60)
 
 
@@ -49,6 +54,13 @@ class Page(NamedTuple):
 
     results: list[Any]
     next_key: str | None
+
+
+def listed(results: Any, *others: str) -> Any:
+    """Return the plain values of results that a list prints, and of `others` what stands in these columns."""
+    late = F("determination__late_taps")
+    said = results.annotate(words=KT("readings__words"), people=F("readings__people"), late=late)
+    return said.values_list(*_LISTED, "words", "people", "late", *others, named=True)
 
 
 @compiled

@@ -4,6 +4,7 @@ import uuid
 from contextlib import suppress
 from typing import Any
 
+from django import forms
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
@@ -30,13 +31,14 @@ from kessa.log.advising import newest_at, reading_of, steps_about
 from kessa.log.derived import wanting
 from kessa.log.export import csv_pieces
 from kessa.log.filters import LogFilter
-from kessa.log.listed import Names, listed, table_rows
+from kessa.log.listed import Names, table_rows
 from kessa.log.models import QualityCheck, Result
 from kessa.log.pairs import pairs_speak
 from kessa.log.selectors import (
     Row,
     checks_bearing_on,
     in_own_form,
+    listed,
     page_after,
     result_at,
     tests_after,
@@ -49,6 +51,7 @@ from kessa.photographs.selectors import photographs_of_test
 from kessa.places.selectors import reference_of
 from kessa.rules.selectors import house_rules
 from kessa.web.compiled import only_or_404
+from kessa.web.components.select import PlainSelect
 from kessa.web.long_answers import LongAnswer, may_begin
 from kessa.web.views import one_moment
 
@@ -58,7 +61,7 @@ from kessa.web.views import one_moment
 def index(request: HttpRequest) -> HttpResponse:
     """The log, newest first; htmx asks for the rows alone."""
     team = request.membership.team
-    log_filter = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first())
+    log_filter = _quick(LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()))
     page = page_after(listed(log_filter.qs), request.GET.get("after"))
     names = Names(dict(log_filter.places), dict(log_filter.people))
     narrowed = request.GET.copy()
@@ -80,7 +83,15 @@ def index(request: HttpRequest) -> HttpResponse:
 @require_GET
 def more_filters(request: HttpRequest) -> HttpResponse:
     """The filters that are seldom wanted, when somebody opens them."""
-    return render(request, "log/more_filters.html", {"filter": LogFilter(request.membership.team, None)})
+    return render(request, "log/more_filters.html", {"filter": _quick(LogFilter(request.membership.team, None))})
+
+
+def _quick(log_filter: LogFilter) -> LogFilter:
+    """Let the selects of a filter be written quickly; what they offer is asked for where it is shown."""
+    for field in log_filter.form.fields.values():
+        if isinstance(field, forms.ChoiceField):
+            field.widget = PlainSelect(choices=field.choices)
+    return log_filter
 
 
 @member

@@ -9,8 +9,9 @@ from kessa.core.job.waste import waste_streams
 from kessa.core.methods import house_methods
 from kessa.core.methods.schema import Method
 from kessa.kits.models import Lot
-from kessa.log.listed import listed, table_rows
+from kessa.log.listed import table_rows
 from kessa.log.models import QualityCheck, Result
+from kessa.log.selectors import listed
 from kessa.methods.models import KitNumbers, OwnMethod
 from kessa.methods.selectors import families_of, methods_of, out_of_use
 from kessa.people.access import member

@@ -10,9 +10,10 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.actions.models import Action
-from kessa.actions.templatetags.actions import done_in, title_in
+from kessa.actions.wording import done_in, title_in
 from kessa.core.treating.ways import AT_ONCE
 from kessa.notices import may
+from kessa.notices.mail import deliver
 from kessa.notices.models import Kind, Notice, Wish, wish_of
 from kessa.people.acts import act
 from kessa.people.models import Membership, Role, Team, User
@@ -137,8 +138,6 @@ def _hears_of(member: Membership, rank: int) -> bool:
 
 def _tell(people: Iterable[Membership], kind: Kind, say: Callable[[User], Words], **about: Any) -> list[Notice]:
     """Write a notice to each person who was not told of it, and have it sent."""
-    from kessa.notices.tasks import deliver  # noqa: PLC0415 # tasks know services
-
     made = []
     for each in people:
         with timezone.override(each.team.time_zone):

@@ -19,10 +19,9 @@ from django.utils import timezone
 
 from kessa.people.models import User
 from kessa.people.services import read_invitation
+from kessa.people.sessions import SHARED, keep_signed_in
 from kessa.web.deadline import not_counted
 
-# A session on a phone that others use too: it lasts for a visit, and ends soon after that is closed.
-SHARED, SHARED_FOR_S, CLOSED_FOR_S = "shared", 24 * 3600, 15 * 60
 # How many sessions that ended one sign-in sweeps up.
 _SWEPT = 1000
 
@@ -70,25 +69,9 @@ class SecondFactorAdapter(DefaultMFAAdapter):
         return drawn
 
 
-def keep_signed_in(session: Any) -> None:
-    """Write a session that is used anew once a day: it ends so much later, on a shared phone within a day."""
-    today = timezone.now().date().isoformat()
-    if session.get(SHARED):
-        if session.get_expiry_age() > SHARED_FOR_S:
-            session.set_expiry(SHARED_FOR_S)
-    elif session.get("used_on") != today:
-        session["used_on"] = today
-
-
 @receiver(user_logged_in)
 def _begins(request: HttpRequest, **_: Any) -> None:
     keep_signed_in(request.session)
-
-
-def end_soon(request: HttpRequest) -> None:
-    """Let a session on a phone that others use end soon, when what waits there has had time to be sent."""
-    if request.session.get(SHARED):
-        request.session.set_expiry(CLOSED_FOR_S)
 
 
 def _is_invited(following: str) -> bool:

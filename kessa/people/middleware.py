@@ -12,8 +12,8 @@ from django.utils import timezone
 from django.utils.functional import SimpleLazyObject
 
 from kessa.people.access import Who, reaches
-from kessa.people.accounts import keep_signed_in
 from kessa.people.selectors import membership_of_session
+from kessa.people.sessions import keep_signed_in
 
 
 class TeamMiddleware:

@@ -19,11 +19,11 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.people import services
 from kessa.people.access import anyone, coordinator, member, signed_in
-from kessa.people.accounts import SHARED
 from kessa.people.forms import InvitationForm, PinForm, RoleForm, TeamForm, UnitsForm
 from kessa.people.models import Membership, Role, User
 from kessa.people.secrets import new_secret
 from kessa.people.selectors import acts_of, contacts_of, open_invitations
+from kessa.people.sessions import SHARED
 
 _ACTS = 60
 

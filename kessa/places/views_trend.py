@@ -12,7 +12,7 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
 from kessa.actions.selectors import done_between
-from kessa.actions.templatetags.actions import done_in
+from kessa.actions.wording import done_in
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.quantities.units import in_words
 from kessa.log.history import Series, found_lately, waits_for_review

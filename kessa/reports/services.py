@@ -15,6 +15,7 @@ from kessa.people.numbers import take_numbers
 from kessa.reports import may
 from kessa.reports.contents import Content, gather
 from kessa.reports.models import Report
+from kessa.reports.tasks import print_paper
 
 
 @act("report issued", may.issue)
@@ -42,8 +43,6 @@ def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Repor
 
 def have_printed(report: Report) -> None:
     """Have the worker print a report, where it does not have it to do already."""
-    from kessa.reports.tasks import print_paper  # noqa: PLC0415 # tasks know what is printed
-
     with suppress(AlreadyEnqueued), transaction.atomic():
         print_paper.configure(queueing_lock=f"print {report.pk}").defer(report=report.pk)
 

@@ -12,9 +12,8 @@ from kessa.core.judging.judge import gravity
 from kessa.core.runs.flags import ENDS
 from kessa.log.beside import ONE_DAY
 from kessa.log.history import Series
-from kessa.log.listed import listed
 from kessa.log.models import Result
-from kessa.log.selectors import Row, rows_with_flags
+from kessa.log.selectors import Row, listed, rows_with_flags
 from kessa.people.models import Membership, Team
 from kessa.places.models import Place
 from kessa.places.selectors import compared_with

@@ -7,7 +7,7 @@ from icalendar import Calendar, Event, vRecur
 
 from kessa.actions.models import Action
 from kessa.actions.selectors import to_follow
-from kessa.actions.templatetags.actions import done_in
+from kessa.actions.wording import done_in
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import around
 from kessa.people.models import Team, User

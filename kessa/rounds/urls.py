@@ -7,9 +7,7 @@ from kessa.rounds import views
 app_name = "rounds"
 urlpatterns = [
     path("", views.today, name="today"),
-    path("kessa.ics", views.calendar, name="calendar"),
     path("feed/", views.change_feed, name="change_feed"),
-    path("feed/<str:token>/kessa.ics", views.feed, name="feed"),
     path("occasion/", views.note, name="note"),
     path("not-going/", views.not_going, name="not_going"),
     path("pack/", views.pack, name="pack"),

@@ -22,16 +22,15 @@ from kessa.kits.models import Kit
 from kessa.log.history import last_kit_at
 from kessa.log.selectors import follow_ups, has_results
 from kessa.log.standing import first_steps
-from kessa.people.access import anyone, coordinator, member
+from kessa.people.access import coordinator, member
 from kessa.people.acts import ACTS
 from kessa.review.selectors import questions_to, waiting_today
 from kessa.rounds import services
-from kessa.rounds.calendar import calendar_file
 from kessa.rounds.forms import OccasionForm, PackForm, RoundForm, StopsForm, WhyNotForm
 from kessa.rounds.listed import call_rows, waiting_rows, why
 from kessa.rounds.models import CalendarFeed, KitCheck, Round, Stop
 from kessa.rounds.packing_list import packing_list
-from kessa.rounds.selectors import active_rounds, calls, coming_days, feed_of, next_days, plan_of, whole_rounds
+from kessa.rounds.selectors import active_rounds, calls, coming_days, next_days, plan_of, whole_rounds
 from kessa.visits.selectors import open_visits
 
 _AHEAD = timedelta(days=14)
@@ -220,24 +219,6 @@ def retire(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @member
-@require_GET
-def calendar(request: HttpRequest) -> HttpResponse:
-    """The plan as a file."""
-    return _ics(calendar_file(request.membership.team, request.user))
-
-
-@anyone
-@require_GET
-def feed(request: HttpRequest, token: str) -> HttpResponse:
-    """The plan at its secret address, for a calendar that cannot sign in."""
-    found = feed_of(token)
-    if found is None:
-        raise Http404
-    timezone.activate(found.team.time_zone)
-    return _ics(calendar_file(found.team, found.membership.user))
-
-
-@member
 @require_POST
 def change_feed(request: HttpRequest) -> HttpResponse:
     """Make a secret calendar address, or let it lead nowhere."""
@@ -246,7 +227,7 @@ def change_feed(request: HttpRequest) -> HttpResponse:
         messages.success(request, "The calendar address leads nowhere now.")
     else:
         token = services.new_feed(request.membership)
-        address = request.build_absolute_uri(reverse("rounds:feed", args=[token]))
+        address = request.build_absolute_uri(reverse("calendar_feed", args=[token]))
         messages.success(request, f"Your calendar address, shown this once: {address}")
     return redirect("rounds:index")
 
@@ -340,9 +321,3 @@ def _month(asked: str | None) -> date:
     except ValueError:
         return today
     return month if abs(month.year - today.year) <= _YEARS_SHOWN else today
-
-
-def _ics(content: bytes) -> HttpResponse:
-    response = HttpResponse(content, content_type="text/calendar; charset=utf-8")
-    response["Content-Disposition"] = 'attachment; filename="kessa.ics"'
-    return response

@@ -9,7 +9,7 @@ from django.http import Http404, HttpRequest, JsonResponse, RawPostDataException
 from django.views.decorators.http import require_POST
 
 from kessa.people.access import anyone, member
-from kessa.people.accounts import end_soon
+from kessa.people.sessions import end_soon
 from kessa.taps import services
 from kessa.taps.incoming import read_batch, read_dropped
 from kessa.taps.selectors import as_sent, count_for, counted

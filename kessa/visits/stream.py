@@ -15,9 +15,9 @@ from kessa.taps.incoming import BadTap, Incoming, is_key
 from kessa.taps.models import Tap
 from kessa.taps.streams import Stream
 from kessa.visits import may, services
-from kessa.visits.forms import SafetyForm
 from kessa.visits.models import Visit
 from kessa.visits.noted import drawn, observed, text
+from kessa.visits.safety import SafetyForm
 
 BEGUN, OBSERVED, NOTED, DRAWN = "visit_begun", "observed", "note_written", "sample_drawn"
 PAUSED, RESUMED, HANDED, TOOK_OVER, CLOSED = "paused", "resumed", "handed_over", "took_over", "visit_closed"

@@ -23,7 +23,7 @@ from kessa.core.quantities.units import sign
 from kessa.log.advising import visit_in_plain_words
 from kessa.log.services import put_sample_right as right_sample
 from kessa.people.access import member
-from kessa.people.accounts import end_soon
+from kessa.people.sessions import end_soon
 from kessa.photographs.selectors import photographs_of
 from kessa.places.models import Place
 from kessa.places.selectors import pairs_of
@@ -43,12 +43,12 @@ from kessa.visits.forms import (
     HandoverForm,
     LabelsForm,
     ObservationRightForm,
-    SafetyForm,
     SampleForm,
     SampleRightForm,
 )
 from kessa.visits.labels import qr_code
 from kessa.visits.models import Bottle, Observation, Sample, Visit
+from kessa.visits.safety import SafetyForm
 from kessa.visits.selectors import (
     at_once_with,
     changed_meanwhile,

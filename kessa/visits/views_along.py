@@ -33,9 +33,10 @@ from kessa.rounds.models import PlannedTest
 from kessa.rounds.selectors import planned_at, planned_for
 from kessa.rules.selectors import house_rules
 from kessa.taps.hands import whose
-from kessa.visits.forms import HandoverForm, SafetyForm, SampleForm
+from kessa.visits.forms import HandoverForm, SampleForm
 from kessa.visits.models import Sample, Visit
 from kessa.visits.noted import DRAWN_SLACK, DRAWN_WITHIN, TO_COME, TOO_OLD
+from kessa.visits.safety import SafetyForm
 from kessa.visits.selectors import open_visit_at
 from kessa.visits.views import before_going, by_group, number_scales, offered_again, steps_of
 from kessa.web.components.lanes import draw_lanes

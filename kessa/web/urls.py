@@ -11,6 +11,7 @@ from django.urls import include, path
 from kessa.api.endpoints import api, opened
 from kessa.people.access import anyone, signed_in
 from kessa.people.views import SignIn, enter_demo
+from kessa.rounds import views_calendar
 from kessa.web import views, watching
 
 urlpatterns = [
@@ -54,6 +55,8 @@ urlpatterns = [
     path("reports/", include("kessa.reports.urls")),
     path("review/", include("kessa.review.urls")),
     path("rules/", include("kessa.rules.urls")),
+    path("today/kessa.ics", views_calendar.calendar, name="calendar"),
+    path("today/feed/<str:token>/kessa.ics", views_calendar.feed, name="calendar_feed"),
     path("taps/", include("kessa.taps.urls")),
     path("today/", include("kessa.rounds.urls")),
     path("visits/", include("kessa.visits.urls")),

@@ -12,7 +12,7 @@ from django.utils import timezone
 from kessa.actions import services
 from kessa.actions.models import Action, State
 from kessa.actions.selectors import trace_of
-from kessa.actions.templatetags.actions import title_in
+from kessa.actions.wording import title_in
 from kessa.log.models import Mark, Result
 from kessa.log.services import put_reading_right, set_aside
 from kessa.log.standing import restate
@@ -294,7 +294,7 @@ class Done(ActionsTest):
         self.assertEqual(self.open_at(loop), [], "what was done is not proposed again for the same result")
         today = self.client.get("/today/")
         self.assertContains(today, "Test again: did it work?")
-        self.assertIn(b"test nitrite", self.client.get(reverse("rounds:calendar")).content)
+        self.assertIn(b"test nitrite", self.client.get(reverse("calendar")).content)
         # Once is once, whoever sends it again.
         again = self.client.post(reverse("actions:do", args=[dose.pk]), form, follow=True)
         self.assertContains(again, "It is done already by Ines")

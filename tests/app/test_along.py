@@ -10,7 +10,7 @@ from kessa.core.job.hazards import hazards
 from kessa.people.models import Contact
 from kessa.places.models import Place
 from kessa.rounds.services import plan_stop
-from kessa.visits.forms import SafetyForm
+from kessa.visits.safety import SafetyForm
 from tests.app.pages import PageTest
 from tests.world import planned, safety, stocked_kit, team_of
 

@@ -13,9 +13,10 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kessa.actions import services as actions
 from kessa.actions.models import Action
+from kessa.notices.mail import deliver
 from kessa.notices.models import Notice, Wanted, Wish
 from kessa.notices.services import tell_of_follow_ups, tell_of_overdue
-from kessa.notices.tasks import deliver, look
+from kessa.notices.tasks import look
 from kessa.people.models import Role
 from kessa.places.models import Place
 from kessa.places.services import keep_place
@@ -65,7 +66,7 @@ class Told(PageTest):
     def test_mail_is_sent_once_and_tried_again_where_the_server_does_not_answer(self):
         read(self.well, self.per, "nitrate-photometer", 7.5, 7.5, dilution=2)
         notice = Notice.objects.for_team(self.team).get(person=self.ines.user)
-        waiting = ProcrastinateJob.objects.filter(task_name="kessa.notices.tasks.deliver")
+        waiting = ProcrastinateJob.objects.filter(task_name="notices.deliver")
         self.assertIn({"notice": notice.pk}, [job.args for job in waiting])
         with mock.patch("django.core.mail.EmailMessage.send", side_effect=OSError), self.assertRaises(OSError):
             deliver(notice=notice.pk)

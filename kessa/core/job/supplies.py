@@ -33,6 +33,11 @@ class Supply(Checked):
         return self.kind != "gear"
 
 
+def supply_name(key: str) -> str:
+    """Return the name of a supply by its key; a key that is not known stands for itself."""
+    return supplies()[key].name if key in supplies() else key
+
+
 def unit_word(units: float, unit: str) -> str:
     """Write the unit that goes with a number of units: "strip" with 1, "strips" with 2, "mL" with any."""
     return unit if unit in ("mL", "") or units == 1 else f"{unit}s"

@@ -12,7 +12,7 @@ from django.utils.timesince import timesince
 
 from kessa.core.job.circumstances import scales
 from kessa.core.job.occasions import occasion_kinds
-from kessa.core.job.supplies import supplies, unit_word
+from kessa.core.job.supplies import supply_name, unit_word
 from kessa.core.judging.holding import overall
 from kessa.core.judging.judge import INSIDE
 from kessa.core.judging.protected import PROTECTED
@@ -83,12 +83,7 @@ def minutes(seconds: int) -> str:
     return " ".join([f"{whole} min"] * bool(whole) + [f"{rest} s"] * bool(rest or not whole))
 
 
-@register.filter
-def supply_name(key: str) -> str:
-    """Name a supply."""
-    return supplies()[key].name if key in supplies() else key
-
-
+register.filter(supply_name)
 register.filter(unit_word)
 
 
