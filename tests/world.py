@@ -12,19 +12,19 @@ from cryptography.hazmat.primitives.kdf.hkdf import HKDF
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 from django.utils import timezone
 
-from kessa.bench.services import begin_test
-from kessa.kits.models import Kit, Lot
-from kessa.kits.services import add_lot, keep_kit
-from kessa.log.models import Result
-from kessa.people.models import Membership, Role, User
-from kessa.people.pins import sealing_key
-from kessa.people.services import start_team
-from kessa.places.models import Place
-from kessa.rounds.models import Round
-from kessa.rounds.services import keep_round, plan_stop
-from kessa.taps.services import record, tapped
-from kessa.visits.models import Observation, Sample, Visit
-from kessa.visits.services import visit_around
+from kessa.record.kits.models import Kit, Lot
+from kessa.record.kits.services import add_lot, keep_kit
+from kessa.record.people.models import Membership, Role, User
+from kessa.record.people.pins import sealing_key
+from kessa.record.people.services import start_team
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
+from kessa.record.rounds.models import Round
+from kessa.record.rounds.services import keep_round, plan_stop
+from kessa.record.taps.services import record, tapped
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Observation, Sample, Visit
+from kessa.record.visits.services import visit_around
 
 SETS = ["us-aquatic", "ca-aquatic"]
 

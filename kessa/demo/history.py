@@ -6,8 +6,6 @@ from datetime import datetime, timedelta
 from random import Random
 from typing import Any, NamedTuple
 
-from kessa.bench.models import Determination
-from kessa.bench.services import begin_test
 from kessa.core.job.circumstances import scales, scales_for
 from kessa.core.methods import families
 from kessa.core.methods.schema import Method
@@ -16,14 +14,16 @@ from kessa.core.runs import events as runs
 from kessa.core.runs.events import ANSWERED, CLOSED
 from kessa.core.runs.state import Reading, RunState
 from kessa.core.runs.timing import clock_seconds
-from kessa.instruments.models import Instrument
-from kessa.kits.models import Kit
-from kessa.log.history import suggested_method, written_at
-from kessa.log.services import same_again
-from kessa.people.models import Membership
-from kessa.places.models import Place
-from kessa.taps.services import record
-from kessa.visits.models import Visit
+from kessa.record.determinations.models import Determination
+from kessa.record.instruments.models import Instrument
+from kessa.record.kits.models import Kit
+from kessa.record.people.models import Membership
+from kessa.record.places.models import Place
+from kessa.record.results.history import suggested_method, written_at
+from kessa.record.taps.services import record
+from kessa.record.testing.corrections import same_again
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Visit
 
 # Read off the bottle, before kits were on the books.
 _OLD_LOT = "SN-60"

@@ -10,30 +10,30 @@ from django.contrib.auth.hashers import make_password
 from django.db import connection, transaction
 from django.utils import timezone
 
-from kessa.actions.services import note_done
-from kessa.bench.services import begin_test
 from kessa.core.judging.limits import proposed_sets
 from kessa.demo.history import Stay, Todo, live_through, run_through, season
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.instruments.services import keep_instrument
-from kessa.kits import services as kits
-from kessa.kits.models import Kit, Lot
-from kessa.log.services import check_instrument
-from kessa.people.models import Contact, Membership, Team, User
-from kessa.people.services import keep_contact, start_team
-from kessa.places.models import Pair, Place
-from kessa.places.services import keep_pair, keep_place
-from kessa.products.models import Product, ProductLot
-from kessa.products.services import add_lot, keep_product
-from kessa.review.models import Step, What
-from kessa.review.selectors import to_look_over
-from kessa.review.services import ask, release_all
-from kessa.rounds import services as rounds
-from kessa.rounds.models import Round, Settled
-from kessa.rounds.selectors import due_now
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
-from kessa.visits.models import Review, Visit
+from kessa.record.actions.services import note_done
+from kessa.record.instruments.models import Instrument, InstrumentCheck
+from kessa.record.instruments.services import keep_instrument
+from kessa.record.kits import services as kits
+from kessa.record.kits.models import Kit, Lot
+from kessa.record.people.models import Contact, Membership, Team, User
+from kessa.record.people.services import keep_contact, start_team
+from kessa.record.places.models import Pair, Place
+from kessa.record.places.services import keep_pair, keep_place
+from kessa.record.products.models import Product, ProductLot
+from kessa.record.products.services import add_lot, keep_product
+from kessa.record.review.models import Step, What
+from kessa.record.review.selectors import to_look_over
+from kessa.record.review.services import ask, release_all
+from kessa.record.rounds import services as rounds
+from kessa.record.rounds.models import Round, Settled
+from kessa.record.rounds.selectors import due_now
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
+from kessa.record.testing.corrections import check_instrument
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Review, Visit
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
 # What is said of a place for the world's sake; all else is the place's own fields.

@@ -8,12 +8,12 @@ import crispy_bulma
 from django.conf import settings
 
 SOURCE = Path(settings.ROOT) / "kessa/web/sources/bulma/bulma-no-dark-mode.min.css"
-WRITTEN = Path(settings.ROOT) / "kessa/web/static/css/bulma.css"
+WRITTEN = Path(settings.ROOT) / "kessa/pages/base/bulma.css"
 _OURS = Path(settings.ROOT) / "kessa"
 # Where a class may be named, and how: in a page, in a script, where Python writes attributes.
 _PLACES = {
     "*.html": r'class="([^"]*)"',
-    "static/js/*.js": r"[\"'`]([^\"'`]*)[\"'`]",
+    "*.js": r"[\"'`]([^\"'`]*)[\"'`]",
     "*.py": r'"?class(?:_\w+)?"?\]?\s*[=:]+\s*"([^"]*)"',
 }
 _COMMENT = re.compile(r"/\*.*?\*/", re.DOTALL)
@@ -50,7 +50,7 @@ def _words() -> set[str]:
     # What draws the forms is a library of its own.
     for root in (_OURS, Path(crispy_bulma.__file__).parent):
         for pattern, named in _PLACES.items():
-            for path in root.rglob(pattern):
+            for path in (each for each in root.rglob(pattern) if "vendor" not in each.parts):
                 for said in re.findall(named, path.read_text()):
                     words.update(_WORD.findall(said))
     return words
@@ -103,8 +103,8 @@ def _needed(said: list[str]) -> set[str]:
             valued.setdefault(name, set()).update(uses)
         else:
             needed |= uses
-    for path in WRITTEN.parent.glob("*.css"):
-        if path != WRITTEN:
+    for path in _OURS.rglob("*.css"):
+        if path not in (WRITTEN, SOURCE):
             needed |= set(_VARIABLE.findall(path.read_text()))
     open_names = list(needed)
     while open_names:

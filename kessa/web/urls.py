@@ -8,16 +8,18 @@ from allauth.usersessions.views import list_usersessions
 from django.conf import settings
 from django.urls import include, path
 
-from kessa.api.endpoints import api, opened
-from kessa.people.access import anyone, signed_in
-from kessa.people.views import SignIn, enter_demo
-from kessa.rounds import views_calendar
-from kessa.web import views, watching
+from kessa.doors.api.endpoints import api, opened
+from kessa.doors.calendar import views as views_calendar
+from kessa.pages.base import views
+from kessa.pages.people.views import SignIn, enter_demo
+from kessa.pages.phone import views as phone
+from kessa.record.people.access import anyone, signed_in
+from kessa.web import watching
 
 urlpatterns = [
     path("", views.home, name="home"),
     path("not-along/", views.not_along, name="not_along"),
-    path("phone/", views.phone, name="phone"),
+    path("phone/", phone.phone, name="phone"),
     path("health/", watching.health, name="health"),
     path("metrics/", watching.metrics, name="metrics"),
     path("kessa.webmanifest", views.manifest, name="manifest"),
@@ -36,31 +38,32 @@ urlpatterns = [
     path("account/second/recovery/", signed_in(view_recovery_codes), name="mfa_view_recovery_codes"),
     path("account/second/recovery/new/", signed_in(generate_recovery_codes), name="mfa_generate_recovery_codes"),
     path("account/where/", signed_in(list_usersessions), name="usersessions_list"),
-    path("actions/", include("kessa.actions.urls")),
-    path("api/", include("kessa.api.urls")),
+    path("actions/", include("kessa.pages.actions.urls")),
+    path("api/", include("kessa.pages.api.urls")),
     path("api/v1/", (opened(api.urls[0]), *api.urls[1:])),
-    path("bench/", include("kessa.bench.urls")),
-    path("log/", include("kessa.log.urls")),
-    path("exchange/", include("kessa.exchange.urls")),
-    path("pads/", include("kessa.pads.urls")),
-    path("places/", include("kessa.places.urls")),
-    path("instruments/", include("kessa.instruments.urls")),
-    path("kits/", include("kessa.kits.urls")),
-    path("methods/", include("kessa.methods.urls")),
-    path("told/", include("kessa.notices.urls")),
-    path("open/", include("kessa.public.urls")),
-    path("photographs/", include("kessa.photographs.urls")),
-    path("practice/", include("kessa.practice.urls")),
-    path("products/", include("kessa.products.urls")),
-    path("reports/", include("kessa.reports.urls")),
-    path("review/", include("kessa.review.urls")),
-    path("rules/", include("kessa.rules.urls")),
+    path("bench/", include("kessa.pages.bench.urls")),
+    path("log/", include("kessa.pages.log.urls")),
+    path("exchange/", include("kessa.pages.exchange.urls")),
+    path("pads/", include("kessa.pages.pads.urls")),
+    path("places/", include("kessa.pages.places.urls")),
+    path("instruments/", include("kessa.pages.instruments.urls")),
+    path("kits/", include("kessa.pages.kits.urls")),
+    path("methods/", include("kessa.pages.methods.urls")),
+    path("told/", include("kessa.pages.notices.urls")),
+    path("open/", include("kessa.doors.public.urls")),
+    path("photographs/", include("kessa.pages.photographs.urls")),
+    path("practice/", include("kessa.pages.practice.urls")),
+    path("products/", include("kessa.pages.products.urls")),
+    path("reports/", include("kessa.pages.reports.urls")),
+    path("review/", include("kessa.pages.review.urls")),
+    path("rules/", include("kessa.pages.rules.urls")),
     path("today/kessa.ics", views_calendar.calendar, name="calendar"),
     path("today/feed/<str:token>/kessa.ics", views_calendar.feed, name="calendar_feed"),
-    path("taps/", include("kessa.taps.urls")),
-    path("today/", include("kessa.rounds.urls")),
-    path("visits/", include("kessa.visits.urls")),
-    path("team/", include("kessa.people.urls")),
+    path("taps/", include("kessa.doors.taps.urls")),
+    path("today/", include("kessa.pages.rounds.urls")),
+    path("visits/along/", include("kessa.pages.offline.urls")),
+    path("visits/", include("kessa.pages.visits.urls")),
+    path("team/", include("kessa.pages.people.urls")),
 ]
 if settings.DEMO:
     urlpatterns.append(path("demo/enter/<str:username>/", enter_demo, name="enter_demo"))

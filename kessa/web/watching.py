@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Gauge, Histogram, generate_latest
 from prometheus_client.multiprocess import MultiProcessCollector, mark_process_dead
 
-from kessa.people.access import anyone
+from kessa.record.people.access import anyone
 
 _SECONDS = Histogram(
     "kessa_request_seconds", "Time of requests, by page and kind of answer", ["page", "answer"],

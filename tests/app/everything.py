@@ -8,35 +8,35 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 from PIL import Image
 
-from kessa.actions.services import note_done
-from kessa.api.models import Hook, Key
-from kessa.api.services import make_key
-from kessa.bench.services import begin_test
 from kessa.core.adapters.adapter import Shown
 from kessa.core.methods import house_methods
-from kessa.exchange.models import Export
-from kessa.exchange.services import bring
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.instruments.services import keep_instrument, take_shown
-from kessa.log.services import calibrate
-from kessa.methods.services import begin_draft, publish
-from kessa.pads.services import bring_scale
-from kessa.people.models import Contact, Invitation, Membership
-from kessa.people.permissions import addresses
-from kessa.people.services import invite, keep_contact
-from kessa.photographs.services import add_photograph
-from kessa.places.models import Pair, Place
-from kessa.places.services import keep_pair, keep_place
-from kessa.practice.services import begin as begin_practice
-from kessa.products.models import Product, ProductLot
-from kessa.products.services import add_lot, keep_product
-from kessa.public.services import open_page
-from kessa.reports.services import issue
-from kessa.review.models import Step
-from kessa.rounds.packing_list import packing_list
-from kessa.rounds.services import keep_packing_list
-from kessa.rules.services import begin_set, publish_set
-from kessa.visits.services import label_bottle
+from kessa.record.actions.services import note_done
+from kessa.record.api.models import Hook, Key
+from kessa.record.api.services import make_key
+from kessa.record.exchange.models import Export
+from kessa.record.exchange.services import bring
+from kessa.record.instruments.models import Instrument, InstrumentCheck
+from kessa.record.instruments.services import keep_instrument, take_shown
+from kessa.record.methods.services import begin_draft, publish
+from kessa.record.pads.services import bring_scale
+from kessa.record.people.models import Contact, Invitation, Membership
+from kessa.record.people.services import invite, keep_contact
+from kessa.record.photographs.services import add_photograph
+from kessa.record.places.models import Pair, Place
+from kessa.record.places.services import keep_pair, keep_place
+from kessa.record.practice.services import begin as begin_practice
+from kessa.record.products.models import Product, ProductLot
+from kessa.record.products.services import add_lot, keep_product
+from kessa.record.public.services import open_page
+from kessa.record.reports.services import issue
+from kessa.record.review.models import Step
+from kessa.record.rounds.packing_list import packing_list
+from kessa.record.rounds.services import keep_packing_list
+from kessa.record.rules.services import begin_set, publish_set
+from kessa.record.testing.corrections import calibrate
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.services import label_bottle
+from kessa.web.permissions import addresses
 from tests.world import Taps, begin, note, planned, read, send, stocked_kit, visited
 
 NAMES_NOTHING_OF_A_TEAM = (

@@ -9,19 +9,19 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.actions import services
-from kessa.actions.models import Action, State
-from kessa.actions.selectors import trace_of
-from kessa.actions.wording import title_in
-from kessa.log.models import Mark, Result
-from kessa.log.services import put_reading_right, set_aside
-from kessa.log.standing import restate
-from kessa.people.models import Contact, Role
-from kessa.people.services import keep_contact
-from kessa.places.models import Pair, Place
-from kessa.places.services import keep_pair, keep_place
-from kessa.products.models import Product, ProductLot
-from kessa.products.services import add_lot, keep_product
+from kessa.record.actions import services
+from kessa.record.actions.models import Action, State
+from kessa.record.actions.selectors import trace_of
+from kessa.record.actions.wording import title_in
+from kessa.record.people.models import Contact, Role
+from kessa.record.people.services import keep_contact
+from kessa.record.places.models import Pair, Place
+from kessa.record.places.services import keep_pair, keep_place
+from kessa.record.products.models import Product, ProductLot
+from kessa.record.products.services import add_lot, keep_product
+from kessa.record.results.models import Mark, Result
+from kessa.record.standing.standing import restate
+from kessa.record.testing.corrections import put_reading_right, set_aside
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, measured, member, read, send, standing, team_of
 
@@ -130,7 +130,7 @@ class Proposed(ActionsTest):
         self.assertEqual(result.verdict, "outside")
         self.assertEqual(len(self.open_at(boiler)), 1)
         Place.objects.for_team(self.team).filter(pk=boiler.pk).update(facts={"volume_l": "much"})
-        with self.assertLogs("kessa.actions", "ERROR"):
+        with self.assertLogs("kessa.record.actions", "ERROR"):
             self.assertEqual(
                 read(Place.objects.for_team(self.team).get(pk=boiler.pk), self.ines, "conductivity-meter", 8000).value,
                 8000,

@@ -7,10 +7,10 @@ from unittest.mock import patch
 from django.urls import reverse
 
 from kessa.core.job.hazards import hazards
-from kessa.people.models import Contact
-from kessa.places.models import Place
-from kessa.rounds.services import plan_stop
-from kessa.visits.safety import SafetyForm
+from kessa.record.people.models import Contact
+from kessa.record.places.models import Place
+from kessa.record.rounds.services import plan_stop
+from kessa.record.visits.safety import SafetyForm
 from tests.app.pages import PageTest
 from tests.world import planned, safety, stocked_kit, team_of
 
@@ -43,7 +43,7 @@ class TakenAlong(PageTest):
         stocked_kit(self.membership)
 
     def along(self, place=None):
-        page = self.client.get(reverse("visits:along", args=[(place or self.place).pk]))
+        page = self.client.get(reverse("offline:along", args=[(place or self.place).pk]))
         payload = re.search(r'id="along-payload" type="application/json">(.*?)</script>', page.content.decode(), re.S)
         return page, json.loads(payload.group(1))
 
@@ -79,24 +79,24 @@ class TakenAlong(PageTest):
         other = Place.objects.create(team=self.place.team, name="The ford", kind_key="stream")
         theirs = team_of("Olek")[1]
         asked = {"place": [self.place.pk, other.pk, theirs.pk, "x", 10**30]}
-        pages = unpacked(self.client.get(reverse("visits:along_all"), asked))
-        along = [reverse("visits:along", args=[place.pk]) for place in (self.place, other)]
+        pages = unpacked(self.client.get(reverse("offline:along_all"), asked))
+        along = [reverse("offline:along", args=[place.pk]) for place in (self.place, other)]
         self.assertEqual([address for address in pages if address in along], along)
-        self.assertNotIn(reverse("visits:along", args=[theirs.pk]), pages)
+        self.assertNotIn(reverse("offline:along", args=[theirs.pk]), pages)
         parts = set(re.findall(r'data-at="([^"]+)"', pages[along[0]] + pages[along[1]]))
         self.assertEqual({*along, *parts}, pages.keys())
         for address in (along[1], *sorted(parts)[::5]):
             alone = self.client.get(address).content.decode()
             self.assertEqual(*(NEW.sub("", page) for page in (pages[address], alone)))
-        sent = b"".join(self.client.get(reverse("visits:along_all"), asked).streaming_content)
+        sent = b"".join(self.client.get(reverse("offline:along_all"), asked).streaming_content)
         self.assertLess(len(sent), sum(map(len, pages.values())) * 2 / 3)
         # Only so many phones keep a thread at a time.
-        busy = [self.client.get(reverse("visits:along_all"), asked) for _ in range(2)]
-        self.assertEqual(self.client.get(reverse("visits:along_all"), asked).status_code, 503)
+        busy = [self.client.get(reverse("offline:along_all"), asked) for _ in range(2)]
+        self.assertEqual(self.client.get(reverse("offline:along_all"), asked).status_code, 503)
         for answer in busy:
             unpacked(answer)
-        with patch("kessa.visits.views_along._besides", side_effect=[ValueError, []]):
-            pages = unpacked(self.client.get(reverse("visits:along_all"), asked))
+        with patch("kessa.pages.offline.views._besides", side_effect=[ValueError, []]):
+            pages = unpacked(self.client.get(reverse("offline:along_all"), asked))
         self.assertEqual([pages[address] is None for address in along], [True, False])
 
     def test_whom_to_call_and_what_comes_first_stands_on_one_page(self):
@@ -116,8 +116,8 @@ class TakenAlong(PageTest):
         said = self.client.get("/kessa.webmanifest").json()
         self.assertEqual((said["start_url"], said["display"]), ("/today/", "standalone"))
         worker = self.client.get("/worker.js").content.decode()
-        for name in ("board", "circumstances", "phone", "uuid5"):
-            self.assertIn(f"js/{name}.", worker)
+        for name in ("bench/board", "visits/circumstances", "phone/phone", "offline/uuid5"):
+            self.assertIn(f"/{name}.", worker)
         self.assertNotContains(self.client.get("/not-along/"), "Ines")
 
     def test_where_nothing_is_planned_and_where_water_may_be_hot(self):

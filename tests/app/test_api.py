@@ -20,15 +20,15 @@ from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
 from schemathesis.specs.openapi.checks import ignored_auth, positive_data_acceptance
 
-from kessa.api import outside, services, tasks
-from kessa.api.models import Delivery, Key
-from kessa.bench.models import Determination
-from kessa.exchange.nouns import nouns
-from kessa.log.models import Result
-from kessa.log.services import set_aside
-from kessa.people.models import Act, Role
-from kessa.taps.models import Tap
-from kessa.visits.models import Observation, Sample, Visit
+from kessa.record.api import outside, services, tasks
+from kessa.record.api.models import Delivery, Key
+from kessa.record.determinations.models import Determination
+from kessa.record.exchange.nouns import nouns
+from kessa.record.people.models import Act, Role
+from kessa.record.results.models import Result
+from kessa.record.taps.models import Tap
+from kessa.record.testing.corrections import set_aside
+from kessa.record.visits.models import Observation, Sample, Visit
 from tests.app.everything import one_of_each
 from tests.app.pages import sign_in
 from tests.world import drawn, measured, member, team_of, visited
@@ -237,7 +237,7 @@ class Writing(Api):
 
     def test_a_database_that_is_lost_is_told_as_json(self):
         self.client.raise_request_exception = False
-        with patch("kessa.api.endpoints._page", side_effect=OperationalError("gone")):
+        with patch("kessa.doors.api.endpoints._page", side_effect=OperationalError("gone")):
             answer = self.ask("/places")
         self.assertEqual((answer.status_code, "Kessa cannot get at" in answer.json()["error"]), (503, True))
 

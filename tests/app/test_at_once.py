@@ -17,25 +17,25 @@ from django.test import Client, RequestFactory, TransactionTestCase, override_se
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination
-from kessa.bench.services import begin_test
-from kessa.bench.state import bench_of
 from kessa.core.methods import house_methods
-from kessa.instruments.models import Instrument
-from kessa.kits.models import Kit, Lot
-from kessa.kits.services import put_away, use_lot
-from kessa.log.services import go_on
-from kessa.methods.models import OwnMethod
-from kessa.methods.services import begin_draft, keep_draft, publish
-from kessa.people.accounts import AccountAdapter
-from kessa.people.models import Membership, User
-from kessa.places.models import Place
-from kessa.rounds.models import Occasion, Round
-from kessa.taps.models import Tap
-from kessa.taps.selectors import counted
-from kessa.taps.services import record, tapped
-from kessa.visits.models import Visit
-from kessa.web.deadline import DeadlineMiddleware
+from kessa.pages.account.adapters import AccountAdapter
+from kessa.pages.base.deadline import DeadlineMiddleware
+from kessa.record.determinations.models import Determination
+from kessa.record.determinations.state import bench_of
+from kessa.record.instruments.models import Instrument
+from kessa.record.kits.models import Kit, Lot
+from kessa.record.kits.services import put_away, use_lot
+from kessa.record.methods.models import OwnMethod
+from kessa.record.methods.services import begin_draft, keep_draft, publish
+from kessa.record.people.models import Membership, User
+from kessa.record.places.models import Place
+from kessa.record.rounds.models import Occasion, Round
+from kessa.record.taps.models import Tap
+from kessa.record.taps.selectors import counted
+from kessa.record.taps.services import record, tapped
+from kessa.record.testing.corrections import go_on
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Visit
 from kessa.web.settings.base import TIMEOUTS
 from tests.app.everything import named, one_of_each
 from tests.app.test_hostile import SPARED, Forms
@@ -227,7 +227,7 @@ class AtOnce(TransactionTestCase):
             data = {"taker": olek.user_id, "pin": sealed(pin, f"{visit.pk} {olek.user_id}")}
             return len(record(by, "visit", visit.pk, [tapped("took_over", data, seq=901)]).kept)
 
-        with patch("kessa.people.pins.check_password", slow):
+        with patch("kessa.record.people.pins.check_password", slow):
             kept = self.at_once(guess, [f"{n}" * 6 for n in range(8)])
             self.assertEqual((sum(kept), guess(self.membership, "518236")), (0, 0))
         self.assertEqual(len(set(tried)), 5)
@@ -287,7 +287,7 @@ class Stuck(TransactionTestCase):
         with override_settings(REQUEST_SECONDS=0.3):
             how = {"wsgi.input": Slow(body), "CONTENT_LENGTH": len(body), "CONTENT_TYPE": "application/json"}
             self.assertEqual(self.client.post(address, **how).status_code, 404)
-            with patch("kessa.people.accounts.DefaultAccountAdapter.authenticate", side_effect=slowly):
+            with patch("kessa.pages.account.adapters.DefaultAccountAdapter.authenticate", side_effect=slowly):
                 adapter = AccountAdapter(None)
 
                 def view(request):

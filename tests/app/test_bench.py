@@ -12,19 +12,19 @@ from django.test import Client
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.services import begin_test, reopen
-from kessa.bench.state import bench_of
-from kessa.bench.stream import BenchStream
 from kessa.core.methods import families
 from kessa.core.runs.conclusion import Blank, conclude
-from kessa.log import history
-from kessa.log.models import Result
-from kessa.log.services import go_on, repeat
-from kessa.people.acts import NotAllowed
-from kessa.taps.hands import whose
-from kessa.taps.models import Tap
-from kessa.taps.selectors import counted
-from kessa.taps.services import record
+from kessa.record.determinations.state import bench_of
+from kessa.record.people.acts import NotAllowed
+from kessa.record.results import history
+from kessa.record.results.models import Result
+from kessa.record.taps.hands import whose
+from kessa.record.taps.models import Tap
+from kessa.record.taps.selectors import counted
+from kessa.record.taps.services import record
+from kessa.record.testing.corrections import go_on, repeat
+from kessa.record.testing.services import begin_test, reopen
+from kessa.record.testing.stream import BenchStream
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, drawn, measured, member, send, standing, team_of
 
@@ -288,7 +288,7 @@ class Recording(PageTest):
         self.assertLessEqual(other.closed_at, timezone.now())
 
     def test_a_determination_outlives_its_method_and_the_rules_it_began_with(self):
-        with patch("kessa.bench.services.methods_of", lambda team_id: {}):
+        with patch("kessa.record.testing.services.methods_of", lambda team_id: {}):
             with self.assertRaisesMessage(ValidationError, "not among your team's"):
                 begin(self.place, self.membership)
             self.record(Taps().run("sample-1", 5).run("sample-2", 5).close())
@@ -368,11 +368,11 @@ class Addresses(PageTest):
 
     def test_a_lost_database_is_said_and_no_traceback_shown(self):
         self.client.raise_request_exception = False
-        with patch("kessa.taps.services.record", side_effect=OperationalError("gone")):
+        with patch("kessa.record.taps.services.record", side_effect=OperationalError("gone")):
             response = self.post({"taps": [], "known": 0})
         self.assertEqual(response.status_code, 503)
         self.assertIn("kept in your browser", response.json()["error"])
-        with patch("kessa.bench.views.open_determinations", side_effect=OperationalError("gone")):
+        with patch("kessa.pages.bench.views.open_determinations", side_effect=OperationalError("gone")):
             self.assertContains(self.client.get("/bench/"), "tries again by itself", status_code=503)
 
     def test_every_post_needs_its_token(self):

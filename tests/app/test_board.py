@@ -10,17 +10,17 @@ from unittest.mock import patch
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination, LedMethod
-from kessa.bench.services import begin_test
 from kessa.core.methods import families
-from kessa.instruments.models import Instrument
-from kessa.instruments.services import keep_instrument
-from kessa.kits.models import Kit, Lot
-from kessa.places.models import Place
-from kessa.rounds.services import plan_stop
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
-from kessa.taps.selectors import counted
+from kessa.record.determinations.models import Determination, LedMethod
+from kessa.record.instruments.models import Instrument
+from kessa.record.instruments.services import keep_instrument
+from kessa.record.kits.models import Kit, Lot
+from kessa.record.places.models import Place
+from kessa.record.rounds.services import plan_stop
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
+from kessa.record.taps.selectors import counted
+from kessa.record.testing.services import begin_test
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, drawn, note, noted, planned, send, stocked_kit, team_of, visited
 
@@ -133,7 +133,7 @@ class Board(PageTest):
 
     def test_a_method_that_changed_or_was_retired_meanwhile_begins_as_it_was_taken_along(self):
         payload = self.payloads()["ph-strip"]
-        with patch("kessa.bench.services.methods_of", return_value={}):
+        with patch("kessa.record.testing.services.methods_of", return_value={}):
             begun = self.tap(payload, {"run": "sample-1", "kind": "step_done", "data": {"step": 0}})
         self.assertEqual(begun.method.steps[0].text, families()["ph-strip"][0].steps[0].text)
         self.assertEqual(LedMethod.objects.for_team(self.membership.team).count(), len(TESTS))
@@ -225,7 +225,7 @@ class OneDay(PageTest):
         address = reverse("visits:circumstances", args=[going.pk])
         with self.settings(WEATHER_SERVICE=""):
             self.assertNotContains(self.client.get(address), "The weather service says")
-        with self.settings(WEATHER_SERVICE="kessa.visits.weather.SimulatedWeather"):
+        with self.settings(WEATHER_SERVICE="kessa.record.visits.weather.SimulatedWeather"):
             self.assertContains(self.client.get(address), "The weather service says", count=3)
         for answer, heard in (
             ({"weather_now": 99, "smell": 1}, nullcontext),
@@ -233,9 +233,9 @@ class OneDay(PageTest):
             (None, None),
         ):
             with (
-                self.settings(WEATHER_SERVICE="kessa.visits.weather.SimulatedWeather"),
-                patch("kessa.visits.weather.SimulatedWeather.at", return_value=answer),
-                heard() if heard else self.assertLogs("kessa.visits.weather"),
+                self.settings(WEATHER_SERVICE="kessa.record.visits.weather.SimulatedWeather"),
+                patch("kessa.record.visits.weather.SimulatedWeather.at", return_value=answer),
+                heard() if heard else self.assertLogs("kessa.record.visits.weather"),
             ):
                 self.assertNotContains(self.client.get(address), "The weather service says")
         self.assertEqual(noted(going), {})

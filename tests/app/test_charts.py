@@ -5,10 +5,10 @@ from datetime import timedelta
 from django.test import TestCase
 from django.utils import timezone
 
-from kessa.bench.services import begin_test
-from kessa.kits.models import Lot
-from kessa.kits.services import add_lot
-from kessa.log.models import OwnSpread, QualityCheck, Result
+from kessa.record.kits.models import Lot
+from kessa.record.kits.services import add_lot
+from kessa.record.results.models import OwnSpread, QualityCheck, Result
+from kessa.record.testing.services import begin_test
 from tests.world import Taps, begin, member, read, send, stocked_kit, team_of
 
 FAMILY = "nitrate-photometer"

@@ -8,11 +8,11 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from kessa.log.marks import visits_of
-from kessa.log.models import Mark, Result
-from kessa.places.selectors import place_at
-from kessa.visits.services import changed
-from kessa.web.compiled import compiled, prefetched
+from kessa.record.compiled import compiled, prefetched
+from kessa.record.places.selectors import place_at
+from kessa.record.results.marks import visits_of
+from kessa.record.results.models import Mark, Result
+from kessa.record.visits.services import changed
 from tests.world import measured, team_of
 
 

@@ -7,10 +7,10 @@ from unittest import TestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kessa.web.components.drift import drift
-from kessa.web.components.gauge import WIDTH, gauge
-from kessa.web.components.ladder import FOOT, TOP, ladder
-from kessa.web.components.trend import HEIGHT, WIDE, Band, Line, trend
+from kessa.drawings.drift import drift
+from kessa.drawings.gauge import WIDTH, gauge
+from kessa.drawings.ladder import FOOT, TOP, ladder
+from kessa.drawings.trend import HEIGHT, WIDE, Band, Line, trend
 
 START = datetime(2025, 1, 10, tzinfo=UTC)
 

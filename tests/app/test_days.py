@@ -8,9 +8,9 @@ import time_machine
 from django.db import transaction
 
 from kessa.demo import world
-from kessa.log.models import Result
-from kessa.people.models import Team
-from kessa.rounds.selectors import calls, plan_of
+from kessa.record.people.models import Team
+from kessa.record.results.models import Result
+from kessa.record.rounds.selectors import calls, plan_of
 from tests.app.pages import PageTest
 from tests.app.test_demo import OPEN_PLACES, spilt
 from tests.world import drawn, measured, planned, stocked_kit, team_of, visited

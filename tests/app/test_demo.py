@@ -6,20 +6,20 @@ from django.core.management import CommandError, call_command
 from django.db import connection
 from django.db.migrations.recorder import MigrationRecorder
 
-from kessa.bench.models import Determination
-from kessa.bench.state import bench_of
 from kessa.core.datafile import BadDataFile
 from kessa.core.readings import KINDS as KINDS_OF_READING
 from kessa.demo import world
-from kessa.instruments.models import Instrument
-from kessa.kits.models import Lot
-from kessa.log.judgement import judged
-from kessa.log.models import QualityCheck, Result
-from kessa.people.models import Team
-from kessa.places.models import Place
-from kessa.rounds.selectors import calls, plan_of
-from kessa.taps.selectors import counted
-from kessa.visits.models import Observation, Visit
+from kessa.record.determinations.models import Determination
+from kessa.record.determinations.state import bench_of
+from kessa.record.instruments.models import Instrument
+from kessa.record.kits.models import Lot
+from kessa.record.people.models import Team
+from kessa.record.places.models import Place
+from kessa.record.results.models import QualityCheck, Result
+from kessa.record.rounds.selectors import calls, plan_of
+from kessa.record.taps.selectors import counted
+from kessa.record.testing.judgement import judged
+from kessa.record.visits.models import Observation, Visit
 from kessa.web.checks import data_files
 from tests.app.pages import PageTest
 

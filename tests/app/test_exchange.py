@@ -11,13 +11,13 @@ from django.test import override_settings
 from django.utils.dateparse import parse_datetime
 from openpyxl import load_workbook
 
-from kessa.exchange import nouns as exchange_nouns
-from kessa.exchange import services, tasks
-from kessa.exchange.models import Export
-from kessa.exchange.nouns import nouns, rows_of
-from kessa.log.models import Result
-from kessa.log.services import set_aside
-from kessa.people.acts import NotAllowed
+from kessa.record.exchange import nouns as exchange_nouns
+from kessa.record.exchange import services, tasks
+from kessa.record.exchange.models import Export
+from kessa.record.exchange.nouns import nouns, rows_of
+from kessa.record.people.acts import NotAllowed
+from kessa.record.results.models import Result
+from kessa.record.testing.corrections import set_aside
 from tests.app.everything import one_of_each
 from tests.app.pages import PageTest
 from tests.world import measured, member, team_of

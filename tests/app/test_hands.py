@@ -9,16 +9,16 @@ from django.test import TestCase
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination
-from kessa.bench.services import begin_test
-from kessa.exchange.nouns import nouns
-from kessa.people.models import Act, Role
-from kessa.people.pins import WRONG_TRIES
-from kessa.review.selectors import hands_on
-from kessa.taps.hands import whose
-from kessa.taps.models import Tap
-from kessa.taps.services import NoSuchStream, add_tap, record, tapped
-from kessa.visits.models import Sample, Visit
+from kessa.record.determinations.models import Determination
+from kessa.record.exchange.nouns import nouns
+from kessa.record.people.models import Act, Role
+from kessa.record.people.pins import WRONG_TRIES
+from kessa.record.review.selectors import hands_on
+from kessa.record.taps.hands import whose
+from kessa.record.taps.models import Tap
+from kessa.record.taps.services import NoSuchStream, add_tap, record, tapped
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Sample, Visit
 from tests.world import begin, drawn, measured, member, safety, sealed, seen, send, standing, team_of, visited
 
 PIN = "404127"

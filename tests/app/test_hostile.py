@@ -22,11 +22,11 @@ from django.db import DataError, IntegrityError, models, transaction
 from django.test import Client, TestCase, override_settings
 from django.utils import timezone
 
-from kessa.bench.models import Determination
-from kessa.people.models import Act, TeamOwned
-from kessa.people.permissions import addresses
-from kessa.places.models import Place
-from kessa.taps.models import Tap
+from kessa.record.determinations.models import Determination
+from kessa.record.people.models import Act, TeamOwned
+from kessa.record.places.models import Place
+from kessa.record.taps.models import Tap
+from kessa.web.permissions import addresses
 from tests.app.everything import named, one_of_each
 from tests.world import Taps, begin, measured, member, team_of, visited
 

@@ -5,13 +5,13 @@ from types import SimpleNamespace
 from django.urls import reverse
 from django.utils.html import escape
 
-from kessa.bench.page import bench_payload, newest_of
-from kessa.bench.state import bench_of
 from kessa.core.job.schools import complete, questions
-from kessa.people.display import shown_as
-from kessa.places.models import Place
-from kessa.places.services import keep_place
-from kessa.rules.models import HouseRules
+from kessa.pages.bench.page import bench_payload, newest_of
+from kessa.record.determinations.state import bench_of
+from kessa.record.people.display import shown_as
+from kessa.record.places.models import Place
+from kessa.record.places.services import keep_place
+from kessa.record.rules.models import HouseRules
 from tests.app.pages import PageTest
 from tests.core.test_beforehand import on_the_page
 from tests.world import begin, measured, member, read, team_of

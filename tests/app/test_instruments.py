@@ -12,16 +12,16 @@ from django.test import TestCase
 from django.utils import timezone
 from django.utils.html import escape
 
-from kessa.api.models import Key
-from kessa.api.services import make_key, new_key_secret
 from kessa.core.adapters import ADAPTERS
 from kessa.core.errors import CannotCompute
-from kessa.instruments import bridge
-from kessa.instruments.models import Instrument, Shown
-from kessa.instruments.services import keep_instrument, take_shown
-from kessa.instruments.standins import STANDINS, memory, serve
-from kessa.log.models import Result
-from kessa.methods.models import OwnMethod
+from kessa.doors.instruments import bridge
+from kessa.doors.instruments.standins import STANDINS, memory, serve
+from kessa.record.api.models import Key
+from kessa.record.api.services import make_key, new_key_secret
+from kessa.record.instruments.models import Instrument, Shown
+from kessa.record.instruments.services import keep_instrument, take_shown
+from kessa.record.methods.models import OwnMethod
+from kessa.record.results.models import Result
 from tests.app.pages import sign_in
 from tests.world import Taps, begin, send, stocked_kit, team_of
 

@@ -5,15 +5,15 @@ from datetime import timedelta
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.kits.models import Kit, Lot, StockChange
-from kessa.kits.services import add_lot, weigh_lot
-from kessa.log.models import Result
-from kessa.log.services import go_on, withdraw_instrument_check
-from kessa.rounds.models import KitCheck
-from kessa.rounds.services import plan_stop
-from kessa.visits.models import Observation
+from kessa.record.determinations.models import Determination
+from kessa.record.instruments.models import Instrument, InstrumentCheck
+from kessa.record.kits.models import Kit, Lot, StockChange
+from kessa.record.kits.services import add_lot, weigh_lot
+from kessa.record.results.models import Result
+from kessa.record.rounds.models import KitCheck
+from kessa.record.rounds.services import plan_stop
+from kessa.record.testing.corrections import go_on, withdraw_instrument_check
+from kessa.record.visits.models import Observation
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, note, planned, send, standing, stocked_kit, team_of, visited
 

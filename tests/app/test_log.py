@@ -9,9 +9,9 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from kessa.log.models import Mark, Result
-from kessa.log.services import repeat
-from kessa.taps.models import Tap
+from kessa.record.results.models import Mark, Result
+from kessa.record.taps.models import Tap
+from kessa.record.testing.corrections import repeat
 from tests.app.pages import PageTest
 from tests.world import begin, measured, member, team_of
 

@@ -7,20 +7,20 @@ from django.core.exceptions import ValidationError
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.services import begin_test
 from kessa.core.judging.limits import rule_sets
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.log.models import Mark, Result
-from kessa.log.services import check_instrument, put_reading_right, set_aside
-from kessa.log.standing import restate
-from kessa.places.models import Pair, Place
-from kessa.places.services import keep_pair, keep_place, part_pair
-from kessa.rules.models import OwnRuleSet
-from kessa.rules.selectors import house_rules, sets_named
-from kessa.rules.services import begin_set, choose_house_rules, publish_set
-from kessa.taps.services import record, tapped
-from kessa.visits.models import Visit
-from kessa.visits.services import correct_observation
+from kessa.record.instruments.models import Instrument, InstrumentCheck
+from kessa.record.places.models import Pair, Place
+from kessa.record.places.services import keep_pair, keep_place, part_pair
+from kessa.record.results.models import Mark, Result
+from kessa.record.rules.models import OwnRuleSet
+from kessa.record.rules.selectors import house_rules, sets_named
+from kessa.record.rules.services import begin_set, choose_house_rules, publish_set
+from kessa.record.standing.standing import restate
+from kessa.record.taps.services import record, tapped
+from kessa.record.testing.corrections import check_instrument, put_reading_right, set_aside
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Visit
+from kessa.record.visits.services import correct_observation
 from tests.app.pages import PageTest
 from tests.world import (
     Taps,

@@ -8,12 +8,12 @@ from pathlib import Path
 from django.core.management import CommandError, call_command
 from django.test import TestCase, override_settings
 
-from kessa.actions.models import Action
-from kessa.exchange.moving import erase_team, read_team, rows_of_team, write_team
-from kessa.log.history import held_at
-from kessa.log.models import Result
-from kessa.people.models import Team, User
-from kessa.places.models import Place
+from kessa.record.actions.models import Action
+from kessa.record.exchange.moving import erase_team, read_team, rows_of_team, write_team
+from kessa.record.people.models import Team, User
+from kessa.record.places.models import Place
+from kessa.record.results.history import held_at
+from kessa.record.results.models import Result
 from tests.app.everything import one_of_each
 from tests.world import measured, member, read, team_of
 

@@ -8,16 +8,16 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 from openpyxl import Workbook
 
-from kessa.exchange import files, services, tasks
-from kessa.exchange.files import rows_in
-from kessa.exchange.models import Notebook
-from kessa.exchange.rows import guess
-from kessa.log.models import Result, Standing
-from kessa.people.acts import NotAllowed
-from kessa.people.models import Role
-from kessa.places.models import Place
-from kessa.review.services import accept
-from kessa.visits.models import Sample, Visit
+from kessa.record.exchange import files, services, tasks
+from kessa.record.exchange.files import rows_in
+from kessa.record.exchange.models import Notebook
+from kessa.record.exchange.rows import guess
+from kessa.record.people.acts import NotAllowed
+from kessa.record.people.models import Role
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result, Standing
+from kessa.record.review.services import accept
+from kessa.record.visits.models import Sample, Visit
 from tests.app.pages import PageTest
 from tests.world import SETS, measured, member, team_of
 

@@ -11,15 +11,15 @@ from django.urls import reverse
 from django.utils import timezone
 from procrastinate.contrib.django.models import ProcrastinateJob
 
-from kessa.actions import services as actions
-from kessa.actions.models import Action
-from kessa.notices.mail import deliver
-from kessa.notices.models import Notice, Wanted, Wish
-from kessa.notices.services import tell_of_follow_ups, tell_of_overdue
-from kessa.notices.tasks import look
-from kessa.people.models import Role
-from kessa.places.models import Place
-from kessa.places.services import keep_place
+from kessa.record.actions import services as actions
+from kessa.record.actions.models import Action
+from kessa.record.notices.mail import deliver
+from kessa.record.notices.models import Notice, Wanted, Wish
+from kessa.record.notices.services import tell_of_follow_ups, tell_of_overdue
+from kessa.record.notices.tasks import look
+from kessa.record.people.models import Role
+from kessa.record.places.models import Place
+from kessa.record.places.services import keep_place
 from tests.app.pages import PageTest
 from tests.world import member, read, team_of, visited
 

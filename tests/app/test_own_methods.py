@@ -3,10 +3,10 @@
 from django.urls import reverse
 
 from kessa.core.methods import house_methods
-from kessa.log.services import go_on
-from kessa.methods.models import OwnMethod
-from kessa.methods.selectors import families_of, methods_of
-from kessa.methods.services import keep_draft
+from kessa.record.methods.models import OwnMethod
+from kessa.record.methods.selectors import families_of, methods_of
+from kessa.record.methods.services import keep_draft
+from kessa.record.testing.corrections import go_on
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, send, team_of
 

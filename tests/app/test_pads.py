@@ -11,9 +11,9 @@ from django.test import TestCase, override_settings
 
 from kessa.core.colours.lab import Lab, lab_of_hex
 from kessa.core.pictures.placing import at, plane
-from kessa.log.models import Result
-from kessa.pads.models import Proposed, Scale
-from kessa.people.models import Role
+from kessa.record.pads.models import Proposed, Scale
+from kessa.record.people.models import Role
+from kessa.record.results.models import Result
 from tests.core.rendered import CHARTS, PLACES, STRIP, as_file, photograph
 from tests.world import Taps, begin, member, send, team_of
 

@@ -9,10 +9,10 @@ from django.contrib.staticfiles.finders import get_finders
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.log.models import Result
-from kessa.people.models import Team
-from kessa.places.models import Pair, Place
-from kessa.web.storage import Storage
+from kessa.record.people.models import Team
+from kessa.record.places.models import Pair, Place
+from kessa.record.results.models import Result
+from kessa.web.static import Storage
 from kessa.web.styles import WRITTEN, used_styles
 from tests.app.pages import PageTest
 from tests.world import SETS, begin, measured, team_of
@@ -105,4 +105,4 @@ class Pages(PageTest):
             self.assertContains(self.client.get(address), "8, 8 drops")
         worker = self.client.get("/worker.js")
         self.assertEqual(worker["Content-Type"], "text/javascript")
-        self.assertContains(worker, "css/bench.css")
+        self.assertContains(worker, "bench/bench.css")

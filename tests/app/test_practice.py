@@ -6,17 +6,17 @@ from unittest.mock import patch
 from django.test import TestCase
 from django.utils import timezone
 
-from kessa.bench.models import Determination, LotUse
 from kessa.core.methods import house_methods
 from kessa.core.practice.lessons import lessons
 from kessa.core.practice.seen import end_of, turned
-from kessa.log.models import Result
-from kessa.people.models import Act
-from kessa.practice.models import Practised
-from kessa.practice.selectors import proofs
-from kessa.practice.services import begin, vouch
-from kessa.taps.models import Tap
-from kessa.taps.services import record
+from kessa.record.determinations.models import Determination, LotUse
+from kessa.record.people.models import Act
+from kessa.record.practice.models import Practised
+from kessa.record.practice.selectors import proofs
+from kessa.record.practice.services import begin, vouch
+from kessa.record.results.models import Result
+from kessa.record.taps.models import Tap
+from kessa.record.taps.services import record
 from tests.world import Taps, drawn, member, stocked_kit, team_of
 
 
@@ -27,7 +27,7 @@ class Practice(TestCase):
         self.sanna = member(self.team, "Sanna")
         self.client.force_login(self.sanna.user)
         # Always the same water.
-        seed = patch("kessa.practice.services.secrets.randbelow", return_value=5)
+        seed = patch("kessa.record.practice.services.secrets.randbelow", return_value=5)
         seed.start()
         self.addCleanup(seed.stop)
 

@@ -6,19 +6,19 @@ from django.core.cache import cache
 from django.test import override_settings
 from django.utils import timezone
 
-from kessa.log.models import Result
-from kessa.log.services import set_aside
-from kessa.people.access import Who
-from kessa.people.acts import NotAllowed
-from kessa.people.models import Contact
-from kessa.people.permissions import addresses
-from kessa.people.services import keep_contact
-from kessa.places.models import Place
-from kessa.public.models import Page
-from kessa.public.services import close_page, open_page
-from kessa.review.selectors import seen_of
-from kessa.review.services import accept, release, take_back
-from kessa.visits.models import Visit
+from kessa.record.people.access import Who
+from kessa.record.people.acts import NotAllowed
+from kessa.record.people.models import Contact
+from kessa.record.people.services import keep_contact
+from kessa.record.places.models import Place
+from kessa.record.public.models import Page
+from kessa.record.public.services import close_page, open_page
+from kessa.record.results.models import Result
+from kessa.record.review.selectors import seen_of
+from kessa.record.review.services import accept, release, take_back
+from kessa.record.testing.corrections import set_aside
+from kessa.record.visits.models import Visit
+from kessa.web.permissions import addresses
 from tests.app.everything import named, one_of_each
 from tests.app.pages import PageTest
 from tests.world import SETS, Taps, begin, led, measured, member, note, planned, read, send, team_of, visited

@@ -5,14 +5,14 @@ from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
-from kessa.bench.models import Determination
-from kessa.bench.services import begin_test
-from kessa.log.history import found_lately
-from kessa.log.models import QualityCheck, Result, Standing
-from kessa.log.proof import weigh_lots_of
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
-from kessa.taps.models import Tap
+from kessa.record.determinations.models import Determination
+from kessa.record.quality.proof import weigh_lots_of
+from kessa.record.results.history import found_lately
+from kessa.record.results.models import QualityCheck, Result, Standing
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
+from kessa.record.taps.models import Tap
+from kessa.record.testing.services import begin_test
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, measured, send, standing, stocked_kit, team_of
 

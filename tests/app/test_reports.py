@@ -7,18 +7,18 @@ from django.core.exceptions import ValidationError
 from django.db import connection
 from django.utils import timezone
 
-from kessa.actions.services import note_done
-from kessa.log.services import set_aside
-from kessa.people.acts import NotAllowed
-from kessa.places.models import Place
-from kessa.products.models import Product, ProductLot
-from kessa.products.services import add_lot, keep_product
-from kessa.reports.contents import gather
-from kessa.reports.models import Report
-from kessa.reports.services import body_of, issue, would_be
-from kessa.reports.tasks import print_paper
-from kessa.rounds.selectors import missed_between
-from kessa.rounds.services import answer_without_visit
+from kessa.record.actions.services import note_done
+from kessa.record.people.acts import NotAllowed
+from kessa.record.places.models import Place
+from kessa.record.products.models import Product, ProductLot
+from kessa.record.products.services import add_lot, keep_product
+from kessa.record.reports.contents import gather
+from kessa.record.reports.models import Report
+from kessa.record.reports.services import body_of, issue, would_be
+from kessa.record.reports.tasks import print_paper
+from kessa.record.rounds.selectors import missed_between
+from kessa.record.rounds.services import answer_without_visit
+from kessa.record.testing.corrections import set_aside
 from tests.app.pages import PageTest
 from tests.world import led, measured, member, note, planned, read, team_of, visited
 

@@ -8,17 +8,17 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from kessa.log.models import Result
-from kessa.log.services import put_reading_right, set_aside
-from kessa.notices.models import Notice
-from kessa.people.acts import NotAllowed
-from kessa.people.models import Act, Role
-from kessa.places.models import Pair, Place
-from kessa.review import services
-from kessa.review.selectors import hands_on, next_to_review, questions_to, seen_of, side_by_side, standing_rows
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
-from kessa.visits.models import Visit
+from kessa.record.notices.models import Notice
+from kessa.record.people.acts import NotAllowed
+from kessa.record.people.models import Act, Role
+from kessa.record.places.models import Pair, Place
+from kessa.record.results.models import Result
+from kessa.record.review import services
+from kessa.record.review.selectors import hands_on, next_to_review, questions_to, seen_of, side_by_side, standing_rows
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
+from kessa.record.testing.corrections import put_reading_right, set_aside
+from kessa.record.visits.models import Visit
 from tests.world import SETS, begin, led, measured, member, note, team_of, visited
 
 
@@ -185,7 +185,7 @@ class Reviewing(ReviewCase):
         Visit.objects.for_team(self.team).update(started_at=timezone.now())
         self.client.force_login(self.maud.user)
         seen, before = [], ""
-        with patch("kessa.review.views.PAGE", 1):
+        with patch("kessa.pages.review.views.PAGE", 1):
             while before is not None:
                 said = self.client.get(f"/review/?before={before}").context
                 seen += [line["visit"].pk for line in said["lines"]]

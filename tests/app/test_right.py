@@ -9,14 +9,14 @@ from django.conf import settings
 from django.core.exceptions import ValidationError
 from django.urls import reverse
 
-from kessa.bench.services import begin_test
-from kessa.log.models import Mark, Result
-from kessa.log.services import put_answer_right, put_reading_right
-from kessa.people.access import Who
-from kessa.people.acts import ACTS
-from kessa.people.models import Act
-from kessa.people.permissions import addresses, permissions_page
-from kessa.visits.models import Observation
+from kessa.record.people.access import Who
+from kessa.record.people.acts import ACTS
+from kessa.record.people.models import Act
+from kessa.record.results.models import Mark, Result
+from kessa.record.testing.corrections import put_answer_right, put_reading_right
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Observation
+from kessa.web.permissions import addresses, permissions_page
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, led, measured, member, note, read, send, standing, team_of, visited
 

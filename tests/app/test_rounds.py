@@ -8,10 +8,10 @@ from django.urls import reverse
 from django.utils import timezone
 from icalendar import Calendar
 
-from kessa.people.models import Membership
-from kessa.places.models import Place
-from kessa.rounds.models import CalendarFeed, Round, Settled
-from kessa.rounds.selectors import calls, dues_at, plan_of, weekly_use
+from kessa.record.people.models import Membership
+from kessa.record.places.models import Place
+from kessa.record.rounds.models import CalendarFeed, Round, Settled
+from kessa.record.rounds.selectors import calls, dues_at, plan_of, weekly_use
 from tests.app.pages import PageTest
 from tests.world import measured, member, planned, safety, team_of
 

@@ -20,17 +20,17 @@ from django.urls import reverse
 from django.utils import timezone
 from PIL import Image
 
-from kessa.api.models import Hook, Key
-from kessa.api.services import make_key, new_key_secret
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete
 from kessa.core.methods.drafts import read_file
-from kessa.log.models import Result
-from kessa.people.models import Act, Invitation, Membership, Role, Team
-from kessa.people.services import invite
-from kessa.places.models import Pair, Place
-from kessa.rounds.selectors import dues_at
-from kessa.taps.services import tapped
+from kessa.record.api.models import Hook, Key
+from kessa.record.api.services import make_key, new_key_secret
+from kessa.record.people.models import Act, Invitation, Membership, Role, Team
+from kessa.record.people.services import invite
+from kessa.record.places.models import Pair, Place
+from kessa.record.results.models import Result
+from kessa.record.rounds.selectors import dues_at
+from kessa.record.taps.services import tapped
 from kessa.web.logs import Discreet
 from tests.app.everything import named, one_of_each
 from tests.app.pages import PageTest, sign_in
@@ -95,22 +95,16 @@ class OtherTeams(PageTest):
     def test_rows_are_reached_by_team_only(self):
         with self.assertRaisesMessage(TypeError, "Say whose"):
             Result.objects.all()
-        root = Path(settings.ROOT) / "kessa"
+        root = Path(settings.ROOT) / "kessa" / "record"
         allowed = {"people/models.py", "people/services.py", "taps/models.py", "taps/services.py", "taps/selectors.py"}
-        allowed |= {
-            "log/models.py",
-            "log/selectors.py",
-            "log/doubts.py",
-            "rounds/selectors.py",
-            "review/selectors.py",
-            "public/shown.py",
-        }
+        allowed |= {"results/models.py", "results/selectors.py", "quality/doubts.py"}
+        allowed |= {"rounds/selectors.py", "review/selectors.py", "public/shown.py"}
         # The worker looks over every team for what has come due, and does for each what it asked for.
         allowed |= {"notices/services.py", "notices/mail.py", "exchange/tasks.py"}
         allowed |= {"api/tasks.py", "api/selectors.py", "reports/tasks.py"}
         users = {
-            str(path.relative_to(root))
-            for path in root.rglob("*.py")
+            str(path).removeprefix(f"{root}/")
+            for path in root.parent.rglob("*.py")
             if "migrations" not in path.parts and "across_teams" in path.read_text()
         }
         self.assertEqual(users, allowed)
@@ -422,7 +416,9 @@ class SigningIn(PageTest):
     def test_nobody_fills_the_disk(self):
         """What is no file for a page that takes one is not kept, and what is larger than its page takes is not read."""
         strange = SimpleUploadedFile("x.bin", b"x" * 900_000)
-        with patch("kessa.photographs.upload_bound.TemporaryFileUploadHandler.new_file", side_effect=AssertionError):
+        with patch(
+            "kessa.pages.photographs.upload_bound.TemporaryFileUploadHandler.new_file", side_effect=AssertionError
+        ):
             self.assertEqual(self.client.post("/account/in/", {"login": "x", "file": strange}).status_code, 200)
 
         def large():

@@ -11,21 +11,21 @@ from django.urls import reverse
 from django.utils import timezone
 from PIL import Image, ImageCms
 
-from kessa.bench.services import begin_test
 from kessa.core.job.schools import complete
-from kessa.instruments.models import Instrument
-from kessa.instruments.services import keep_instrument
-from kessa.kits.models import Kit
-from kessa.people.models import Membership
-from kessa.photographs.models import Photograph
-from kessa.places.models import Pair, Place
-from kessa.rounds.field_sheet import field_sheet
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
-from kessa.taps.services import record, tapped
-from kessa.visits.models import Bottle, Observation, Sample, TwoVisits, Visit
-from kessa.visits.selectors import at_once_with
-from kessa.web.components.trend import HEIGHT
+from kessa.drawings.trend import HEIGHT
+from kessa.record.instruments.models import Instrument
+from kessa.record.instruments.services import keep_instrument
+from kessa.record.kits.models import Kit
+from kessa.record.people.models import Membership
+from kessa.record.photographs.models import Photograph
+from kessa.record.places.models import Pair, Place
+from kessa.record.rounds.field_sheet import field_sheet
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
+from kessa.record.taps.services import record, tapped
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.models import Bottle, Observation, Sample, TwoVisits, Visit
+from kessa.record.visits.selectors import at_once_with
 from tests.app.pages import PageTest
 from tests.world import (
     Taps,

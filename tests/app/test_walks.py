@@ -19,11 +19,11 @@ from hypothesis import settings as walked
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, rule, run_state_machine_as_test
 
-from kessa.people.models import User
-from kessa.people.pins import WRONG_TRIES, sealing_key
-from kessa.taps.hands import whose
-from kessa.taps.models import Tap
-from kessa.visits.models import Visit
+from kessa.record.people.models import User
+from kessa.record.people.pins import WRONG_TRIES, sealing_key
+from kessa.record.taps.hands import whose
+from kessa.record.taps.models import Tap
+from kessa.record.visits.models import Visit
 from tests.world import member, safety, team_of
 
 WALKS = int(os.environ.get("KESSA_WALKS", "50"))

@@ -10,8 +10,8 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import DatabaseError, connection, transaction
 from playwright.sync_api import expect, sync_playwright
 
-from kessa.people.models import Membership, Role, Team, User
-from kessa.places.models import Pair, Place
+from kessa.record.people.models import Membership, Role, Team, User
+from kessa.record.places.models import Pair, Place
 from tests.browser.chromium import CHROMIUM, PHONE, QUIET
 from tests.world import SETS, begin
 

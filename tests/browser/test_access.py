@@ -3,15 +3,15 @@
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.bench.services import begin_test
 from kessa.core.methods import house_methods
-from kessa.instruments.models import Instrument, InstrumentCheck
-from kessa.instruments.services import keep_instrument
-from kessa.log.services import check_instrument
-from kessa.methods.services import begin_draft
-from kessa.rounds.packing_list import packing_list
-from kessa.rounds.services import keep_packing_list
-from kessa.visits.services import label_bottle
+from kessa.record.instruments.models import Instrument, InstrumentCheck
+from kessa.record.instruments.services import keep_instrument
+from kessa.record.methods.services import begin_draft
+from kessa.record.rounds.packing_list import packing_list
+from kessa.record.rounds.services import keep_packing_list
+from kessa.record.testing.corrections import check_instrument
+from kessa.record.testing.services import begin_test
+from kessa.record.visits.services import label_bottle
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import begin, led, measured, note, planned, stocked_kit, visited

@@ -6,10 +6,10 @@ from datetime import timedelta
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.actions.models import Action
-from kessa.people.models import Contact, Role
-from kessa.places.models import Pair, Place
-from kessa.products.models import Product, ProductLot
+from kessa.record.actions.models import Action
+from kessa.record.people.models import Contact, Role
+from kessa.record.places.models import Pair, Place
+from kessa.record.products.models import Product, ProductLot
 from tests.app.test_actions import counted
 from tests.browser.base import BenchTest
 from tests.browser.chromium import DESK, PHONE

@@ -13,18 +13,18 @@ from django.http import Http404
 from PIL import Image
 from playwright.sync_api import expect
 
-from kessa.bench.models import Determination
-from kessa.log.models import Result
-from kessa.people.models import Contact
-from kessa.places.models import Place
-from kessa.places.services import keep_place
-from kessa.rounds.packing_list import packing_list
-from kessa.rounds.services import keep_packing_list, plan_stop
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
-from kessa.taps.models import Tap
-from kessa.taps.services import record
-from kessa.visits.models import Sample, Visit
+from kessa.record.determinations.models import Determination
+from kessa.record.people.models import Contact
+from kessa.record.places.models import Place
+from kessa.record.places.services import keep_place
+from kessa.record.results.models import Result
+from kessa.record.rounds.packing_list import packing_list
+from kessa.record.rounds.services import keep_packing_list, plan_stop
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
+from kessa.record.taps.models import Tap
+from kessa.record.taps.services import record
+from kessa.record.visits.models import Sample, Visit
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
 from tests.world import planned, stocked_kit
@@ -70,7 +70,7 @@ class TakenAlong(BrowserTest):
     def lose_signal(self, page):
         """Take the browser offline, and shut the door: a page that was just opened is offline a moment later only."""
         page.context.set_offline(True)
-        door = patch("kessa.taps.views.services.record", side_effect=OperationalError)
+        door = patch("kessa.doors.taps.views.services.record", side_effect=OperationalError)
         door.start()
         self.addCleanup(patch.stopall)
         return door
@@ -290,7 +290,7 @@ class TakenAlong(BrowserTest):
         first = page.get_by_role("button", name="Chromate indicator powder")
         expect(first).to_have_attribute("aria-pressed", "false")
         page.context.set_offline(True)
-        with patch("kessa.rounds.views.services.tick", side_effect=OperationalError):
+        with patch("kessa.pages.rounds.views.services.tick", side_effect=OperationalError):
             first.click()
             expect(first).to_have_attribute("aria-pressed", "true")
             # Opened again without a signal, what waits is shown as it will be.
@@ -324,7 +324,7 @@ class TakenAlong(BrowserTest):
                 raise OperationalError
             return kept
 
-        with patch("kessa.taps.views.services.record", side_effect=killed):
+        with patch("kessa.doors.taps.views.services.record", side_effect=killed):
             page.context.set_offline(False)
             page.goto(f"{self.address}/phone/")
             expect(
@@ -392,7 +392,10 @@ class TakenAlong(BrowserTest):
         )
         page = self.take_along()
         page.goto(f"{self.address}/places/{ford.pk}/")
-        with patch("kessa.visits.views_along._besides", side_effect=ValueError), self.assertLogs("kessa.visits") as log:
+        with (
+            patch("kessa.pages.offline.views._besides", side_effect=ValueError),
+            self.assertLogs("kessa.pages.offline") as log,
+        ):
             page.get_by_role("button", name="Put it on this phone").click()
             expect(page.get_by_text("It is not here yet: it is fetched by itself.")).to_be_visible()
             page.goto(f"{self.address}/phone/")

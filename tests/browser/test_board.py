@@ -4,12 +4,12 @@ from contextlib import suppress
 
 from playwright.sync_api import expect
 
-from kessa.bench.models import Determination
-from kessa.bench.state import bench_of
 from kessa.core.runs.timing import timing
-from kessa.log.models import Result
-from kessa.rounds.services import plan_stop
-from kessa.taps.selectors import counted
+from kessa.record.determinations.models import Determination
+from kessa.record.determinations.state import bench_of
+from kessa.record.results.models import Result
+from kessa.record.rounds.services import plan_stop
+from kessa.record.taps.selectors import counted
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import drawn, planned, stocked_kit, visited

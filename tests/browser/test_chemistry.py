@@ -2,9 +2,9 @@
 
 from playwright.sync_api import expect
 
-from kessa.log.models import Result
-from kessa.people.models import Contact
-from kessa.places.models import Place
+from kessa.record.people.models import Contact
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
 from tests.browser.base import BenchTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import planned, read, stocked_kit

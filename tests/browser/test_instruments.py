@@ -3,12 +3,12 @@
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.bench.services import begin_test
 from kessa.core.adapters import ADAPTERS
 from kessa.core.adapters.adapter import Shown as Said
-from kessa.instruments.models import Instrument, Shown
-from kessa.instruments.services import keep_instrument, take_shown
-from kessa.taps.models import Tap
+from kessa.record.instruments.models import Instrument, Shown
+from kessa.record.instruments.services import keep_instrument, take_shown
+from kessa.record.taps.models import Tap
+from kessa.record.testing.services import begin_test
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
 from tests.world import Taps, begin, read, send

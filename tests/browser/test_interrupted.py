@@ -12,23 +12,23 @@ from django.conf import settings
 from django.db import OperationalError, connection
 from playwright.sync_api import expect
 
-from kessa.bench.models import Determination
-from kessa.bench.state import bench_of
-from kessa.taps.models import Tap
-from kessa.taps.selectors import counted
+from kessa.record.determinations.models import Determination
+from kessa.record.determinations.state import bench_of
+from kessa.record.taps.models import Tap
+from kessa.record.taps.selectors import counted
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
 from tests.world import team_of
 
 # Puts a clock on this browser's shelf, as a test does that waits.
 CLOCK = """async () => {
-  const { putOnShelf } = await import("/static/js/shelf.js");
+  const { putOnShelf } = await import("/static/base/shelf.js");
   const clock = { what: "Colour", key: "1", at: "x", opens: Date.now() + 600000 };
   await putOnShelf("s", "Below the depot", "/bench/", [clock]);
 }"""
 # What this browser keeps of taps: whether each was sent.
 KEPT = """async () => {
-  const { allKept, openStore } = await import("/static/js/store.js");
+  const { allKept, openStore } = await import("/static/base/store.js");
   return (await allKept(await openStore())).map((tap) => Boolean(tap.sent));
 }"""
 
@@ -39,7 +39,7 @@ class Interrupted(BrowserTest):
 
     def cut(self, page):
         """Cut the network; what slips through, as from a page that is just reloading, finds no database."""
-        self.lost = patch("kessa.taps.services.record", side_effect=OperationalError)
+        self.lost = patch("kessa.record.taps.services.record", side_effect=OperationalError)
         self.lost.start()
         self.addCleanup(patch.stopall)
         page.context.set_offline(True)
@@ -174,7 +174,7 @@ class Interrupted(BrowserTest):
         self.begin(first)
         second.goto(first.url)
         self.assert_saved(second)
-        self.lost = patch("kessa.taps.services.record", side_effect=OperationalError)
+        self.lost = patch("kessa.record.taps.services.record", side_effect=OperationalError)
         self.lost.start()
         self.addCleanup(patch.stopall)
         for page, count in ((first, 2), (second, 3)):

@@ -2,9 +2,9 @@
 
 from playwright.sync_api import expect
 
-from kessa.log.models import Result
-from kessa.rules.selectors import house_rules
-from kessa.rules.services import choose_house_rules
+from kessa.record.results.models import Result
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
 from tests.browser.base import BenchTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import begin, read, stocked_kit

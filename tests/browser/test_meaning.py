@@ -4,8 +4,8 @@ import re
 
 from playwright.sync_api import expect
 
-from kessa.log.models import Result
-from kessa.places.models import Place
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
 from tests.browser.base import BenchTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import measured, read

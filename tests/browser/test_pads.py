@@ -7,8 +7,8 @@ from django.test import override_settings
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.log.models import Result
-from kessa.pads.models import Proposed, Scale
+from kessa.record.pads.models import Proposed, Scale
+from kessa.record.results.models import Result
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
 from tests.core.rendered import CHARTS, STRIP, as_file, photograph

@@ -7,7 +7,7 @@ from django.utils import timezone
 from icalendar import Calendar
 from playwright.sync_api import expect
 
-from kessa.kits.models import Lot
+from kessa.record.kits.models import Lot
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import planned, stocked_kit

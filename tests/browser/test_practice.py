@@ -6,8 +6,8 @@ from playwright.sync_api import expect
 
 from kessa.core.practice.lessons import lessons
 from kessa.core.practice.seen import end_of, turned
-from kessa.log.models import Result
-from kessa.practice.models import Practised
+from kessa.record.practice.models import Practised
+from kessa.record.results.models import Result
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK
 
@@ -31,7 +31,7 @@ class Practice(BrowserTest):
         page.get_by_role("button", name="It stays: end").click()
         self.steps(page, 1)
 
-    @patch("kessa.practice.services.secrets.randbelow", lambda _: 5)
+    @patch("kessa.record.practice.services.secrets.randbelow", lambda _: 5)
     def test_a_learners_first_week(self):
         page = self.open()
         page.get_by_role("link", name="Bench", exact=True).click()

@@ -5,14 +5,14 @@ from django.test import override_settings
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.exchange import tasks
-from kessa.exchange.models import Notebook
-from kessa.log.models import Result
-from kessa.people.models import Membership, Role, User
-from kessa.public.models import Page
-from kessa.reports.models import Report
-from kessa.reports.tasks import print_paper
-from kessa.visits.models import Visit
+from kessa.record.exchange import tasks
+from kessa.record.exchange.models import Notebook
+from kessa.record.people.models import Membership, Role, User
+from kessa.record.public.models import Page
+from kessa.record.reports.models import Report
+from kessa.record.reports.tasks import print_paper
+from kessa.record.results.models import Result
+from kessa.record.visits.models import Visit
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import measured

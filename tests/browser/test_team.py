@@ -6,7 +6,7 @@ from pathlib import Path
 
 from playwright.sync_api import expect
 
-from kessa.bench.services import begin_test
+from kessa.record.testing.services import begin_test
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import DESK, PHONE
 from tests.world import Taps, measured, read, send

@@ -5,11 +5,11 @@ from unittest.mock import patch
 from django.conf import settings
 from playwright.sync_api import expect
 
-from kessa.people.models import Act
-from kessa.places.models import Place
-from kessa.taps.incoming import BadTap
-from kessa.visits.models import Bottle, Observation, Visit
-from kessa.visits.services import label_bottle
+from kessa.record.people.models import Act
+from kessa.record.places.models import Place
+from kessa.record.taps.incoming import BadTap
+from kessa.record.visits.models import Bottle, Observation, Visit
+from kessa.record.visits.services import label_bottle
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
 from tests.world import led, note, noted, planned, stocked_kit, visited
@@ -106,7 +106,7 @@ class OnThePhone(BrowserTest):
         page = self.open(PHONE)
         self.begin_visit(page)
         page.get_by_role("link", name="Read in place, and note what you see").click()
-        with patch("kessa.visits.noted._on_scale", side_effect=BadTap("Conductivity: the meter is out.")):
+        with patch("kessa.record.visits.noted._on_scale", side_effect=BadTap("Conductivity: the meter is out.")):
             self.note(page, "Conductivity", 310)
             expect(
                 page.get_by_text("Not taken: Conductivity: 310 µS/cm. Conductivity: the meter is out.")

@@ -3,9 +3,9 @@
 from playwright.sync_api import TimeoutError as Unreachable
 from playwright.sync_api import expect
 
-from kessa.bench.models import Determination
-from kessa.log.models import Result
-from kessa.rounds.services import plan_stop
+from kessa.record.determinations.models import Determination
+from kessa.record.results.models import Result
+from kessa.record.rounds.services import plan_stop
 from tests.browser.base import BrowserTest
 from tests.browser.chromium import PHONE
 from tests.world import drawn, planned, stocked_kit, visited

@@ -3,9 +3,10 @@
 from unittest import TestCase
 
 from kessa.core.calibrating.kinds import calibrated
-from kessa.core.calibrating.line import calibrated_by, fit_line, students_t
+from kessa.core.calibrating.line import calibrated_by, fit_line
 from kessa.core.calibrating.meters import calibrate_conductivity, calibrate_oxygen, calibrate_ph
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.students_t import students_t
 
 TINY = {"standard": 5.0, "shown": 1e-320, "constant": 1.0, "temperature_c": 25.0, "compensated": True}
 

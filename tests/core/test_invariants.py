@@ -7,9 +7,9 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from kessa.core.judging.judge import VERDICTS, Bounds, Interval, judge
+from kessa.core.methods.replicates import Rule, agree
 from kessa.core.quantities.units import UNITS, convert
 from kessa.core.readings import determine
-from kessa.core.runs.replicates import Rule, agree
 
 amounts = st.floats(0, 1e6).map(lambda number: round(number, 4))
 methods = st.fixed_dictionaries(

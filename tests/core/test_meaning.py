@@ -13,10 +13,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kessa.core.derived.ammonia import unionised_fraction
-from kessa.core.derived.aquatic import METALS, ammonia_criteria, metal_criteria
 from kessa.core.derived.oxygen import oxygen_saturation, pressure_at
 from kessa.core.derived.recipes import HEIGHT, RECIPES, SUPPLY, derive, lacking
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.aquatic import METALS, ammonia_criteria, metal_criteria
 from kessa.core.judging.holding import Beside, Paired, hold, judge_by_sets, not_judged, overall
 from kessa.core.judging.judge import Bounds
 from kessa.core.judging.limits import Limit, RuleSet, proposed_sets, rule_sets

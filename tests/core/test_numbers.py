@@ -7,7 +7,7 @@ from django import forms
 from django.test import SimpleTestCase
 
 from kessa.core.quantities.typed import typed_number
-from kessa.web.number_field import DecimalNumberField, NumberField
+from kessa.pages.base.number_field import DecimalNumberField, NumberField
 
 CASES = json.loads((Path(__file__).parent.parent / "number_cases.json").read_text())
 

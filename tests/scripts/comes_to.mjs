@@ -2,8 +2,8 @@
 
 import { readFileSync } from "node:fs";
 
-const { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } = await import("../../kessa/web/static/js/comes-to.js");
-const { deserved, plain } = await import("../../kessa/web/static/js/numbers.js");
+const { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } = await import("../../kessa/pages/bench/comes-to.js");
+const { deserved, plain } = await import("../../kessa/pages/base/numbers.js");
 
 const { tests, numbers } = JSON.parse(readFileSync(0));
 const found = tests.map(({ told, runs }) =>

@@ -16,13 +16,13 @@ globalThis.fetch = (address, how) => {
   return asked(`${phone.server}${address}`, { ...how, headers: { ...how.headers, Cookie: phone.cookie, Origin: phone.server } });
 };
 
-const { Keeper, newId } = await import("../../kessa/web/static/js/keeper.js");
-const { goingOn, isTakenOver, lentOf, takerOf, tapped } = await import("../../kessa/web/static/js/leading.js");
-const { endTaps, sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
-const { allKept, openStore } = await import("../../kessa/web/static/js/store.js");
-const { itWasMe, itWasNotMe, tappedInMyName } = await import("../../kessa/web/static/js/in-your-name.js");
-const { uuid5 } = await import("../../kessa/web/static/js/uuid5.js");
-const { sealed } = await import("../../kessa/web/static/js/pin.js");
+const { Keeper, newId } = await import("../../kessa/pages/base/keeper.js");
+const { goingOn, isTakenOver, lentOf, takerOf, tapped } = await import("../../kessa/pages/offline/leading.js");
+const { endTaps, sendWaiting } = await import("../../kessa/pages/base/outbox.js");
+const { allKept, openStore } = await import("../../kessa/pages/base/store.js");
+const { itWasMe, itWasNotMe, tappedInMyName } = await import("../../kessa/pages/phone/in-your-name.js");
+const { uuid5 } = await import("../../kessa/pages/offline/uuid5.js");
+const { sealed } = await import("../../kessa/pages/offline/pin.js");
 
 const made = []; // every tap, and whose hand it was
 let keeper = null;
@@ -75,7 +75,7 @@ const commands = {
     phone.person = person;
     document.querySelector = (selector) => (selector.includes("kessa-person") && person ? { content: String(person) } : null);
     phone.pages += 1;
-    const { handedOver } = await import(`../../kessa/web/static/js/handover.js?page=${phone.pages}`);
+    const { handedOver } = await import(`../../kessa/pages/base/handover.js?page=${phone.pages}`);
     await handedOver;
   },
   // The page of a visit, as of the person who took it along: what is kept of the visit goes on.

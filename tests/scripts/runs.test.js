@@ -5,9 +5,9 @@ import { readFileSync } from "node:fs";
 import { test } from "node:test";
 import "./browser.js";
 
-const { parted } = await import("../../kessa/web/static/js/parted.js");
-const { deserved, read } = await import("../../kessa/web/static/js/numbers.js");
-const { deriveRun } = await import("../../kessa/web/static/js/run-state.js");
+const { parted } = await import("../../kessa/pages/bench/parted.js");
+const { deserved, read } = await import("../../kessa/pages/base/numbers.js");
+const { deriveRun } = await import("../../kessa/pages/bench/run-state.js");
 
 for (const { name, most, parts, events, state } of JSON.parse(readFileSync(new URL("../run_cases.json", import.meta.url))))
   test(name, () => {

@@ -4,8 +4,8 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { how, kept, page, pass, Server, settled } from "./browser.js";
 
-const { Keeper } = await import("../../kessa/web/static/js/keeper.js");
-const { sendWaiting } = await import("../../kessa/web/static/js/outbox.js");
+const { Keeper } = await import("../../kessa/pages/base/keeper.js");
+const { sendWaiting } = await import("../../kessa/pages/base/outbox.js");
 const ADDRESS = "/taps/bench/1/";
 
 async function opened(server, taps = []) {
@@ -78,7 +78,7 @@ test("what is refused is said, leaves what is shown, holds up nothing, and is ke
 test("what waits for another person goes on waiting, holds up nothing, and is sent when they are there", async () => {
   page();
   const server = new Server();
-  const store = await import("../../kessa/web/static/js/store.js");
+  const store = await import("../../kessa/pages/base/store.js");
   const { keeper, seen } = await opened(server);
   server.holds.set("voided", "It waits until Sanna is signed in here.");
   for (const kind of ["voided", "drop_added"]) keeper.add("sample-1", kind);
@@ -204,7 +204,7 @@ test("without a signal it is tried again ever more slowly, at least twice a minu
 test("of many tests that wait, one that the server does not know holds up none of the others", async () => {
   page();
   const server = new Server();
-  const store = (await import("../../kessa/web/static/js/store.js"));
+  const store = (await import("../../kessa/pages/base/store.js"));
   const opened = await store.openStore();
   const waiting = (stream, count) => Array.from({ length: count }, (_, seq) => ({ ...elsewhere(`${stream}-${seq}`, seq + 1), stream, address: `/taps/bench/${stream}/` }));
   await store.put(opened, [...waiting("a", 2), ...waiting("b", 230), ...waiting("c", 1)]);

@@ -26,10 +26,10 @@ from django.utils import timezone  # noqa: E402
 settings.ROOT_URLCONF = "tests.speed.bare"
 settings.ALLOWED_HOSTS = ["testserver"]
 
-from kessa.bench.models import Determination  # noqa: E402
-from kessa.log.models import Result  # noqa: E402
-from kessa.people.models import Membership  # noqa: E402
-from kessa.places.models import Place  # noqa: E402
+from kessa.record.determinations.models import Determination  # noqa: E402
+from kessa.record.people.models import Membership  # noqa: E402
+from kessa.record.places.models import Place  # noqa: E402
+from kessa.record.results.models import Result  # noqa: E402
 from tests.speed import bare, world  # noqa: E402
 from tests.speed.browser import first_load, opened, tap_shown, tapped_before  # noqa: E402
 from tests.speed.people import waited  # noqa: E402

@@ -9,8 +9,8 @@ from django.template import engines
 from django.urls import path
 from django.utils import timezone
 
-from kessa.log.models import Result
-from kessa.taps.models import Tap
+from kessa.record.results.models import Result
+from kessa.record.taps.models import Tap
 from kessa.web.urls import urlpatterns as kessas
 
 MIDDLEWARE = [

@@ -2,13 +2,13 @@
 
 from django.db import connection, transaction
 
-from kessa.bench.models import Determination
 from kessa.demo import world
-from kessa.log.models import Result
-from kessa.log.standing import restate
-from kessa.people.models import Team
-from kessa.places.models import Place
-from kessa.visits.models import Sample, Visit
+from kessa.record.determinations.models import Determination
+from kessa.record.people.models import Team
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
+from kessa.record.standing.standing import restate
+from kessa.record.visits.models import Sample, Visit
 
 PLACES = 200
 # Given up long ago: what is left of it are the oldest of all.

@@ -40,7 +40,7 @@ def determine(arguments: Arguments) -> Answer:
 
 def replicates(arguments: Arguments) -> Answer:
     """Whether runs agree."""
-    from kessa.core.runs.replicates import RULES, Rule, agree, check_rule
+    from kessa.core.methods.replicates import RULES, Rule, agree, check_rule
 
     values = arguments.numbers("values", most=_MOST_VALUES)
     name = arguments.text("rule", "units", choices=RULES)
@@ -138,7 +138,7 @@ def standard(arguments: Arguments) -> Answer:
 
 def recovery(arguments: Arguments) -> Answer:
     """What part of a standard was found."""
-    from kessa.core.planning.recovery import recovery
+    from kessa.core.runs.recovery import recovery
 
     low, high = arguments.number("low", 85.0), arguments.number("high", 115.0)
     if low > high:
@@ -150,7 +150,7 @@ def recovery(arguments: Arguments) -> Answer:
 
 def spike(arguments: Arguments) -> Answer:
     """What part of a spike was found."""
-    from kessa.core.planning.recovery import spike_recovery
+    from kessa.core.runs.recovery import spike_recovery
 
     return {
         "percent": spike_recovery(

@@ -32,7 +32,7 @@ def ammonia(arguments: Arguments) -> Answer:
 
 def aquatic(arguments: Arguments) -> Answer:
     """Criteria for life in fresh water."""
-    from kessa.core.derived.aquatic import METALS, ammonia_criteria, chloride_criteria, metal_criteria
+    from kessa.core.judging.aquatic import METALS, ammonia_criteria, chloride_criteria, metal_criteria
 
     analyte = arguments.text("analyte", choices=("ammonia", *METALS, "chloride"))
     if analyte == "ammonia":

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from statistics import NormalDist
 from typing import NamedTuple
 
 from kessa.core.calibrating.outcome import Calibrated, Figure
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.students_t import probability_below, students_t
 
 LEAST_POINTS = 4
 # So far a standard may lie off the line, in percent of itself; so wide may the interval be within the range; of the
@@ -114,7 +114,7 @@ def _curved(points: Sequence[tuple[float, float]], squares: float) -> float:
     left = squares - by * by / length
     if left <= 1e-15 * max(squares, 1e-30):
         return 0.0 if squares > 1e-15 else 1.0
-    return 2 * (1 - _below(abs(by) / math.sqrt(length * left / (n - 3)), n - 3))
+    return 2 * (1 - probability_below(abs(by) / math.sqrt(length * left / (n - 3)), n - 3))
 
 
 def calibrated_by(line: Line) -> Calibrated:
@@ -135,33 +135,3 @@ def calibrated_by(line: Line) -> Calibrated:
         Figure("of the highest standard, the range begins at", 100 * line.range[0] / line.range[1], "%", None, _BEGINS),
     )
     return Calibrated(figures, tuple(words))
-
-
-def students_t(freedom: int) -> float:
-    """Return the two-sided 95 % point of Student's t for 1 or more degrees of freedom, by halving."""
-    low, high = 1.9, 13.0
-    for _ in range(60):
-        middle = (low + high) / 2
-        low, high = (middle, high) if _below(middle, freedom) < 0.975 else (low, middle)
-    return (low + high) / 2
-
-
-def _below(t: float, freedom: int) -> float:
-    """Return the probability below t (Abramowitz and Stegun 26.7.3 and 26.7.4: exact for whole degrees of freedom)."""
-    if freedom > 400:
-        return NormalDist().cdf(t)
-    theta = math.atan(t / math.sqrt(freedom))
-    cos, sin = math.cos(theta), math.sin(theta)
-    term, total = 1.0, 0.0
-    if freedom % 2:
-        term = cos
-        for k in range(1, (freedom - 1) // 2 + 1):
-            total += term
-            term *= cos * cos * 2 * k / (2 * k + 1)
-        between = 2 / math.pi * (theta + sin * total)
-    else:
-        for k in range(1, freedom // 2 + 1):
-            total += term
-            term *= cos * cos * (2 * k - 1) / (2 * k)
-        between = sin * total
-    return 0.5 + between / 2

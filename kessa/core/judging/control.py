@@ -8,8 +8,8 @@ from itertools import pairwise
 from statistics import fmean, stdev
 from typing import NamedTuple
 
-from kessa.core.calibrating.line import students_t
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.students_t import students_t
 
 LEAST, BASE = 8, 20
 # The mean moving range of pairs is 1.128 standard deviations (d2 for n = 2).

@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from itertools import product
 from typing import NamedTuple
 
-from kessa.core.derived.aquatic import METALS, ammonia_criteria, metal_criteria
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.aquatic import METALS, ammonia_criteria, metal_criteria
 from kessa.core.quantities.quantity import Quantity
 
 NO_TROUT = "no-trout"

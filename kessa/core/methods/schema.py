@@ -14,12 +14,12 @@ from kessa.core.job.supplies import supplies
 from kessa.core.job.waste import waste_streams
 from kessa.core.methods.computed import Computed
 from kessa.core.methods.parts import Key, MayBeEmpty, Part, Text
+from kessa.core.methods.replicates import Rule
 from kessa.core.methods.steps import Ask, Step, Use
 from kessa.core.methods.windows import window_steps
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
-from kessa.core.runs.replicates import Rule
 
 _SPAN = tuple[Number, Number]
 # To what the result of a bottle whose drops were weighed is good.

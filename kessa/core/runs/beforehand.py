@@ -10,12 +10,12 @@ from kessa.core.errors import CannotCompute
 from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.stretches import examples, verdict_stretches
 from kessa.core.methods.parts import Part
+from kessa.core.methods.replicates import Rule
 from kessa.core.methods.schema import AgreementRule
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.readings.card_steps import place_on
 from kessa.core.readings.straight_lines import Found, straight_lines
 from kessa.core.runs.ladder import ladder
-from kessa.core.runs.replicates import Rule
 
 # As far as results are compared; beyond it they are told apart by whoever works it out from the readings.
 _FAR = 1e7

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from kessa.core.planning.recovery import INSIDE, recovery, spike_recovery
 from kessa.core.quantities.quantity import Quantity, plain
+from kessa.core.runs.recovery import INSIDE, recovery, spike_recovery
 
 LOW, HIGH = 85.0, 115.0
 

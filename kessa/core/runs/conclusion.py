@@ -8,11 +8,11 @@ from typing import Any, NamedTuple
 
 from kessa.core.methods.computed import Computed
 from kessa.core.methods.parts import Part
+from kessa.core.methods.replicates import Agreement, agree
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.units import sign
 from kessa.core.readings.kind import Determined, truth_in_words
-from kessa.core.runs.replicates import Agreement, agree
 
 Readings = Mapping[int, Mapping[str, Any]]
 

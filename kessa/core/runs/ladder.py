@@ -6,8 +6,8 @@ from functools import lru_cache
 from typing import Any
 
 from kessa.core.methods.parts import Part
+from kessa.core.methods.replicates import Rule
 from kessa.core.methods.schema import AgreementRule
-from kessa.core.runs.replicates import Rule
 
 
 @lru_cache(maxsize=128)

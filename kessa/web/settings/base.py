@@ -8,14 +8,15 @@ from csp.constants import NONE, SELF
 from django.urls import reverse_lazy
 
 ROOT = Path(__file__).resolve().parents[3]
+PAGES, DOORS = ROOT / "kessa/pages", ROOT / "kessa/doors"
 STATE = Path(os.environ.get("KESSA_STATE", ROOT / ".kessa"))
 
 DEBUG = False
 DEMO = False
-# The dotted name of a class like kessa.visits.weather.SimulatedWeather; empty for none.
+# The dotted name of a class like kessa.record.visits.weather.SimulatedWeather; empty for none.
 WEATHER_SERVICE = os.environ.get("KESSA_WEATHER", "")
 INSTALLED_APPS = [
-    "kessa.web",  # before allauth, whose pages it replaces
+    "kessa.web",
     "django.contrib.auth",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
@@ -30,29 +31,30 @@ INSTALLED_APPS = [
     "django_filters",
     "crispy_forms",
     "crispy_bulma",
-    "kessa.people",
-    "kessa.rules",
-    "kessa.places",
-    "kessa.methods",
-    "kessa.kits",
-    "kessa.products",
-    "kessa.instruments",
-    "kessa.taps",
-    "kessa.visits",
-    "kessa.bench",
-    "kessa.log",
-    "kessa.actions",
+    "kessa.record.people",
+    "kessa.record.rules",
+    "kessa.record.places",
+    "kessa.record.methods",
+    "kessa.record.kits",
+    "kessa.record.products",
+    "kessa.record.instruments",
+    "kessa.record.taps",
+    "kessa.record.visits",
+    "kessa.record.determinations",
+    "kessa.record.results",
+    "kessa.record.testing",
+    "kessa.record.actions",
     "procrastinate.contrib.django",
-    "kessa.notices",
-    "kessa.rounds",
-    "kessa.photographs",
-    "kessa.review",
-    "kessa.reports",
-    "kessa.public",
-    "kessa.exchange",
-    "kessa.api",
-    "kessa.practice",
-    "kessa.pads",
+    "kessa.record.notices",
+    "kessa.record.rounds",
+    "kessa.record.photographs",
+    "kessa.record.review",
+    "kessa.record.reports",
+    "kessa.record.public",
+    "kessa.record.exchange",
+    "kessa.record.api",
+    "kessa.record.practice",
+    "kessa.record.pads",
     "kessa.demo",
     "simple_history",
 ]
@@ -70,14 +72,16 @@ MIDDLEWARE = [
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "allauth.account.middleware.AccountMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
-    "kessa.people.middleware.TeamMiddleware",
-    "kessa.web.deadline.DeadlineMiddleware",
+    "kessa.web.middleware.TeamMiddleware",
+    "kessa.pages.base.deadline.DeadlineMiddleware",
 ]
 ROOT_URLCONF = "kessa.web.urls"
 WSGI_APPLICATION = "kessa.web.wsgi.application"
 TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
+        # A page's templates lie beside its views; those that stand in place of a library's are under account/overrides.
+        "DIRS": [PAGES, DOORS, PAGES / "account/overrides"],
         "APP_DIRS": True,
         "OPTIONS": {
             "context_processors": [
@@ -85,7 +89,8 @@ TEMPLATES = [
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
             ],
-            "builtins": ["kessa.web.templatetags.components", "kessa.people.templatetags.may"],
+            "builtins": ["kessa.pages.base.tags", "kessa.pages.people.tags"],
+            "libraries": {name: f"kessa.pages.{name}.tags" for name in ("actions", "pads", "practice", "reports")},
         },
     }
 ]
@@ -136,7 +141,7 @@ DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 AUTH_USER_MODEL = "people.User"
 AUTHENTICATION_BACKENDS = ["allauth.account.auth_backends.AuthenticationBackend"]
-PASSWORD_HASHERS = ["kessa.web.deadline.Unhurried"]
+PASSWORD_HASHERS = ["kessa.pages.base.deadline.Unhurried"]
 AUTH_PASSWORD_VALIDATORS = [
     {"NAME": f"django.contrib.auth.password_validation.{name}"}
     for name in ("UserAttributeSimilarityValidator", "MinimumLengthValidator", "CommonPasswordValidator")
@@ -147,18 +152,18 @@ ACCOUNT_EMAIL_VERIFICATION = "none"
 ACCOUNT_SESSION_REMEMBER = True
 # Half a year of use: whoever goes out once a month is still signed in. The password is asked for again before the team,
 # keys or the account are changed, when it was not given within a quarter of an hour.
-SESSION_ENGINE = "kessa.people.sessions"
+SESSION_ENGINE = "kessa.record.people.sessions"
 SESSION_COOKIE_AGE = 182 * 24 * 3600
 ACCOUNT_REAUTHENTICATION_TIMEOUT = 15 * 60
 ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")
 LOGIN_URL = "account_login"
 LOGIN_REDIRECT_URL = "rounds:today"
-ACCOUNT_ADAPTER = "kessa.people.accounts.AccountAdapter"
+ACCOUNT_ADAPTER = "kessa.pages.account.adapters.AccountAdapter"
 # After five wrong passwords for a name from one address, or five wrong second factors of a person, a wait.
 ACCOUNT_RATE_LIMITS = {"login_failed": "5/15m/key"}
 # Whether anybody may make an account; where not, an invitation still lets its holder make one.
 SIGN_UP_OPEN = True
-MFA_ADAPTER = "kessa.people.accounts.SecondFactorAdapter"
+MFA_ADAPTER = "kessa.pages.account.adapters.SecondFactorAdapter"
 MFA_SUPPORTED_TYPES = ["totp", "recovery_codes"]
 MFA_TOTP_ISSUER = "Kessa"
 
@@ -170,19 +175,19 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
 STATIC_ROOT = STATE / "static"
 # Only our own are served; the libraries' scripts and styles are not used.
-STATICFILES_FINDERS = ["django.contrib.staticfiles.finders.FileSystemFinder"]
-STATICFILES_DIRS = [ROOT / "kessa/web/static"]
+STATICFILES_FINDERS = ["kessa.web.static.BesidePages"]
+STATICFILES_DIRS = [PAGES, DOORS]
 STORAGES = {
     "default": {
         "BACKEND": "django.core.files.storage.FileSystemStorage",
         "OPTIONS": {"file_permissions_mode": 0o600, "directory_permissions_mode": 0o700},
     },
-    "staticfiles": {"BACKEND": "kessa.web.storage.Storage"},
+    "staticfiles": {"BACKEND": "kessa.web.static.Storage"},
 }
 CRISPY_ALLOWED_TEMPLATE_PACKS = "bulma"
 CRISPY_TEMPLATE_PACK = "bulma"
 
-# Mail: sent by the worker (see kessa.notices). Without a host nothing is sent, and pages say so.
+# Mail: sent by the worker (see kessa.record.notices). Without a host nothing is sent, and pages say so.
 EMAIL_HOST = os.environ.get("KESSA_MAIL_HOST", "")
 EMAIL_PORT = int(os.environ.get("KESSA_MAIL_PORT", "587"))
 EMAIL_HOST_USER = os.environ.get("KESSA_MAIL_USER", "")
@@ -196,7 +201,7 @@ MAIL_READY = bool(EMAIL_HOST)
 # How pages are named in mail.
 KESSA_ADDRESS = os.environ.get("KESSA_ADDRESS", "http://127.0.0.1:8000")
 
-# Hooks go out to machines on the network only, unless these may be near: see kessa.api.outside.
+# Hooks go out to machines on the network only, unless these may be near: see kessa.record.api.outside.
 HOOKS_NEAR = os.environ.get("KESSA_HOOKS_NEAR", "") == "yes"
 
 # Who reads /metrics/ sends this key; without one there is no such page.
@@ -217,7 +222,7 @@ if os.environ.get("KESSA_S3_BUCKET"):
             "file_overwrite": False,
         },
     }
-FILE_UPLOAD_HANDLERS = ["kessa.photographs.upload_bound.BoundedUpload"]
+FILE_UPLOAD_HANDLERS = ["kessa.pages.photographs.upload_bound.BoundedUpload"]
 DATA_UPLOAD_MAX_NUMBER_FILES = 1
 
 # A batch of 500 taps is about 100 kB; nothing else is larger.
@@ -245,7 +250,7 @@ SECURE_REFERRER_POLICY = "same-origin"
 SESSION_COOKIE_HTTPONLY = True
 # The bench reads the token when it sends taps that waited: the one in an old page may be stale by then.
 CSRF_COOKIE_HTTPONLY = False
-CSRF_FAILURE_VIEW = "kessa.web.views.csrf_failure"
+CSRF_FAILURE_VIEW = "kessa.pages.base.views.csrf_failure"
 
 LOGGING = {
     "version": 1,

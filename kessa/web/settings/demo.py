@@ -5,7 +5,7 @@ from kessa.web.settings.base import *  # noqa: F403
 DEMO = True
 # Nobody there typed a password.
 ACCOUNT_REAUTHENTICATION_TIMEOUT = 365 * 24 * 3600
-WEATHER_SERVICE = "kessa.visits.weather.SimulatedWeather"
+WEATHER_SERVICE = "kessa.record.visits.weather.SimulatedWeather"
 DEMO_TEAM = "Tarrow Vale"
 SECRET_KEY = "the demo keeps no secrets"  # noqa: S105
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]"]

@@ -8,7 +8,7 @@ from kessa.web.styles import WRITTEN, used_styles
 
 
 class Command(BaseCommand):
-    """Writes kessa/web/static/css/bulma.css from the vendored source and what the pages name."""
+    """Writes kessa/pages/base/bulma.css from the vendored source and what the pages name."""
 
     help = __doc__
 

@@ -1,0 +1,135 @@
+"""Who may come in by which key, how often, and what is answered the second time."""
+
+import hashlib
+import json
+import zoneinfo
+from collections.abc import Callable
+from functools import wraps
+from typing import Any
+
+from django.core.exceptions import ValidationError
+from django.db import transaction
+from django.http import HttpRequest, HttpResponse
+from django.utils import timezone
+from django.utils.cache import get_conditional_response
+from django.utils.http import quote_etag
+from ninja import NinjaAPI
+from ninja.errors import HttpError
+from ninja.security import HttpBearer
+from ninja.throttling import AuthRateThrottle
+
+from kessa.record.api.models import Answered, Key
+from kessa.record.api.selectors import key_of
+from kessa.record.people import acts
+from kessa.record.people.acts import NotAllowed
+from kessa.record.taps.incoming import BadTap
+from kessa.record.taps.services import NoSuchStream
+
+_LONGEST_ONCE = 80
+PER_MINUTE = "600/m"
+
+
+class ByKey(HttpBearer):
+    """Lets in who sends a key that stands and has the scope, as the person whose it is."""
+
+    def __init__(self, scope: str) -> None:
+        super().__init__()
+        self.scope = scope
+
+    def authenticate(self, request: HttpRequest, token: str) -> Key | None:
+        """Return the key, and let the request be its person's; None where it opens nothing."""
+        key = key_of(token)
+        if key is None:
+            return None
+        if self.scope not in key.scopes:
+            raise HttpError(403, f"This key does not have the scope “{self.scope}”.")
+        request.membership = key.membership  # type: ignore[attr-defined]
+        request.user = key.membership.user
+        timezone.activate(zoneinfo.ZoneInfo(key.membership.team.time_zone))
+        return key
+
+
+class OftenEnough(AuthRateThrottle):
+    """So many requests a minute for each key."""
+
+    def get_cache_key(self, request: HttpRequest) -> str | None:
+        """Return under which name a key's requests are counted."""
+        return f"api-often:{request.auth.pk}" if getattr(request, "auth", None) else None  # type: ignore[attr-defined]
+
+
+def once(view: Callable[..., Any]) -> Callable[..., Any]:
+    """Do what is sent whole or not at all, and once: sent again it is answered as it was before.
+
+    It is known by its Idempotency-Key and by the id of what it makes. What is refused leaves nothing but its act.
+    """
+
+    @wraps(view)
+    def answered(request: HttpRequest, **said: Any) -> Any:
+        key: Key = request.auth  # type: ignore[attr-defined]
+        try:
+            with transaction.atomic():
+                rows = [*_named(request, key), *_made(request, key, said.get("said"))]
+                before = next((row for row in rows if row.status), None)
+                done = None if before else view(request, **said)
+                body = before.body if before else done.model_dump_json()
+                for row in (row for row in rows if not row.status):
+                    row.status, row.body = 200, body
+                    row.save(update_fields=["status", "body"])
+        except (BadTap, NotAllowed, NoSuchStream, ValidationError) as fault:
+            why = " ".join(fault.messages) if isinstance(fault, ValidationError) else str(fault)
+            acts.refused(key.membership, view.__name__.replace("_", " "), why=f"by key “{key.name}”: {why}")
+            raise
+        return done or HttpResponse(body, content_type="application/json; charset=utf-8")
+
+    return answered
+
+
+def _named(request: HttpRequest, key: Key) -> list[Answered]:
+    """Return the row of an Idempotency-Key, where one was sent; raises HttpError where it named something else."""
+    named = request.headers.get("Idempotency-Key", "")
+    if len(named) > _LONGEST_ONCE or not named.isprintable():
+        raise HttpError(422, f"An Idempotency-Key has up to {_LONGEST_ONCE} letters.")
+    if not named:
+        return []
+    asked = _digest(request, request.body)
+    row = _row(key, named, asked)
+    if row.asked != asked:
+        raise HttpError(422, "This Idempotency-Key was sent with something else before.")
+    return [row]
+
+
+def _made(request: HttpRequest, key: Key, said: Any) -> list[Answered]:
+    """Return the row of what makes something by an id; raises HttpError where the team's id made something else."""
+    number = getattr(said, "id", None)
+    if number is None:
+        return []
+    once, asked = f"id {number}", _digest(request, json.dumps(said.model_dump(mode="json"), sort_keys=True).encode())
+    row = Answered.objects.for_team(key.team_id).filter(once=once).first() or _row(key, once, asked)
+    if row.asked != asked:
+        raise HttpError(409, "This id was sent with something else before: make another for what is new.")
+    return [row]
+
+
+def _digest(request: HttpRequest, body: bytes) -> str:
+    return hashlib.sha256(request.get_full_path().encode() + b"\n" + body).hexdigest()
+
+
+def _row(key: Key, once: str, asked: str) -> Answered:
+    """Return the locked row of what is done once, new where there was none."""
+    rows = Answered.objects.for_team(key.team_id)
+    rows.get_or_create(team_id=key.team_id, key=key, once=once, defaults={"asked": asked})
+    found: Answered = rows.select_for_update().get(key=key, once=once)
+    return found
+
+
+class Doors(NinjaAPI):
+    """Gives every answer to a question an ETag, and answers nothing anew that the asker has."""
+
+    def create_response(self, request: HttpRequest, data: Any, **said: Any) -> HttpResponse:
+        """Return an answer; "not modified" where it is what the asker has."""
+        answer = super().create_response(request, data, **said)
+        if request.method != "GET" or answer.status_code != 200:
+            return answer
+        answer["ETag"] = quote_etag(hashlib.sha256(answer.content).hexdigest()[:32])
+        answer["Cache-Control"] = "private, no-cache"
+        return get_conditional_response(request, etag=answer["ETag"], response=answer) or answer

@@ -1,0 +1,310 @@
+"""What the API answers and takes: every noun to read; visits, samples and tests to write, by the same acts as pages."""
+
+from collections.abc import Iterator
+from datetime import datetime
+from typing import Annotated, Any
+from uuid import UUID
+
+from django.core.exceptions import ObjectDoesNotExist, ValidationError
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import Query, Router, Schema
+from ninja.errors import AuthenticationError, HttpError
+from ninja.errors import ValidationError as NotAsDescribed
+from pydantic import Field, StringConstraints
+
+from kessa.core.adapters.adapter import Shown
+from kessa.core.errors import CannotCompute
+from kessa.doors.api import schemas
+from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, OftenEnough, once
+from kessa.record.determinations.models import Determination
+from kessa.record.exchange.nouns import Noun, nouns
+from kessa.record.instruments.models import Instrument
+from kessa.record.instruments.services import take_shown
+from kessa.record.people.access import anyone
+from kessa.record.people.acts import NotAllowed
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
+from kessa.record.taps.incoming import BadTap
+from kessa.record.taps.selectors import is_taken, next_seq
+from kessa.record.taps.services import NoSuchStream, record, record_whole, tapped
+from kessa.record.testing.services import BEGUN
+from kessa.record.visits.models import Sample, Visit
+from kessa.record.visits.services import visit_around
+
+_FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422, 429, 503), schemas.Fault)
+_MOST = 500
+api = Doors(
+    title="Kessa",
+    version="1",
+    urls_namespace="api-1",
+    docs_url=None,
+    description="The record of people who test water with kits. Intervals hold 19 times in 20. See /api/ for keys.",
+    throttle=[OftenEnough(PER_MINUTE)],
+)
+router = Router()
+
+
+# ---- to read --------------------------------------------------------------------------------------------------------
+
+
+class Asked(Schema):
+    """Which page of a noun is asked for."""
+
+    after: Annotated[str, StringConstraints(max_length=40)] | None = Field(None, description="As the page before said.")
+    most: Annotated[int, Field(ge=1, le=_MOST)] = 100
+
+
+class ResultsAsked(Asked):
+    """Which results are asked for."""
+
+    place: schemas.Number62 | None = None
+    parameter: Annotated[str, StringConstraints(max_length=60)] | None = None
+    since: datetime | None = None
+    until: datetime | None = None
+    standing: bool = Field(True, description="Without what was superseded or set aside.")
+
+
+def _page(request: HttpRequest, noun: Noun, rows: Any, asked: Any) -> dict[str, Any]:
+    if asked.after:
+        rows = rows.filter(pk__gt=_id(noun, asked.after))
+    found = list(rows.order_by("pk").values_list(*noun.paths)[: asked.most + 1])
+    shown = [_told(noun, row) for row in found[: asked.most]]
+    return {"rows": shown, "after": str(shown[-1]["id"]) if len(found) > asked.most else None}
+
+
+def _told(noun: Noun, row: tuple[Any, ...]) -> dict[str, Any]:
+    return {
+        column.name: str(value) if column.type == "string" and value is not None else value
+        for column, value in zip(noun.table, row, strict=True)
+    }
+
+
+def _id(noun: Noun, text: str) -> Any:
+    """Return an id as the noun has it; raises HttpError where it has none such."""
+    try:
+        number = int(text) if noun.table[0].type == "integer" else UUID(text)
+    except ValueError:
+        raise HttpError(422, f"“{text[:40]}” is no id here.") from None
+    if isinstance(number, int) and not 0 <= number < 2**62:
+        raise HttpError(422, "This is no id here.")
+    return number
+
+
+def _add(noun: Noun) -> None:
+    """Add a noun to read: page by page, and one by one."""
+    row = schemas.row_of(noun)
+    page, asked = schemas.page_of(noun, row), ResultsAsked if noun.name == "results" else Asked
+    words = noun.name.replace("_", " ")
+
+    def many(request: HttpRequest, asked: Any) -> Any:
+        rows = noun.rows(request.membership.team_id, None)
+        if noun.name == "results":
+            rows = rows.standing() if asked.standing else rows
+            said = {"place": asked.place, "parameter": asked.parameter}
+            said |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
+            rows = rows.filter(**{name: value for name, value in said.items() if value is not None})
+        return _page(request, noun, rows, asked)
+
+    def one(request: HttpRequest, pk: Any) -> Any:
+        rows = noun.rows(request.membership.team_id, None).filter(pk=pk)
+        return _told(noun, rows.values_list(*noun.paths).get())
+
+    many.__annotations__["asked"] = Query[asked]  # type: ignore[valid-type]
+    one.__annotations__["pk"] = schemas.Number62 if noun.table[0].type == "integer" else UUID
+    many.__name__, one.__name__ = f"many_{noun.name}", f"one_{noun.name}"
+    about = {"auth": ByKey("read"), "tags": ["read"]}
+    router.get(f"/{noun.name}", response={200: page, **_FAULTS}, summary=f"The {words}, page by page", **about)(many)
+    router.get(f"/{noun.name}/{{pk}}", response={200: row, **_FAULTS}, summary=f"One of the {words}", **about)(one)
+
+
+for each in nouns():
+    _add(each)
+
+
+# ---- to write -------------------------------------------------------------------------------------------------------
+
+
+def _so_many(said: list[Any]) -> list[Any]:
+    """Return what was sent; raises HttpError where it is more than is taken at once, rather than leave some out."""
+    if len(said) > _MOST:
+        raise HttpError(422, f"At most {_MOST} at once: send the others after them.")
+    return said
+
+
+def _not_taken(model: Any, number: UUID) -> None:
+    """Raise HttpError where there is such a thing already, made otherwise than by this request."""
+    if is_taken(model, number):
+        raise HttpError(409, "This id is taken: make another.")
+
+
+_VISITS = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas.Kept, **_FAULTS}}
+
+
+@router.post("/visits", summary="Begin a visit", **_VISITS)
+@once
+def begin_visit(request: HttpRequest, said: schemas.VisitBegun) -> schemas.Kept:
+    """Begin a visit, with what is confirmed before one goes. The same id again is the same visit."""
+    _not_taken(Visit, said.id)
+    safety = {key: value for key, value in said.safety.model_dump().items() if value not in ("", False)}
+    data = {"place": said.place, "safety": safety | ({"ready": "on"} if said.safety.ready else {})}
+    record_whole(request.membership, "visit", said.id, [tapped("visit_begun", data, at=said.at, device="api")])
+    return schemas.Kept(id=said.id)
+
+
+@router.post("/visits/{visit}/observations", summary="Note what was seen or read in place", **_VISITS)
+@once
+def observe(request: HttpRequest, visit: UUID, said: list[schemas.Seen]) -> schemas.Kept:
+    """Note what was seen on a visit's scales: a number, or the place of a word on its scale."""
+    first = next_seq(visit)
+    taps = [
+        tapped("observed", {"value": each.value, "unit": each.unit, "instrument": each.instrument},
+               run=each.scale, at=each.at, seq=first + nth, device="api")
+        for nth, each in enumerate(_so_many(said))
+    ]  # fmt: skip
+    if taps:
+        record_whole(request.membership, "visit", visit, taps)
+    return schemas.Kept(id=visit)
+
+
+@router.post("/visits/{visit}/close", summary="Close a visit", **_VISITS)
+@once
+def close_visit(request: HttpRequest, visit: UUID, said: schemas.VisitClosed) -> schemas.Kept:
+    """Close a visit; what is missing is said on its sheet."""
+    closing = tapped("visit_closed", {"remark": said.remark}, seq=next_seq(visit), device="api")
+    record_whole(request.membership, "visit", visit, [closing])
+    return schemas.Kept(id=visit)
+
+
+@router.post("/samples", summary="Note a sample", **_VISITS)
+@once
+def draw(request: HttpRequest, said: schemas.SampleDrawn) -> schemas.Kept:
+    """Note a sample, on the visit of those hours at the place, where there is one. The same id again is one sample."""
+    team = request.membership.team_id
+    _not_taken(Sample, said.id)
+    place = Place.objects.for_team(team).select_related("team").get(pk=said.place)
+    around = visit_around(place, said.drawn_at)
+    data = {
+        "place": place.pk, "sample": str(said.id), "at": said.drawn_at.isoformat(), "depth_cm": said.depth_cm,
+        "water_temperature_c": said.water_temperature_c, "way": said.way,
+    }  # fmt: skip
+    stream = around.pk if around else said.id
+    drawing = tapped("sample_drawn", data, at=said.drawn_at, seq=next_seq(stream), device="api")
+    record_whole(request.membership, "visit", stream, [drawing])
+    return schemas.Kept(id=said.id)
+
+
+@router.post(
+    "/tests", summary="A whole test, read by an instrument", auth=ByKey("results"), tags=["write"],
+    response={200: schemas.Kept, **_FAULTS},
+)  # fmt: skip
+@once
+def test(request: HttpRequest, said: schemas.TestRun) -> schemas.Kept:
+    """Run a test through: begun, answered, read and closed; its results are judged at once."""
+    _not_taken(Determination, said.id)
+    made = record_whole(request.membership, "bench", said.id, list(_taps_of(said)))
+    if not made.stream.closed:
+        raise BadTap("These readings give nothing to write yet: send all that the method wants.")
+    results = Result.objects.for_team(request.membership.team_id).standing().filter(determination=said.id)
+    return schemas.Kept(id=said.id, results=list(results.order_by("pk").values_list("pk", flat=True)))
+
+
+def _taps_of(said: schemas.TestRun) -> Iterator[dict[str, Any]]:
+    """Give the taps by which a test is begun, answered, read and closed, in their order."""
+    for seq, (run, kind, data) in enumerate(_told_of(said), 1):
+        yield tapped(kind, data, run=run, seq=seq, device="api")
+
+
+def _told_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]:
+    """Give run, kind and content of each tap."""
+    begun = {"sample": str(said.sample), **said.model_dump(include={"method", "instrument", "kit", "dilution"})}
+    yield "", BEGUN, begun
+    runs: dict[str, int] = {}
+    for key, value in said.answers.items():
+        yield "", "answered", {"key": key, "value": value}
+    for each in said.readings:
+        runs[each.part] = runs.get(each.part, 0) + 1
+        run, count = f"sample-{runs[each.part]}", each.reading.get("count")
+        if isinstance(count, int) and 0 <= count <= 200:
+            yield from [(run, "drop_added", {})] * count
+            yield run, "end_called", {"endpoint": each.reading.get("endpoint") is not False}
+        else:
+            yield run, "reading_taken", {"part": each.part, "reading": each.reading}
+    yield "", "closed", {}
+
+
+@router.post(
+    "/instruments/{instrument}/shown", summary="What an instrument shows", auth=ByKey("shown"), tags=["write"],
+    response={200: schemas.Taken, **_FAULTS},
+)  # fmt: skip
+def shown(request: HttpRequest, instrument: schemas.Number62, said: list[schemas.ShownBy]) -> schemas.Taken:
+    """Send what an instrument shows; the bench offers it at once. Sent twice, it is one reading."""
+    if request.auth.instrument_id not in (None, instrument):  # type: ignore[attr-defined]
+        raise HttpError(403, "This key is another instrument's.")
+    found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
+    rows = [Shown(**each.model_dump()) for each in _so_many(said)]
+    return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))  # type: ignore[attr-defined]
+
+
+def _tap(scope: str, of: str) -> None:
+    """Add the way in for a batch of taps of a visit or a test, as pages send them."""
+
+    def taps(request: HttpRequest, stream: UUID, said: schemas.Taps) -> Any:
+        stored = record(request.membership, of, stream, said.taps)
+        return {name: getattr(stored, name) for name in ("kept", "late", "refused", "waits")}
+
+    taps.__name__ = f"taps_of_{of}"
+    router.post(
+        f"/taps/{of}/{{stream}}", summary=f"Taps of a {of}, as a page sends them", auth=ByKey(scope), tags=["write"],
+        response={200: schemas.Tapped, **_FAULTS},
+    )(taps)  # fmt: skip
+
+
+_tap("visits", "visit")
+_tap("results", "bench")
+api.add_router("", router)
+
+
+# ---- what is wrong --------------------------------------------------------------------------------------------------
+
+
+def _fault(status: int, words: str) -> Any:
+    def handler(request: HttpRequest, fault: Exception) -> HttpResponse:
+        said = words or getattr(fault, "message", "") or str(fault)
+        return api.create_response(request, {"error": said}, status=status)
+
+    return handler
+
+
+def _not_as_described(request: HttpRequest, fault: NotAsDescribed) -> HttpResponse:
+    said = "; ".join(f"{'.'.join(str(part) for part in each['loc'][1:])}: {each['msg']}" for each in fault.errors[:5])
+    return api.create_response(request, {"error": said}, status=422)
+
+
+def _refused(request: HttpRequest, fault: ValidationError) -> HttpResponse:
+    return api.create_response(request, {"error": " ".join(fault.messages)}, status=422)
+
+
+def _by_status(request: HttpRequest, fault: HttpError) -> HttpResponse:
+    return api.create_response(request, {"error": str(fault)}, status=fault.status_code)
+
+
+for fault, handler in (
+    (AuthenticationError, _fault(401, "Send a key that stands: Authorization: Bearer kessa_…")),
+    (NotAllowed, _fault(403, "")),
+    (Http404, _fault(404, "There is no such thing in your team.")),
+    (ObjectDoesNotExist, _fault(404, "There is no such thing in your team.")),
+    (NoSuchStream, _fault(404, "")),
+    (BadTap, _fault(422, "")),
+    (CannotCompute, _fault(422, "")),
+    (HttpError, _by_status),
+    (NotAsDescribed, _not_as_described),
+    (ValidationError, _refused),
+):
+    api.add_exception_handler(fault, handler)
+
+
+def opened(patterns: Any) -> Any:
+    """Return the API's addresses, open: each asks for a key itself."""
+    for pattern in patterns:
+        pattern.callback = anyone(pattern.callback)
+    return patterns

@@ -1,1 +1,0 @@
-"""Meters, photometers and their checks against standards."""

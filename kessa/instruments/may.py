@@ -1,7 +1,0 @@
-"""Who may what with instruments."""
-
-from kessa.people.may import EVERYONE, TECHNICIANS
-
-keep_instrument = TECHNICIANS
-check_instrument = EVERYONE
-take_shown = EVERYONE

@@ -1,1 +1,0 @@
-"""Methods a team may use: the house's, and its own."""

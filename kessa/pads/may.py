@@ -1,7 +1,0 @@
-"""Who may what with pads and scales."""
-
-from kessa.people.may import EVERYONE, TECHNICIANS
-
-keep_pads = EVERYONE
-bring_scale = TECHNICIANS
-learn_scale = TECHNICIANS

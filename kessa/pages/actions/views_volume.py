@@ -1,0 +1,48 @@
+"""Working out how much a system holds, and writing it down."""
+
+from django.contrib import messages
+from django.core.exceptions import PermissionDenied
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+
+from kessa.pages.actions.forms_volume import PartsForm, SaltForm, VolumeForm
+from kessa.record.actions import may, services
+from kessa.record.actions.systems import volume_of
+from kessa.record.people.access import technician
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
+
+
+def _last_two(place: Place) -> dict[str, float]:
+    """Return the last two results of chloride at a place, as the level before a salt went in and after it."""
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, parameter="chloride", unit="mg/L")
+    last = list(rows.filter(form="Cl").newest_first().values_list("value", flat=True)[:2])
+    return {"after": last[0], "before": last[1]} if len(last) == 2 and last[0] > last[1] else {}
+
+
+@technician
+def volume(request: HttpRequest, place_pk: int) -> HttpResponse:
+    """Work a volume out from parts or from salt; what came out is written down when it is taken."""
+    rows = Place.objects.for_team(request.membership.team).select_related("team")
+    place = get_object_or_404(rows, pk=place_pk)
+    if "volume_l" not in {fact.name for fact in place.kind.facts}:
+        raise Http404
+    if not may.take_volume(request.membership, place):
+        raise PermissionDenied(may.take_volume.refusal)
+    if request.method == "POST":
+        taken = VolumeForm(request.POST)
+        if taken.is_valid():
+            kept = services.keep_volume(request.membership, place, **taken.cleaned_data)
+            said = f"{kept} holds {kept.facts['volume_l']:g} L, give or take {kept.facts['volume_off']:g} %."
+            messages.success(request, f"{said} What is proposed there follows it.")
+            return redirect("places:place", place.pk)
+        messages.error(request, "Work the volume out first.")
+    by_salt = request.GET.get("by") == "salt"
+    parts = PartsForm(request.GET if request.GET.get("by") == "parts" else None)
+    salt = SaltForm(request.GET if by_salt else None, initial=_last_two(place))
+    asked = salt if by_salt else parts
+    found = asked.volume if asked.is_bound and asked.is_valid() else None
+    context = {"place": place, "parts": parts, "salt": salt, "found": found, "known": volume_of(place)}
+    return render(
+        request, "actions/volume.html", context, status=422 if asked.errors or request.method == "POST" else 200
+    )

@@ -1,0 +1,52 @@
+"""Making keys and hooks."""
+
+from datetime import timedelta
+from typing import Any
+
+from django import forms
+from django.utils import timezone
+
+from kessa.record.api.models import EVENTS, SCOPES, Key
+from kessa.record.instruments.models import Instrument
+from kessa.record.people.models import Team
+
+_DAYS = [(7, "a week"), (90, "three months"), (365, "a year"), (1095, "three years")]
+
+
+class KeyForm(forms.ModelForm):  # type: ignore[type-arg]
+    """What a key is for, what it opens, and for how long."""
+
+    scopes = forms.MultipleChoiceField(
+        label="It may", choices=SCOPES, widget=forms.CheckboxSelectMultiple, initial=["read"]
+    )
+    days = forms.TypedChoiceField(label="For", choices=_DAYS, coerce=int, initial=365)
+
+    class Meta:
+        model = Key
+        fields = ["name", "scopes", "instrument"]
+        labels = {"instrument": "It is one instrument's"}
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        instruments = Instrument.objects.for_team(team).order_by("name")
+        self.fields["instrument"].queryset = instruments  # type: ignore[attr-defined]
+        self.fields["instrument"].empty_label = "no: a person's or a program's"  # type: ignore[attr-defined]
+
+    def clean(self) -> dict[str, Any]:
+        """An instrument's key sends what it shows, and opens nothing else."""
+        said: dict[str, Any] = super().clean() or {}
+        if said.get("instrument") and said.get("scopes") != ["shown"]:
+            self.add_error("scopes", "An instrument's key may send what it shows, and nothing else.")
+        return said
+
+    def save(self, commit: bool = True) -> Any:
+        """Give it its end."""
+        self.instance.ends_at = timezone.now() + timedelta(days=self.cleaned_data["days"])
+        return super().save(commit=commit)
+
+
+class HookForm(forms.Form):
+    """An address, and of what it is told."""
+
+    address = forms.URLField(max_length=300, assume_scheme="https", help_text="https:// only.")
+    events = forms.MultipleChoiceField(label="Told of", choices=EVENTS, widget=forms.CheckboxSelectMultiple)

@@ -1,0 +1,147 @@
+"""Pages that belong to no noun of the job: errors, the way home, the worker that keeps pages for no signal."""
+
+import sys
+from functools import cache
+from typing import Any
+
+from django.contrib.staticfiles.finders import get_finders
+from django.contrib.staticfiles.storage import staticfiles_storage
+from django.core.exceptions import RequestDataTooBig
+from django.db import InterfaceError, OperationalError
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import redirect, render
+from django.template.loader import render_to_string
+from django.urls import reverse
+from django.views.decorators.http import require_GET
+from pydantic import ValidationError
+
+from kessa.record.people.access import anyone, member
+
+# Seconds, as the page itself has it.
+_AGAIN_AFTER = "5"
+_SHELL = (
+    "base/kessa.css",
+    "bench/bench.css",
+    "bench/board.css",
+    "bench/reading.css",
+    "base/plan.css",
+    "base/bulma.css",
+    "base/mark.svg",
+    "base/vendor/idb/index.js",
+    "base/vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
+    "base/vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",
+)
+
+
+@anyone
+@require_GET
+def home(request: HttpRequest) -> HttpResponse:
+    """Lead to today."""
+    return redirect("rounds:today")
+
+
+@member
+@require_GET
+def more(request: HttpRequest) -> HttpResponse:
+    """What the bar at the bottom of a phone has no room for."""
+    return render(request, "base/more.html")
+
+
+@anyone
+@require_GET
+def worker(request: HttpRequest) -> HttpResponse:
+    """Serve the page-keeping worker from the root, so that it may keep any page."""
+    shell = [staticfiles_storage.url(path) for path in (*_SHELL, *_scripts())]
+    return render(request, "base/worker.js.template", {"shell": shell}, content_type="text/javascript")
+
+
+@cache
+def _scripts() -> list[str]:
+    """Return the names of all our scripts."""
+    served = (name for finder in get_finders() for name, _ in finder.list(None))
+    return sorted(name for name in served if name.endswith(".js") and "/vendor/" not in name)
+
+
+@anyone
+@require_GET
+def manifest(request: HttpRequest) -> JsonResponse:
+    """Say how Kessa stands on a phone on which it is installed."""
+    said = {
+        "name": "Kessa",
+        "short_name": "Kessa",
+        "description": "The bench companion and logbook of people who test water with kits",
+        "start_url": reverse("rounds:today"),
+        "scope": "/",
+        "display": "standalone",
+        "background_color": "#f7f6f1",
+        "theme_color": "#ffffff",
+        "icons": [{"src": staticfiles_storage.url("base/mark.svg"), "sizes": "any", "type": "image/svg+xml"}],
+    }
+    return JsonResponse(said, content_type="application/manifest+json")
+
+
+@anyone
+@require_GET
+def not_along(request: HttpRequest) -> HttpResponse:
+    """What is shown without a signal instead of a page that was not taken along: it names nobody."""
+    return HttpResponse(render_to_string("base/not_along.html"))
+
+
+def _wants_json(request: HttpRequest) -> bool:
+    return request.path.startswith(("/taps/", "/api/v1/"))
+
+
+def _error(request: HttpRequest, status: int, title: str, message: str, *, again: bool = False) -> HttpResponse:
+    """Answer without touching the database, which may be what is missing."""
+    if _wants_json(request):
+        return JsonResponse({"error": message}, status=status)
+    context = {"title": title, "message": message, "again": again}
+    return HttpResponse(render_to_string("base/error.html", context), status=status)
+
+
+def one_moment(request: HttpRequest, status: int, message: str) -> HttpResponse:
+    """Answer that something is under way: the page asks again by itself."""
+    context = {"title": "One moment", "message": message, "again": True}
+    answer = render(request, "base/error.html", context, status=status)
+    answer["Retry-After"] = _AGAIN_AFTER
+    return answer
+
+
+def bad_request(request: HttpRequest, exception: Any = None) -> HttpResponse:
+    """Say what cannot be taken."""
+    if isinstance(exception, RequestDataTooBig):
+        return _error(request, 413, "Too large", "This is more than Kessa takes at once. Send less.")
+    return _error(request, 400, "Not understood", "Kessa could not read this. Go back and try again.")
+
+
+def not_allowed(request: HttpRequest, exception: Any = None) -> HttpResponse:
+    """Say who may."""
+    message = str(exception) if exception and str(exception) else "Your role in the team does not allow this."
+    return _error(request, 403, "Not allowed", message)
+
+
+def not_found(request: HttpRequest, exception: Any = None) -> HttpResponse:
+    """Say that there is nothing here, or nothing of this team's."""
+    return _error(request, 404, "Not here", "There is no such page, or it belongs to another team.")
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """Say what failed; a database that is lost, or a row that is held too long, is told apart: waiting helps there."""
+    if isinstance(sys.exc_info()[1], OperationalError | InterfaceError):
+        again = request.method == "GET"
+        following = "This page tries again by itself." if again else "Go back and send it again in a moment."
+        message = f"Kessa cannot get at its records just now. Taps are kept in your browser. {following}"
+        answer = _error(request, 503, "Not reachable just now", message, again=again)
+        answer["Retry-After"] = _AGAIN_AFTER
+        return answer
+    if isinstance(sys.exc_info()[1], ValidationError):
+        message = "What is kept here cannot be read by this release of Kessa. Nothing of it is lost: tell who runs it."
+        return _error(request, 500, "Cannot be shown", message)
+    message = "Something went wrong in Kessa; it has been noted. Taps are kept in your browser."
+    return _error(request, 500, "Our mistake", message)
+
+
+def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+    """Say how to get past a stale page."""
+    message = "This page was opened too long ago, or you have signed in anew. Reload it and try again."
+    return _error(request, 403, "Page too old", message)

@@ -1,0 +1,98 @@
+"""What is asked of who wants a file of the record."""
+
+from typing import Any
+
+from django import forms
+
+from kessa.core.notebooks.heads import RESULT, SUBJECTS
+from kessa.core.quantities.parameters import parameters
+from kessa.core.quantities.species import FORMS
+from kessa.core.quantities.units import UNITS, sign
+from kessa.record.exchange.models import LICENCES, Format
+from kessa.record.people.models import Team
+from kessa.record.places.models import Place
+
+_CALLED = {
+    "place": "the place", "date": "the day (and time)", "time": "the time of day", "test": "which test it is",
+    "value": "the number", "unit": "its unit", "form": "as what it is written", "fraction": "dissolved or total",
+    "low": "the lower end", "high": "the upper end", "remark": "a remark",
+}  # fmt: skip
+_UNITS = [*UNITS, "pH", "%"]
+
+
+def _tests() -> list[str]:
+    return sorted({each.key for each in parameters().values() if each.measured_in != "presence"}, key=str.lower)
+
+
+class NotebookForm(forms.Form):
+    """A file of old results."""
+
+    file = forms.FileField(label="A table: CSV, a workbook (XLSX), or a data package of Kessa's")
+
+
+class ColumnForm(forms.Form):
+    """What one column is about."""
+
+    subject = forms.ChoiceField(
+        choices=[("", "nothing for Kessa"), *((key, _CALLED[key]) for key in SUBJECTS), (RESULT, "results of …")],
+        required=False,
+    )
+    parameter = forms.ChoiceField(choices=lambda: [("", "…"), *((each, each) for each in _tests())], required=False)
+    unit = forms.ChoiceField(choices=[("", "…"), *((each, sign(each) or each) for each in _UNITS)], required=False)
+    form = forms.ChoiceField(choices=[("", "…"), *((each, f"as {each}") for each in FORMS)], required=False)
+    fraction = forms.ChoiceField(choices=[("", "…"), ("dissolved", "dissolved"), ("total", "total")], required=False)
+
+    def clean(self) -> dict[str, Any]:
+        """Only what holds results says of what."""
+        said = super().clean() or {}
+        if said.get("subject") != RESULT:
+            said |= {"parameter": "", "unit": "", "form": "", "fraction": ""}
+        elif not said.get("parameter"):
+            self.add_error("parameter", "Of which test?")
+        return said
+
+
+ColumnForms = forms.formset_factory(ColumnForm, extra=0)
+
+
+class ReadingForm(forms.Form):
+    """How the file is to be read."""
+
+    mark = forms.ChoiceField(
+        label="Decimal mark", choices=[("", "…"), (".", "a point: 1.5"), (",", "a comma: 1,5")], required=False
+    )
+    order = forms.ChoiceField(
+        label="Days", required=False,
+        choices=[
+            ("", "…"), ("YMD", "2024-03-05: year first"), ("DMY", "5/3/2024: day first"),
+            ("MDY", "3/5/2024: month first"),
+        ],
+    )  # fmt: skip
+    place = forms.ModelChoiceField(
+        None, label="One place for the whole file", empty_label="as its column says", required=False
+    )
+    found_from = forms.CharField(
+        label="“Not detected” is below", max_length=20, required=False, help_text="In the column's unit."
+    )
+
+    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.fields["place"].queryset = Place.objects.for_team(team).order_by("name")  # type: ignore[attr-defined]
+
+    @property
+    def reading(self) -> dict[str, str]:
+        """Return how the file is to be read, as it is kept."""
+        said = self.cleaned_data
+        return {**said, "place": str(said["place"].pk) if said["place"] else ""}
+
+
+class ExportForm(forms.Form):
+    """As what, under which licence, and how it is filtered."""
+
+    format = forms.ChoiceField(
+        label="As what", choices=Format.choices, widget=forms.RadioSelect, initial=Format.PACKAGE
+    )
+    licence = forms.ChoiceField(
+        label="Licence, as others read it", choices=list(LICENCES.items()), required=False
+    )  # fmt: skip
+    filters = forms.CharField(max_length=2000, required=False, widget=forms.HiddenInput)

@@ -1,0 +1,16 @@
+"""Addresses of files given out and taken in."""
+
+from django.urls import path
+
+from kessa.pages.exchange import views
+
+app_name = "exchange"
+urlpatterns = [
+    path("out/", views.out, name="out"),
+    path("out/<int:pk>/", views.fetch, name="fetch"),
+    path("out/<int:pk>/cancel/", views.cancel, name="cancel"),
+    path("in/", views.notebooks, name="notebooks"),
+    path("in/file/", views.take_in, name="take_in"),
+    path("in/<int:pk>/", views.notebook, name="notebook"),
+    path("in/<int:pk>/<slug:act>/", views.change_notebook, name="change_notebook"),
+]

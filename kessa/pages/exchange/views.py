@@ -1,0 +1,162 @@
+"""Files given out: asked for, on their way, fetched."""
+
+from django.contrib import messages
+from django.core.exceptions import ValidationError
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.views.decorators.http import require_GET, require_POST
+
+from kessa.pages.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm
+from kessa.record.exchange import services
+from kessa.record.exchange.models import Doubtful, Export, Notebook, Stage, State
+from kessa.record.exchange.nouns import nouns
+from kessa.record.people.access import member, technician
+
+_SHOWN, _ROWS = 10, 25
+
+
+@member
+def out(request: HttpRequest) -> HttpResponse:
+    """Ask for the record as a file; what was asked for lately."""
+    team = request.membership.team
+    form = ExportForm(request.POST or None, initial={"filters": request.GET.urlencode()})
+    if request.method == "POST" and form.is_valid():
+        said = form.cleaned_data
+        try:
+            services.ask_for_export(
+                request.membership, team, said["format"], licence=said["licence"], filters=said["filters"]
+            )
+            return redirect("exchange:out")
+        except ValidationError as error:
+            form.add_error(None, error)
+    exports = Export.objects.for_team(team).select_related("asked_by").order_by("-asked_at")[:_SHOWN]
+    context = {"form": form, "exports": exports, "going_on": any(each.under_way for each in exports), "nouns": nouns}
+    if request.htmx:
+        return render(request, "exchange/exports.html", context)
+    return render(request, "exchange/out.html", context, status=422 if form.errors else 200)
+
+
+@member
+@require_GET
+def fetch(request: HttpRequest, pk: int) -> HttpResponse | FileResponse:
+    """A file that was written."""
+    found = get_object_or_404(Export.objects.for_team(request.membership.team), pk=pk)
+    if found.state != State.DONE or not found.file:
+        messages.error(request, "This file is not there, or no more: ask for it anew.")
+        return redirect("exchange:out")
+    name = f"kessa-{found.asked_at:%Y-%m-%d}-{found.pk}.{found.format}"
+    return FileResponse(found.file.open("rb"), as_attachment=True, filename=name)
+
+
+# ---- taken in -------------------------------------------------------------------------------------------------------
+
+
+@technician
+@require_GET
+def notebooks(request: HttpRequest) -> HttpResponse:
+    """Bring an old notebook; what was brought lately."""
+    found = Notebook.objects.for_team(request.membership.team).select_related("asked_by").order_by("-pk")[:_SHOWN]
+    return render(request, "exchange/in.html", {"form": NotebookForm(), "notebooks": found})
+
+
+@technician
+@require_POST
+def take_in(request: HttpRequest) -> HttpResponse:
+    """Bring a file."""
+    form = NotebookForm(request.POST, request.FILES)
+    if not form.is_valid():
+        messages.error(request, "Choose a file of a table, up to 300 MB.")
+        return redirect("exchange:notebooks")
+    try:
+        brought = services.bring(request.membership, request.membership.team, form.cleaned_data["file"])
+    except ValidationError as error:
+        messages.error(request, " ".join(error.messages))
+        return redirect("exchange:notebooks")
+    return redirect("exchange:notebook", brought.pk)
+
+
+@technician
+def notebook(request: HttpRequest, pk: int) -> HttpResponse:
+    """A notebook on its way: its columns, how far it is, what is doubtful, what came of it."""
+    found = _notebook(request, pk)
+    if found.under_way:
+        return render(request, "exchange/under_way.html", {"notebook": found})
+    if request.htmx:
+        # What was waited for is there: the whole page is asked for.
+        answer = HttpResponse()
+        answer["HX-Refresh"] = "true"
+        return answer
+    if found.stage == Stage.MATCHING or "columns" in request.GET:
+        return _matching(request, found)
+    rows = Doubtful.objects.for_team(found.team_id).filter(notebook=found).exclude(why=[])
+    context = {
+        "notebook": found,
+        "doubtful": rows[:_ROWS],
+        "left": rows.count(),
+        "mended": Doubtful.objects.for_team(found.team_id).filter(notebook=found, why=[]).count(),
+    }
+    return render(request, "exchange/notebook.html", context)
+
+
+def _matching(request: HttpRequest, found: Notebook) -> HttpResponse:
+    columns = ColumnForms(request.POST or None, initial=found.columns, prefix="column")
+    reading = ReadingForm(request.membership.team, request.POST or None, initial=found.reading)
+    faults: list[str] = []
+    if request.method == "POST" and columns.is_valid() and reading.is_valid():
+        said = [{name: each.cleaned_data.get(name, "") for name in each.fields} for each in columns][: len(found.head)]
+        try:
+            services.match(request.membership, found, said, reading.reading)
+            return redirect("exchange:notebook", found.pk)
+        except ValidationError as error:
+            faults = error.messages
+    sample = found.told.get("sample", [])
+    named = [
+        (head, [row[nth] for row in sample if nth < len(row)], form)
+        for nth, (head, form) in enumerate(zip(found.head, columns, strict=False))
+    ]
+    context = {"notebook": found, "columns": columns, "named": named, "reading": reading, "faults": faults}
+    return render(request, "exchange/matching.html", context, status=422 if faults or reading.errors else 200)
+
+
+@technician
+@require_POST
+def change_notebook(request: HttpRequest, pk: int, act: str) -> HttpResponse:
+    """Mend a row or leave it out, take the notebook in, undo it, cancel what is under way."""
+    found = _notebook(request, pk)
+    try:
+        if act == "mend":
+            number, cells = request.POST.get("row", ""), request.POST.getlist("cell")[: len(found.head) + 5]
+            if not number.isdecimal() or not found.doubtful.filter(number=int(number[:9])).exists():
+                raise Http404
+            left_out = "leave" in request.POST
+            row = services.mend(request.membership, found, int(number[:9]), None if left_out else cells)
+            if row.why:
+                messages.error(request, f"Row {row.number}: {' '.join(row.why)}")
+        elif act in _ON_NOTEBOOK:
+            _ON_NOTEBOOK[act](request.membership, found)
+        else:
+            raise Http404
+    except ValidationError as error:
+        messages.error(request, " ".join(error.messages))
+    return redirect("exchange:notebook", pk)
+
+
+_ON_NOTEBOOK = {"take-in": services.take_in, "undo": services.undo, "cancel": services.cancel}
+
+
+def _notebook(request: HttpRequest, pk: int) -> Notebook:
+    rows = Notebook.objects.for_team(request.membership.team).select_related("asked_by", "team")
+    return get_object_or_404(rows, pk=pk)
+
+
+@member
+@require_POST
+def cancel(request: HttpRequest, pk: int) -> HttpResponse:
+    """Cancel a file that is being written."""
+    found = get_object_or_404(Export.objects.for_team(request.membership.team), pk=pk)
+    try:
+        services.cancel(request.membership, found)
+        messages.success(request, "Cancelled.")
+    except ValidationError as error:
+        messages.error(request, error.message)
+    return redirect("exchange:out")

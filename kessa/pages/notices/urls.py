@@ -1,0 +1,14 @@
+"""Addresses about being told."""
+
+from django.conf import settings
+from django.urls import path
+
+from kessa.pages.notices import views
+
+app_name = "notices"
+urlpatterns = [
+    path("", views.wish, name="wish"),
+    path("rule/", views.team_rule, name="team_rule"),
+]
+if settings.DEMO:
+    urlpatterns.append(path("caught/", views.caught, name="caught"))

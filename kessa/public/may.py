@@ -1,6 +1,0 @@
-"""Who may what with public pages."""
-
-from kessa.people.may import COORDINATORS
-
-open_page = COORDINATORS
-close_page = COORDINATORS

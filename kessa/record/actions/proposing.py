@@ -1,0 +1,242 @@
+"""Keeping what is proposed at a place in step with what was found there, and seeing whether what was done worked."""
+
+import logging
+from datetime import datetime
+from functools import partial
+from typing import Any
+
+from django.db import transaction
+from django.dispatch import Signal
+from django.utils import timezone
+
+from kessa.core.advising.advice import Advice
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.spread import exactly
+from kessa.core.runs.flags import NOT_TEACHING, words
+from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.lists import KEY, list_of
+from kessa.core.treating.lowering import makeup_of
+from kessa.core.treating.proposing import proposals
+from kessa.core.treating.systems import Finding, Proposal, System
+from kessa.record.actions.models import OPEN, Action, State, Tick, spread_fields
+from kessa.record.actions.systems import finding_of, findings_at, system_of
+from kessa.record.places.models import Place
+from kessa.record.results.models import Result
+from kessa.record.results.selectors import flags_on
+from kessa.record.standing.advising import advised, named_at, newest_at, where_of
+
+# Sent for each action that is newly proposed, in the transaction in which it is written.
+proposed = Signal()
+_LOG = logging.getLogger(__name__)
+_MOST_SETTLED = 100
+# What changes what is in the water: after two of them nothing follows for the volume.
+_CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold scale", "disinfect")
+
+
+def restated(sender: Any, place: Place, advice: Advice, **_: Any) -> None:
+    """Propose anew where a place's results changed."""
+    propose(place, advice)
+
+
+def propose(place: Place, advice: Advice | None = None) -> None:
+    """Follow up what was done at a place, and propose anew; a fault here never costs a reading or a note.
+
+    `advice` is what is to be done there, where that is known already.
+    """
+    try:
+        with transaction.atomic():
+            _bring_up(place, advice or advised(place, newest_at(place)))
+    except Exception:
+        _LOG.exception("nothing could be proposed")
+
+
+def _bring_up(place: Place, advice: Advice) -> None:
+    """Bring the open proposals at a place up to what its standing results ask for.
+
+    What somebody has decided, or begun to tick, stays until it is ended; what newer results no longer ask for is
+    withdrawn. What was done or declined about the same results is not proposed again.
+    """
+    Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
+    _follow_up(place)
+    findings = findings_at(place, advice)
+    ticked = list_of(advice, where_of(place), partial(named_at, place))
+    open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
+    if not open_now and ticked is None and not any(finding.side for finding in findings):
+        return
+    made = proposals(system_of(place), findings, ticked, _combined(advice))
+    settled = _settled(place, made)
+    if any(stand.reading.held for stand in advice.stood):
+        # "Not now" is no word that something is over.
+        settled = [row for row in settled if (row.key, row.state) != (KEY, State.DECLINED)]
+    rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
+    marks = _marks(place.team_id, list(rows))
+    for each in made:
+        found_at = max(rows[pk].taken_at for pk in each.results)
+        if not any(_answers(row, each, found_at) for row in settled):
+            _keep(place, open_now.pop(each.key, None), each, found_at, marks)
+    taken_up = set(
+        Tick.objects.for_team(place.team_id).filter(action__in=open_now.values()).values_list("action", flat=True)
+    )
+    for left in open_now.values():
+        if left.state == State.PROPOSED and left.pk not in taken_up and left.results:
+            left.state, left.ended_at = State.WITHDRAWN, timezone.now()
+            left.save(update_fields=["state", "ended_at"])
+
+
+def _combined(advice: Advice) -> float | None:
+    """Return the combined chlorine (mg/L) of a supply of which it is first asked whether it is chloraminated."""
+    if "ask-chloramines" not in advice.codes:
+        return None
+    free, total = (
+        next(each.reading.quantity.value for each in advice.stood if each.key == name)
+        for name in ("free chlorine", "total chlorine")
+    )
+    return total - free
+
+
+def _settled(place: Place, made: list[Proposal]) -> list[Any]:
+    """Return what was done or declined of what is proposed."""
+    rows = Action.objects.for_team(place.team_id).filter(
+        place=place, key__in=[each.key for each in made], state__in=(State.DONE, State.DECLINED)
+    )
+    return list(rows.order_by("-pk").values_list("key", "state", "results", "ended_at", named=True)[:_MOST_SETTLED])
+
+
+def _answers(row: Any, made: Proposal, found_at: datetime) -> bool:
+    """Whether something done since it was found, or declined for the same results, answers a proposal."""
+    if row.key != made.key:
+        return False
+    return row.ended_at >= found_at if row.state == State.DONE else set(row.results) == set(made.results)
+
+
+def _marks(team: int, results: list[int]) -> dict[int, list[str]]:
+    """Return for which reasons results should be repeated first."""
+    found: dict[int, list[str]] = {}
+    for pk, flag in flags_on(team=team, results=results):
+        if flag in NOT_TEACHING:
+            found.setdefault(pk, []).append(words(flag))
+    return found
+
+
+def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, marks: dict[int, list[str]]) -> None:
+    """Write a proposal, or bring an open one up to it; one that was decided on the same results stays as it was."""
+    if row and row.state == State.DECIDED and set(row.results) == set(made.results):
+        return
+    why = dict.fromkeys(mark for pk in made.results for mark in marks.get(pk, []))
+    # What people do to protect themselves waits for nothing: only what is put in or let out is tested first.
+    if why and made.by != "sheet":
+        first = "before anything is added or let out" if made.amount else "as well"
+        again = f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again {first}."
+        made = made._replace(cautions=(again, *made.cautions))
+    if row is None:
+        new_action(place, made, found_at)
+        return
+    said = _fields(made, found_at)
+    changed = [name for name, value in said.items() if getattr(row, name) != value]
+    for name in changed:
+        setattr(row, name, said[name])
+    if changed:
+        row.save(update_fields=changed)
+
+
+def new_action(place: Place, made: Proposal, found_at: datetime) -> Action:
+    """Write something newly proposed at a place, and let those know who tell of it."""
+    of_place = {"team_id": place.team_id, "place": place, "key": made.key, "proposed_at": timezone.now()}
+    new: Action = Action.objects.create(**of_place, **_fields(made, found_at))
+    proposed.send(Action, action=new)
+    return new
+
+
+def _fields(made: Proposal, found_at: datetime) -> dict[str, Any]:
+    """Return a proposal as the fields of an action."""
+    return {
+        "by_way": made.by,
+        "rank": made.rank,
+        "position": made.position,
+        "title": made.title,
+        "why": made.why,
+        "working": list(made.working),
+        "cautions": list(made.cautions),
+        "missing": list(made.missing),
+        "refused": made.refused,
+        "parameter": made.parameter,
+        "unit": made.unit,
+        "form": made.form or "",
+        "aim": made.aim,
+        **spread_fields(made.amount),
+        "kept": made.kept,
+        "portions": made.portions,
+        "hours_between": made.hours_between,
+        "product_id": made.product,
+        "steps": [step._asdict() for step in made.steps],
+        "again_hours": made.again_hours,
+        "results": list(made.results),
+        "found_at": found_at,
+    }
+
+
+def _follow_up(place: Place) -> None:
+    """Let the first result after an action, of what it was to change, say whether it worked."""
+    waiting = Action.objects.for_team(place.team_id).filter(
+        place=place, state=State.DONE, again_at__isnull=False, followed_at=None
+    )
+    for action in waiting.order_by("ended_at"):
+        known = parameter(action.parameter)
+        rows = Result.objects.for_team(place.team_id).standing().filter(place=place, taken_at__gt=action.ended_at)
+        after = rows.filter(parameter__in=[known.key, *known.also]).order_by("taken_at", "pk").first()
+        if after:
+            _followed(place, action, after)
+
+
+def _followed(place: Place, action: Action, after: Result) -> None:
+    before = Result.objects.for_team(place.team_id).filter(pk__in=action.results, parameter=after.parameter).first()
+    here = before and finding_of(before)
+    there = finding_of(after)
+    action.followed_at, action.followed_by = timezone.now(), after
+    if here and there and before:
+        try:
+            there = _in_unit_of(there, here, after)
+            system = system_of(place)
+            written_down = system.volume.value if system.volume else None
+            told = follow(_done(action, here, system, alone=_alone(action, before, after)), here, there, written_down)
+        except CannotCompute:
+            told = None
+        if told:
+            action.outcome, action.worked = told.words, told.worked
+            action.volume_told = list(told.volume) if told.volume and told.volume.high else None
+    elif there and there.side == "":
+        action.outcome, action.worked = f"{parameter(after.parameter).title} is where it should be.", True
+    action.save(update_fields=["followed_at", "followed_by", "outcome", "worked", "volume_told"])
+
+
+def _in_unit_of(there: Finding, here: Finding, after: Result) -> Finding:
+    if (there.unit, there.form) == (here.unit, here.form):
+        return there
+    quantity = after.quantity.converted(here.unit, here.form)
+    return there._replace(measured=quantity.spread, unit=here.unit, form=here.form)
+
+
+def _alone(action: Action, before: Result, after: Result) -> bool:
+    """Whether nothing else changed the water between two readings."""
+    others = Action.objects.for_team(action.team_id).filter(
+        place=action.place_id,
+        state=State.DONE,
+        by_way__in=_CHANGES_WATER,
+        ended_at__range=(before.taken_at, after.taken_at),
+    )
+    return not others.exclude(pk=action.pk).exists()
+
+
+def _done(action: Action, here: Finding, system: System, *, alone: bool) -> Done:
+    """Return what was done as following it up reckons with it; without an amount no volume follows."""
+    if not alone:
+        return Done("other", 0.0, action.aim)
+    amount, label = action.done_amount or 0.0, action.label_then
+    held = makeup_of(system, here) or exactly(0.0)
+    if action.by_way in ("dose", "lower") and label:
+        return Done(action.by_way, amount * label.changes(here.unit, here.form) * 1000, action.aim, held)
+    if action.by_way in ("bleed", "drain"):
+        litres = amount * (system.bleed_l_min or 0.0) if action.kept == "min" else amount
+        return Done(action.by_way, litres, action.aim, held)
+    return Done("other", 0.0, action.aim)

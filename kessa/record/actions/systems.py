@@ -1,0 +1,134 @@
+"""A place as treating it needs to know it, and what was found there: rows turned into what the core reckons with."""
+
+from datetime import timedelta
+
+from django.utils import timezone
+
+from kessa.core.advising.advice import Advice
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.holding import overall, own_words, side_of
+from kessa.core.judging.judge import OUTSIDE
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
+from kessa.core.quantities.spread import Spread, within_percent
+from kessa.core.quantities.units import in_words
+from kessa.core.treating.disinfecting import water_in_well
+from kessa.core.treating.systems import Finding, Held, System
+from kessa.record.actions.models import Action, State
+from kessa.record.places.models import Place
+from kessa.record.places.selectors import compared_with
+from kessa.record.products.models import Product
+from kessa.record.products.selectors import left_of, products_of
+from kessa.record.results.beside import quantity_of
+from kessa.record.results.models import Result
+
+# Where nobody has said how far off a volume may be.
+_VOLUME_OFF = 10.0
+# What feeds a system changes slowly; what was dosed is mixed in, and used up, within days.
+_SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
+_METALS = {"alumin": "aluminium", "galvan": "zinc", "zinc": "zinc", "copper": "copper", "brass": "copper"}
+_FEEDS = {"aluminium": "aluminium", "nitrite": "nitrite", "glycol": "glycol"}
+
+
+def system_of(place: Place) -> System:
+    """Return what is known of a place as a system to be treated."""
+    facts = place.facts
+    return System(
+        kind=place.kind_key,
+        water=place.water,
+        volume=volume_of(place),
+        bleed_l_min=facts.get("bleed_l_min") or None,
+        evaporation_l_h=facts.get("evaporation_l_h") or None,
+        steam_kg_h=facts.get("steam_kg_h") or None,
+        flow_l_h=facts.get("flow_l_h") or None,
+        supply=_supply_of(place),
+        holds=held_in(place),
+        products=tuple(
+            Held(each.pk, each.label, left_of(each))
+            for each in products_of(place.team_id)
+            if readable(each) and each.is_for(place.pk)
+        ),
+    )
+
+
+def readable(product: Product) -> bool:
+    """Whether this release can read a product's label."""
+    try:
+        return bool(product.label)
+    except CannotCompute:
+        return False
+
+
+def volume_of(place: Place) -> Spread | None:
+    """Return how much a place's system holds (L), with how far off that may be; None where it is not written down."""
+    facts = place.facts
+    if place.kind_key == "well":
+        standing, bore = facts.get("water_m"), facts.get("bore_mm")
+        return within_percent(water_in_well(standing, bore), _VOLUME_OFF) if standing and bore else None
+    volume, off, filled = facts.get("volume_l"), facts.get("volume_off"), facts.get("filled")
+    if not volume:
+        return None
+    return within_percent(volume * (filled or 100.0) / 100, _VOLUME_OFF if off is None else off)
+
+
+def held_in(place: Place) -> dict[str, str]:
+    """Return what is in a place's system or what it is made of, by the names of what must not meet, and how we know."""
+    metals = str(place.facts.get("metals") or "").lower()
+    held = {name: f"the {name} in it" for word, name in _METALS.items() if word in metals}
+    held |= {name: f"the {name} in it" for feed, name in _FEEDS.items() if feed in place.feeds}
+    lately = Action.objects.for_team(place.team_id).filter(
+        place=place, state=State.DONE, done_product__isnull=False, ended_at__gte=timezone.now() - _DOSE_STAYS
+    )
+    for action in lately.select_related("done_product").order_by("ended_at"):
+        at = timezone.localtime(action.ended_at)
+        known_from = f"{action.done_product}, dosed on {at.day} {at:%B at %H:%M}"
+        held |= dict.fromkeys(action.done_product.holds, known_from)
+    return held
+
+
+def _supply_of(place: Place) -> dict[str, Quantity]:
+    """Return what was last found in the water that feeds a place, by parameter."""
+    supply = compared_with(place).get("supply") if place.kind.is_plant else None
+    if supply is None:
+        return {}
+    since = timezone.now() - _SUPPLY_KEEPS
+    rows = Result.objects.for_team(place.team_id).standing().filter(place=supply, taken_at__gte=since).newest_first()
+    columns = ("parameter", "value", "low", "high", "censor", "unit", "form")
+    found: dict[str, Quantity] = {}
+    for row in rows.values_list(*columns, named=True)[:200]:
+        if not in_words(row.unit) and row.high is not None:
+            found.setdefault(parameter(row.parameter).key, quantity_of(row))
+    return found
+
+
+def findings_at(place: Place, advice: Advice) -> list[Finding]:
+    """Return how a place stands, as findings, the most urgent first."""
+    keys = [each.reading.key for each in advice.stood]
+    rows = Result.objects.for_team(place.team_id).in_bulk(keys)
+    return [finding for key in keys if (finding := finding_of(rows[key]))]
+
+
+def finding_of(row: Result) -> Finding | None:
+    """Return a result as treating knows it; None where nothing says how much there should be."""
+    quantity = row.quantity
+    if in_words(row.unit):
+        # What cannot be told counts as found.
+        found = bool(quantity.value)
+        return Finding(row.parameter, quantity.spread, row.unit, None, "present" if found else "", result=row.pk)
+    decisive = overall(row.judgements)
+    if decisive is None:
+        return None
+    try:
+        # A mean or a difference decides as it is; what one treats is what was found.
+        there = quantity.converted(decisive["unit"], decisive["as"]) if not decisive.get("than") else quantity
+    except CannotCompute:
+        return None
+    least, most = (None, None) if decisive.get("than") else (decisive["min"], decisive["max"])
+    side = ""
+    if row.verdict == OUTSIDE:
+        side = side_of(decisive)
+    measured = there.spread
+    if there.censor == "<":
+        measured = measured._replace(value=there.value / 2)
+    words = own_words(row.judgements) if side else ""
+    return Finding(row.parameter, measured, there.unit, there.form, side, least, most, words, row.pk)  # type: ignore[arg-type]

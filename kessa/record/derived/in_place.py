@@ -1,0 +1,64 @@
+"""What was read in place on a visit, as results like those of a test: as exact as the method that reads the same."""
+
+from typing import Any
+
+from kessa.core.errors import CannotCompute
+from kessa.core.job.schools import near_limit
+from kessa.core.judging.holding import rule_for
+from kessa.core.methods.exactness import IN_PLACE, class_of
+from kessa.core.methods.in_place import READ_AS, determined
+from kessa.record.compiled import compiled
+from kessa.record.derived.without_test import Found, settle
+from kessa.record.people.selectors import Hand
+from kessa.record.results.models import Result
+from kessa.record.rules.selectors import house_rules
+from kessa.record.visits.models import Observation, Visit
+from kessa.record.visits.selectors import observations_of
+
+
+def settle_in_place(visit: Visit) -> list[Result]:
+    """Write what was read in place on a visit as results, as it is now; return those written anew."""
+    now = observations_of(visit)
+    before = results_in_place(visit)
+    new = []
+    for key in READ_AS:
+        found = _found(now[key]) if key in now else None
+        if result := settle(visit.place, visit, None, found, before.get(key)):
+            new.append(result)
+    return new
+
+
+def results_in_place(visit: Visit) -> dict[str, Result]:
+    """Return the standing results of what was read in place on a visit, by the keys of the scales."""
+    return {each.part: each for each in _written(team=visit.team_id, visit=visit.pk)}
+
+
+def _found(seen: Observation) -> Found | None:
+    method, value = READ_AS[seen.key], seen.value if seen.display is None else seen.display
+    part = method.main
+    assert value is not None
+    try:
+        quantity, _, working = determined(seen.key, value, seen.display_unit)
+    except CannotCompute:
+        return None
+    school = near_limit(house_rules(seen.team_id).chosen)
+    return Found(
+        IN_PLACE,
+        seen.key,
+        part.parameter,
+        class_of(method, part),
+        quantity,
+        part.said({"display": value, "display_unit": seen.display_unit or None}),
+        working,
+        by=Hand(seen.person_id, seen.sent_by_id),
+        taken_at=seen.at,
+        tested_at=seen.at,
+        made_from={"visit": str(seen.visit_id), "instrument": seen.instrument_id},
+        flags=tuple(seen.flags),
+        rule=rule_for(part.parameter, school, screened=method.screening),
+    )
+
+
+@compiled
+def _written(team: int, visit: Any) -> Any:
+    return Result.objects.for_team(team).standing().filter(visit=visit, family=IN_PLACE)

@@ -1,0 +1,65 @@
+"""Everything that changes instruments, and takes in what they show."""
+
+from collections.abc import Sequence
+from datetime import timedelta
+
+from django.core.exceptions import ValidationError
+from django.utils import timezone
+
+from kessa.core.adapters.adapter import Shown as Said
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.units import convert
+from kessa.record.instruments import may
+from kessa.record.instruments.models import Instrument, Shown
+from kessa.record.people.acts import act
+from kessa.record.people.models import Membership
+
+# A clock may be off by so much; nothing was shown before.
+_AHEAD, _FIRST_YEAR, _MOST = timedelta(minutes=5), 2000, 20_000
+
+
+@act("instrument kept", may.keep_instrument)
+def keep_instrument(by: Membership, instrument: Instrument) -> Instrument:
+    """Write a new or changed instrument."""
+    instrument.save()
+    return instrument
+
+
+@act("readings of an instrument taken in", may.take_shown)
+def take_shown(by: Membership, instrument: Instrument, shown: Sequence[Said], came_by: str) -> int:
+    """Keep what an instrument showed, each once; returns how many were new.
+
+    A reading without a time was shown just now. Raises ValidationError where one cannot be the instrument's.
+    """
+    if len(shown) > _MOST:
+        raise ValidationError(f"At most {_MOST:,} readings at once.")
+    rows = [_row(instrument, each, came_by) for each in shown]
+    before = Shown.objects.for_team(by.team_id).filter(instrument=instrument).count()
+    Shown.objects.bulk_create(rows, ignore_conflicts=True, batch_size=1000)
+    return int(Shown.objects.for_team(by.team_id).filter(instrument=instrument).count() - before)
+
+
+def _row(instrument: Instrument, said: Said, came_by: str) -> Shown:
+    now = timezone.now()
+    at = said.at or now
+    at = at if timezone.is_aware(at) else timezone.make_aware(at)
+    if at > now + _AHEAD or at.year < _FIRST_YEAR:
+        raise ValidationError(f"{at:%Y-%m-%d %H:%M}: the instrument's clock is wrong.")
+    if said.display is None and not said.over:
+        raise ValidationError("A reading shows a number, or that it is over the range.")
+    if said.unit != instrument.unit:
+        try:
+            convert(said.display or 0.0, said.unit, None, instrument.unit, None)
+        except CannotCompute:
+            raise ValidationError(f"{instrument} shows {instrument.unit}, not {said.unit[:20]}.") from None
+    return Shown(
+        team_id=instrument.team_id,
+        instrument=instrument,
+        at=min(at, now),
+        display=None if said.over else said.display,
+        unit=said.unit,
+        temperature_c=said.temperature_c,
+        over=said.over,
+        what=said.what[:60],
+        came_by=came_by[:80],
+    )

@@ -1,0 +1,6 @@
+"""Who may what with notices."""
+
+from kessa.record.people.may import COORDINATORS, EVERYONE
+
+choose_wish = EVERYONE
+choose_team_rule = COORDINATORS

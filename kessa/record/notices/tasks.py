@@ -1,0 +1,17 @@
+"""What the worker does: it looks now and then for what has come due; see mail.py for what it sends."""
+
+from typing import Any
+
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from kessa.record.notices import services
+
+
+@app.periodic(cron="* * * * *")
+@app.task(name="notices.look", aliases=["kessa.record.notices.tasks.look"], queueing_lock="look", lock="look")
+def look(timestamp: int, **_: Any) -> None:
+    """Look whether somebody has not come back, and whether a test is due."""
+    now = timezone.now()
+    services.tell_of_overdue(now)
+    services.tell_of_follow_ups(now)

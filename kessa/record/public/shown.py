@@ -1,0 +1,121 @@
+"""What everybody may see of a place: released numbers, what they mean, when next. No people, nothing unreleased."""
+
+import re
+from collections.abc import Sequence
+from datetime import date, datetime, timedelta
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.core.advising.wording import plain_answer
+from kessa.core.job.meaning import meaning_of
+from kessa.core.planning.rhythm import coming
+from kessa.core.quantities.units import in_words
+from kessa.core.runs.flags import doubtful
+from kessa.drawings.trend import NARROW, WIDE
+from kessa.record.people.models import Team
+from kessa.record.places.lines import drawn_over, grouped, sentences_over
+from kessa.record.places.models import Place
+from kessa.record.public.models import Page
+from kessa.record.results.models import Result
+from kessa.record.results.selectors import rows_with_flags
+from kessa.record.rounds.models import Stop
+from kessa.record.rules.selectors import house_rules
+from kessa.record.standing.advising import COLUMNS, advised, held_beside, where_of
+from kessa.record.visits.models import Review
+
+_YEARS, _MOST_RESULTS, _MOST_TESTS = timedelta(days=5 * 366), 3000, 8
+_COLUMNS = ("taken_at", "method_class", "verdict", *COLUMNS)
+# How sure a trend is, in figures: for who is of the job.
+_PROOF = re.compile(r" \(p = [^)]*\)|; not chance \(p = [^)]*\)")
+# A line is drawn from so many on.
+_ENOUGH = 3
+
+
+class Tested(NamedTuple):
+    """One thing that is tested at a place: the last result, in the team's own words, and the line over the years.
+
+    `doubts` are the flags that make it doubtful.
+    """
+
+    last: Any
+    doubts: list[str]
+    said: str
+    sentences: list[str]
+    meaning: tuple[str, ...]
+    lines: list[Any]
+    number: int
+    since: datetime
+
+
+class Shown(NamedTuple):
+    """What everybody may see of a place; `newer`: whether a sample was drawn since that is not released."""
+
+    place: Place
+    water: str
+    stands: str
+    plain: list[str]
+    tested: list[Tested]
+    next_on: date | None
+    newer: bool
+
+
+def shown_at(place: Place) -> Shown:
+    """Return what everybody may see of a place: standing results that were released, and no others."""
+    every = Result.objects.for_team(place.team_id).standing().filter(place=place)
+    rows = every.filter(visit__review=Review.RELEASED, taken_at__gte=timezone.now() - _YEARS).newest_first()
+    found = list(rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS])
+    series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
+    # Of several ways to test one thing the newest counts, with its own line.
+    newest: dict[tuple[str, str], list[Any]] = {}
+    for (parameter, fraction, *_), alike in series.items():
+        before = newest.setdefault((parameter, fraction), alike)
+        if alike[0].taken_at > before[0].taken_at:
+            newest[parameter, fraction] = alike
+    lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
+    released = {row.id for row in found}
+    advice = advised(place, [*lasts, *(row for row in held_beside(place, lasts) if row.result.id in released)])
+    urgent = {each.reading.key: n for n, each in enumerate(advice.stood)}
+    chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
+    doubts = {row.result.id: doubtful(row.flags) for row in lasts}
+    tested = [_tested(place, alike, doubts[alike[0].id]) for alike in chosen[:_MOST_TESTS]]
+    # Who reads the last that was released as how it is today would be misled.
+    later = every.exclude(visit__review=Review.RELEASED)
+    newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
+    plain = plain_answer(advice, where_of(place))
+    return Shown(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
+
+
+def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:
+    last, enough = newest[0], len(newest) >= _ENOUGH and not in_words(newest[0].unit)
+    told = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
+    words = f"{last.parameter} since {newest[-1].taken_at:%Y}, {len(newest)} results"
+    return Tested(
+        last,
+        doubts,
+        house_rules(place.team_id).said_to_the_public(last.verdict) if last.verdict else "",
+        [_PROOF.sub("", each) for each in told],
+        meaning_of(last.parameter, place.water),
+        [drawn_over(place, newest, width).svg(words) for width in (WIDE, NARROW)] if enough else [],
+        len(newest),
+        newest[-1].taken_at,
+    )
+
+
+def _next_on(place: Place) -> date | None:
+    """Return the next day on which a round falls due there."""
+    stops = Stop.objects.for_team(place.team_id).filter(place=place, round__retired_at=None).select_related("round")
+    yesterday = timezone.localdate() - timedelta(days=1)
+    days = [day for stop in stops if stop.round.rhythm for day in coming(stop.round.rhythm, yesterday, 1)]
+    return min(days, default=None)
+
+
+def page_of(slug: str) -> Page | None:
+    """Return the open page of an address: the address alone says whose it is."""
+    return Page.across_teams.filter(slug=slug, closed_at=None).select_related("place__team", "team").first()
+
+
+def open_pages(team: Team | int) -> Any:
+    """Return the places a team has opened, by name."""
+    rows = Page.objects.for_team(team).filter(closed_at=None, place__isnull=False)
+    return rows.select_related("place", "team").order_by("place__name")

@@ -1,0 +1,28 @@
+"""Who may what with results and checks."""
+
+from typing import Any
+
+from kessa.record.people.may import COORDINATORS, EVERYONE, Rule, own
+
+
+def _who_tested(result: Any) -> Any:
+    """Who read, or began the test."""
+    begun = result.determination.started_by_id if result.determination_id else None
+    return {result.person_id, begun}
+
+
+def _who_ran(determination: Any) -> Any:
+    return determination.started_by_id
+
+
+def _who_checked(check: Any) -> Any:
+    return check.person_id
+
+
+set_aside = Rule(volunteer=own("results of their own", _who_tested), technician=True)
+bring_back = set_aside
+put_right = Rule(volunteer=own("tests they ran", _who_ran), technician=True)
+withdraw_check = Rule(volunteer=own("checks they ran", _who_checked), technician=True)
+read_log = EVERYONE
+
+go_by_spread = COORDINATORS

@@ -1,0 +1,153 @@
+"""Holding what the runs came to against the limits and the place's own past."""
+
+from collections.abc import Mapping
+from typing import Any, NamedTuple
+
+from django.utils import timezone
+
+from kessa.core.advising.of_the_test import steps_of_the_test
+from kessa.core.judging.holding import judge_part, not_judged, overall, rule_for, verdict_by
+from kessa.core.judging.judge import NOT_SETTLED, Bounds
+from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt, doubts_about
+from kessa.core.judging.settling import would_settle
+from kessa.core.judging.usual import UsualRange, is_unusual
+from kessa.core.methods.parts import Part
+from kessa.core.methods.schema import Method
+from kessa.core.quantities.parameters import parameter
+from kessa.core.quantities.quantity import Quantity
+from kessa.record.determinations.models import Determination
+from kessa.record.determinations.state import Bench, flags_of
+from kessa.record.kits.models import Kit
+from kessa.record.methods.selectors import families_of, methods_of
+from kessa.record.places.models import Place
+from kessa.record.results.beside import pairs_beside, readings_of, seen_beside, seen_on
+from kessa.record.results.history import series_of, usual_and_last
+from kessa.record.results.selectors import Row
+from kessa.record.standing.advising import reading, steps_about
+from kessa.record.visits.models import Sample
+
+_FRACTION = "fraction"
+
+
+class Judged(NamedTuple):
+    """An outcome held against the limits and the place's own past; `test_asks` is what the test asks for next."""
+
+    verdict: str | None
+    judgements: list[dict[str, Any]]
+    usual: UsualRange | None
+    flags: list[str]
+    test_asks: tuple[str, ...]
+    not_judged: list[tuple[str, str]] = []
+    # What is asked about the number, and what was answered for.
+    asked: list[Doubt] = []
+    answered: list[Doubt] = []
+
+
+def fraction_of(bench: Bench) -> str:
+    """Return whether dissolved or total was tested, where the method asks."""
+    return str(bench.answers.get(_FRACTION, ""))
+
+
+def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
+    """Judge what the runs came to so far for a part; needs a quantity."""
+    outcome = bench.outcomes[part.key]
+    assert outcome.quantity is not None
+    flags = flags_of(determination, part, bench)
+    place, sample = determination.place, determination.sample
+    if place is None or sample is None:
+        return Judged(None, [], None, flags, ("Write it down: the check is judged then.",))
+    rule = rule_for(part.parameter, determination.near_limit, screened=determination.method.screening)
+    series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
+    usual, last = usual_and_last(place, series, before=sample.drawn_at)
+    sets = determination.rule_sets
+    beside = seen_beside(place, sample, part.parameter, sets, usual, sample.drawn_at)
+    judgements = judge_part(outcome.quantity, part, sets, rule, agreed=outcome.may_agree, beside=beside)
+    verdict = verdict_by(part.parameter, judgements)
+    unusual = is_unusual(outcome.quantity, usual, part.parameter)
+    left = [(found.title, why) for found, _, why in not_judged(outcome.quantity, part.parameter, sets, beside)]
+    asks = steps_of_the_test(
+        determination.method,
+        part,
+        outcome,
+        methods_of(determination.team_id).get(part.next_range or ""),
+        # A count over the range says nothing about the limit yet: the repeat will.
+        _settlers(determination, part, overall(judgements)) if verdict == NOT_SETTLED and not outcome.next else (),
+    )
+    doubts = _doubts(place, sample, part.parameter, outcome.quantity, usual, last)
+    asked = [doubt for doubt in doubts if (part.key, doubt.key) not in bench.sure]
+    answered = [doubt for doubt in doubts if doubt not in asked]
+    flags += [*(doubt.key for doubt in asked), *(["unusual"] if unusual else [])]
+    return Judged(verdict, judgements, usual, flags, asks, left, asked, answered)
+
+
+def _doubts(
+    place: Place, sample: Sample, name: str, quantity: Quantity, usual: UsualRange | None, last: list[float]
+) -> list[Doubt]:
+    """Return what is asked about a number before it is written down."""
+    if quantity.words:
+        return []
+    pair = None if usual or last else pairs_beside(place, name, sample.drawn_at).get("reference")
+    same = pair and (pair.unit, pair.form) == (quantity.unit, quantity.form)
+    depth = seen_on(sample.visit).get("water depth") if name == "secchi depth" else None
+    seen = Circumstance(
+        beside=readings_of(sample) if parameter(name).key in PAIRED else {},
+        usual=usual,
+        last=last,
+        pair=pair.value if pair and same else None,
+        water=place.water,
+        at=timezone.localtime(sample.drawn_at),
+        depth_cm=depth.value if depth else None,
+    )
+    return doubts_about(name, quantity, seen)
+
+
+def _settlers(determination: Determination, part: Part, decisive: Mapping[str, Any] | None) -> list[str]:
+    """Return what of the team's own would tell on which side of the deciding limit the water is, in words."""
+    if decisive is None or decisive.get("than"):
+        return []
+    value, low, high, censor = decisive["held"]
+    quantity = Quantity(value, low, high, censor, decisive["unit"], decisive["as"])
+    bounds = Bounds(decisive["min"], decisive["max"])
+    known = families_of(determination.team_id)
+    kits = Kit.objects.for_team(determination.team_id).values_list("name", "families")
+    found: dict[str, str] = {}
+    for kit, families in kits:
+        for method in (each for family in families for each in known.get(family, [])):
+            finer = next((each for each in method.parts if each.parameter == part.parameter), None)
+            if finer and method.key != determination.method_key and would_settle(finer, quantity, bounds):
+                found.setdefault(
+                    method.key,
+                    f"{_called(method)} ({kit})",
+                )
+    weighed = _weighed(determination)
+    if weighed and would_settle(weighed.part(part.key), quantity, bounds):
+        found["weighed"] = "the same test with its bottle's drops weighed, 20 on a balance"
+    return list(found.values())
+
+
+def _called(method: Method) -> str:
+    return method.test_name if method.range_name == "one range" else f"{method.test_name}, {method.range_name}"
+
+
+def _weighed(determination: Determination) -> Method | None:
+    """Return the method as it would be with its drops weighed; None where they are, or where it counts no drops."""
+    method = determination.method
+    if method.drop_of is None or getattr(method.main.numbers, "unit_ratio", 1.0) != 1.0:
+        return None
+    supply, drop_ml = method.drop_of
+    return method.with_weighed({supply: drop_ml * 20})
+
+
+def steps_told(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, told: Judged) -> list[str]:
+    """Say what to do about what the runs came to so far, with all else that is newest at the place (`rows`)."""
+    if place is None:
+        return list(told.test_asks)
+    found = reading(part.parameter, quantity, told.judgements, told.flags, told.not_judged)
+    return steps_about(place, rows, found, told.test_asks, told.flags)
+
+
+def steps_of_case(
+    place: Place, rows: list[Row], part: Part, quantity: Quantity, judgements: list[dict[str, Any]]
+) -> list[str]:
+    """Say what such a result of a part asks for: no flag of it, and no limit that rests on others, is known yet."""
+    return steps_about(place, rows, reading(part.parameter, quantity, judgements, (), ()), (), ())

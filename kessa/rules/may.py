@@ -1,6 +1,0 @@
-"""Who may what with the rules."""
-
-from kessa.people.may import COORDINATORS, TECHNICIANS
-
-choose_house_rules = COORDINATORS
-write_rule_set = TECHNICIANS
