@@ -21,7 +21,7 @@ from kessa.record.people.models import Membership
 from kessa.record.places.models import Place
 from kessa.record.results.history import suggested_method, written_at
 from kessa.record.taps.services import record
-from kessa.record.testing.corrections import same_again
+from kessa.record.testing.repeats import same_again
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.models import Visit
 

@@ -23,6 +23,7 @@ from kessa.record.places.models import Pair, Place
 from kessa.record.places.services import keep_pair, keep_place
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import add_lot, keep_product
+from kessa.record.quality.services import check_instrument
 from kessa.record.review.models import Step, What
 from kessa.record.review.selectors import to_look_over
 from kessa.record.review.services import ask, release_all
@@ -31,7 +32,6 @@ from kessa.record.rounds.models import Round, Settled
 from kessa.record.rounds.selectors import due_now
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
-from kessa.record.testing.corrections import check_instrument
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.models import Review, Visit
 

@@ -43,6 +43,8 @@ urlpatterns = [
     path("api/v1/", (opened(api.urls[0]), *api.urls[1:])),
     path("bench/", include("kessa.pages.bench.urls")),
     path("log/", include("kessa.pages.log.urls")),
+    path("log/", include("kessa.pages.results.urls")),
+    path("log/", include("kessa.pages.quality.urls")),
     path("exchange/", include("kessa.pages.exchange.urls")),
     path("pads/", include("kessa.pages.pads.urls")),
     path("places/", include("kessa.pages.places.urls")),
@@ -60,9 +62,13 @@ urlpatterns = [
     path("today/kessa.ics", views_calendar.calendar, name="calendar"),
     path("today/feed/<str:token>/kessa.ics", views_calendar.feed, name="calendar_feed"),
     path("taps/", include("kessa.doors.taps.urls")),
+    path("today/", include("kessa.pages.today.urls")),
+    path("today/", include("kessa.pages.packing.urls")),
     path("today/", include("kessa.pages.rounds.urls")),
     path("visits/along/", include("kessa.pages.offline.urls")),
     path("visits/", include("kessa.pages.visits.urls")),
+    path("visits/", include("kessa.pages.conditions.urls")),
+    path("visits/", include("kessa.pages.samples.urls")),
     path("team/", include("kessa.pages.people.urls")),
 ]
 if settings.DEMO:

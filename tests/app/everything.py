@@ -11,10 +11,10 @@ from PIL import Image
 from kessa.core.adapters.adapter import Shown
 from kessa.core.methods import house_methods
 from kessa.record.actions.services import note_done
-from kessa.record.api.models import Hook, Key
-from kessa.record.api.services import make_key
-from kessa.record.exchange.models import Export
-from kessa.record.exchange.services import bring
+from kessa.record.api_keys.models import Key
+from kessa.record.api_keys.services import make_key
+from kessa.record.exports.models import Export
+from kessa.record.imports.services import bring
 from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.instruments.services import keep_instrument, take_shown
 from kessa.record.methods.services import begin_draft, publish
@@ -28,14 +28,15 @@ from kessa.record.practice.services import begin as begin_practice
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import add_lot, keep_product
 from kessa.record.public.services import open_page
+from kessa.record.quality.services import calibrate
 from kessa.record.reports.services import issue
 from kessa.record.review.models import Step
 from kessa.record.rounds.packing_list import packing_list
 from kessa.record.rounds.services import keep_packing_list
 from kessa.record.rules.services import begin_set, publish_set
-from kessa.record.testing.corrections import calibrate
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.services import label_bottle
+from kessa.record.webhooks.models import Hook
 from kessa.web.permissions import addresses
 from tests.world import Taps, begin, note, planned, read, send, stocked_kit, visited
 

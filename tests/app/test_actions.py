@@ -13,6 +13,7 @@ from kessa.record.actions import services
 from kessa.record.actions.models import Action, State
 from kessa.record.actions.selectors import trace_of
 from kessa.record.actions.wording import title_in
+from kessa.record.advice.place_status import restate
 from kessa.record.people.models import Contact, Role
 from kessa.record.people.services import keep_contact
 from kessa.record.places.models import Pair, Place
@@ -20,8 +21,8 @@ from kessa.record.places.services import keep_pair, keep_place
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import add_lot, keep_product
 from kessa.record.results.models import Mark, Result
-from kessa.record.standing.standing import restate
-from kessa.record.testing.corrections import put_reading_right, set_aside
+from kessa.record.testing.corrections import put_reading_right
+from kessa.record.testing.exclusions import set_aside
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, measured, member, read, send, standing, team_of
 
@@ -86,7 +87,7 @@ class Proposed(ActionsTest):
         self.assertContains(page, "4200 L × ln((7500 − 0) / (5400 − 0)) = 1380 L")
         self.assertContains(page, "What the supply holds of conductivity was not tested")
         self.assertContains(page, "The water level in the glass decides")
-        for address in ("/today/", reverse("log:result", args=[result.pk])):
+        for address in ("/today/", reverse("results:result", args=[result.pk])):
             self.assertContains(self.client.get(address), "Bleed 115 min at 12 L/min")
         read(boiler, self.ines, "conductivity-meter", 4000)
         bleed.refresh_from_db()
@@ -167,7 +168,7 @@ class Proposed(ActionsTest):
         (ticked,) = self.open_at(supply)
         self.assertEqual((ticked.rank, ticked.parameter), (0, "E. coli"))
         self.assertEqual(ticked.steps[0]["key"], "stop-drinking")
-        result = self.client.get(reverse("log:result", args=[ticked.results[0]]))
+        result = self.client.get(reverse("results:result", args=[ticked.results[0]]))
         self.assertContains(result, "Nobody drinks this water as it is")
 
     def test_nitrate_forbids_boiling_against_germs_and_whoever_tests_is_told_on_the_bench(self):
@@ -216,7 +217,9 @@ class Proposed(ActionsTest):
         certified = {"sample": absent.determination.sample_id}
         self.assertContains(self.client.get(reverse("reports:preview", args=["certificate"]), certified), "It stays so")
         self.assertIn("It stays so until the health authority has said that it is over", plain)
-        self.assertContains(self.client.get(reverse("log:result", args=[absent.pk])), "Nobody drinks this water as it")
+        self.assertContains(
+            self.client.get(reverse("results:result", args=[absent.pk])), "Nobody drinks this water as it"
+        )
         (ticked,) = (each for each in self.open_at(well) if each.by_way == "sheet")
         self.assertEqual([each["key"] for each in ticked.steps].count("cleared"), 1)
         self.assertContains(self.client.get("/places/"), "present")

@@ -20,15 +20,19 @@ from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
 from schemathesis.specs.openapi.checks import ignored_auth, positive_data_acceptance
 
-from kessa.record.api import outside, services, tasks
-from kessa.record.api.models import Delivery, Key
+from kessa.record.api_keys import services
+from kessa.record.api_keys.models import Key
 from kessa.record.determinations.models import Determination
-from kessa.record.exchange.nouns import nouns
+from kessa.record.exports.resources import nouns
 from kessa.record.people.models import Act, Role
 from kessa.record.results.models import Result
 from kessa.record.taps.models import Tap
-from kessa.record.testing.corrections import set_aside
+from kessa.record.testing.exclusions import set_aside
 from kessa.record.visits.models import Observation, Sample, Visit
+from kessa.record.webhooks import outside
+from kessa.record.webhooks.models import Delivery
+from kessa.record.webhooks.services import make_hook
+from kessa.record.webhooks.tasks import deliver_hook
 from tests.app.everything import one_of_each
 from tests.app.pages import sign_in
 from tests.world import drawn, measured, member, team_of, visited
@@ -308,16 +312,16 @@ class Hooks(Api):
 
     def test_told_signed_and_again_until_it_is_taken(self):
         with override_settings(HOOKS_NEAR=True):
-            hook = services.make_hook(self.ines, self.team, self.near, ["results", "verdicts"])
+            hook = make_hook(self.ines, self.team, self.near, ["results", "verdicts"])
             measured(self.place, self.olek, 30, 30)
             told = list(Delivery.objects.for_team(self.team).order_by("event", "pk"))
             self.assertEqual({each.event for each in told}, {"results", "verdicts"})
             _Taker.status = 503
             with self.assertRaises(OSError):
-                tasks.deliver_hook(told[0].pk)
+                deliver_hook(told[0].pk)
             _Taker.status = 200
             for each in (*told, told[0]):
-                tasks.deliver_hook(each.pk)
+                deliver_hook(each.pk)
         self.assertEqual(len(_Taker.taken), 1 + len(told))
         signed, body = _Taker.taken[1]
         moment, given = (part.split("=")[1] for part in signed.split(","))

@@ -33,7 +33,7 @@ from kessa.record.rounds.models import Occasion, Round
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import record, tapped
-from kessa.record.testing.corrections import go_on
+from kessa.record.testing.repeats import go_on
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.models import Visit
 from kessa.web.settings.base import TIMEOUTS

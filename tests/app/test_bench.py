@@ -22,7 +22,7 @@ from kessa.record.taps.hands import whose
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import record
-from kessa.record.testing.corrections import go_on, repeat
+from kessa.record.testing.repeats import go_on, repeat
 from kessa.record.testing.services import begin_test, reopen
 from kessa.record.testing.stream import BenchStream
 from tests.app.pages import PageTest
@@ -183,7 +183,7 @@ class Recording(PageTest):
         send(self.membership, determination, Taps(seq=9).close())
         result = standing(determination)
         self.assertIn("not-comparable", result.flags)
-        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "too unlike to compare")
+        self.assertContains(self.client.get(reverse("results:result", args=[result.pk])), "too unlike to compare")
 
     def test_the_result_can_be_computed_again_from_what_it_keeps(self):
         result = measured(self.place, self.membership, 8, 7)
@@ -303,7 +303,7 @@ class Recording(PageTest):
         unusual = measured(self.place, self.membership, 24, 24)
         self.assertEqual((unusual.flags, unusual.verdict), (["unusual"], "inside"))
         self.client.force_login(self.membership.user)
-        page = self.client.get(reverse("log:result", args=[unusual.pk]))
+        page = self.client.get(reverse("results:result", args=[unusual.pk]))
         self.assertContains(page, "Not usual for this place")
         for days in range(20):
             begun = begin(self.place, self.membership, "chloride-drops-10", days_ago=days / 99)
@@ -385,7 +385,7 @@ class Addresses(PageTest):
         self.assertEqual(taps.status_code, 403)
 
     def test_a_sample_of_the_future_or_below_nothing_is_refused_with_the_field(self):
-        address = reverse("visits:sample", args=[self.place.pk])
+        address = reverse("samples:sample", args=[self.place.pk])
         tomorrow = timezone.localtime() + timedelta(days=1)
         good = {"drawn_at": f"{timezone.localtime():%Y-%m-%dT%H:%M}", "drawn_by": self.membership.user_id}
         for change, words in (
@@ -402,12 +402,12 @@ class Addresses(PageTest):
 
     def test_closing_and_reopening_over_the_web(self):
         result = measured(self.place, self.membership, 26)
-        page = self.client.get(reverse("log:result", args=[result.pk]))
+        page = self.client.get(reverse("results:result", args=[result.pk]))
         self.assertContains(page, "Go on with the 10 mL vessel")
         self.assertContains(page, "above <span")
-        on = self.client.post(reverse("log:go_on", args=[result.determination_id]))
+        on = self.client.post(reverse("results:go_on", args=[result.determination_id]))
         self.assertContains(self.client.get(on.url), "Blank carried over")
-        refused = self.client.post(reverse("log:further_run", args=[result.determination_id]), follow=True)
+        refused = self.client.post(reverse("results:further_run", args=[result.determination_id]), follow=True)
         self.assertContains(refused, "Say why")
-        reopened = self.client.post(reverse("log:further_run", args=[result.determination_id]), {"why": "doubt"})
+        reopened = self.client.post(reverse("results:further_run", args=[result.determination_id]), {"why": "doubt"})
         self.assertRedirects(reopened, reverse("bench:determination", args=[result.determination_id]))

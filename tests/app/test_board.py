@@ -206,7 +206,7 @@ class OneDay(PageTest):
         self.assertContains(page, 'value="Sanna"')
         self.assertNotContains(page, 'name="ready" checked')
         going = visited(other, self.membership)
-        circumstances = self.client.get(reverse("visits:circumstances", args=[going.pk])).content.decode()
+        circumstances = self.client.get(reverse("conditions:conditions", args=[going.pk])).content.decode()
         offered = re.findall(r'class="was"><input\s+type="radio" name="([a-z_]+)"\s+value="(\d)"', circumstances)
         self.assertEqual(offered, [("weather_now", "2")])
         self.assertEqual(noted(going), {})
@@ -215,14 +215,14 @@ class OneDay(PageTest):
         going = visited(self.place, self.membership)
         for water, offered in ((12, "12"), (80, "20")):
             note(self.membership, going, ("water_depth", water))
-            page = self.client.get(reverse("visits:sample", args=[self.place.pk]))
+            page = self.client.get(reverse("samples:sample", args=[self.place.pk]))
             self.assertEqual(float(page.context["form"].initial["depth_cm"]), float(offered))
 
     def test_the_weather_service_proposes_and_notes_nothing(self):
         self.place.latitude, self.place.longitude = 54.3, -2.4
         self.place.save()
         going = visited(self.place, self.membership)
-        address = reverse("visits:circumstances", args=[going.pk])
+        address = reverse("conditions:conditions", args=[going.pk])
         with self.settings(WEATHER_SERVICE=""):
             self.assertNotContains(self.client.get(address), "The weather service says")
         with self.settings(WEATHER_SERVICE="kessa.record.visits.weather.SimulatedWeather"):

@@ -7,7 +7,8 @@ from django.utils import timezone
 
 from kessa.record.kits.models import Lot
 from kessa.record.kits.services import add_lot
-from kessa.record.results.models import OwnSpread, QualityCheck, Result
+from kessa.record.quality.models import OwnSpread, QualityCheck
+from kessa.record.results.models import Result
 from kessa.record.testing.services import begin_test
 from tests.world import Taps, begin, member, read, send, stocked_kit, team_of
 

@@ -15,7 +15,8 @@ from kessa.record.instruments.models import Instrument
 from kessa.record.kits.models import Lot
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
-from kessa.record.results.models import QualityCheck, Result
+from kessa.record.quality.models import QualityCheck
+from kessa.record.results.models import Result
 from kessa.record.rounds.selectors import calls, plan_of
 from kessa.record.taps.selectors import counted
 from kessa.record.testing.judgement import judged

@@ -11,13 +11,16 @@ from django.test import override_settings
 from django.utils.dateparse import parse_datetime
 from openpyxl import load_workbook
 
-from kessa.record.exchange import nouns as exchange_nouns
-from kessa.record.exchange import services, tasks
-from kessa.record.exchange.models import Export
-from kessa.record.exchange.nouns import nouns, rows_of
+from kessa.record.exports import resources as exchange_nouns
+from kessa.record.exports.models import Export
+from kessa.record.exports.resources import nouns, rows_of
+from kessa.record.exports.services import ask_for_export
+from kessa.record.exports.tasks import clear_old, write_export
+from kessa.record.long_work import progress
+from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.results.models import Result
-from kessa.record.testing.corrections import set_aside
+from kessa.record.testing.exclusions import set_aside
 from tests.app.everything import one_of_each
 from tests.app.pages import PageTest
 from tests.world import measured, member, team_of
@@ -38,8 +41,8 @@ class GivenOut(PageTest):
 
     def written(self, kind, filters=""):
         with self.captureOnCommitCallbacks():
-            work = services.ask_for_export(self.olek, self.team, kind, filters=filters, licence="CC-BY-4.0")
-        tasks.write_export(work.pk)
+            work = ask_for_export(self.olek, self.team, kind, filters=filters, licence="CC-BY-4.0")
+        write_export(work.pk)
         work.refresh_from_db()
         self.assertEqual((work.state, work.fault), ("done", ""))
         self.client.force_login(self.olek.user)
@@ -101,24 +104,24 @@ class GivenOut(PageTest):
 
     def test_cancelled_broken_off_and_in_numbers(self):
         with self.captureOnCommitCallbacks():
-            work = services.ask_for_export(self.ines, self.team, "zip")
+            work = ask_for_export(self.ines, self.team, "zip")
             with self.assertRaises(NotAllowed):
-                services.cancel(self.olek, work)
+                cancel(self.olek, work)
             for _ in range(2):
-                services.ask_for_export(self.ines, self.team, "zip")
+                ask_for_export(self.ines, self.team, "zip")
             with self.assertRaisesMessage(ValidationError, "wait for one of them"):
-                services.ask_for_export(self.ines, self.team, "zip")
-        tell = tasks.progress(work)
-        self.assertTrue(tasks.begin(work, 100))
+                ask_for_export(self.ines, self.team, "zip")
+        tell = progress.progress(work)
+        self.assertTrue(progress.begin(work, 100))
         tell(40)
-        services.cancel(self.ines, work)
-        with self.assertRaises(tasks.Stopped):
+        cancel(self.ines, work)
+        with self.assertRaises(progress.Stopped):
             tell(1)
-        tasks.write_export(work.pk)
+        write_export(work.pk)
         work.refresh_from_db()
         self.assertEqual((work.state, work.done, work.file.name), ("cancelled", 40, ""))
         with self.assertRaisesMessage(ValidationError, "ended already"):
-            services.cancel(self.ines, work)
+            cancel(self.ines, work)
 
     def test_the_page_and_files_that_are_old(self):
         self.client.force_login(self.olek.user)
@@ -128,9 +131,9 @@ class GivenOut(PageTest):
         self.assertContains(page, "waits for the worker")
         self.assertEqual(self.client.post("/exchange/out/", {"format": "exe"}).status_code, 422)
         work = Export.objects.for_team(self.team).latest("pk")
-        tasks.write_export(work.pk)
+        write_export(work.pk)
         self.assertContains(self.client.get("/exchange/out/", headers={"HX-Request": "true"}), "rows,")
         Export.objects.for_team(self.team).update(ended_at="2020-01-01T00:00Z")
-        tasks.clear_old(0)
+        clear_old(0)
         self.assertRedirects(self.client.get(f"/exchange/out/{work.pk}/"), "/exchange/out/")
         self.assertContains(self.client.get("/exchange/out/"), "removed after a week")

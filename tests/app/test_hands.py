@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.record.determinations.models import Determination
-from kessa.record.exchange.nouns import nouns
+from kessa.record.exports.resources import nouns
 from kessa.record.people.models import Act, Role
 from kessa.record.people.pins import WRONG_TRIES
 from kessa.record.review.selectors import hands_on
@@ -216,7 +216,7 @@ class Hands(TestCase):
         check = begin_test(self.olek, said)
         self.send(*self.run_and_closed(), by=self.per, of="bench", number=check.pk)
         self.client.force_login(self.olek.user)
-        self.assertContains(self.client.get(reverse("log:check", args=[check.pk])), "Olek, sent by Per")
+        self.assertContains(self.client.get(reverse("quality:check", args=[check.pk])), "Olek, sent by Per")
         checks = next(each for each in nouns() if each.name == "quality_checks")
         told = dict(
             zip(

@@ -77,7 +77,7 @@ class HouseRulesPage(PageTest):
         for key, shown in (("2", 5.6), ("3", 7.5)):
             with self.subTest(shown):
                 result = read(well, self.membership, "nitrate-photometer", shown, shown, dilution=2)
-                page = self.client.get(reverse("log:result", args=[result.pk]))
+                page = self.client.get(reverse("results:result", args=[result.pk]))
                 self.assertTrue(told["said"][told["by"][key]])
                 for step in told["said"][told["by"][key]]:
                     self.assertContains(page, escape(step))

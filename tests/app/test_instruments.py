@@ -16,8 +16,8 @@ from kessa.core.adapters import ADAPTERS
 from kessa.core.errors import CannotCompute
 from kessa.doors.instruments import bridge
 from kessa.doors.instruments.standins import STANDINS, memory, serve
-from kessa.record.api.models import Key
-from kessa.record.api.services import make_key, new_key_secret
+from kessa.record.api_keys.models import Key
+from kessa.record.api_keys.services import make_key, new_key_secret
 from kessa.record.instruments.models import Instrument, Shown
 from kessa.record.instruments.services import keep_instrument, take_shown
 from kessa.record.methods.models import OwnMethod

@@ -9,10 +9,11 @@ from kessa.record.determinations.models import Determination
 from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.kits.models import Kit, Lot, StockChange
 from kessa.record.kits.services import add_lot, weigh_lot
+from kessa.record.quality.services import withdraw_instrument_check
 from kessa.record.results.models import Result
 from kessa.record.rounds.models import KitCheck
 from kessa.record.rounds.services import plan_stop
-from kessa.record.testing.corrections import go_on, withdraw_instrument_check
+from kessa.record.testing.repeats import go_on
 from kessa.record.visits.models import Observation
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, note, planned, send, standing, stocked_kit, team_of, visited
@@ -42,7 +43,7 @@ class Lots(PageTest):
         self.assertEqual((left["ph-strip"], left["deionised-water"]), (9, 5000 - 240))
         self.assertEqual(result.flags, ["lot-unproven"])
         self.assertIn("Silver nitrate, 0.0564 N, dropper bottle, lot L-si", result.determination.lot)
-        further = reverse("log:further_run", args=[result.determination_id])
+        further = reverse("results:further_run", args=[result.determination_id])
         self.client.post(further, {"why": "to be sure"})
         send(self.membership, result.determination, Taps(seq=100).run("sample-3", 8).close())
         self.assertEqual(self.lot("chromate-packet").units_left, 46)
@@ -297,7 +298,7 @@ class KitChecks(PageTest):
         check = KitCheck.objects.for_team(self.kit.team).get()
         keys = [line["key"] for line in check.lines]
         self.assertLess(keys.index("goggles"), keys.index("silver-nitrate"))
-        address = reverse("rounds:tick", args=[check.pk])
+        address = reverse("packing:tick", args=[check.pk])
         rows = self.client.post(address, {"key": "goggles", "packed": "yes"}, headers={"hx-request": "true"})
         self.assertNotContains(rows, "<html")
         self.client.post(address, {"key": "towel", "packed": "yes"})

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from kessa.record.results.models import Mark, Result
 from kessa.record.taps.models import Tap
-from kessa.record.testing.corrections import repeat
+from kessa.record.testing.repeats import repeat
 from tests.app.pages import PageTest
 from tests.world import begin, measured, member, team_of
 

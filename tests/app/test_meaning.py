@@ -8,16 +8,18 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.core.judging.limits import rule_sets
+from kessa.record.advice.place_status import restate
 from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.places.models import Pair, Place
 from kessa.record.places.services import keep_pair, keep_place, part_pair
+from kessa.record.quality.services import check_instrument
 from kessa.record.results.models import Mark, Result
 from kessa.record.rules.models import OwnRuleSet
 from kessa.record.rules.selectors import house_rules, sets_named
 from kessa.record.rules.services import begin_set, choose_house_rules, publish_set
-from kessa.record.standing.standing import restate
 from kessa.record.taps.services import record, tapped
-from kessa.record.testing.corrections import check_instrument, put_reading_right, set_aside
+from kessa.record.testing.corrections import put_reading_right
+from kessa.record.testing.exclusions import set_aside
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.models import Visit
 from kessa.record.visits.services import correct_observation
@@ -74,21 +76,21 @@ class Derived(MeaningTest):
         sample = drawn(self.place, self.ines)
         oxygen = self.on(sample, "oxygen-ampoule", {"at": 8}, {"at": 8})
         self.assertIsNone(self.derived("oxygen-saturation"))
-        page = self.client.get(reverse("log:result", args=[oxygen.pk]))
+        page = self.client.get(reverse("results:result", args=[oxygen.pk]))
         self.assertContains(page, "Oxygen saturation would follow: it needs the temperature of the same sample.")
         note(self.ines, sample.visit, ("temperature", 12.0))
         found = self.derived("oxygen-saturation")
         self.assertAlmostEqual(found.value, 77.1, delta=0.5)
         self.assertTrue(found.low < found.value < found.high)
-        page = self.client.get(reverse("log:result", args=[found.pk]))
+        page = self.client.get(reverse("results:result", args=[found.pk]))
         for words in ("Benson and Krause", "temperature 12 °C", "height of the place 320 m", "Rests on"):
             self.assertContains(page, words)
-        self.assertNotContains(self.client.get(reverse("log:result", args=[oxygen.pk])), "would follow")
+        self.assertNotContains(self.client.get(reverse("results:result", args=[oxygen.pk])), "would follow")
         put_reading_right(self.ines, oxygen.determination, 1, {"at": 4}, why="misread")
         put_reading_right(self.ines, oxygen.determination, 2, {"at": 4}, why="misread")
         half = self.derived("oxygen-saturation")
         self.assertAlmostEqual(half.value, found.value / 2, delta=0.5)
-        self.assertContains(self.client.get(reverse("log:result", args=[found.pk])), "Superseded")
+        self.assertContains(self.client.get(reverse("results:result", args=[found.pk])), "Superseded")
         set_aside(self.ines, standing(oxygen.determination), why="a bubble")
         self.assertIsNone(self.derived("oxygen-saturation"))
 
@@ -117,7 +119,7 @@ class Derived(MeaningTest):
         send(self.ines, check, Taps().read({"at": 1}, {"at": 1}).close())
         self.assertIn("quality-bad", Result.objects.for_team(self.team).get(pk=ammonia.pk).flags)
         self.assertIn("quality-bad", self.derived("unionised-ammonia").flags)
-        page = reverse("log:withdraw_check", args=[check.pk])
+        page = reverse("quality:withdraw_check", args=[check.pk])
         self.client.post(page, {"why": "the wrong bottle"})
         self.assertNotIn("quality-bad", self.derived("unionised-ammonia").flags)
 
@@ -147,7 +149,7 @@ class Derived(MeaningTest):
         together = self.derived("cycles-by-chloride")
         self.assertAlmostEqual(together.value, 4.0)
         self.assertLess(together.high - together.low, 0.97 * (apart.high - apart.low))
-        page = self.client.get(reverse("log:result", args=[together.pk]))
+        page = self.client.get(reverse("results:result", args=[together.pk]))
         self.assertContains(page, "counted with one bottle")
         self.assertContains(page, "at Mains")
 
@@ -194,7 +196,7 @@ class Judged(MeaningTest):
     def test_an_ammonia_criterion_waits_for_ph_and_warmth_and_is_judged_anew_when_they_come(self):
         sample = drawn(self.place, self.ines)
         ammonia = self.on(sample, "ammonia-comparator", {"at": 1.5}, {"at": 1.5})
-        page = self.client.get(reverse("log:result", args=[ammonia.pk]))
+        page = self.client.get(reverse("results:result", args=[ammonia.pk]))
         self.assertContains(page, "it needs pH and temperature of the same sample")
         self.assertEqual(ammonia.verdict, "")
         note(self.ines, sample.visit, ("temperature", 18.0))
@@ -203,7 +205,7 @@ class Judged(MeaningTest):
         self.assertNotEqual(now.pk, ammonia.pk)
         self.assertEqual((now.verdict, now.value), ("outside", ammonia.value))
         self.assertIn("judged-anew", now.flags)
-        page = self.client.get(reverse("log:result", args=[now.pk]))
+        page = self.client.get(reverse("results:result", args=[now.pk]))
         self.assertContains(page, "The limit follows from pH 8.4, temperature 18")
         self.assertContains(page, "What ammonia does to a")
 
@@ -244,7 +246,7 @@ class Judged(MeaningTest):
         send(self.ines, test, runs.close())
         after = standing(test)
         self.assertEqual((before.verdict, after.verdict), ("inside", "outside"))
-        page = self.client.get(reverse("log:result", args=[after.pk]))
+        page = self.client.get(reverse("results:result", args=[after.pk]))
         self.assertContains(page, '<p class="next">Ring Per, then bleed.</p>', html=True)
         self.assertEqual((before.judgements[0]["set_version"], after.judgements[0]["set_version"]), (1, 2))
         page = self.client.get("/rules/")
@@ -281,7 +283,7 @@ class Judged(MeaningTest):
             self.chlorine(tap, days_ago)
         last = self.chlorine(tap, 0)
         self.assertEqual(last.verdict, "")
-        page = self.client.get(reverse("log:result", args=[last.pk]))
+        page = self.client.get(reverse("results:result", args=[last.pk]))
         self.assertContains(page, "for the running annual average: of each quarter one, at least")
         self.chlorine(tap, 120)
         last = self.chlorine(tap, 0)
@@ -345,9 +347,9 @@ class Asked(MeaningTest):
         send(self.ines, test, Taps(seq=50).close())
         kept = standing(test)
         self.assertIn("digit-slip", kept.flags)
-        page = self.client.get(reverse("log:result", args=[kept.pk]))
+        page = self.client.get(reverse("results:result", args=[kept.pk]))
         self.assertContains(page, "perhaps a digit or unit slipped")
-        self.client.post(reverse("log:stand_by", args=[kept.pk, "digit-slip"]))
+        self.client.post(reverse("results:stand_by", args=[kept.pk, "digit-slip"]))
         self.assertNotIn("digit-slip", Result.objects.for_team(self.team).get(pk=kept.pk).flags)
         self.assertEqual(Mark.objects.for_team(self.team).get(result=kept, flag="digit-slip").lifted_by, self.ines.user)
         # Answered at the bench it is not marked, and what was asked stays with it.
@@ -382,11 +384,11 @@ class OverTime(MeaningTest):
         above = measured(self.place, self.ines, 6, 6)
         salted = measured(below, self.ines, 24, 24)
         for result in (above, salted):
-            page = self.client.get(reverse("log:result", args=[result.pk]))
+            page = self.client.get(reverse("results:result", args=[result.pk]))
             self.assertContains(page, "The water gains 72 mg/L from Ines&#x27;s brook to Below, usually 8.")
         # Of a floor the difference is one too: nobody counted to its end.
         beyond = measured(below, self.ines, 30, 30)
-        page = self.client.get(reverse("log:result", args=[beyond.pk]))
+        page = self.client.get(reverse("results:result", args=[beyond.pk]))
         self.assertContains(page, "The water gains at least 76 mg/L from Ines&#x27;s brook to Below, usually 8.")
 
     def test_a_place_opens_with_how_it_stands_and_the_list_and_the_map_go_by_the_gravest(self):
@@ -442,12 +444,14 @@ class OverTime(MeaningTest):
         words = {"inside": "fine", "outside": "watch it"}
         choose_house_rules(self.ines, house_rules(self.team), {}, public_words=words)
         result = measured(self.place, self.ines, 5, 5)
-        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "In our words to others: fine.")
+        self.assertContains(
+            self.client.get(reverse("results:result", args=[result.pk])), "In our words to others: fine."
+        )
 
 
 class InPlace(MeaningTest):
     def test_a_temperature_that_can_hardly_be_is_asked_about_and_marked(self):
-        address = reverse("visits:sample", args=[self.place.pk])
+        address = reverse("samples:sample", args=[self.place.pk])
         now = timezone.localtime().strftime("%Y-%m-%dT%H:%M")
         form = {"drawn_at": now, "drawn_by": self.ines.user_id, "depth_cm": 20, "water_temperature_c": 57}
         asked = self.client.post(address, form)
@@ -493,7 +497,7 @@ class InPlaceJudged(MeaningTest):
         set_aside(self.ines, bench, why="The same again.")
         for at in (reverse("places:place", args=[boiler.pk]), reverse("visits:visit", args=[visit.pk])):
             self.assertContains(self.client.get(at), "outside")
-        page = self.client.get(reverse("log:result", args=[result.pk]))
+        page = self.client.get(reverse("results:result", args=[result.pk]))
         self.assertContains(page, "read in place")
         self.assertContains(page, "Pen")
         self.assertContains(page, "Carry-over risk")
@@ -544,7 +548,7 @@ class Supplies(MeaningTest):
         own = next(each for each in results[-1].judgements if each["set"] == "us-primary")
         self.assertEqual(own["against_average"], "one reading against a 90th percentile of a supply's taps")
         self.assertContains(self.client.get(reverse("places:place", args=[self.supply.pk])), "over its taps")
-        self.assertContains(self.client.get(reverse("log:result", args=[found.pk])), "at Tap 5")
+        self.assertContains(self.client.get(reverse("results:result", args=[found.pk])), "at Tap 5")
         # What is dissolved of a metal is not what a tap is held against.
         filtered = Result.objects.for_team(self.team).get(pk=results[-1].pk)
         filtered.pk, filtered.determination, filtered.fraction = None, None, "dissolved"

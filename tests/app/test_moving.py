@@ -9,7 +9,7 @@ from django.core.management import CommandError, call_command
 from django.test import TestCase, override_settings
 
 from kessa.record.actions.models import Action
-from kessa.record.exchange.moving import erase_team, read_team, rows_of_team, write_team
+from kessa.record.archive.archive import erase_team, read_team, rows_of_team, write_team
 from kessa.record.people.models import Team, User
 from kessa.record.places.models import Place
 from kessa.record.results.history import held_at

@@ -8,10 +8,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
 from openpyxl import Workbook
 
-from kessa.record.exchange import files, services, tasks
-from kessa.record.exchange.files import rows_in
-from kessa.record.exchange.models import Notebook
-from kessa.record.exchange.rows import guess
+from kessa.record.exports.services import ask_for_export
+from kessa.record.exports.tasks import write_export
+from kessa.record.imports import files, services, tasks
+from kessa.record.imports.files import rows_in
+from kessa.record.imports.models import Notebook
+from kessa.record.imports.rows import guess
+from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Role
 from kessa.record.places.models import Place
@@ -162,7 +165,7 @@ class TakenIn(PageTest):
         services.take_in(self.ines, notebook)
         with (
             patch.object(tasks, "_BATCH", 1),
-            patch.object(tasks.Writer, "finish", lambda _: services.cancel(self.ines, notebook)),
+            patch.object(tasks.Writer, "finish", lambda _: cancel(self.ines, notebook)),
         ):
             tasks.write_notebook(notebook.pk)
         notebook.refresh_from_db()
@@ -210,8 +213,8 @@ class TakenIn(PageTest):
         theirs.name = "Ford"
         theirs.save()
         result = measured(theirs, ulf, 7, 7, days_ago=3)
-        work = services.ask_for_export(ulf, ulf.team, "zip")
-        tasks.write_export(work.pk)
+        work = ask_for_export(ulf, ulf.team, "zip")
+        write_export(work.pk)
         work.refresh_from_db()
         notebook = self.matched(
             self.brought(name="package.zip", content=work.file.read()), mark=".", order="YMD", found_from=""

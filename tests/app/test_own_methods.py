@@ -6,7 +6,7 @@ from kessa.core.methods import house_methods
 from kessa.record.methods.models import OwnMethod
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.methods.services import keep_draft
-from kessa.record.testing.corrections import go_on
+from kessa.record.testing.repeats import go_on
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, member, send, team_of
 

@@ -43,7 +43,7 @@ class Pages(PageTest):
 
     def test_every_tap_is_told_where_the_page_asks(self):
         result = measured(self.place, self.membership, 8, 8)
-        told = reverse("log:taps", args=[result.determination_id])
+        told = reverse("results:taps", args=[result.determination_id])
         self.assertContains(self.client.get(f"/log/{result.pk}/"), f'hx-get="{told}"')
         self.assertContains(self.client.get(told), "it stays: end")
 

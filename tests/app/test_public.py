@@ -16,7 +16,7 @@ from kessa.record.public.services import close_page, open_page
 from kessa.record.results.models import Result
 from kessa.record.review.selectors import seen_of
 from kessa.record.review.services import accept, release, take_back
-from kessa.record.testing.corrections import set_aside
+from kessa.record.testing.exclusions import set_aside
 from kessa.record.visits.models import Visit
 from kessa.web.permissions import addresses
 from tests.app.everything import named, one_of_each

@@ -6,9 +6,10 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.record.determinations.models import Determination
-from kessa.record.quality.proof import weigh_lots_of
+from kessa.record.quality.models import QualityCheck
+from kessa.record.quality.verification import weigh_lots_of
 from kessa.record.results.history import found_lately
-from kessa.record.results.models import QualityCheck, Result, Standing
+from kessa.record.results.models import Result, Standing
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
 from kessa.record.taps.models import Tap
@@ -49,7 +50,7 @@ class Checks(PageTest):
         good = self.check(1.9, 1.96, **form)
         self.assertAlmostEqual(good.percent, 96.5)
         self.assertTrue(good.good)
-        self.assertContains(self.client.get(reverse("log:check", args=[good.determination_id])), "96.5</b> % found")
+        self.assertContains(self.client.get(reverse("quality:check", args=[good.determination_id])), "96.5</b> % found")
         self.assertContains(self.check(purpose="standard", stock=1000), "A standard needs this.", status_code=422)
         self.assertContains(
             self.check(purpose="standard", stock=1, want=5, make_ml=9, smallest_ml=1), "stronger", status_code=422
@@ -70,7 +71,7 @@ class Checks(PageTest):
 
         before = tested()
         self.assertTrue(unproven(before))
-        page = self.client.get(reverse("log:result", args=[before.pk]))
+        page = self.client.get(reverse("results:result", args=[before.pk]))
         self.assertContains(page, "A lot of it is not proven yet: run a standard")
         self.assertNotContains(page, "Nothing more to do")
         self.assertContains(self.client.get(bottle), "Run a standard: Chloride, drops")
@@ -91,7 +92,7 @@ class Checks(PageTest):
             weigh_lots_of(standard)
         self.assertEqual(len(many), len(few))
         self.assertNotContains(self.client.get(bottle), "Not proven by a standard yet")
-        self.client.post(reverse("log:withdraw_check", args=[standard.pk]), {"why": "tap water"})
+        self.client.post(reverse("quality:withdraw_check", args=[standard.pk]), {"why": "tap water"})
         self.assertEqual((unproven(before), unproven(after)), (True, True))
         choose_house_rules(self.membership, house_rules(self.place.team), {"new_lots": "trust"})
         self.assertEqual((unproven(tested()), unproven(after)), (False, True))
@@ -111,13 +112,13 @@ class Checks(PageTest):
 
         low, high = strip(5), strip(250)
         self.assertIn("contradicts", flags(low))
-        page = self.client.get(reverse("log:result", args=[high.pk]))
+        page = self.client.get(reverse("results:result", args=[high.pk]))
         self.assertContains(page, "cannot both be true")
-        self.assertContains(page, reverse("log:result", args=[low.pk]))
+        self.assertContains(page, reverse("results:result", args=[low.pk]))
         self.assertNotIn("contradicts", flags(count))
-        self.client.post(reverse("log:set_aside", args=[low.pk]), {"why": "an old strip"})
+        self.client.post(reverse("results:set_aside", args=[low.pk]), {"why": "an old strip"})
         self.assertNotIn("contradicts", flags(high))
-        self.client.post(reverse("log:bring_back", args=[low.pk]), {"why": "it was not"})
+        self.client.post(reverse("results:bring_back", args=[low.pk]), {"why": "it was not"})
         self.assertIn("contradicts", flags(high))
 
     def test_a_photometer_speaks_for_a_sample_before_a_strip_and_series_stay_apart(self):
@@ -150,16 +151,16 @@ class Checks(PageTest):
         self.assertFalse(bad.good)
         after = tested(at=timezone.now())
         self.assertEqual(marked(earlier, before, other, after), [False, True, False, True])
-        page = self.client.get(reverse("log:result", args=[before.pk]))
+        page = self.client.get(reverse("results:result", args=[before.pk]))
         self.assertContains(page, "a check failed")
         self.assertContains(page, '<span class="num">50</span> % found')
         self.assertContains(self.client.get(reverse("methods:method", args=[PHOTOMETER])), "bad")
         # A good check afterwards: what is measured from then on is trusted again.
         self.check(2.0, 2.0, **standard)
         self.assertEqual(marked(tested(at=timezone.now())), [False])
-        check = self.client.get(reverse("log:check", args=[bad.determination_id]))
+        check = self.client.get(reverse("quality:check", args=[bad.determination_id]))
         self.assertContains(check, "Results it makes doubtful")
-        withdraw = reverse("log:withdraw_check", args=[bad.determination_id])
+        withdraw = reverse("quality:withdraw_check", args=[bad.determination_id])
         self.assertContains(self.client.post(withdraw, {}, follow=True), "Say why")
         self.assertEqual(marked(before, after), [True, True])
         self.assertContains(self.client.post(withdraw, {"why": "Tap water, no standard"}, follow=True), "Withdrawn")
@@ -183,14 +184,14 @@ class Checks(PageTest):
         # (3.85 × 26 − 2 × 25) / 50
         self.assertAlmostEqual(spiked.quality_check.percent, 100.2, 1)
         self.assertEqual(spiked.results.count(), 0)
-        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "A spiked sample")
+        self.assertContains(self.client.get(reverse("results:result", args=[result.pk])), "A spiked sample")
         self.client.post(reverse("bench:spike", args=[result.pk]), {"sample_ml": 0})
         self.assertEqual(Determination.objects.for_team(self.membership.team).latest("started_at"), spiked)
 
     def test_no_other_team_sees_or_runs_it(self):
         check = self.check(2.0, 2.0, purpose="standard", stock=10, want=2, make_ml=100, smallest_ml=1)
         self.client.force_login(team_of("Maud")[0].user)
-        self.assertEqual(self.client.get(reverse("log:check", args=[check.determination_id])).status_code, 404)
+        self.assertEqual(self.client.get(reverse("quality:check", args=[check.determination_id])).status_code, 404)
         self.assertEqual(
             self.client.get(reverse("bench:determination", args=[check.determination_id])).status_code, 404
         )
@@ -330,6 +331,6 @@ class DilutedAgain(PageTest):
         plan = self.client.get(reverse("bench:dilution_plan", args=[determination.pk]), {"estimate": 100})
         self.assertContains(plan, "as it is diluted now, 1 in 5")
         self.assertContains(plan, 'name="dilution" value="5"')
-        self.client.post(reverse("log:go_on", args=[determination.pk]), {"dilution": "5"})
+        self.client.post(reverse("results:go_on", args=[determination.pk]), {"dilution": "5"})
         following = Determination.objects.for_team(membership.team).get(continues=determination)
         self.assertEqual(following.dilution, 25)

@@ -18,7 +18,7 @@ from kessa.record.reports.services import body_of, issue, would_be
 from kessa.record.reports.tasks import print_paper
 from kessa.record.rounds.selectors import missed_between
 from kessa.record.rounds.services import answer_without_visit
-from kessa.record.testing.corrections import set_aside
+from kessa.record.testing.exclusions import set_aside
 from tests.app.pages import PageTest
 from tests.world import led, measured, member, note, planned, read, team_of, visited
 

@@ -17,7 +17,8 @@ from kessa.record.review import services
 from kessa.record.review.selectors import hands_on, next_to_review, questions_to, seen_of, side_by_side, standing_rows
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
-from kessa.record.testing.corrections import put_reading_right, set_aside
+from kessa.record.testing.corrections import put_reading_right
+from kessa.record.testing.exclusions import set_aside
 from kessa.record.visits.models import Visit
 from tests.world import SETS, begin, led, measured, member, note, team_of, visited
 

@@ -33,7 +33,7 @@ class PutRight(PageTest):
         return list(csv.DictReader(io.StringIO(body)))
 
     def put_right(self, result, run=2, **form):
-        return self.client.post(reverse("log:put_reading_right", args=[result.pk, run]), form, follow=True)
+        return self.client.post(reverse("results:put_reading_right", args=[result.pk, run]), form, follow=True)
 
     def test_a_count_is_put_right_written_anew_and_the_earlier_stays_to_be_seen(self):
         before = measured(self.place, self.olek, 8, 18)
@@ -44,7 +44,7 @@ class PutRight(PageTest):
         self.assertEqual((after.value, after.readings["words"], "corrected" in after.flags), (32, "8, 8 drops", True))
         for words in ("put right", "18 drops became 8 drops", "Wrote 18 for 8", "Earlier result"):
             self.assertContains(page, words)
-        self.assertContains(self.client.get(reverse("log:result", args=[before.pk])), "To the result that stands")
+        self.assertContains(self.client.get(reverse("results:result", args=[before.pk])), "To the result that stands")
         (row,) = self.rows()
         self.assertEqual((row["result"], "Wrote 18 for 8" in row["put right"]), ("32.0", True), row)
         self.assertEqual([each["raw reading"] for each in self.rows("superseded=on")], ["8, 8 drops", "8, 18 drops"])
@@ -57,7 +57,7 @@ class PutRight(PageTest):
 
     def test_a_comparator_a_display_and_an_answer_are_put_right(self):
         colour = read(self.place, self.olek, "phosphate-comparator", {"at": 20})
-        page = self.client.get(reverse("log:put_reading_right", args=[colour.pk, 1]))
+        page = self.client.get(reverse("results:put_reading_right", args=[colour.pk, 1]))
         (between,) = (
             key for key, words in page.context["form"].fields["reading"].choices if words == "between 20 and 30"
         )
@@ -66,7 +66,7 @@ class PutRight(PageTest):
         shown = read(self.place, self.olek, "nitrate-photometer", 2.0, 9.0)
         self.put_right(shown, 2, display=2.0, why="Upside down")
         self.assertEqual(standing(shown.determination).value, 8.86)
-        answer = reverse("log:put_answer_right", args=[standing(shown.determination).pk, "ph"])
+        answer = reverse("results:put_answer_right", args=[standing(shown.determination).pk, "ph"])
         self.client.post(answer, {"value": "11", "why": "On the strip"})
         self.assertIn("ph-outside", standing(shown.determination).flags)
 
@@ -76,18 +76,18 @@ class PutRight(PageTest):
         result = measured(self.place, self.olek, 8, 8)
         sample = result.determination.sample
         form = {"drawn_at": "2026-01-02T10:30", "drawn_by": self.sanna.user_id, "depth_cm": 35, "why": "Other notebook"}
-        self.client.post(reverse("visits:put_sample_right", args=[sample.pk]), form)
+        self.client.post(reverse("samples:correct", args=[sample.pk]), form)
         sample.refresh_from_db()
         after = standing(result.determination)
         self.assertEqual((sample.depth_cm, sample.drawn_by, after.taken_at), (35, self.sanna.user, sample.drawn_at))
-        seen = reverse("visits:put_observation_right", args=[visit.pk, "temperature"])
+        seen = reverse("conditions:correct", args=[visit.pk, "temperature"])
         self.assertContains(self.client.post(seen, {"value": 400, "why": "slip"}), "", status_code=422)
         page = self.client.post(seen, {"value": 4.4, "why": "A point was missing"}, follow=True)
         self.assertContains(page, "A point was missing")
         kept = Observation.objects.for_team(self.place.team).get(visit=visit, key="temperature")
         self.assertEqual((kept.value, kept.corrected), (4.4, True))
         # What was forgotten is noted after.
-        forgotten = reverse("visits:put_observation_right", args=[visit.pk, "air_temperature"])
+        forgotten = reverse("conditions:correct", args=[visit.pk, "air_temperature"])
         self.assertRedirects(
             self.client.post(forgotten, {"value": "6,5", "why": "forgotten"}), reverse("visits:visit", args=[visit.pk])
         )
@@ -103,7 +103,7 @@ class PutRight(PageTest):
         self.assertContains(self.client.post(aside, {"why": "Tap water"}, follow=True), "stands no more")
         self.assertContains(self.client.post(back, {"why": "It was the brook"}, follow=True), "It stands again")
         self.assertEqual(len(self.rows()), 1)
-        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), "It was the brook")
+        self.assertContains(self.client.get(reverse("results:result", args=[result.pk])), "It was the brook")
 
     def test_a_ph_is_asked_once_a_sample_and_anew_where_it_was_put_right(self):
         first = measured(self.place, self.ines, 8, 8).determination
@@ -175,7 +175,7 @@ class PutRight(PageTest):
             (result.readings["words"], result.readings["void"], result.readings["used"]), ("28, 29 drops", [1], [2, 3])
         )
         computed = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="hydroxide")
-        self.assertContains(self.client.get(reverse("log:result", args=[computed.pk])), "2 × 410 − 570 = 250")
+        self.assertContains(self.client.get(reverse("results:result", args=[computed.pk])), "2 × 410 − 570 = 250")
 
     def test_a_result_is_never_changed(self):
         result = measured(self.place, self.olek, 8, 8)
@@ -197,14 +197,14 @@ class WhoMay(PageTest):
         result = measured(self.place, self.sanna, 8, 8)
         visit = visited(self.place, self.sanna)
         self.client.force_login(self.olek.user)
-        page = self.client.get(reverse("log:result", args=[result.pk]))
+        page = self.client.get(reverse("results:result", args=[result.pk]))
         self.assertNotContains(page, "Put right")
         for address, form in (
-            (reverse("log:put_reading_right", args=[result.pk, 1]), {"count": 3, "endpoint": "on", "why": "mine"}),
-            (reverse("log:set_aside", args=[result.pk]), {"why": "mine"}),
-            (reverse("log:repeat", args=[result.determination_id]), {"why": "mine"}),
-            (reverse("log:further_run", args=[result.determination_id]), {"why": "mine"}),
-            (reverse("visits:put_sample_right", args=[result.determination.sample_id]), {
+            (reverse("results:put_reading_right", args=[result.pk, 1]), {"count": 3, "endpoint": "on", "why": "mine"}),
+            (reverse("results:set_aside", args=[result.pk]), {"why": "mine"}),
+            (reverse("results:repeat", args=[result.determination_id]), {"why": "mine"}),
+            (reverse("results:further_run", args=[result.determination_id]), {"why": "mine"}),
+            (reverse("samples:correct", args=[result.determination.sample_id]), {
                 "drawn_at": "2026-01-02T10:30", "drawn_by": self.olek.user_id, "why": "mine"}),
         ):  # fmt: skip
             self.assertEqual(self.client.post(address, form).status_code, 403, address)
@@ -215,7 +215,7 @@ class WhoMay(PageTest):
         acts = self.client.get("/team/acts/")
         self.assertContains(acts, "refused")
         self.client.force_login(self.per.user)
-        self.client.post(reverse("log:set_aside", args=[result.pk]), {"why": "Wrong bottle"})
+        self.client.post(reverse("results:set_aside", args=[result.pk]), {"why": "Wrong bottle"})
         self.assertFalse(Result.objects.for_team(self.ines.team).standing().exists())
         self.assertEqual(self.client.get("/team/acts/").status_code, 403)
 

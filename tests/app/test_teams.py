@@ -23,14 +23,15 @@ from PIL import Image
 from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.schools import complete
 from kessa.core.methods.drafts import read_file
-from kessa.record.api.models import Hook, Key
-from kessa.record.api.services import make_key, new_key_secret
+from kessa.record.api_keys.models import Key
+from kessa.record.api_keys.services import make_key, new_key_secret
 from kessa.record.people.models import Act, Invitation, Membership, Role, Team
 from kessa.record.people.services import invite
 from kessa.record.places.models import Pair, Place
 from kessa.record.results.models import Result
 from kessa.record.rounds.selectors import dues_at
 from kessa.record.taps.services import tapped
+from kessa.record.webhooks.models import Hook
 from kessa.web.logs import Discreet
 from tests.app.everything import named, one_of_each
 from tests.app.pages import PageTest, sign_in
@@ -220,7 +221,7 @@ class Members(PageTest):
         self.assertContains(page, "Working pressure")
         self.assertContains(page, '<span class="num">9</span> bar')
         place = Place.objects.for_team(self.membership.team).get(kind_key="boiler")
-        sample = self.client.get(reverse("visits:sample", args=[place.pk]))
+        sample = self.client.get(reverse("samples:sample", args=[place.pk]))
         for words in ("sample cooler", "Here: hot pipe", "No reagent into hot water"):
             self.assertContains(sample, words)
         self.assertNotContains(sample, "Depth, cm")

@@ -115,7 +115,7 @@ class Visits(PageTest):
         refused = self.client.post(reverse("visits:begin", args=[self.place.pk]), safety())
         self.assertContains(refused, "site&#x27;s own rules first", status_code=422)
         self.assertContains(self.begin(plant_ready="on"), "Feed or return temperature")
-        draw = reverse("visits:sample", args=[self.place.pk])
+        draw = reverse("samples:sample", args=[self.place.pk])
         form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
         for warm, words in (("", "not by hand"), ("85", "Too hot to draw"), ("40", "tell the competent person")):
             said = form | {"water_temperature_c": warm}
@@ -193,7 +193,7 @@ class Visits(PageTest):
         page = self.client.get(reverse("visits:visit", args=[visit.pk]))
         self.assertContains(page, "earthy and oil")
         self.assertContains(page, "A new pipe")
-        right = reverse("visits:put_observation_right", args=[visit.pk, "smell"])
+        right = reverse("conditions:correct", args=[visit.pk, "smell"])
         page = self.client.post(right, {"value": ["1", "4"], "why": "No oil, sewage"}, follow=True)
         self.assertContains(page, "earthy and sewage")
         again = self.client.get(right)
@@ -201,7 +201,7 @@ class Visits(PageTest):
         self.client.post(reverse("visits:close", args=[visit.pk]))
         self.begin()
         page = self.client.get(
-            reverse("visits:circumstances", args=[Visit.objects.for_team(self.team).get(closed_at=None).pk])
+            reverse("conditions:conditions", args=[Visit.objects.for_team(self.team).get(closed_at=None).pk])
         )
         self.assertContains(page, "As last time: earthy and sewage")
 
@@ -211,7 +211,7 @@ class Visits(PageTest):
             visit = Visit.objects.for_team(self.team).get(closed_at=None)
             self.send(visit, seen(("flow", flow), ("conductivity", 200 + flow), ("air_temperature", -3)))
             if flow == 2:
-                page = self.client.get(reverse("visits:circumstances", args=[visit.pk]))
+                page = self.client.get(reverse("conditions:conditions", args=[visit.pk]))
                 self.assertContains(page, "last time slow")
             self.client.post(reverse("visits:close", args=[visit.pk]))
         page = self.client.get(reverse("places:place", args=[self.place.pk]))
@@ -266,18 +266,18 @@ class Visits(PageTest):
     def test_a_sample_without_a_visit_has_its_sheet(self):
         result = measured(self.place, self.membership, 8, 8)
         sample = result.determination.sample
-        sheet = reverse("visits:without_visit", args=[sample.visit_id])
-        self.assertContains(self.client.get(reverse("log:result", args=[result.pk])), sheet)
+        sheet = reverse("samples:without_visit", args=[sample.visit_id])
+        self.assertContains(self.client.get(reverse("results:result", args=[result.pk])), sheet)
         page = self.client.get(sheet)
         self.assertContains(page, f"?sample={sample.pk}")
-        self.assertContains(page, reverse("log:determination", args=[result.determination_id]))
+        self.assertContains(page, reverse("results:determination", args=[result.determination_id]))
         self.assertContains(page, reverse("bench:method", args=[sample.pk]))
         # A visit has its own page, and another team's is nobody's.
         self.assertEqual(self.client.get(reverse("visits:visit", args=[sample.visit_id])).status_code, 404)
         led = visited(self.place, self.membership)
         theirs = measured(team_of("Maud")[1], Membership.objects.get(user__username="maud"), 8, 8)
         for pk, status in ((led.pk, 302), (theirs.determination.sample.visit_id, 404)):
-            address = reverse("visits:without_visit", args=[pk])
+            address = reverse("samples:without_visit", args=[pk])
             self.assertEqual(self.client.get(address).status_code, status)
 
     def test_the_next_step_leads_to_the_end_and_what_is_missing_is_said(self):
@@ -289,11 +289,11 @@ class Visits(PageTest):
         sheet = reverse("visits:visit", args=[visit.pk])
         self.send(visit, seen(("conductivity", 300), ("flow", 2), ("temperature", 4.4)))
         self.assertContains(self.client.get(sheet), "Draw the sample")
-        page = self.client.get(reverse("visits:sample", args=[self.place.pk]) + "?way=bucket")
+        page = self.client.get(reverse("samples:sample", args=[self.place.pk]) + "?way=bucket")
         self.assertContains(page, "never tie the rope to yourself")
         form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
         self.assertEqual(page.context["form"].initial["water_temperature_c"], 4.4)
-        page = self.client.post(reverse("visits:sample", args=[self.place.pk]), form | {"way": "bucket"}, follow=True)
+        page = self.client.post(reverse("samples:sample", args=[self.place.pk]), form | {"way": "bucket"}, follow=True)
         # On it goes to the tests; the visit's own page says what comes next.
         self.assertEqual(page.redirect_chain[-1][0], reverse("bench:board", args=[visit.pk]))
         page = self.client.get(sheet)
@@ -338,7 +338,7 @@ class Visits(PageTest):
         self.assertEqual(len(led(self.membership, visit, "handed_over", taker=olek.pk).late), 1)
         self.assertEqual((visit.leader, visit.paused_at), (self.person, None))
         self.assertRedirects(
-            self.client.get(reverse("visits:circumstances", args=[visit.pk])), reverse("visits:visit", args=[visit.pk])
+            self.client.get(reverse("conditions:conditions", args=[visit.pk])), reverse("visits:visit", args=[visit.pk])
         )
 
     def test_no_instrument_is_chosen_but_of_the_kit_in_use(self):
@@ -350,7 +350,7 @@ class Visits(PageTest):
             )
             for kit in kits
         ]
-        page = reverse("visits:circumstances", args=[visited(self.place, self.membership).pk])
+        page = reverse("conditions:conditions", args=[visited(self.place, self.membership).pk])
         begin_page = (
             reverse("bench:method", args=[drawn(self.place, self.membership).pk]) + "?family=conductivity-meter"
         )
@@ -375,7 +375,7 @@ class Visits(PageTest):
             self.membership, Instrument(team=self.team, name="Streams", measures="conductivity", resolution=1)
         )
         visit = visited(self.place, self.membership)
-        page = reverse("visits:circumstances", args=[visit.pk])
+        page = reverse("conditions:conditions", args=[visit.pk])
         only, chosen = self.client.get(page), f'<option value="{first.pk}" selected>'
         self.assertContains(only, chosen)
         wells = keep_instrument(
@@ -416,7 +416,7 @@ class Visits(PageTest):
     def test_the_depth_is_the_schools(self):
         for school, depth in (("place", 20), ("hand", 10), ("forearm", 30)):
             choose_house_rules(self.membership, house_rules(self.team), {"depth": school})
-            page = self.client.get(reverse("visits:sample", args=[self.place.pk]) + "?way=wade")
+            page = self.client.get(reverse("samples:sample", args=[self.place.pk]) + "?way=wade")
             self.assertContains(page, f"Fill at {depth} cm below the surface")
             self.assertEqual(page.context["form"].initial["depth_cm"], depth)
 
@@ -425,13 +425,13 @@ class Visits(PageTest):
         bottle = Bottle.objects.for_team(self.team).get()
         page = self.client.get(f"/visits/labels/?bottle={bottle.pk}")
         self.assertContains(page, "<svg")
-        scan = reverse("visits:bottle", args=[bottle.code])
+        scan = reverse("samples:bottle", args=[bottle.code])
         self.assertRedirects(
-            self.client.get(scan), reverse("visits:sample", args=[self.place.pk]) + f"?bottle={bottle.pk}"
+            self.client.get(scan), reverse("samples:sample", args=[self.place.pk]) + f"?bottle={bottle.pk}"
         )
         measured(self.place, self.membership, 8, 8)
         form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
-        drawing = reverse("visits:sample", args=[self.place.pk])
+        drawing = reverse("samples:sample", args=[self.place.pk])
         form |= {"bottle": bottle.pk, "once": "5f0a7b9e-6a37-4a8e-b0c7-2a50a6a1b6b1"}
         self.client.post(drawing, form)
         self.client.post(drawing, form | {"bottle": ""})

@@ -7,9 +7,9 @@ from kessa.core.methods import house_methods
 from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.instruments.services import keep_instrument
 from kessa.record.methods.services import begin_draft
+from kessa.record.quality.services import check_instrument
 from kessa.record.rounds.packing_list import packing_list
 from kessa.record.rounds.services import keep_packing_list
-from kessa.record.testing.corrections import check_instrument
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.services import label_bottle
 from tests.browser.base import BrowserTest

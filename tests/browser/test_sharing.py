@@ -5,8 +5,8 @@ from django.test import override_settings
 from django.utils import timezone
 from playwright.sync_api import expect
 
-from kessa.record.exchange import tasks
-from kessa.record.exchange.models import Notebook
+from kessa.record.imports import tasks
+from kessa.record.imports.models import Notebook
 from kessa.record.people.models import Membership, Role, User
 from kessa.record.public.models import Page
 from kessa.record.reports.models import Report

@@ -3,11 +3,11 @@
 from django.db import connection, transaction
 
 from kessa.demo import world
+from kessa.record.advice.place_status import restate
 from kessa.record.determinations.models import Determination
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
-from kessa.record.standing.standing import restate
 from kessa.record.visits.models import Sample, Visit
 
 PLACES = 200

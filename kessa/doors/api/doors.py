@@ -18,8 +18,8 @@ from ninja.errors import HttpError
 from ninja.security import HttpBearer
 from ninja.throttling import AuthRateThrottle
 
-from kessa.record.api.models import Answered, Key
-from kessa.record.api.selectors import key_of
+from kessa.record.api_keys.models import Answered, Key
+from kessa.record.api_keys.selectors import key_of
 from kessa.record.people import acts
 from kessa.record.people.acts import NotAllowed
 from kessa.record.taps.incoming import BadTap

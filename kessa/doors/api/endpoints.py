@@ -17,7 +17,7 @@ from kessa.core.errors import CannotCompute
 from kessa.doors.api import schemas
 from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, OftenEnough, once
 from kessa.record.determinations.models import Determination
-from kessa.record.exchange.nouns import Noun, nouns
+from kessa.record.exports.resources import Noun, nouns
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.services import take_shown
 from kessa.record.people.access import anyone

@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringConstraints, create_model
 
 from kessa.core.quantities.units import can_be
-from kessa.record.exchange.nouns import Noun
+from kessa.record.exports.resources import Noun
 from kessa.record.taps.hands import CLOCK_SLACK
 
 _TYPES: dict[str, Any] = {

@@ -6,9 +6,10 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
-from kessa.record.api.models import EVENTS, SCOPES, Key
+from kessa.record.api_keys.models import SCOPES, Key
 from kessa.record.instruments.models import Instrument
 from kessa.record.people.models import Team
+from kessa.record.webhooks.models import EVENTS
 
 _DAYS = [(7, "a week"), (90, "three months"), (365, "a year"), (1095, "three years")]
 

@@ -8,10 +8,12 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
 from kessa.pages.api.forms import HookForm, KeyForm
-from kessa.record.api import services
-from kessa.record.api.models import Delivery, Hook, Key
-from kessa.record.api.selectors import keys_of
+from kessa.record.api_keys import services
+from kessa.record.api_keys.models import Key
+from kessa.record.api_keys.selectors import keys_of
 from kessa.record.people.access import coordinator, member
+from kessa.record.webhooks import services as webhooks
+from kessa.record.webhooks.models import Delivery, Hook
 
 _SHOWN = 12
 
@@ -63,7 +65,7 @@ def make_hook(request: HttpRequest) -> HttpResponse:
         if not form.is_valid():
             raise ValidationError("Give an address that begins with https://, and say of what it is told.")
         said = form.cleaned_data
-        hook = services.make_hook(request.membership, request.membership.team, said["address"], said["events"])
+        hook = webhooks.make_hook(request.membership, request.membership.team, said["address"], said["events"])
         messages.success(request, f"It is told from now on. Its secret, shown this once: {hook.secret}")
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
@@ -76,6 +78,6 @@ def make_hook(request: HttpRequest) -> HttpResponse:
 def close_hook(request: HttpRequest, pk: int) -> HttpResponse:
     """Tell an address nothing any more."""
     found = get_object_or_404(Hook.objects.for_team(request.membership.team), pk=pk)
-    services.close_hook(request.membership, found)
+    webhooks.close_hook(request.membership, found)
     messages.success(request, "It is told nothing any more.")
     return redirect("api:index")

@@ -12,6 +12,7 @@ from kessa.core.advising.advice import Advice
 from kessa.core.advising.wording import plain_answer, sentences
 from kessa.core.runs.flags import ENDS, words
 from kessa.pages.base.tags import form_in, gauge, interval_in, measured_in, stands
+from kessa.record.advice.advising import advised, named_at, where_of
 from kessa.record.compiled import compiled
 from kessa.record.people.display import shown_as
 from kessa.record.people.models import User
@@ -20,7 +21,6 @@ from kessa.record.places.models import Place
 from kessa.record.results.history import Lately, held_at
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import Row, listed, rows_with_flags
-from kessa.record.standing.advising import advised, named_at, where_of
 
 _LATEST = 5
 
@@ -39,7 +39,7 @@ def table_rows(team: int, found: Iterable[Any], reader: User, names: Names | Non
 
 def _table(team: int, rows: list[Row], reader: User, names: Names) -> SafeString:
     known = _known(team, rows, names)
-    at = [reverse(name, args=[0]).removesuffix("0/") for name in ("log:result", "places:place")]
+    at = [reverse(name, args=[0]).removesuffix("0/") for name in ("results:result", "places:place")]
     return mark_safe("".join(_written(row, known, reader, *at) for row in rows))  # noqa: S308 # it is escaped below
 
 
@@ -95,7 +95,7 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
     if not results:
         return mark_safe("")
     shown = shown_as(results[0].unit, results[0].form, results[0].parameter, reader)
-    result_at = reverse("log:result", args=[0]).removesuffix("0/")
+    result_at = reverse("results:result", args=[0]).removesuffix("0/")
     zone, written = timezone.get_current_timezone(), []
     for result in results:
         at = result.taken_at.astimezone(zone)

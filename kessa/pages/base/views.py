@@ -37,7 +37,7 @@ _SHELL = (
 @require_GET
 def home(request: HttpRequest) -> HttpResponse:
     """Lead to today."""
-    return redirect("rounds:today")
+    return redirect("today:today")
 
 
 @member
@@ -70,7 +70,7 @@ def manifest(request: HttpRequest) -> JsonResponse:
         "name": "Kessa",
         "short_name": "Kessa",
         "description": "The bench companion and logbook of people who test water with kits",
-        "start_url": reverse("rounds:today"),
+        "start_url": reverse("today:today"),
         "scope": "/",
         "display": "standalone",
         "background_color": "#f7f6f1",

@@ -16,12 +16,12 @@ from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.beforehand import beforehand, cases
 from kessa.pages.bench.board import OnBoard
 from kessa.pages.bench.inputs import end_told, inputs_of
+from kessa.record.advice.advising import newest_at
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, bench_of, lots_of
 from kessa.record.kits.models import Lot
 from kessa.record.results import history
 from kessa.record.results.selectors import Row, earlier_results
-from kessa.record.standing.advising import newest_at
 from kessa.record.taps.hands import whose
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import as_sent, counted

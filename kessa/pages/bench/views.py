@@ -22,6 +22,7 @@ from kessa.pages.bench.board import tests_of
 from kessa.pages.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.pages.bench.lanes import lanes_of
 from kessa.pages.bench.page import newest_of, outcome_context, panel_of, panel_on_board
+from kessa.record.advice.place_status import with_state
 from kessa.record.compiled import only_or_404
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.determinations.state import bench_of
@@ -30,13 +31,12 @@ from kessa.record.kits.selectors import lots_in_use
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.people.access import member
 from kessa.record.places.selectors import places
-from kessa.record.quality.proof import wanting_standard
+from kessa.record.quality.verification import wanting_standard
 from kessa.record.results import history
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import in_own_form
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.rules.selectors import house_rules
-from kessa.record.standing.standing import with_state
 from kessa.record.taps.hands import whose
 from kessa.record.taps.selectors import counted
 from kessa.record.testing import services
@@ -124,7 +124,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
     """The bench itself; a closed determination is shown in the log."""
     found = _determination(request, pk)
     if found.closed_at:
-        return redirect("log:determination" if found.place else "log:check", pk)
+        return redirect("results:determination" if found.place else "quality:check", pk)
     context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership), request.user.colours_alike)
     return render(request, "bench/determination.html", context)
 
@@ -263,4 +263,4 @@ def spike(request: HttpRequest, pk: int) -> HttpResponse:
 
 def _refused(request: HttpRequest, pk: int, why: str) -> HttpResponse:
     messages.error(request, why)
-    return redirect("log:result", pk)
+    return redirect("results:result", pk)

@@ -8,7 +8,7 @@ from kessa.core.notebooks.heads import RESULT, SUBJECTS
 from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import UNITS, sign
-from kessa.record.exchange.models import LICENCES, Format
+from kessa.record.exports.models import LICENCES, Format
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 

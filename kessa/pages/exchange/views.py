@@ -7,9 +7,13 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm
-from kessa.record.exchange import services
-from kessa.record.exchange.models import Doubtful, Export, Notebook, Stage, State
-from kessa.record.exchange.nouns import nouns
+from kessa.record.exports.models import Export
+from kessa.record.exports.resources import nouns
+from kessa.record.exports.services import ask_for_export
+from kessa.record.imports import services
+from kessa.record.imports.models import Doubtful, Notebook, Stage
+from kessa.record.long_work import services as long_work
+from kessa.record.long_work.models import State
 from kessa.record.people.access import member, technician
 
 _SHOWN, _ROWS = 10, 25
@@ -23,9 +27,7 @@ def out(request: HttpRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         said = form.cleaned_data
         try:
-            services.ask_for_export(
-                request.membership, team, said["format"], licence=said["licence"], filters=said["filters"]
-            )
+            ask_for_export(request.membership, team, said["format"], licence=said["licence"], filters=said["filters"])
             return redirect("exchange:out")
         except ValidationError as error:
             form.add_error(None, error)
@@ -141,7 +143,7 @@ def change_notebook(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     return redirect("exchange:notebook", pk)
 
 
-_ON_NOTEBOOK = {"take-in": services.take_in, "undo": services.undo, "cancel": services.cancel}
+_ON_NOTEBOOK = {"take-in": services.take_in, "undo": services.undo, "cancel": long_work.cancel}
 
 
 def _notebook(request: HttpRequest, pk: int) -> Notebook:
@@ -155,7 +157,7 @@ def cancel(request: HttpRequest, pk: int) -> HttpResponse:
     """Cancel a file that is being written."""
     found = get_object_or_404(Export.objects.for_team(request.membership.team), pk=pk)
     try:
-        services.cancel(request.membership, found)
+        long_work.cancel(request.membership, found)
         messages.success(request, "Cancelled.")
     except ValidationError as error:
         messages.error(request, error.message)

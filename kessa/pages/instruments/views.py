@@ -22,8 +22,8 @@ from kessa.record.instruments.selectors import offered, shown_lately
 from kessa.record.methods.selectors import methods_of
 from kessa.record.methods.services import begin_draft
 from kessa.record.people.access import member, technician
-from kessa.record.testing.corrections import calibrate as write_calibration
-from kessa.record.testing.corrections import check_instrument, withdraw_instrument_check
+from kessa.record.quality.services import calibrate as write_calibration
+from kessa.record.quality.services import check_instrument, withdraw_instrument_check
 
 _CHECKS_SHOWN, _SHOWN, _CALIBRATIONS = 60, 8, 12
 

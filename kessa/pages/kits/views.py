@@ -18,7 +18,7 @@ from kessa.record.kits import services
 from kessa.record.kits.models import Kit, Lot
 from kessa.record.kits.selectors import holdings, kits_with_lots, tests_left
 from kessa.record.people.access import member, technician
-from kessa.record.quality.proof import wanting_standard
+from kessa.record.quality.verification import wanting_standard
 from kessa.record.results.history import usual_units
 from kessa.record.rounds.selectors import weekly_use
 

@@ -14,7 +14,8 @@ from kessa.record.methods.models import KitNumbers, OwnMethod
 from kessa.record.methods.selectors import families_of, methods_of, out_of_use
 from kessa.record.people.access import member
 from kessa.record.people.models import Team
-from kessa.record.results.models import QualityCheck, Result
+from kessa.record.quality.models import QualityCheck
+from kessa.record.results.models import Result
 from kessa.record.results.selectors import listed
 
 _LATELY = 12

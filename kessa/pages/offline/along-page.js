@@ -1,7 +1,7 @@
 // A visit that was taken along: from safety to closing on one page, kept in this browser and sent when there is a signal.
 
 import { Board } from "../bench/board.js";
-import { Circumstances } from "../visits/circumstances.js";
+import { Circumstances } from "../conditions/circumstances.js";
 import { partOfPage } from "../base/door.js";
 import { carryFocus, showSaved, showTrouble } from "../bench/hands.js";
 import { handedOver } from "../base/handover.js";

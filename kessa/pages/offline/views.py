@@ -26,8 +26,11 @@ from kessa.pages.base.views import one_moment
 from kessa.pages.bench.board import OnBoard, check_draft, drafts_of
 from kessa.pages.bench.lanes import lanes_of
 from kessa.pages.bench.page import panel_on_board
-from kessa.pages.visits.forms import HandoverForm, SampleForm
-from kessa.pages.visits.views import before_going, by_group, number_scales, offered_again, steps_of
+from kessa.pages.conditions.views import by_group, number_scales
+from kessa.pages.samples.forms import SampleForm
+from kessa.pages.samples.views import steps_of
+from kessa.pages.visits.forms import HandoverForm
+from kessa.pages.visits.views import before_going, offered_again
 from kessa.record.kits.models import Kit
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.people.access import member

@@ -110,7 +110,7 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
 def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
     """Work in another of one's teams."""
     request.session["team"] = get_object_or_404(Membership, user=request.user, team_id=pk).team_id
-    return redirect("rounds:today")
+    return redirect("today:today")
 
 
 @member
@@ -158,7 +158,7 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
         invitation = services.read_invitation(token, request.user)
         if request.method == "POST":
             request.session["team"] = services.join_team(request.user, token).team_id
-            return redirect("rounds:today")
+            return redirect("today:today")
     except ValidationError as error:
         return render(request, "base/error.html", {"title": "Invitation", "message": error.message}, status=410)
     return render(request, "people/join.html", {"invitation": invitation})
@@ -192,4 +192,4 @@ def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
     login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")
     UserSession.objects.create_from_request(request)
     reauthenticate_by_password(request)
-    return redirect("rounds:today")
+    return redirect("today:today")

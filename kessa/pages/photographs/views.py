@@ -93,6 +93,6 @@ def _page_of(subject: str, found: Place | Visit | Sample | Determination) -> str
     if subject == "place":
         return reverse("places:place", args=[found.pk])
     if subject == "determination":
-        return reverse("log:determination", args=[found.pk])
+        return reverse("results:determination", args=[found.pk])
     visit = found.visit if subject == "sample" else found
     return reverse("visits:visit", args=[visit.pk])

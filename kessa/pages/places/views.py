@@ -19,6 +19,7 @@ from kessa.pages.base.result_rows import found_at_place, number_rows
 from kessa.pages.places.forms import PairForm, PlaceForm
 from kessa.pages.places.views_trend import done_events
 from kessa.record.actions.selectors import at_place, lately_at
+from kessa.record.advice.place_status import place_key, places_by_state
 from kessa.record.compiled import only_or_404
 from kessa.record.people.access import member, technician
 from kessa.record.people.models import User
@@ -30,7 +31,6 @@ from kessa.record.results.history import Lately, found_lately, usual_at
 from kessa.record.results.pairs import pairs_speak
 from kessa.record.results.selectors import latest_results
 from kessa.record.rounds.selectors import dues_at
-from kessa.record.standing.standing import place_key, places_by_state
 from kessa.record.visits.selectors import seen_lately, series, visit_with_people
 
 _PAGE = 40

@@ -5,9 +5,9 @@ from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from kessa.drawings.map import draw_map
+from kessa.record.advice.place_status import with_state
 from kessa.record.people.access import member
 from kessa.record.places.selectors import places
-from kessa.record.standing.standing import with_state
 
 _MOST = 400
 

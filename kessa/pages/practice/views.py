@@ -14,9 +14,9 @@ from kessa.core.methods.schema import Method
 from kessa.core.practice.lessons import lessons
 from kessa.core.practice.scoring import Point, held
 from kessa.core.practice.world import TRAITS
-from kessa.pages.log.told import told_taps
 from kessa.pages.practice.forms import JudgeForm, LookForm, OrderForm, QuestionsForm, RemarkForm, RuleForm, VouchForm
 from kessa.pages.practice.page import before_of, outcome_of, panel_of
+from kessa.pages.results.taps_in_words import told_taps
 from kessa.record.determinations.state import bench_of
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.people.access import coordinator, member

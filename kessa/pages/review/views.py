@@ -214,7 +214,7 @@ def question(request: HttpRequest, pk: int) -> HttpResponse:
             if form.is_valid():
                 services.answer(request.membership, found, words=form.cleaned_data["words"])
                 messages.success(request, f"Answered: {found.by} sees it with the visit.")
-                return redirect("rounds:today")
+                return redirect("today:today")
         except ValidationError as error:
             messages.error(request, error.message)
             return redirect("review:question", pk)

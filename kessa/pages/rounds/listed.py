@@ -42,7 +42,7 @@ def waiting_rows(
 
     `steps` says of each result what comes first.
     """
-    result_at = reverse("log:result", args=[0]).removesuffix("0/")
+    result_at = reverse("results:result", args=[0]).removesuffix("0/")
     rows = [
         f'<li><a href="{reverse("bench:determination", args=[test.pk])}"><b>{escape(str(test.subject))}</b></a>'
         f'<span class="soft">{escape(test.test_name or test.method_key)} begun {since(test.started_at)} ago, not closed'

@@ -1,4 +1,4 @@
-"""Addresses of Today and of the rounds."""
+"""Addresses of the rounds."""
 
 from django.urls import path
 
@@ -6,13 +6,7 @@ from kessa.pages.rounds import views
 
 app_name = "rounds"
 urlpatterns = [
-    path("", views.today, name="today"),
     path("feed/", views.change_feed, name="change_feed"),
-    path("occasion/", views.note, name="note"),
-    path("not-going/", views.not_going, name="not_going"),
-    path("pack/", views.pack, name="pack"),
-    path("pack/<int:pk>/", views.packing, name="packing"),
-    path("pack/<int:pk>/tick/", views.tick, name="tick"),
     path("rounds/", views.index, name="index"),
     path("rounds/new/", views.edit, name="create"),
     path("rounds/preview/", views.preview, name="preview"),

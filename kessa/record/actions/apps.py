@@ -11,6 +11,6 @@ class ActionsConfig(AppConfig):
     def ready(self) -> None:
         """Listen for places whose results have changed."""
         from kessa.record.actions.proposing import restated
-        from kessa.record.standing.standing import restated as changed
+        from kessa.record.advice.place_status import restated as changed
 
         changed.connect(restated)

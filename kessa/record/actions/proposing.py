@@ -21,10 +21,10 @@ from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.record.actions.models import OPEN, Action, State, Tick, spread_fields
 from kessa.record.actions.systems import finding_of, findings_at, system_of
+from kessa.record.advice.advising import advised, named_at, newest_at, where_of
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import flags_on
-from kessa.record.standing.advising import advised, named_at, newest_at, where_of
 
 # Sent for each action that is newly proposed, in the transaction in which it is written.
 proposed = Signal()

@@ -13,14 +13,14 @@ from kessa.record.actions import may
 from kessa.record.actions.models import OPEN, Action, State, Tick
 from kessa.record.actions.proposing import new_action, propose
 from kessa.record.actions.systems import held_in
+from kessa.record.advice.advising import named_at, where_of
+from kessa.record.advice.place_status import hold, lift
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership
 from kessa.record.places.models import Place
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import change
 from kessa.record.results.models import Result
-from kessa.record.standing.advising import named_at, where_of
-from kessa.record.standing.standing import hold, lift
 
 _LONGEST_BACK = timedelta(days=366)
 

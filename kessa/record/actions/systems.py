@@ -19,7 +19,7 @@ from kessa.record.places.models import Place
 from kessa.record.places.selectors import compared_with
 from kessa.record.products.models import Product
 from kessa.record.products.selectors import left_of, products_of
-from kessa.record.results.beside import quantity_of
+from kessa.record.results.context import quantity_of
 from kessa.record.results.models import Result
 
 # Where nobody has said how far off a volume may be.

@@ -19,7 +19,7 @@ from kessa.record.determinations.models import Determination, LotUse
 from kessa.record.people.selectors import Hand
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import paired
-from kessa.record.results.beside import FROM_SUPPLY, OF_SUPPLY, given_to_recipes, rows_of, rows_of_supply
+from kessa.record.results.context import FROM_SUPPLY, OF_SUPPLY, given_to_recipes, rows_of, rows_of_supply
 from kessa.record.results.marks import flags_carried, mark
 from kessa.record.results.models import OVER_TAPS, Mark, Result
 from kessa.record.rules.selectors import house_rules

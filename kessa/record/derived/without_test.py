@@ -12,7 +12,7 @@ from kessa.core.quantities.quantity import Quantity
 from kessa.record.people.selectors import Hand, hands_named
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets
-from kessa.record.results.beside import seen_beside
+from kessa.record.results.context import seen_beside
 from kessa.record.results.history import Series, usual_at
 from kessa.record.results.marks import end, mark
 from kessa.record.results.models import Result, columns_of

@@ -11,7 +11,7 @@ from kessa.record.notices.models import Notice
 
 @app.task(
     name="notices.deliver",
-    aliases=["kessa.record.notices.tasks.deliver"],
+    aliases=["kessa.notices.tasks.deliver"],
     retry=RetryStrategy(max_attempts=8, exponential_wait=4),
 )
 def deliver(notice: int) -> None:

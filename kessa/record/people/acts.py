@@ -7,7 +7,7 @@ from functools import wraps
 from types import SimpleNamespace
 from typing import Any, NamedTuple, TypeVar
 
-from django.core.exceptions import PermissionDenied
+from django.core.exceptions import PermissionDenied, ValidationError
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models, transaction
 from django.utils import timezone
@@ -139,3 +139,9 @@ def _leave(by: Membership, what: str, on: _Named, changes: dict[str, Any], why: 
         why=why[:300],
         refused=refused,
     )
+
+
+def require_reason(why: str) -> None:
+    """Raise ValidationError where no reason is given."""
+    if not why.strip():
+        raise ValidationError("Say why, in up to 300 characters: the reason stays with the result.")

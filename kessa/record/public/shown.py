@@ -13,6 +13,7 @@ from kessa.core.planning.rhythm import coming
 from kessa.core.quantities.units import in_words
 from kessa.core.runs.flags import doubtful
 from kessa.drawings.trend import NARROW, WIDE
+from kessa.record.advice.advising import COLUMNS, advised, held_beside, where_of
 from kessa.record.people.models import Team
 from kessa.record.places.lines import drawn_over, grouped, sentences_over
 from kessa.record.places.models import Place
@@ -21,7 +22,6 @@ from kessa.record.results.models import Result
 from kessa.record.results.selectors import rows_with_flags
 from kessa.record.rounds.models import Stop
 from kessa.record.rules.selectors import house_rules
-from kessa.record.standing.advising import COLUMNS, advised, held_beside, where_of
 from kessa.record.visits.models import Review
 
 _YEARS, _MOST_RESULTS, _MOST_TESTS = timedelta(days=5 * 366), 3000, 8

@@ -14,6 +14,7 @@ from kessa.core.judging.period import Against, Period, against_limits, figures
 from kessa.core.judging.statistics import Dated, Told, statistic_of
 from kessa.core.quantities.units import in_words
 from kessa.record.actions.models import Action, State
+from kessa.record.advice.advising import in_plain_words
 from kessa.record.people.models import Team
 from kessa.record.places.lines import drawn_over, grouped, sentences_over, unit_of
 from kessa.record.places.models import Place
@@ -24,7 +25,6 @@ from kessa.record.results.history import waits_for_review
 from kessa.record.results.models import Result
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.rounds.selectors import missed_between
-from kessa.record.standing.advising import in_plain_words
 from kessa.record.visits.models import SETTLED, Sample, Visit
 
 _YEAR = timedelta(days=365)

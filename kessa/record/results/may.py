@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from kessa.record.people.may import COORDINATORS, EVERYONE, Rule, own
+from kessa.record.people.may import EVERYONE, Rule, own
 
 
 def _who_tested(result: Any) -> Any:
@@ -15,14 +15,7 @@ def _who_ran(determination: Any) -> Any:
     return determination.started_by_id
 
 
-def _who_checked(check: Any) -> Any:
-    return check.person_id
-
-
 set_aside = Rule(volunteer=own("results of their own", _who_tested), technician=True)
 bring_back = set_aside
 put_right = Rule(volunteer=own("tests they ran", _who_ran), technician=True)
-withdraw_check = Rule(volunteer=own("checks they ran", _who_checked), technician=True)
 read_log = EVERYONE
-
-go_by_spread = COORDINATORS

@@ -13,7 +13,6 @@ from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, NOT_TEACHING
 from kessa.record.determinations.models import Determination
 from kessa.record.instruments.models import InstrumentCheck
-from kessa.record.kits.models import Kit
 from kessa.record.people.managers import TeamManager
 from kessa.record.people.models import TeamOwned
 from kessa.record.places.models import Place
@@ -157,60 +156,6 @@ def columns_of(quantity: Quantity) -> dict[str, Any]:
     return asdict(quantity) | {"censor": quantity.censor or "", "form": quantity.form or ""}
 
 
-class QualityCheck(TeamOwned):
-    """What a blank, a standard or a spike came to, and whether the method can be trusted by it."""
-
-    determination = models.OneToOneField(Determination, on_delete=models.PROTECT, related_name="quality_check")
-    family = models.CharField(max_length=60)
-    kit = models.ForeignKey(Kit, null=True, on_delete=models.PROTECT, related_name="+")
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    # Whose session sent it, where that was another.
-    sent_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    # In the method's own unit and form; the blank's is what it showed.
-    found = models.FloatField()
-    expected = models.FloatField()
-    unit = models.CharField(max_length=20)
-    form = models.CharField(max_length=20, blank=True)
-    # Of a standard and a spike: what part of it was found.
-    percent = models.FloatField(null=True)
-    good = models.BooleanField()
-    working = models.JSONField()
-    # The rules that it breaks on its control chart: see kessa.core.judging.control.
-    breaks = ArrayField(models.CharField(max_length=20), default=list)
-    # A check that was none after all says nothing any more.
-    withdrawn_at = models.DateTimeField(null=True)
-    withdrawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
-    withdrawn_why = models.CharField(max_length=300, blank=True)
-
-    class Meta(TeamOwned.Meta):
-        ordering = ["-at", "-pk"]
-        indexes = [models.Index(fields=["team", "family", "-at"])]
-
-    def __str__(self) -> str:
-        return f"{self.determination.get_purpose_display()} by {self.family}"
-
-
-class OwnSpread(TeamOwned):
-    """To what percent a team's results of a family are good by its own standards, where a coordinator goes by it."""
-
-    family = models.CharField(max_length=60)
-    percent = models.FloatField()
-    # On how many standards it rests.
-    number = models.PositiveIntegerField()
-    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    at = models.DateTimeField()
-    ended_at = models.DateTimeField(null=True)
-
-    class Meta(TeamOwned.Meta):
-        constraints = [
-            models.UniqueConstraint(fields=["team", "family"], condition=Q(ended_at=None), name="one_spread_a_family")
-        ]
-
-    def __str__(self) -> str:
-        return f"{self.family}: {self.percent:g} %"
-
-
 class Mark(TeamOwned):
     """A flag on a result: since when, by which check or person, why. Added and lifted; the result stays as it is."""
 
@@ -219,7 +164,7 @@ class Mark(TeamOwned):
     at = models.DateTimeField()
     by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     why = models.CharField(max_length=300, blank=True)
-    quality_check = models.ForeignKey(QualityCheck, null=True, on_delete=models.PROTECT, related_name="marks")
+    quality_check = models.ForeignKey("log.QualityCheck", null=True, on_delete=models.PROTECT, related_name="marks")
     instrument_check = models.ForeignKey(InstrumentCheck, null=True, on_delete=models.PROTECT, related_name="marks")
     # Of what is superseded: by which.
     replaced_by = models.ForeignKey(Result, null=True, on_delete=models.PROTECT, related_name="replaces")

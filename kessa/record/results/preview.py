@@ -8,7 +8,7 @@ from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.usual import UsualRange
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.record.places.models import Place
-from kessa.record.results.beside import seen_beside
+from kessa.record.results.context import seen_beside
 from kessa.record.results.models import Result
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample

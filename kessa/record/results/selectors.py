@@ -18,7 +18,7 @@ from kessa.record.compiled import compiled, prefetched
 from kessa.record.determinations.models import Determination
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
-from kessa.record.results.models import Mark, QualityCheck, Result
+from kessa.record.results.models import Mark, Result
 
 PAGE = 30
 _CHART = 84
@@ -222,22 +222,6 @@ def tests_after(team: int, test: Any) -> Any:
     """Return which tests go on with a test, or replace it."""
     rows = Determination.objects.for_team(team).filter(Q(continues=test) | Q(supersedes=test))
     return rows.values("pk", "continues", "supersedes")
-
-
-def checks_bearing_on(result: Result) -> list[QualityCheck]:
-    """Return the checks of a result's method of its day, and those that mark it, the latest first."""
-    at = timezone.localtime(result.tested_at)
-    begins = at.replace(hour=0, minute=0, second=0, microsecond=0)
-    marking = [mark.quality_check_id for mark in result.active_marks if mark.quality_check_id]
-    between = {"begins": begins, "ends": begins + timedelta(days=1)}
-    return _checks(team=result.team_id, family=result.family, marking=marking, **between)
-
-
-@compiled
-def _checks(team: int, family: str, marking: list[int], begins: datetime, ends: datetime) -> Any:
-    rows = QualityCheck.objects.for_team(team).filter(family=family)
-    found = rows.filter(Q(at__gte=begins, at__lt=ends) | Q(pk__any=marking)).select_related("determination")
-    return found.defer("working", "determination__method_definition", "determination__house_rules")
 
 
 def in_own_form(result: Result) -> Quantity:

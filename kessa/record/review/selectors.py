@@ -14,7 +14,7 @@ from kessa.record.determinations.models import Determination
 from kessa.record.people.models import Membership, Team
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import compared_with
-from kessa.record.results.beside import ONE_DAY
+from kessa.record.results.context import ONE_DAY
 from kessa.record.results.history import Series
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import Row, listed, rows_with_flags

@@ -11,7 +11,7 @@ from kessa.core.methods.in_place import READ_AS
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.record.compiled import compiled
-from kessa.record.derived.in_place import results_in_place
+from kessa.record.derived.field_readings import results_in_place
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.selectors import CHECK_FAILED, instruments_of, likely

@@ -18,29 +18,31 @@ from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import CLOSED, REOPENED
+from kessa.record.advice.place_status import restate
 from kessa.record.compiled import compiled
-from kessa.record.derived.in_place import settle_in_place
+from kessa.record.derived.field_readings import settle_in_place
 from kessa.record.derived.of_samples import derive_of_fed, derive_of_sample, derive_of_visit
-from kessa.record.derived.supplies import taps_of
+from kessa.record.derived.over_taps import taps_of
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.determinations.state import Bench, bench_of
 from kessa.record.kits.models import Lot
 from kessa.record.people.models import Membership
 from kessa.record.people.selectors import Hand, hands_named
 from kessa.record.places.models import Place
-from kessa.record.quality.charts import what_breaks
-from kessa.record.quality.doubts import weigh_check, weigh_results, weigh_sample
-from kessa.record.quality.proof import weigh_lots, weigh_lots_of
-from kessa.record.results.beside import OF_SUPPLY, READ_BESIDE
+from kessa.record.quality.control_charts import what_breaks
+from kessa.record.quality.models import QualityCheck
+from kessa.record.quality.qualifying import weigh_check, weigh_results, weigh_sample
+from kessa.record.quality.verification import weigh_lots, weigh_lots_of
+from kessa.record.results.context import OF_SUPPLY, READ_BESIDE
 from kessa.record.results.marks import Reason, end, mark
-from kessa.record.results.models import QualityCheck, Result, Standing, columns_of
-from kessa.record.standing.standing import restate
+from kessa.record.results.models import Result, Standing, columns_of
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import moment
 from kessa.record.testing.judgement import fraction_of, judged
+from kessa.record.testing.lots import book
 from kessa.record.testing.selectors import test_at
-from kessa.record.testing.services import book, tabled
+from kessa.record.testing.services import tabled
 from kessa.record.testing.stream import BenchStream
 from kessa.record.visits.models import Sample, Visit
 
@@ -72,7 +74,7 @@ class LoggedStream(BenchStream):
     def page(self) -> str:
         """The newest result, or what the check came to."""
         check = self.row.purpose != Purpose.SAMPLE
-        return reverse("log:check" if check else "log:determination", args=[self.row.pk])
+        return reverse("quality:check" if check else "results:determination", args=[self.row.pk])
 
 
 def lot_tabled(lot: Lot, by: Membership, **_: Any) -> None:

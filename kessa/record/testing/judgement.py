@@ -15,15 +15,15 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
+from kessa.record.advice.advising import reading, steps_about
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, flags_of
 from kessa.record.kits.models import Kit
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.places.models import Place
-from kessa.record.results.beside import pairs_beside, readings_of, seen_beside, seen_on
+from kessa.record.results.context import pairs_beside, readings_of, seen_beside, seen_on
 from kessa.record.results.history import series_of, usual_and_last
 from kessa.record.results.selectors import Row
-from kessa.record.standing.advising import reading, steps_about
 from kessa.record.visits.models import Sample
 
 _FRACTION = "fraction"

@@ -17,7 +17,7 @@ from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import add_tap
 from kessa.record.taps.streams import Stream
-from kessa.record.testing import services
+from kessa.record.testing import lots, services
 from kessa.record.testing.selectors import test_at
 from kessa.record.visits.services import lent
 
@@ -83,7 +83,7 @@ class BenchStream(Stream):
             return
         for tap in taps:
             if tap.kind == BOTTLE:
-                services.change_bottle(self.by, self.row, tap.data["lot"], moments[tap.pk])
+                lots.change_bottle(self.by, self.row, tap.data["lot"], moments[tap.pk])
         closing = [tap for tap in taps if tap.kind == CLOSED]
         if not closing:
             return

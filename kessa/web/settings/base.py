@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "kessa.record.visits",
     "kessa.record.determinations",
     "kessa.record.results",
+    "kessa.record.quality",
     "kessa.record.testing",
     "kessa.record.actions",
     "procrastinate.contrib.django",
@@ -51,8 +52,11 @@ INSTALLED_APPS = [
     "kessa.record.review",
     "kessa.record.reports",
     "kessa.record.public",
-    "kessa.record.exchange",
-    "kessa.record.api",
+    "kessa.record.exports",
+    "kessa.record.imports",
+    "kessa.record.archive",
+    "kessa.record.api_keys",
+    "kessa.record.webhooks",
     "kessa.record.practice",
     "kessa.record.pads",
     "kessa.demo",
@@ -157,7 +161,7 @@ SESSION_COOKIE_AGE = 182 * 24 * 3600
 ACCOUNT_REAUTHENTICATION_TIMEOUT = 15 * 60
 ACCOUNT_LOGOUT_REDIRECT_URL = reverse_lazy("account_login")
 LOGIN_URL = "account_login"
-LOGIN_REDIRECT_URL = "rounds:today"
+LOGIN_REDIRECT_URL = "today:today"
 ACCOUNT_ADAPTER = "kessa.pages.account.adapters.AccountAdapter"
 # After five wrong passwords for a name from one address, or five wrong second factors of a person, a wait.
 ACCOUNT_RATE_LIMITS = {"login_failed": "5/15m/key"}
@@ -201,7 +205,7 @@ MAIL_READY = bool(EMAIL_HOST)
 # How pages are named in mail.
 KESSA_ADDRESS = os.environ.get("KESSA_ADDRESS", "http://127.0.0.1:8000")
 
-# Hooks go out to machines on the network only, unless these may be near: see kessa.record.api.outside.
+# Hooks go out to machines on the network only, unless these may be near: see kessa.record.webhooks.outside.
 HOOKS_NEAR = os.environ.get("KESSA_HOOKS_NEAR", "") == "yes"
 
 # Who reads /metrics/ sends this key; without one there is no such page.

@@ -1,0 +1,128 @@
+"""How a place stands, kept beside it."""
+
+from collections.abc import Iterable
+from functools import cache, partial
+from typing import Any
+
+from django.db.models import F, Q, Value
+from django.db.models.functions import Coalesce
+from django.dispatch import Signal
+
+from kessa.core.advising.advice import NOT_JUDGED, Advice, do_of
+from kessa.core.advising.wording import Named, sentences
+from kessa.core.judging.judge import NOT_SETTLED, VERDICTS, gravity
+from kessa.core.judging.protected import PROTECTED
+from kessa.core.quantities.parameters import parameter
+from kessa.record.advice.advising import advised, newest_at, where_of
+from kessa.record.derived.over_taps import settle_taps, supplies_of
+from kessa.record.people.models import Team
+from kessa.record.people.selectors import told_of
+from kessa.record.places.models import Place
+from kessa.record.places.selectors import places
+from kessa.record.results.models import Result, Standing
+
+# The most urgent is 0; then what was not judged, and where nothing was found out.
+_BY_PROTECTED = 10
+_UNJUDGED = len(VERDICTS) * _BY_PROTECTED
+_NO_RESULT = _UNJUDGED + _BY_PROTECTED
+
+# What only the page of a result shows.
+_OF_ITS_OWN_PAGE = ("readings", "made_from", "working")
+
+# Sent where the standing results of a place have changed, with the place and its advice; in the same transaction.
+restated = Signal()
+
+
+def restate(place: Place) -> None:
+    """Keep what stands at a place by all that is newest there, and let those know who act on it; then at its supply."""
+    settle_taps(place)
+    rows = newest_at(place)
+    advice = advised(place, rows)
+    pressing = advice.pressing.reading.key if advice.pressing else None
+    rank = _rank_of(advice)
+    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    lifted = known.lifted if known else []
+    kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank, "advice": advice.kept()}
+    kept["held"] = [pk for pk in advice.bars_drinking if pk not in lifted] if place.water == "drinking" else []
+    Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
+    restated.send(Standing, place=place, advice=advice)
+    for supply in supplies_of(place):
+        restate(supply)
+
+
+def lift(place: Place) -> None:
+    """Let what was asked of those who drink at a place be over, as a person said; what is newest tells it then."""
+    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    if known:
+        known.lifted, known.held = sorted({*known.lifted, *known.held}), []
+        known.save(update_fields=["lifted", "held"])
+    restate(place)
+
+
+def hold(place: Place, results: Iterable[int]) -> None:
+    """Let what was lifted of some results at a place go on after all."""
+    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    if known:
+        known.held = sorted({*known.held, *set(results).intersection(known.lifted)})
+        known.lifted = [pk for pk in known.lifted if pk not in known.held]
+        known.save(update_fields=["lifted", "held"])
+    restate(place)
+
+
+def _rank_of(advice: Advice) -> int:
+    """Return by what places are in order: the most urgent verdict, then what its limit protects."""
+    worst = advice.pressing
+    if worst is None:
+        return _NO_RESULT
+    protects = PROTECTED[worst.protects].rank if worst.protects else 0
+    # What no limit judges and must be seen to all the same is as what is not settled.
+    verdict = NOT_SETTLED if worst.verdict == NOT_JUDGED and advice.within_h is not None else worst.verdict
+    return _UNJUDGED - gravity(verdict) * _BY_PROTECTED + protects
+
+
+def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place]:
+    """Return places, most urgent first, each with the result by which it stands as `latest`, and one more than asked.
+
+    `after` is the key of the last place of the page before (see place_key); a false one gives the first page.
+    """
+    rank, _, name = after.partition(" ")
+    rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("standing__rank"), Value(_NO_RESULT)))
+    if rank.isascii() and rank.isdigit() and len(rank) < 3:
+        rows = rows.filter(Q(rank__gt=int(rank)) | Q(rank=int(rank), name__gt=name))
+    return with_state(team, rows.order_by("rank", "name")[: most + 1])
+
+
+def with_state(team: Team | int, rows: Any) -> list[Place]:
+    """Return places, each with the result by which it stands as `latest` (None where there is none)."""
+    found = list(rows.select_related("standing"))
+    numbers = [place.standing.result_id for place in found if hasattr(place, "standing")]
+    results = Result.objects.for_team(team).defer(*_OF_ITS_OWN_PAGE).in_bulk([pk for pk in numbers if pk])
+    for place in found:
+        place.latest = results.get(place.standing.result_id) if hasattr(place, "standing") else None
+    return found
+
+
+def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
+    """Return what comes first to be done about each of some results, by their numbers, as kept beside their places."""
+    rows = list(rows)
+    told = cache(partial(told_of, rank=0))
+    kept = Standing.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
+    standing = {each.place_id: each for each in kept} if rows else {}
+    said = {}
+    for row in rows:
+        found = standing.get(row.place_id)
+        if found is None:
+            continue
+        where, key = where_of(found.place), parameter(row.parameter).key
+        # Whom the team tells in such water, without asking for the pairs of each place.
+        named = Named(told(found.team_id, found.place.water))
+        # Kept before advice was: what stands there tells it.
+        do = do_of(found.advice) if found.advice else advised(found.place, newest_at(found.place)).do
+        steps = sentences(do, where, named, about=key, of_the_test=row.test_asks)
+        said[row.pk] = next(iter(steps), "")
+    return said
+
+
+def place_key(place: Any) -> str:
+    """Return by what the next page of places begins after one."""
+    return f"{place.rank} {place.name}"

@@ -1,0 +1,104 @@
+"""What the taps of a supply say together: a percentile over them, as a result of the supply."""
+
+from contextlib import suppress
+from datetime import timedelta
+from typing import Any
+
+from kessa.core.errors import CannotCompute
+from kessa.core.judging.statistics import over_taps
+from kessa.core.methods.exactness import DERIVED
+from kessa.record.compiled import compiled
+from kessa.record.derived.without_test import Found, settle
+from kessa.record.people.selectors import Hand
+from kessa.record.places.models import PairKind, Place
+from kessa.record.places.selectors import chosen_sets, paired
+from kessa.record.results.context import quantity_of
+from kessa.record.results.marks import flags_carried
+from kessa.record.results.models import OVER_TAPS, Result
+from kessa.record.visits.models import Visit
+
+# A reading of a tap speaks for it so long (40 CFR 141.86: from half a year to three, by how the supply stands).
+_SPEAKS = timedelta(days=365)
+
+
+def taps_of(supply: Place) -> list[Place]:
+    """Return the taps that a supply feeds."""
+    return paired(supply, PairKind.TAP, first=True)
+
+
+def supplies_of(tap: Place) -> list[Place]:
+    """Return what feeds a tap."""
+    return paired(tap, PairKind.TAP, first=False)
+
+
+def settle_taps(supply: Place) -> None:
+    """Write what a supply's limits want to know of its taps, as it is now; what no tap tells any more ends."""
+    standing = {each.parameter: each for each in _standing(team=supply.team_id, place=supply.pk)}
+    taps = [each.pk for each in taps_of(supply)]
+    for parameter in {*standing, *(_asked_of(supply) if taps else ())}:
+        rows = _newest(supply.team_id, taps, parameter) if taps else []
+        before = standing.get(parameter)
+        found = _found(parameter, rows) if rows else None
+        if found or before:
+            settle(supply, _visit(supply, found, before), None, found, before)
+
+
+def _asked_of(supply: Place) -> set[str]:
+    """Return the parameters of which a limit of a supply wants to know all its taps."""
+    return {limit.parameter for each in chosen_sets(supply) for limit in each.limits if limit.over}
+
+
+def _newest(team_id: int, taps: list[int], parameter: str) -> list[Any]:
+    """Return the newest result of each tap within a year before the newest of all, the newest first."""
+    rows = Result.objects.for_team(team_id).standing().filter(place__any=taps, parameter=parameter)
+    # What taps are held against is all of a metal, not what is dissolved of it.
+    rows = (
+        rows.exclude(unit="presence")
+        .exclude(fraction="dissolved")
+        .order_by("place_id", "-taken_at", "-pk")
+        .distinct("place_id")
+    )
+    newest = sorted(
+        rows.defer("readings", "working", "judgements"), key=lambda row: (row.taken_at, row.pk), reverse=True
+    )
+    return [row for row in newest if row.taken_at > newest[0].taken_at - _SPEAKS]
+
+
+def _found(parameter: str, rows: list[Any]) -> Found:
+    last, readings = rows[0], {}
+    for row in rows:
+        # What is written in a form that does not convert is another thing.
+        with suppress(CannotCompute):
+            readings[row.pk] = quantity_of(row).converted(last.unit, last.form or None)
+    quantity, working = over_taps(list(readings.values()))
+    numbers = list(readings)
+    return Found(
+        DERIVED,
+        "taps",
+        parameter,
+        DERIVED,
+        quantity,
+        "worked out",
+        working,
+        by=Hand(last.person_id),
+        taken_at=last.taken_at,
+        tested_at=last.tested_at,
+        made_from={"results": numbers},
+        flags=flags_carried(last.team_id, numbers),
+        fraction=OVER_TAPS,
+        taps=len(numbers),
+    )
+
+
+def _visit(supply: Place, found: Found | None, before: Result | None) -> Visit:
+    """Return with what such a result is reviewed: one stop of nobody, at the time of the newest reading."""
+    visit = before.visit if before else Visit(team_id=supply.team_id, place=supply)
+    if found and visit.started_at != found.taken_at:
+        visit.started_at = found.taken_at
+        visit.save()
+    return visit
+
+
+@compiled
+def _standing(team: int, place: int) -> Any:
+    return Result.objects.for_team(team).standing().filter(place=place, fraction=OVER_TAPS)

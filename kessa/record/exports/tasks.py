@@ -1,0 +1,69 @@
+"""What the worker does: it writes files of the record, and removes old ones."""
+
+import tempfile
+from datetime import timedelta
+from typing import Any
+
+from django.core.files import File
+from django.http import QueryDict
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from kessa.record.exports.models import Export, Format
+from kessa.record.exports.resources import nouns
+from kessa.record.exports.writing import write_lines, write_map, write_package, write_workbook
+from kessa.record.long_work.models import State
+from kessa.record.long_work.progress import Stopped, begin, end, progress
+from kessa.record.results.filters import LogFilter
+from kessa.record.results.models import Result
+
+
+@app.task(name="exchange.write_export", aliases=["kessa.exchange.tasks.write_export"], lock="write-export")
+def write_export(export: int) -> None:
+    """Write a file of the record."""
+    work = Export.across_teams.select_related("team").filter(pk=export).first()
+    narrowed = _results(work) if work else None
+    if not begin(work, _total(work, narrowed) if work else 0):
+        return
+    assert work is not None
+    try:
+        with tempfile.TemporaryFile() as out:
+            _write(work, out, narrowed)
+            out.seek(0)
+            work.file.save(f"kessa-{work.pk}.{work.format}", File(out), save=False)
+        Export.across_teams.filter(pk=work.pk).update(file=work.file.name)
+        end(work, State.DONE)
+    except Stopped:
+        return
+    except Exception as fault:
+        end(work, State.FAILED, f"It could not be written: {type(fault).__name__}.")
+        raise
+
+
+def _write(work: Export, out: Any, narrowed: Any | None) -> None:
+    if work.format == Format.PACKAGE:
+        return write_package(out, work.team, narrowed, progress(work), work.licence)
+    writers = {Format.WORKBOOK: write_workbook, Format.LINES: write_lines, Format.MAP: write_map}
+    return writers[Format(work.format)](out, work.team, narrowed, progress(work))
+
+
+def _results(work: Export) -> Any | None:
+    """Return the results that were asked for by filters; None where all were."""
+    if not work.filters:
+        return None
+    return LogFilter(work.team, QueryDict(work.filters), queryset=Result.objects.for_team(work.team)).qs
+
+
+def _total(work: Export, narrowed: Any | None) -> int:
+    told = nouns() if work.format != Format.MAP else nouns()[:1]
+    return sum(noun.rows(work.team, narrowed).count() for noun in told)
+
+
+@app.periodic(cron="17 3 * * *")
+@app.task(name="exchange.clear_old", aliases=["kessa.exchange.tasks.clear_old"], queueing_lock="clear-old")
+def clear_old(timestamp: int, **_: Any) -> None:
+    """Remove files that were written a while ago."""
+    before = timezone.now() - timedelta(days=Export.keeps_for_days)
+    for export in Export.across_teams.filter(ended_at__lt=before).exclude(file=""):
+        export.file.delete(save=False)
+        Export.across_teams.filter(pk=export.pk).update(file="")

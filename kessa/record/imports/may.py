@@ -1,0 +1,6 @@
+"""Who may what with files given out and taken in."""
+
+from kessa.record.people.may import TECHNICIANS, Rule, own
+
+take_in = TECHNICIANS
+undo = Rule(volunteer=False, technician=own("what they took in", lambda notebook: notebook.asked_by_id))

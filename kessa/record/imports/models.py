@@ -1,0 +1,71 @@
+"""Past results on their way into the record."""
+
+import uuid
+
+from django.db import models
+
+from kessa.record.long_work.models import LongWork
+from kessa.record.people.models import TeamOwned
+
+
+class Stage(models.TextChoices):
+    """How far an old notebook has come on its way into the record."""
+
+    MATCHING = "matching", "its columns are to be looked at"
+    CHECKING = "checking", "every row is read"
+    MENDING = "mending", "looked over before it is taken in"
+    WRITING = "writing", "being taken in"
+    IN = "in", "taken in"
+    UNDOING = "undoing", "being undone"
+    UNDONE = "undone", "undone"
+
+
+class Notebook(LongWork):
+    """A file of old results on its way into the record: what its columns are, what was found in it."""
+
+    # By which everything that comes of it is known: see Visit.taken_in.
+    number = models.UUIDField(default=uuid.uuid4, unique=True, editable=False)
+    name = models.CharField(max_length=120)
+    digest = models.CharField(max_length=64)
+    file = models.FileField(upload_to="notebooks/%Y/%m", max_length=200)
+    stage = models.CharField(max_length=10, choices=Stage.choices, default=Stage.MATCHING)
+    head = models.JSONField(default=list)
+    # What each column is about, and how the file is to be read: see kessa.record.imports.rows.
+    columns = models.JSONField(default=list)
+    reading = models.JSONField(default=dict)
+    # What would come of it, or came of it.
+    told = models.JSONField(default=dict)
+
+    class Meta(LongWork.Meta):
+        app_label = "exchange"
+        indexes = [models.Index(fields=["team", "-asked_at"])]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Doubtful(TeamOwned):
+    """A row of a notebook that cannot be taken in as it stands; mended, or left out."""
+
+    notebook = models.ForeignKey(Notebook, on_delete=models.CASCADE, related_name="doubtful")
+    number = models.PositiveIntegerField()
+    cells = models.JSONField()
+    why = models.JSONField()
+    mended = models.JSONField(null=True)
+
+    class Meta(TeamOwned.Meta):
+        app_label = "exchange"
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["notebook", "number"], name="one_doubtful_row_a_number")]
+
+
+class Matching(TeamOwned):
+    """What the columns under some heads were about the last time: the next file with them is read alike."""
+
+    heads = models.CharField(max_length=64)
+    columns = models.JSONField()
+    reading = models.JSONField()
+
+    class Meta(TeamOwned.Meta):
+        app_label = "exchange"
+        constraints = [models.UniqueConstraint(fields=["team", "heads"], name="one_matching_of_heads")]

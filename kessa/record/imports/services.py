@@ -1,0 +1,117 @@
+"""Asking for files of the record, and cancelling what is under way."""
+
+import hashlib
+from typing import Any
+
+from django.core.exceptions import ValidationError
+
+from kessa.core.errors import CannotCompute
+from kessa.record.imports import may
+from kessa.record.imports.files import head_of_file
+from kessa.record.imports.models import Doubtful, Matching, Notebook, Stage
+from kessa.record.imports.rows import Doubt, Reader, guess
+from kessa.record.imports.tasks import check_notebook, undo_notebook, write_notebook
+from kessa.record.long_work.models import State
+from kessa.record.people.acts import act
+from kessa.record.people.models import Membership, Team
+from kessa.record.visits.models import Review, Visit
+
+
+@act("notebook brought", may.take_in)
+def bring(by: Membership, team: Team, file: Any) -> Notebook:
+    """Bring a file of old results: what its columns are is guessed, or as it was the last time.
+
+    Raises ValidationError for what is no table, and for a file that is in the record already.
+    """
+    digest = hashlib.file_digest(file.open("rb"), "sha256").hexdigest()
+    before = Notebook.objects.for_team(team).filter(digest=digest).exclude(stage=Stage.UNDONE).order_by("-pk").first()
+    if before:
+        raise ValidationError(f"This very file is here already, as “{before}”: {before.get_stage_display()}.")
+    name = str(file.name or "table")[-120:]
+    try:
+        head, sample = head_of_file(file.open("rb"), name)
+    except CannotCompute as fault:
+        raise ValidationError(fault.message) from None
+    columns, reading = guess(head, sample)
+    known = Matching.objects.for_team(team).filter(heads=_digest(head)).first()
+    if known:
+        columns, reading = known.columns, {**known.reading, "order": reading["order"] or known.reading["order"]}
+    notebook = Notebook(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest, head=head)
+    notebook.columns, notebook.reading, notebook.told = columns, reading, {"sample": sample[:3]}
+    notebook.file.save(f"{notebook.number}.table", file, save=False)
+    notebook.save()
+    return notebook
+
+
+@act("columns matched", may.take_in)
+def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], reading: dict[str, str]) -> Notebook:
+    """Say what a notebook's columns are about, which is remembered, and have every row read.
+
+    Raises ValidationError with all that has to be said still.
+    """
+    held = _held(notebook, Stage.MATCHING, Stage.MENDING)
+    try:
+        faults = Reader(held.team, columns, reading).faults()
+    except CannotCompute as fault:
+        faults = [fault.message]
+    if faults:
+        raise ValidationError(faults)
+    held.columns, held.reading = columns, reading
+    Matching.objects.for_team(held.team_id).update_or_create(
+        team_id=held.team_id, heads=_digest(held.head), defaults={"columns": columns, "reading": reading}
+    )
+    return _set_going(held, Stage.CHECKING, check_notebook)
+
+
+@act("row mended", may.take_in)
+def mend(by: Membership, notebook: Notebook, number: int, cells: list[str] | None) -> Doubtful:
+    """Write a doubtful row as it should have been, or leave it out (None); what is still doubtful about it stays."""
+    held = _held(notebook, Stage.MENDING)
+    row: Doubtful = Doubtful.objects.for_team(held.team_id).get(notebook=held, number=number)
+    if cells is None:
+        row.mended, row.why = [], []
+    else:
+        found = Reader(held.team, held.columns, held.reading).read(number, cells)
+        row.mended, row.why = cells, found.why if isinstance(found, Doubt) else []
+    row.save(update_fields=["mended", "why"])
+    return row
+
+
+@act("notebook taken in", may.take_in)
+def take_in(by: Membership, notebook: Notebook) -> Notebook:
+    """Have what was found in a notebook written into the record."""
+    return _set_going(_held(notebook, Stage.MENDING), Stage.WRITING, write_notebook)
+
+
+@act("notebook undone", may.undo)
+def undo(by: Membership, notebook: Notebook) -> Notebook:
+    """Have everything that came of a notebook taken out of the record again.
+
+    Raises ValidationError where some of it was reviewed or given out: that is taken back first.
+    """
+    held = _held(notebook, Stage.IN)
+    of_it = Visit.objects.for_team(held.team_id).filter(taken_in=held.number)
+    if of_it.exclude(review=Review.NEW).exists() or of_it.filter(review_steps__isnull=False).exists():
+        raise ValidationError(
+            "Some of it was reviewed or released, and can be undone no more: set results aside instead."
+        )
+    return _set_going(held, Stage.UNDOING, undo_notebook)
+
+
+def _held(notebook: Notebook, *stages: Stage) -> Notebook:
+    rows = Notebook.objects.for_team(notebook.team_id).select_for_update(of=("self",)).select_related("team")
+    held: Notebook = rows.get(pk=notebook.pk)
+    if held.stage not in stages:
+        raise ValidationError(f"“{held}”: {held.get_stage_display()}.")
+    return held
+
+
+def _set_going(held: Notebook, stage: Stage, task: Any) -> Notebook:
+    held.stage, held.state, held.done, held.fault = stage, State.ASKED, 0, ""
+    held.save()
+    task.defer(notebook=held.pk)
+    return held
+
+
+def _digest(head: list[str]) -> str:
+    return hashlib.sha256("\n".join(head).encode()).hexdigest()

@@ -1,0 +1,154 @@
+"""What the worker does: it writes files of the record, says how far it is, and stops when it is told to."""
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from itertools import islice
+from typing import Any
+
+from django.utils import timezone
+from procrastinate.contrib.django import app
+
+from kessa.core.errors import CannotCompute
+from kessa.core.quantities.units import sign
+from kessa.record.imports.files import rows_in
+from kessa.record.imports.models import Doubtful, Notebook, Stage
+from kessa.record.imports.rows import Doubt, Found, Reader
+from kessa.record.imports.taking_in import Writer, undo
+from kessa.record.long_work.models import State
+from kessa.record.long_work.progress import Stopped, begin, end, progress
+
+# ---- old notebooks --------------------------------------------------------------------------------------------------
+
+_DOUBTFUL_KEPT, _SAMPLE, _BATCH = 1000, 8, 5000
+
+
+@app.task(name="exchange.check_notebook", aliases=["kessa.exchange.tasks.check_notebook"], lock="take-in")
+def check_notebook(notebook: int) -> None:
+    """Read every row of a notebook, and say what would come of it."""
+    _work_on(notebook, Stage.MENDING, Stage.MATCHING, _check)
+
+
+@app.task(name="exchange.write_notebook", aliases=["kessa.exchange.tasks.write_notebook"], lock="take-in")
+def write_notebook(notebook: int) -> None:
+    """Take a notebook in."""
+    _work_on(notebook, Stage.IN, Stage.MENDING, _write_in)
+
+
+@app.task(name="exchange.undo_notebook", aliases=["kessa.exchange.tasks.undo_notebook"], lock="take-in")
+def undo_notebook(notebook: int) -> None:
+    """Take everything out again that came of a notebook."""
+    _work_on(notebook, Stage.UNDONE, Stage.IN, lambda work: {"undone": undo(work, progress(work))})
+
+
+def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[str, Any]]) -> None:
+    """Do what a notebook waits for, in its team's time; where it fails or is cancelled it is as it was."""
+    work = Notebook.across_teams.select_related("team", "asked_by").filter(pk=pk).first()
+    if not begin(work, work.told.get("rows", 0) if work else 0):
+        return
+    assert work is not None
+    rows = Notebook.across_teams.filter(pk=pk)
+    try:
+        with timezone.override(work.team.time_zone):
+            told = do(work)
+        # Cancelled at the very last, it is cancelled all the same.
+        if not rows.filter(state=State.RUNNING).update(stage=then, told=work.told | told):
+            raise Stopped
+        end(work, State.DONE)
+    except Stopped:
+        # What had been written by then is taken out again.
+        if back == Stage.MENDING:
+            undo(work, lambda _: None)
+        rows.update(stage=back)
+    except CannotCompute as fault:
+        rows.update(stage=back)
+        end(work, State.FAILED, fault.message)
+    except Exception as fault:
+        rows.update(stage=back)
+        end(work, State.FAILED, f"It could not be done: {type(fault).__name__}.")
+        raise
+
+
+class _Tally:
+    """What would come of a notebook, counted row by row."""
+
+    def __init__(self, work: Notebook) -> None:
+        self.work, self.rows, self.many = work, 0, 0
+        self.tests: Counter[str] = Counter()
+        self.places: Counter[str] = Counter()
+        self.days: list[Any] = []
+        self.doubtful: list[Doubtful] = []
+        self.preview: list[list[Any]] = []
+
+    def doubt(self, row: Doubt) -> None:
+        """Count a row that cannot be taken in as it stands; the first of them are kept to be mended."""
+        self.many += 1
+        if self.many <= _DOUBTFUL_KEPT:
+            of = {"team_id": self.work.team_id, "notebook": self.work}
+            self.doubtful.append(Doubtful(**of, number=row.row, cells=row.cells, why=row.why))
+
+    def count(self, found: Found) -> None:
+        """Count a result."""
+        self.tests[found.parameter] += 1
+        self.places[str(found.place)] += 1
+        self.days = [min(self.days[0], found.at), max(self.days[1], found.at)] if self.days else [found.at, found.at]
+        if len(self.preview) < _SAMPLE:
+            of = found.quantity
+            kept = f"{of.censor or ''}{of.value:g} {sign(of.unit)} {f'as {of.form}' if of.form else ''}".strip()
+            at = found.at.isoformat(sep=" ")
+            self.preview.append([found.row, str(found.place), at, found.parameter, found.words, kept])
+
+    @property
+    def told(self) -> dict[str, Any]:
+        """What is told of it."""
+        return {
+            "rows": self.rows, "results": self.tests.total(), "tests": dict(self.tests.most_common()),
+            "places": dict(self.places.most_common()), "doubtful": self.many, "kept": len(self.doubtful),
+            "preview": self.preview, "days": [day.isoformat() for day in self.days],
+        }  # fmt: skip
+
+
+def _rows_of(work: Notebook) -> Iterator[tuple[int, list[str]]]:
+    """Give the rows of a notebook below its head, each with its number, and tell how far it is."""
+    tell, done = progress(work), 0
+    with work.file.open("rb") as file:
+        for done, row in enumerate(islice(rows_in(file, work.name), 1, None), 1):
+            yield row
+            if done % _BATCH == 0:
+                tell(_BATCH)
+    tell(done % _BATCH)
+
+
+def _check(work: Notebook) -> dict[str, Any]:
+    reader, tally = Reader(work.team, work.columns, work.reading), _Tally(work)
+    Doubtful.objects.for_team(work.team_id).filter(notebook=work).delete()
+    for number, cells in _rows_of(work):
+        tally.rows += 1
+        found = reader.read(number, cells)
+        if isinstance(found, Doubt):
+            tally.doubt(found)
+        else:
+            for each in found:
+                tally.count(each)
+    Doubtful.objects.bulk_create(tally.doubtful, batch_size=1000)
+    return tally.told
+
+
+def _write_in(work: Notebook) -> dict[str, Any]:
+    reader, writer = Reader(work.team, work.columns, work.reading), Writer(work)
+    mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(notebook=work)}
+    batch: list[Found] = []
+    left_out = 0
+    for number, cells in _rows_of(work):
+        row = mended.get(number)
+        found = reader.read(number, (row.mended or []) if row and not row.why else cells)
+        if isinstance(found, Doubt):
+            left_out += 1
+        else:
+            batch += found
+        if len(batch) >= _BATCH:
+            writer.write(batch)
+            batch.clear()
+    if batch:
+        writer.write(batch)
+    writer.finish()
+    return {"written": writer.written, "there_already": writer.there_already, "left_out": left_out}

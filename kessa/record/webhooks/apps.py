@@ -1,0 +1,45 @@
+"""Webhooks."""
+
+from typing import Any
+
+from django.apps import AppConfig
+
+
+class WebhooksConfig(AppConfig):
+    """Webhooks are told wherever something is found, judged or proposed."""
+
+    name = "kessa.record.webhooks"
+
+    def ready(self) -> None:
+        """Listen for what hooks are told of."""
+        from kessa.core.advising.advice import do_of
+        from kessa.record.actions.proposing import proposed
+        from kessa.record.advice.place_status import restated
+        from kessa.record.testing.closing import written
+        from kessa.record.webhooks.services import tell_hooks
+
+        def tell_results(sender: Any, results: Any, **_: Any) -> None:
+            tell_hooks(results[0].team_id, "results", lambda: {"results": [
+                {"id": each.pk, "place": each.place_id, "parameter": each.parameter, "value": each.value,
+                 "censor": each.censor, "unit": each.unit, "form": each.form, "verdict": each.verdict}
+                for each in results
+            ]})  # fmt: skip
+
+        def tell_verdict(sender: Any, place: Any, **_: Any) -> None:
+            def said() -> dict[str, Any]:
+                standing = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
+                found = standing.result
+                by = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
+                # As `bin/calc` answers the op `advise`: codes, whose sentences stand in docs/advice.md.
+                advice = {**standing.advice, "do": [each.code for each in do_of(standing.advice)]}
+                return {"place": place.pk, "name": str(place), "by": by, "advice": advice}
+
+            tell_hooks(place.team_id, "verdicts", said)
+
+        def tell_action(sender: Any, action: Any, **_: Any) -> None:
+            said = {"id": action.pk, "place": action.place_id, "rank": action.rank, "way": action.by_way}
+            tell_hooks(action.team_id, "actions", lambda: {"action": said})
+
+        written.connect(tell_results, weak=False)
+        restated.connect(tell_verdict, weak=False)
+        proposed.connect(tell_action, weak=False)
