@@ -81,7 +81,7 @@ def _analyze() -> None:
 
 
 def _people() -> dict[str, Membership]:
-    people = {}
+    people: dict[str, Membership] = {}
     for each in DATA["people"]:
         user = User(username=each["username"], first_name=each["name"], email=f"{each['username']}@tarrow-vale.example")
         user.set_password(DATA["password"])

@@ -1,5 +1,6 @@
 """A result on its scale: what is allowed, the limits, the interval, the place's usual range."""
 
+from collections.abc import Mapping
 from html import escape
 from typing import Any, NamedTuple
 
@@ -44,7 +45,7 @@ def gauge(
     low: float,
     high: float | None,
     unit: str,
-    limit: dict[str, Any] | None,
+    limit: Mapping[str, Any] | None,
     usual: dict[str, float] | None,
 ) -> Gauge:
     """Place a result on its scale. `limit` is the deciding judgement, in the result's unit; None without one."""

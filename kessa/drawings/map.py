@@ -133,7 +133,7 @@ def _laid_out(places: Sequence[Spot], width: int) -> tuple[list[Dot], int]:
         end = x > width * 0.55
         wide = len(_short(place.name, width)) * _LETTER
         label_x: float = x - _AWAY if end else x + _AWAY
-        label_y: float | None = y
+        label_y = y
         # Clear of other dots, then of other names.
         band = int(y // _ROW)
         near = [spot for n in (band - 1, band, band + 1) for spot in bands.get(n, ()) if abs(spot[1] - y) < _ROW]
@@ -150,7 +150,8 @@ def _laid_out(places: Sequence[Spot], width: int) -> tuple[list[Dot], int]:
             label_y = round(label_y + _ROW / 3, 1)
         else:
             # Too many on one spot: the list beneath names them all.
-            label_y = None
+            dots.append(Dot(place, x, y, label_x, None, end))
+            continue
         dots.append(Dot(place, x, y, label_x, label_y, end))
     height = round(max(_EDGE * 2 + tall, max(dot.label_y or dot.y for dot in dots) + _EDGE))
     return dots, height

@@ -21,11 +21,11 @@ class _Given(Expression):
     def resolve_expression(self, *_: Any, **__: Any) -> "_Given":
         return self
 
-    def as_sql(self, *_: Any) -> tuple[str, list["_Given"]]:
+    def as_sql(self, *_: Any) -> Any:
         return "%s", [self]
 
 
-class _AnyOf(Lookup):  # type: ignore[type-arg]
+class _AnyOf(Lookup):
     """One of several values in one parameter: `pk__any=numbers`.
 
     Their number is no part of the statement, which may be compiled once, and is not held to the 65,535 parameters that
@@ -86,7 +86,7 @@ def prefetched(found: list[Any], name: str, key: str, related: list[Any]) -> Non
     for each in related:
         of_each[getattr(each, key)].append(each)
     for row in found:
-        rows = QuerySet(model=row._meta.get_field(name).related_model)
+        rows: Any = QuerySet(model=row._meta.get_field(name).related_model)
         rows._result_cache = of_each[row.pk]
         rows._prefetch_done = True
         row._prefetched_objects_cache = {**getattr(row, "_prefetched_objects_cache", {}), name: rows}

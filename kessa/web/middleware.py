@@ -2,7 +2,7 @@
 
 import zoneinfo
 from collections.abc import Callable
-from typing import Any
+from typing import Any, cast
 
 from django.contrib.auth.views import redirect_to_login
 from django.core.exceptions import PermissionDenied
@@ -11,7 +11,8 @@ from django.shortcuts import redirect
 from django.utils import timezone
 from django.utils.functional import SimpleLazyObject
 
-from kessa.record.people.access import Who, reaches
+from kessa.record.people.access import TeamRequest, Who, reaches
+from kessa.record.people.models import Membership
 from kessa.record.people.selectors import membership_of_session
 from kessa.record.people.sessions import keep_signed_in
 
@@ -22,9 +23,9 @@ class TeamMiddleware:
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
-    def __call__(self, request: HttpRequest) -> HttpResponse:
+    def __call__(self, request: TeamRequest) -> HttpResponse:
         """Answer the request with its membership known."""
-        request.membership = SimpleLazyObject(lambda: _membership_with_zone(request))  # type: ignore[attr-defined]
+        request.membership = cast(Membership, SimpleLazyObject(lambda: _membership_with_zone(request)))
         try:
             answer = self.get_response(request)
         finally:
@@ -34,7 +35,7 @@ class TeamMiddleware:
             answer["Cache-Control"] = "private, no-store"
         return answer
 
-    def process_view(self, request: HttpRequest, view: Any, args: Any, kwargs: Any) -> HttpResponse | None:
+    def process_view(self, request: TeamRequest, view: Any, args: Any, kwargs: Any) -> HttpResponse | None:
         """Turn away whom the view is not open to; a view that says nothing is open to nobody."""
         who = getattr(view, "open_to", None)
         if who is None:
@@ -42,7 +43,7 @@ class TeamMiddleware:
         if who is Who.ANYONE:
             return None
         # The membership brings the person with it, so it is asked for first where it is needed.
-        membership = request.membership if who > Who.SIGNED_IN else None  # type: ignore[attr-defined]
+        membership = request.membership if who > Who.SIGNED_IN else None
         if not membership and not request.user.is_authenticated:
             return redirect_to_login(request.get_full_path())
         if who is Who.SIGNED_IN:
@@ -54,7 +55,7 @@ class TeamMiddleware:
         return None
 
 
-def _membership_with_zone(request: HttpRequest) -> Any:
+def _membership_with_zone(request: TeamRequest) -> Any:
     membership = membership_of_session(request)
     if membership:
         keep_signed_in(request.session)

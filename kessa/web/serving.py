@@ -1,6 +1,7 @@
 """How gunicorn serves real data: `gunicorn --config kessa/web/serving.py kessa.web.wsgi`."""
 
 import os
+from typing import Any
 
 bind = os.environ.get("BIND", "127.0.0.1:8000")
 workers = int(os.environ.get("WORKERS", "3"))
@@ -31,7 +32,7 @@ logconfig_dict = {
 }
 
 
-def child_exit(server, worker):
+def child_exit(server: Any, worker: Any) -> None:
     """Let the figures of a worker that has ended stand."""
     from kessa.web.watching import process_ended  # noqa: PLC0415 # settings are there only now
 

@@ -12,7 +12,7 @@ from django.views.decorators.http import require_GET
 from prometheus_client import CONTENT_TYPE_LATEST, CollectorRegistry, Gauge, Histogram, generate_latest
 from prometheus_client.multiprocess import MultiProcessCollector, mark_process_dead
 
-from kessa.record.people.access import anyone
+from kessa.record.people.access import TeamRequest, anyone
 
 _SECONDS = Histogram(
     "kessa_request_seconds", "Time of requests, by page and kind of answer", ["page", "answer"],
@@ -35,7 +35,7 @@ class TimedMiddleware:
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
-    def __call__(self, request: HttpRequest) -> HttpResponse:
+    def __call__(self, request: TeamRequest) -> HttpResponse:
         """Answer the request, and note it."""
         began = time.perf_counter()
         answer = self.get_response(request)
@@ -47,7 +47,7 @@ class TimedMiddleware:
 
 @anyone
 @require_GET
-def health(request: HttpRequest) -> JsonResponse:
+def health(request: TeamRequest) -> JsonResponse:
     """Whether this process answers and reaches its database; 503 where it does not."""
     try:
         with connection.cursor() as cursor:
@@ -59,7 +59,7 @@ def health(request: HttpRequest) -> JsonResponse:
 
 @anyone
 @require_GET
-def metrics(request: HttpRequest) -> HttpResponse:
+def metrics(request: TeamRequest) -> HttpResponse:
     """How Kessa does: times of requests of every process, what waits for the worker, rows, size of the database.
 
     Only for who sends KESSA_METRICS_KEY as a bearer; without one set there is no such page.

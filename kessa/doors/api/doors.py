@@ -21,12 +21,19 @@ from ninja.throttling import AuthRateThrottle
 from kessa.record.api_keys.models import Answered, Key
 from kessa.record.api_keys.selectors import key_of
 from kessa.record.people import acts
+from kessa.record.people.access import TeamRequest
 from kessa.record.people.acts import NotAllowed
 from kessa.record.taps.incoming import BadTap
 from kessa.record.taps.services import NoSuchStream
 
 _LONGEST_ONCE = 80
 PER_MINUTE = "600/m"
+
+
+class KeyRequest(TeamRequest):
+    """A request that came with a key."""
+
+    auth: Key
 
 
 class ByKey(HttpBearer):
@@ -36,14 +43,14 @@ class ByKey(HttpBearer):
         super().__init__()
         self.scope = scope
 
-    def authenticate(self, request: HttpRequest, token: str) -> Key | None:
+    def authenticate(self, request: Any, token: str) -> Key | None:
         """Return the key, and let the request be its person's; None where it opens nothing."""
         key = key_of(token)
         if key is None:
             return None
         if self.scope not in key.scopes:
             raise HttpError(403, f"This key does not have the scope “{self.scope}”.")
-        request.membership = key.membership  # type: ignore[attr-defined]
+        request.membership = key.membership
         request.user = key.membership.user
         timezone.activate(zoneinfo.ZoneInfo(key.membership.team.time_zone))
         return key
@@ -52,9 +59,10 @@ class ByKey(HttpBearer):
 class OftenEnough(AuthRateThrottle):
     """So many requests a minute for each key."""
 
-    def get_cache_key(self, request: HttpRequest) -> str | None:
+    def get_cache_key(self, request: HttpRequest) -> Any:
         """Return under which name a key's requests are counted."""
-        return f"api-often:{request.auth.pk}" if getattr(request, "auth", None) else None  # type: ignore[attr-defined]
+        key = getattr(request, "auth", None)
+        return f"api-often:{key.pk}" if key else None
 
 
 def once(view: Callable[..., Any]) -> Callable[..., Any]:
@@ -64,14 +72,14 @@ def once(view: Callable[..., Any]) -> Callable[..., Any]:
     """
 
     @wraps(view)
-    def answered(request: HttpRequest, **said: Any) -> Any:
-        key: Key = request.auth  # type: ignore[attr-defined]
+    def answered(request: KeyRequest, **said: Any) -> Any:
+        key: Key = request.auth
         try:
             with transaction.atomic():
                 rows = [*_named(request, key), *_made(request, key, said.get("said"))]
                 before = next((row for row in rows if row.status), None)
                 done = None if before else view(request, **said)
-                body = before.body if before else done.model_dump_json()
+                body = before.body if before else done.model_dump_json()  # type: ignore[union-attr] # one of both
                 for row in (row for row in rows if not row.status):
                     row.status, row.body = 200, body
                     row.save(update_fields=["status", "body"])
@@ -84,7 +92,7 @@ def once(view: Callable[..., Any]) -> Callable[..., Any]:
     return answered
 
 
-def _named(request: HttpRequest, key: Key) -> list[Answered]:
+def _named(request: TeamRequest, key: Key) -> list[Answered]:
     """Return the row of an Idempotency-Key, where one was sent; raises HttpError where it named something else."""
     named = request.headers.get("Idempotency-Key", "")
     if len(named) > _LONGEST_ONCE or not named.isprintable():
@@ -98,7 +106,7 @@ def _named(request: HttpRequest, key: Key) -> list[Answered]:
     return [row]
 
 
-def _made(request: HttpRequest, key: Key, said: Any) -> list[Answered]:
+def _made(request: TeamRequest, key: Key, said: Any) -> list[Answered]:
     """Return the row of what makes something by an id; raises HttpError where the team's id made something else."""
     number = getattr(said, "id", None)
     if number is None:
@@ -110,7 +118,7 @@ def _made(request: HttpRequest, key: Key, said: Any) -> list[Answered]:
     return [row]
 
 
-def _digest(request: HttpRequest, body: bytes) -> str:
+def _digest(request: TeamRequest, body: bytes) -> str:
     return hashlib.sha256(request.get_full_path().encode() + b"\n" + body).hexdigest()
 
 

@@ -6,7 +6,7 @@ from typing import Annotated, Any
 from uuid import UUID
 
 from django.core.exceptions import ObjectDoesNotExist, ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import AuthenticationError, HttpError
 from ninja.errors import ValidationError as NotAsDescribed
@@ -15,12 +15,12 @@ from pydantic import Field, StringConstraints
 from kessa.core.adapters.adapter import Shown
 from kessa.core.errors import CannotCompute
 from kessa.doors.api import schemas
-from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, OftenEnough, once
+from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
 from kessa.record.determinations.models import Determination
 from kessa.record.exports.resources import Noun, nouns
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.services import take_shown
-from kessa.record.people.access import anyone
+from kessa.record.people.access import TeamRequest, anyone
 from kessa.record.people.acts import NotAllowed
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
@@ -64,7 +64,7 @@ class ResultsAsked(Asked):
     standing: bool = Field(True, description="Without what was superseded or set aside.")
 
 
-def _page(request: HttpRequest, noun: Noun, rows: Any, asked: Any) -> dict[str, Any]:
+def _page(request: TeamRequest, noun: Noun, rows: Any, asked: Any) -> dict[str, Any]:
     if asked.after:
         rows = rows.filter(pk__gt=_id(noun, asked.after))
     found = list(rows.order_by("pk").values_list(*noun.paths)[: asked.most + 1])
@@ -96,8 +96,8 @@ def _add(noun: Noun) -> None:
     page, asked = schemas.page_of(noun, row), ResultsAsked if noun.name == "results" else Asked
     words = noun.name.replace("_", " ")
 
-    def many(request: HttpRequest, asked: Any) -> Any:
-        rows = noun.rows(request.membership.team_id, None)
+    def many(request: TeamRequest, asked: Any) -> Any:
+        rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
             rows = rows.standing() if asked.standing else rows
             said = {"place": asked.place, "parameter": asked.parameter}
@@ -105,14 +105,14 @@ def _add(noun: Noun) -> None:
             rows = rows.filter(**{name: value for name, value in said.items() if value is not None})
         return _page(request, noun, rows, asked)
 
-    def one(request: HttpRequest, pk: Any) -> Any:
+    def one(request: TeamRequest, pk: Any) -> Any:
         rows = noun.rows(request.membership.team_id, None).filter(pk=pk)
         return _told(noun, rows.values_list(*noun.paths).get())
 
-    many.__annotations__["asked"] = Query[asked]  # type: ignore[valid-type]
+    many.__annotations__["asked"] = Query[asked]  # type: ignore[valid-type, misc]
     one.__annotations__["pk"] = schemas.Number62 if noun.table[0].type == "integer" else UUID
     many.__name__, one.__name__ = f"many_{noun.name}", f"one_{noun.name}"
-    about = {"auth": ByKey("read"), "tags": ["read"]}
+    about: dict[str, Any] = {"auth": ByKey("read"), "tags": ["read"]}
     router.get(f"/{noun.name}", response={200: page, **_FAULTS}, summary=f"The {words}, page by page", **about)(many)
     router.get(f"/{noun.name}/{{pk}}", response={200: row, **_FAULTS}, summary=f"One of the {words}", **about)(one)
 
@@ -137,12 +137,12 @@ def _not_taken(model: Any, number: UUID) -> None:
         raise HttpError(409, "This id is taken: make another.")
 
 
-_VISITS = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas.Kept, **_FAULTS}}
+_VISITS: dict[str, Any] = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas.Kept, **_FAULTS}}
 
 
 @router.post("/visits", summary="Begin a visit", **_VISITS)
 @once
-def begin_visit(request: HttpRequest, said: schemas.VisitBegun) -> schemas.Kept:
+def begin_visit(request: TeamRequest, said: schemas.VisitBegun) -> schemas.Kept:
     """Begin a visit, with what is confirmed before one goes. The same id again is the same visit."""
     _not_taken(Visit, said.id)
     safety = {key: value for key, value in said.safety.model_dump().items() if value not in ("", False)}
@@ -153,7 +153,7 @@ def begin_visit(request: HttpRequest, said: schemas.VisitBegun) -> schemas.Kept:
 
 @router.post("/visits/{visit}/observations", summary="Note what was seen or read in place", **_VISITS)
 @once
-def observe(request: HttpRequest, visit: UUID, said: list[schemas.Seen]) -> schemas.Kept:
+def observe(request: TeamRequest, visit: UUID, said: list[schemas.Seen]) -> schemas.Kept:
     """Note what was seen on a visit's scales: a number, or the place of a word on its scale."""
     first = next_seq(visit)
     taps = [
@@ -168,7 +168,7 @@ def observe(request: HttpRequest, visit: UUID, said: list[schemas.Seen]) -> sche
 
 @router.post("/visits/{visit}/close", summary="Close a visit", **_VISITS)
 @once
-def close_visit(request: HttpRequest, visit: UUID, said: schemas.VisitClosed) -> schemas.Kept:
+def close_visit(request: TeamRequest, visit: UUID, said: schemas.VisitClosed) -> schemas.Kept:
     """Close a visit; what is missing is said on its sheet."""
     closing = tapped("visit_closed", {"remark": said.remark}, seq=next_seq(visit), device="api")
     record_whole(request.membership, "visit", visit, [closing])
@@ -177,7 +177,7 @@ def close_visit(request: HttpRequest, visit: UUID, said: schemas.VisitClosed) ->
 
 @router.post("/samples", summary="Note a sample", **_VISITS)
 @once
-def draw(request: HttpRequest, said: schemas.SampleDrawn) -> schemas.Kept:
+def draw(request: TeamRequest, said: schemas.SampleDrawn) -> schemas.Kept:
     """Note a sample, on the visit of those hours at the place, where there is one. The same id again is one sample."""
     team = request.membership.team_id
     _not_taken(Sample, said.id)
@@ -198,7 +198,7 @@ def draw(request: HttpRequest, said: schemas.SampleDrawn) -> schemas.Kept:
     response={200: schemas.Kept, **_FAULTS},
 )  # fmt: skip
 @once
-def test(request: HttpRequest, said: schemas.TestRun) -> schemas.Kept:
+def test(request: TeamRequest, said: schemas.TestRun) -> schemas.Kept:
     """Run a test through: begun, answered, read and closed; its results are judged at once."""
     _not_taken(Determination, said.id)
     made = record_whole(request.membership, "bench", said.id, list(_taps_of(said)))
@@ -236,19 +236,19 @@ def _told_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]
     "/instruments/{instrument}/shown", summary="What an instrument shows", auth=ByKey("shown"), tags=["write"],
     response={200: schemas.Taken, **_FAULTS},
 )  # fmt: skip
-def shown(request: HttpRequest, instrument: schemas.Number62, said: list[schemas.ShownBy]) -> schemas.Taken:
+def shown(request: KeyRequest, instrument: schemas.Number62, said: list[schemas.ShownBy]) -> schemas.Taken:
     """Send what an instrument shows; the bench offers it at once. Sent twice, it is one reading."""
-    if request.auth.instrument_id not in (None, instrument):  # type: ignore[attr-defined]
+    if request.auth.instrument_id not in (None, instrument):
         raise HttpError(403, "This key is another instrument's.")
     found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
     rows = [Shown(**each.model_dump()) for each in _so_many(said)]
-    return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))  # type: ignore[attr-defined]
+    return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))
 
 
 def _tap(scope: str, of: str) -> None:
     """Add the way in for a batch of taps of a visit or a test, as pages send them."""
 
-    def taps(request: HttpRequest, stream: UUID, said: schemas.Taps) -> Any:
+    def taps(request: TeamRequest, stream: UUID, said: schemas.Taps) -> Any:
         stored = record(request.membership, of, stream, said.taps)
         return {name: getattr(stored, name) for name in ("kept", "late", "refused", "waits")}
 
@@ -268,23 +268,23 @@ api.add_router("", router)
 
 
 def _fault(status: int, words: str) -> Any:
-    def handler(request: HttpRequest, fault: Exception) -> HttpResponse:
+    def handler(request: TeamRequest, fault: Exception) -> HttpResponse:
         said = words or getattr(fault, "message", "") or str(fault)
         return api.create_response(request, {"error": said}, status=status)
 
     return handler
 
 
-def _not_as_described(request: HttpRequest, fault: NotAsDescribed) -> HttpResponse:
+def _not_as_described(request: TeamRequest, fault: NotAsDescribed) -> HttpResponse:
     said = "; ".join(f"{'.'.join(str(part) for part in each['loc'][1:])}: {each['msg']}" for each in fault.errors[:5])
     return api.create_response(request, {"error": said}, status=422)
 
 
-def _refused(request: HttpRequest, fault: ValidationError) -> HttpResponse:
+def _refused(request: TeamRequest, fault: ValidationError) -> HttpResponse:
     return api.create_response(request, {"error": " ".join(fault.messages)}, status=422)
 
 
-def _by_status(request: HttpRequest, fault: HttpError) -> HttpResponse:
+def _by_status(request: TeamRequest, fault: HttpError) -> HttpResponse:
     return api.create_response(request, {"error": str(fault)}, status=fault.status_code)
 
 
@@ -300,7 +300,7 @@ for fault, handler in (
     (NotAsDescribed, _not_as_described),
     (ValidationError, _refused),
 ):
-    api.add_exception_handler(fault, handler)
+    api.add_exception_handler(fault, handler)  # type: ignore[arg-type] # each is given its own fault
 
 
 def opened(patterns: Any) -> Any:

@@ -47,6 +47,7 @@ def calendar_file(team: Team, user: User) -> bytes:
 
 
 def _follow_up_event(action: Action, user: User) -> Event:
+    assert action.again_at is not None
     event = Event()
     event.add("uid", f"action-{action.pk}@kessa")
     event.add("dtstamp", action.ended_at)

@@ -1,24 +1,24 @@
 """The plan as a calendar, for a person who is signed in and for calendars that cannot sign in."""
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
 from kessa.doors.calendar.file import calendar_file
-from kessa.record.people.access import anyone, member
+from kessa.record.people.access import TeamRequest, anyone, member
 from kessa.record.rounds.selectors import feed_of
 
 
 @member
 @require_GET
-def calendar(request: HttpRequest) -> HttpResponse:
+def calendar(request: TeamRequest) -> HttpResponse:
     """The plan as a file."""
     return _ics(calendar_file(request.membership.team, request.user))
 
 
 @anyone
 @require_GET
-def feed(request: HttpRequest, token: str) -> HttpResponse:
+def feed(request: TeamRequest, token: str) -> HttpResponse:
     """The plan at its secret address, for a calendar that cannot sign in."""
     found = feed_of(token)
     if found is None:

@@ -8,7 +8,7 @@ from csp.decorators import csp_replace
 from django.contrib import messages
 from django.core.cache import cache
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
@@ -20,7 +20,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.doors.public.forms import OpenForm
 from kessa.drawings.qr import qr_code
-from kessa.record.people.access import anyone, coordinator, member
+from kessa.record.people.access import TeamRequest, anyone, coordinator, member
 from kessa.record.public import services
 from kessa.record.public.models import Page
 from kessa.record.public.shown import open_pages, page_of, shown_at
@@ -32,7 +32,7 @@ _LONGEST = 80
 
 @anyone
 @require_GET
-def page(request: HttpRequest, slug: str) -> HttpResponse:
+def page(request: TeamRequest, slug: str) -> HttpResponse:
     """A page for everybody: without an account, without scripts."""
     return _given_out(request, slug, "public/page.html")
 
@@ -40,13 +40,13 @@ def page(request: HttpRequest, slug: str) -> HttpResponse:
 @anyone
 @require_GET
 @xframe_options_exempt
-@csp_replace({"frame-ancestors": ["*"]})
-def embedded(request: HttpRequest, slug: str) -> HttpResponse:
+@csp_replace({"frame-ancestors": ["*"]})  # type: ignore[arg-type] # it takes an address's arguments too
+def embedded(request: TeamRequest, slug: str) -> HttpResponse:
     """The same within another's page."""
     return _given_out(request, slug, "public/embedded.html")
 
 
-def _given_out(request: HttpRequest, slug: str, template: str) -> HttpResponse:
+def _given_out(request: TeamRequest, slug: str, template: str) -> HttpResponse:
     """Give a page out as it is kept, or make it; both sorts are kept together, so that they are forgotten together."""
     if len(slug) > _LONGEST:
         raise Http404
@@ -75,7 +75,7 @@ def _made(slug: str, template: str) -> str:
 
 
 @coordinator
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """What is open to everybody; open more."""
     team = request.membership.team
     form = OpenForm(team, request.POST or None)
@@ -98,7 +98,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
-def close(request: HttpRequest, pk: int) -> HttpResponse:
+def close(request: TeamRequest, pk: int) -> HttpResponse:
     """Close a page."""
     found = get_object_or_404(Page.objects.for_team(request.membership.team), pk=pk)
     services.close_page(request.membership, found)
@@ -108,7 +108,7 @@ def close(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_GET
-def poster(request: HttpRequest, pk: int) -> HttpResponse:
+def poster(request: TeamRequest, pk: int) -> HttpResponse:
     """A sheet for the bank, with the address as a code."""
     found = get_object_or_404(Page.objects.for_team(request.membership.team).filter(closed_at=None), pk=pk)
     address = request.build_absolute_uri(reverse("public:page", args=[found.slug]))

@@ -13,11 +13,12 @@ from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
 from django.db import OperationalError
 from django.dispatch import receiver
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.urls import Resolver404, resolve
 from django.utils import timezone
 
 from kessa.pages.base.deadline import not_counted
+from kessa.record.people.access import TeamRequest
 from kessa.record.people.models import User
 from kessa.record.people.services import read_invitation
 from kessa.record.people.sessions import SHARED, keep_signed_in
@@ -34,11 +35,11 @@ class AccountAdapter(DefaultAccountAdapter):
         "Forgotten it? Ask whoever runs this Kessa to set a new one for you.",
     }
 
-    def is_open_for_signup(self, request: HttpRequest) -> bool:
+    def is_open_for_signup(self, request: TeamRequest) -> bool:
         """Whether whoever asks may make an account: where sign-up is closed, with an invitation only."""
         return settings.SIGN_UP_OPEN or _is_invited(request.GET.get("next") or request.POST.get("next") or "")
 
-    def authenticate(self, request: HttpRequest, **credentials: Any) -> Any:
+    def authenticate(self, request: TeamRequest, **credentials: Any) -> Any:
         """Try a password: one that could not be looked at counts as no wrong try."""
         with not_counted():
             try:
@@ -47,7 +48,7 @@ class AccountAdapter(DefaultAccountAdapter):
                 self._rollback_login_failed_rl_usage()
                 raise
 
-    def post_login(self, request: HttpRequest, user: User, **how: Any) -> HttpResponse:
+    def post_login(self, request: TeamRequest, user: User, **how: Any) -> HttpResponse:
         """Lead on; on the way sessions that ended are swept up, so that their table does not only grow."""
         ended = Session.objects.filter(expire_date__lt=timezone.now()).values("pk")[:_SWEPT]
         Session.objects.filter(pk__in=ended).delete()
@@ -56,7 +57,7 @@ class AccountAdapter(DefaultAccountAdapter):
             request.session[SHARED] = True
         return super().post_login(request, user, **how)
 
-    def _get_login_attempts_cache_key(self, request: HttpRequest, **credentials: Any) -> str:
+    def _get_login_attempts_cache_key(self, request: TeamRequest, **credentials: Any) -> str:
         return f"{self.get_client_ip(request)} {super()._get_login_attempts_cache_key(request, **credentials)}"
 
 
@@ -70,7 +71,7 @@ class SecondFactorAdapter(DefaultMFAAdapter):
 
 
 @receiver(user_logged_in)
-def _begins(request: HttpRequest, **_: Any) -> None:
+def _begins(request: TeamRequest, **_: Any) -> None:
     keep_signed_in(request.session)
 
 

@@ -47,17 +47,18 @@ class AmountForm(forms.Form):
 
     def __init__(self, team: Team, system: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["product"].queryset = Product.objects.for_team(team).filter(retired_at=None)
+        fields: dict[str, Any] = self.fields
+        fields["product"].queryset = Product.objects.for_team(team).filter(retired_at=None)
         lots = ProductLot.objects.for_team(team).filter(put_away_at=None, product__retired_at=None)
-        self.fields["lot"].queryset = lots.select_related("product").order_by("product__name", "expires_on")
-        self.fields["lot"].label_from_instance = _lot_words
-        self.fields["measure"].choices = [(key, measure.sign) for key, measure in MEASURES.items()]
+        fields["lot"].queryset = lots.select_related("product").order_by("product__name", "expires_on")
+        fields["lot"].label_from_instance = _lot_words
+        fields["measure"].choices = [(key, measure.sign) for key, measure in MEASURES.items()]
         self.initial.setdefault("at", timezone.localtime())
         self.initial.setdefault("measure", measure_for(1.0, "L", system))
 
     def clean(self) -> dict[str, Any]:
         """Turn what was poured or weighed into what it is kept in; it has to be the product's own kind."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         product, lot, at, again = (cleaned.get(name) for name in ("product", "lot", "at", "again_at"))
         if at and again and not at <= again <= at + _LONGEST_WAIT:
             raise ValidationError({"again_at": "One tests again after it was done, and within a year."})
@@ -86,6 +87,7 @@ class DoneForm(AmountForm):
 
     def __init__(self, action: Action, system: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(action.team, system, *args, **kwargs)
+        fields: dict[str, Any] = self.fields
         self.action = action
         amount = action.amount
         if amount is None:
@@ -93,12 +95,10 @@ class DoneForm(AmountForm):
                 del self.fields[name]
         else:
             measure = measure_for(amount, action.kept, system)  # type: ignore[arg-type]
-            lots = self.fields["lot"].queryset.filter(product=action.product_id, left__gt=0)
+            lots = fields["lot"].queryset.filter(product=action.product_id, left__gt=0)
             lot = lots.values_list("pk", flat=True).first()
-            self.initial |= {"measure": measure, "product": action.product_id, "lot": lot}
-            self.fields["measure"].choices = [
-                (key, each.sign) for key, each in MEASURES.items() if each.kept == action.kept
-            ]
+            self.initial.update({"measure": measure, "product": action.product_id, "lot": lot})
+            fields["measure"].choices = [(key, each.sign) for key, each in MEASURES.items() if each.kept == action.kept]
             self.fields["amount"].required = True
             self.fields["amount"].label = "How long" if action.kept == "min" else "How much"
             proposed = figures(amount / MEASURES[measure].size)

@@ -57,7 +57,7 @@ class PartsForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Work the volume out."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         pipes = [Pipe(*pair) for pair in _both(cleaned, "mm", "m", PIPES)]
         counted = {
             what: _both(cleaned, f"{what}s", f"{what}_l", n)
@@ -89,7 +89,7 @@ class SaltForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Work the volume out."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if self.errors:
             return cleaned
         before, after = (within_percent(cleaned[name], cleaned["off"]) for name in ("before", "after"))
@@ -109,7 +109,7 @@ class VolumeForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """The ends stand on both sides."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if not self.errors and not cleaned["low"] <= cleaned["value"] <= cleaned["high"]:
             raise forms.ValidationError("A volume lies between its ends.")
         return cleaned

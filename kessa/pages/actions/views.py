@@ -5,7 +5,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -17,7 +17,7 @@ from kessa.record.actions import services
 from kessa.record.actions.models import Action, State
 from kessa.record.actions.selectors import actions_of, open_actions, sheet_of, to_follow, trace_of
 from kessa.record.actions.wording import title_in
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.selectors import contacts_of
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
@@ -28,7 +28,7 @@ _AHEAD = timedelta(days=7)
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """What waits, the gravest first; what is to be tested again; what was done, newest first."""
     team = request.membership.team
     before = request.GET.get("before", "")
@@ -48,19 +48,19 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def action(request: HttpRequest, pk: int) -> HttpResponse:
+def action(request: TeamRequest, pk: int) -> HttpResponse:
     """One action: what, why, how it was worked out, what can hurt; then done, decided or declined."""
     return _page(request, _found(request, pk))
 
 
-def _found(request: HttpRequest, pk: int) -> Action:
+def _found(request: TeamRequest, pk: int) -> Action:
     rows = Action.objects.for_team(request.membership.team).select_related(
         "team", "place__team", "product", "done_product", "lot", "decided_by", "ended_by", "followed_by"
     )
     return get_object_or_404(rows, pk=pk)
 
 
-def _page(request: HttpRequest, found: Action, form: DoneForm | None = None) -> HttpResponse:
+def _page(request: TeamRequest, found: Action, form: DoneForm | None = None) -> HttpResponse:
     system = request.user.amount_system
     again = services.default_again(found, timezone.now())
     initial = {"again_at": timezone.localtime(again) if again else None}
@@ -85,7 +85,7 @@ def _results_of(found: Action) -> list[Result]:
 
 @member
 @require_POST
-def do(request: HttpRequest, pk: int) -> HttpResponse:
+def do(request: TeamRequest, pk: int) -> HttpResponse:
     """Write down that it was done."""
     found = _found(request, pk)
     form = DoneForm(found, request.user.amount_system, request.POST)
@@ -120,7 +120,7 @@ def _said(found: Action, again_at: Any) -> str:
 
 @member
 @require_POST
-def change(request: HttpRequest, pk: int, act: str) -> HttpResponse:
+def change(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     """Decide on an action, decline it, tick a step of it, or take over the volume that its follow-up told."""
     found = _found(request, pk)
     try:
@@ -139,19 +139,19 @@ def change(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     )
 
 
-def _decide(request: HttpRequest, found: Action) -> str:
+def _decide(request: TeamRequest, found: Action) -> str:
     form = DecidedForm(request.POST)
     services.decide(request.membership, found, on_word_of=form.cleaned_data["on_word_of"] if form.is_valid() else "")
     return "Decided: it stays open until it is done."
 
 
-def _decline(request: HttpRequest, found: Action) -> str:
+def _decline(request: TeamRequest, found: Action) -> str:
     form = WhyForm(request.POST)
     services.decline(request.membership, found, why=form.cleaned_data["why"] if form.is_valid() else "")
     return f"Not done: {title_in(found, request.user.amount_system)}. The reason is kept."
 
 
-def _tick(request: HttpRequest, found: Action) -> str:
+def _tick(request: TeamRequest, found: Action) -> str:
     form = TickForm(request.POST)
     if not form.is_valid():
         raise ValidationError("A remark has up to 300 letters.")
@@ -160,12 +160,12 @@ def _tick(request: HttpRequest, found: Action) -> str:
     return ""
 
 
-def _take_volume(request: HttpRequest, found: Action) -> str:
+def _take_volume(request: TeamRequest, found: Action) -> str:
     place = services.take_volume(request.membership, found)
     return f"{place} holds {place.facts['volume_l']:g} L from now on: what is proposed follows it."
 
 
-def _take_back(request: HttpRequest, found: Action) -> str:
+def _take_back(request: TeamRequest, found: Action) -> str:
     form = WhyForm(request.POST)
     services.take_back(request.membership, found, why=form.cleaned_data["why"] if form.is_valid() else "")
     return "Taken back: what is still called for is proposed anew."
@@ -175,7 +175,7 @@ _CHANGES = {"take-back": _take_back, "decide": _decide, "decline": _decline, "ti
 
 
 @member
-def note(request: HttpRequest, place_pk: int) -> HttpResponse:
+def note(request: TeamRequest, place_pk: int) -> HttpResponse:
     """Write down something that was done at a place and that nobody had proposed."""
     team = request.membership.team
     place = get_object_or_404(Place.objects.for_team(team).select_related("team"), pk=place_pk)
@@ -199,7 +199,7 @@ def note(request: HttpRequest, place_pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def begin_list(request: HttpRequest, place_pk: int) -> HttpResponse:
+def begin_list(request: TeamRequest, place_pk: int) -> HttpResponse:
     """Begin the list for what somebody sees at a place."""
     place = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=place_pk)
     try:
@@ -211,7 +211,7 @@ def begin_list(request: HttpRequest, place_pk: int) -> HttpResponse:
 
 @member
 @require_GET
-def custody(request: HttpRequest, pk: int) -> HttpResponse:
+def custody(request: TeamRequest, pk: int) -> HttpResponse:
     """A bottle's label and a chain-of-custody sheet to print and fill in, for the sample that goes to a laboratory."""
     found = _found(request, pk)
     laboratories = [each for each in contacts_of(found.team_id) if each.role == "laboratory"]

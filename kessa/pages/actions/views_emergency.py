@@ -1,6 +1,6 @@
 """What to do in an emergency, and whom to call: taken along on every phone."""
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
@@ -8,13 +8,13 @@ from kessa.core.advising.advice import Where
 from kessa.core.advising.wording import Named
 from kessa.core.job.hazards import hazards
 from kessa.core.treating.lists import seen_list
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.selectors import contacts_of, is_alone, told_of
 
 
 @member
 @require_GET
-def emergency(request: HttpRequest) -> HttpResponse:
+def emergency(request: TeamRequest) -> HttpResponse:
     """Whom the team calls, what is done about a spill, what reagents can do to people: without a place or a number."""
     team = request.membership.team_id
     stream = Where("stream")

@@ -2,13 +2,13 @@
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
 from kessa.pages.actions.forms_volume import PartsForm, SaltForm, VolumeForm
 from kessa.record.actions import may, services
 from kessa.record.actions.systems import volume_of
-from kessa.record.people.access import technician
+from kessa.record.people.access import TeamRequest, technician
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
 
@@ -21,7 +21,7 @@ def _last_two(place: Place) -> dict[str, float]:
 
 
 @technician
-def volume(request: HttpRequest, place_pk: int) -> HttpResponse:
+def volume(request: TeamRequest, place_pk: int) -> HttpResponse:
     """Work a volume out from parts or from salt; what came out is written down when it is taken."""
     rows = Place.objects.for_team(request.membership.team).select_related("team")
     place = get_object_or_404(rows, pk=place_pk)

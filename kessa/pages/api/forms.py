@@ -29,9 +29,10 @@ class KeyForm(forms.ModelForm):  # type: ignore[type-arg]
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        fields: dict[str, Any] = self.fields
         instruments = Instrument.objects.for_team(team).order_by("name")
-        self.fields["instrument"].queryset = instruments  # type: ignore[attr-defined]
-        self.fields["instrument"].empty_label = "no: a person's or a program's"  # type: ignore[attr-defined]
+        fields["instrument"].queryset = instruments
+        fields["instrument"].empty_label = "no: a person's or a program's"
 
     def clean(self) -> dict[str, Any]:
         """An instrument's key sends what it shows, and opens nothing else."""

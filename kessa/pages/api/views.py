@@ -3,7 +3,7 @@
 from allauth.account.decorators import reauthentication_required
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_POST
 
@@ -11,7 +11,7 @@ from kessa.pages.api.forms import HookForm, KeyForm
 from kessa.record.api_keys import services
 from kessa.record.api_keys.models import Key
 from kessa.record.api_keys.selectors import keys_of
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.webhooks import services as webhooks
 from kessa.record.webhooks.models import Delivery, Hook
 
@@ -20,7 +20,7 @@ _SHOWN = 12
 
 @member
 @reauthentication_required(allow_get=True)
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """One's keys, the team's hooks, and how one asks with curl and Python."""
     team = request.membership.team
     form = KeyForm(request.membership.team, request.POST or None)
@@ -47,7 +47,7 @@ def index(request: HttpRequest) -> HttpResponse:
 @member
 @require_POST
 @reauthentication_required
-def revoke(request: HttpRequest, pk: int) -> HttpResponse:
+def revoke(request: TeamRequest, pk: int) -> HttpResponse:
     """Let a key open nothing any more."""
     found = get_object_or_404(Key.objects.for_team(request.membership.team).select_related("membership"), pk=pk)
     services.revoke_key(request.membership, found)
@@ -58,7 +58,7 @@ def revoke(request: HttpRequest, pk: int) -> HttpResponse:
 @coordinator
 @require_POST
 @reauthentication_required
-def make_hook(request: HttpRequest) -> HttpResponse:
+def make_hook(request: TeamRequest) -> HttpResponse:
     """Tell an address of what happens."""
     form = HookForm(request.POST)
     try:
@@ -75,7 +75,7 @@ def make_hook(request: HttpRequest) -> HttpResponse:
 @coordinator
 @require_POST
 @reauthentication_required
-def close_hook(request: HttpRequest, pk: int) -> HttpResponse:
+def close_hook(request: TeamRequest, pk: int) -> HttpResponse:
     """Tell an address nothing any more."""
     found = get_object_or_404(Hook.objects.for_team(request.membership.team), pk=pk)
     webhooks.close_hook(request.membership, found)

@@ -12,6 +12,8 @@ from django.contrib.auth.hashers import Argon2PasswordHasher
 from django.db import OperationalError, connection
 from django.http import HttpRequest, HttpResponse, UnreadablePostError
 
+from kessa.record.people.access import TeamRequest
+
 # How long of the present request's time was spent on what is not held against it.
 _not_counted: ContextVar[list[float] | None] = ContextVar("not counted", default=None)
 
@@ -22,7 +24,7 @@ class DeadlineMiddleware:
     def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
         self.get_response = get_response
 
-    def __call__(self, request: HttpRequest) -> HttpResponse:
+    def __call__(self, request: TeamRequest) -> HttpResponse:
         """Answer the request within its time. What is streamed after the answer began is not held to it."""
         spent: list[float] = []
         known = _not_counted.set(spent)
@@ -39,13 +41,13 @@ class DeadlineMiddleware:
         finally:
             _not_counted.reset(known)
 
-    def process_view(self, request: HttpRequest, *_: Any) -> None:
+    def process_view(self, request: TeamRequest, *_: Any) -> None:
         """Begin to count when the request is received whole: a slow line is nobody's fault."""
         # Files of forms were read when the form was let in; of what breaks off the view is told when it asks.
-        if not request.content_type.startswith("multipart/"):
+        if not (request.content_type or "").startswith("multipart/"):
             with suppress(UnreadablePostError):
-                _ = request.body
-        request.deadline_begun = time.monotonic()  # type: ignore[attr-defined]
+                request.body  # noqa: B018 # it is read now
+        request.deadline_begun = time.monotonic()
 
 
 @contextmanager

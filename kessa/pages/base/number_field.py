@@ -29,7 +29,8 @@ class _Typed(forms.IntegerField):
     def widget_attrs(self, widget: forms.Widget) -> dict[str, Any]:
         """Return what the page's script reads the field by: see number-field.js."""
         # The decimal keyboard of some phones has no minus.
-        below_zero = self.min_value is None or self.min_value < 0
+        least: Any = self.min_value
+        below_zero = least is None or least < 0
         attrs = {"data-number": "", "autocomplete": "off", "inputmode": "text" if below_zero else "decimal"}
         bounds = {"data-min": self.min_value, "data-max": self.max_value, "data-in": self.unit or None}
         return attrs | {name: value for name, value in bounds.items() if value is not None}

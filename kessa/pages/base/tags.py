@@ -1,5 +1,6 @@
 """Template tags for the drawings and for writing numbers."""
 
+from collections.abc import Mapping
 from functools import cache
 from html import escape
 from typing import Any
@@ -169,7 +170,7 @@ def limit_in_words(result: Any) -> str:
 
 
 @register.filter
-def bounds_in_words(limit: dict[str, Any]) -> str:
+def bounds_in_words(limit: Mapping[str, Any]) -> str:
     """Say what a limit allows, with its unit and what it compares with."""
     if in_words(limit["unit"]):
         return "none"

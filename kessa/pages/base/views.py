@@ -8,14 +8,14 @@ from django.contrib.staticfiles.finders import get_finders
 from django.contrib.staticfiles.storage import staticfiles_storage
 from django.core.exceptions import RequestDataTooBig
 from django.db import InterfaceError, OperationalError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.views.decorators.http import require_GET
 from pydantic import ValidationError
 
-from kessa.record.people.access import anyone, member
+from kessa.record.people.access import TeamRequest, anyone, member
 
 # Seconds, as the page itself has it.
 _AGAIN_AFTER = "5"
@@ -35,21 +35,21 @@ _SHELL = (
 
 @anyone
 @require_GET
-def home(request: HttpRequest) -> HttpResponse:
+def home(request: TeamRequest) -> HttpResponse:
     """Lead to today."""
     return redirect("today:today")
 
 
 @member
 @require_GET
-def more(request: HttpRequest) -> HttpResponse:
+def more(request: TeamRequest) -> HttpResponse:
     """What the bar at the bottom of a phone has no room for."""
     return render(request, "base/more.html")
 
 
 @anyone
 @require_GET
-def worker(request: HttpRequest) -> HttpResponse:
+def worker(request: TeamRequest) -> HttpResponse:
     """Serve the page-keeping worker from the root, so that it may keep any page."""
     shell = [staticfiles_storage.url(path) for path in (*_SHELL, *_scripts())]
     return render(request, "base/worker.js.template", {"shell": shell}, content_type="text/javascript")
@@ -64,7 +64,7 @@ def _scripts() -> list[str]:
 
 @anyone
 @require_GET
-def manifest(request: HttpRequest) -> JsonResponse:
+def manifest(request: TeamRequest) -> JsonResponse:
     """Say how Kessa stands on a phone on which it is installed."""
     said = {
         "name": "Kessa",
@@ -82,16 +82,16 @@ def manifest(request: HttpRequest) -> JsonResponse:
 
 @anyone
 @require_GET
-def not_along(request: HttpRequest) -> HttpResponse:
+def not_along(request: TeamRequest) -> HttpResponse:
     """What is shown without a signal instead of a page that was not taken along: it names nobody."""
     return HttpResponse(render_to_string("base/not_along.html"))
 
 
-def _wants_json(request: HttpRequest) -> bool:
+def _wants_json(request: TeamRequest) -> bool:
     return request.path.startswith(("/taps/", "/api/v1/"))
 
 
-def _error(request: HttpRequest, status: int, title: str, message: str, *, again: bool = False) -> HttpResponse:
+def _error(request: TeamRequest, status: int, title: str, message: str, *, again: bool = False) -> HttpResponse:
     """Answer without touching the database, which may be what is missing."""
     if _wants_json(request):
         return JsonResponse({"error": message}, status=status)
@@ -99,7 +99,7 @@ def _error(request: HttpRequest, status: int, title: str, message: str, *, again
     return HttpResponse(render_to_string("base/error.html", context), status=status)
 
 
-def one_moment(request: HttpRequest, status: int, message: str) -> HttpResponse:
+def one_moment(request: TeamRequest, status: int, message: str) -> HttpResponse:
     """Answer that something is under way: the page asks again by itself."""
     context = {"title": "One moment", "message": message, "again": True}
     answer = render(request, "base/error.html", context, status=status)
@@ -107,25 +107,25 @@ def one_moment(request: HttpRequest, status: int, message: str) -> HttpResponse:
     return answer
 
 
-def bad_request(request: HttpRequest, exception: Any = None) -> HttpResponse:
+def bad_request(request: TeamRequest, exception: Any = None) -> HttpResponse:
     """Say what cannot be taken."""
     if isinstance(exception, RequestDataTooBig):
         return _error(request, 413, "Too large", "This is more than Kessa takes at once. Send less.")
     return _error(request, 400, "Not understood", "Kessa could not read this. Go back and try again.")
 
 
-def not_allowed(request: HttpRequest, exception: Any = None) -> HttpResponse:
+def not_allowed(request: TeamRequest, exception: Any = None) -> HttpResponse:
     """Say who may."""
     message = str(exception) if exception and str(exception) else "Your role in the team does not allow this."
     return _error(request, 403, "Not allowed", message)
 
 
-def not_found(request: HttpRequest, exception: Any = None) -> HttpResponse:
+def not_found(request: TeamRequest, exception: Any = None) -> HttpResponse:
     """Say that there is nothing here, or nothing of this team's."""
     return _error(request, 404, "Not here", "There is no such page, or it belongs to another team.")
 
 
-def server_error(request: HttpRequest) -> HttpResponse:
+def server_error(request: TeamRequest) -> HttpResponse:
     """Say what failed; a database that is lost, or a row that is held too long, is told apart: waiting helps there."""
     if isinstance(sys.exc_info()[1], OperationalError | InterfaceError):
         again = request.method == "GET"
@@ -141,7 +141,7 @@ def server_error(request: HttpRequest) -> HttpResponse:
     return _error(request, 500, "Our mistake", message)
 
 
-def csrf_failure(request: HttpRequest, reason: str = "") -> HttpResponse:
+def csrf_failure(request: TeamRequest, reason: str = "") -> HttpResponse:
     """Say how to get past a stale page."""
     message = "This page was opened too long ago, or you have signed in anew. Reload it and try again."
     return _error(request, 403, "Page too old", message)

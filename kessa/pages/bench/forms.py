@@ -34,15 +34,16 @@ class BeginForm(OnceForm):
         label="Diluted before the test",
         coerce=float,
         required=False,
-        empty_value=1.0,
+        empty_value=1.0,  # type: ignore[arg-type] # what it is coerced to
         choices=_dilutions("not diluted"),
         widget=PlainSelect,
     )
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["kit"].queryset = Kit.objects.for_team(team)
-        self.fields["instrument"].queryset = Instrument.objects.for_team(team)
+        fields: dict[str, Any] = self.fields
+        fields["kit"].queryset = Kit.objects.for_team(team)
+        fields["instrument"].queryset = Instrument.objects.for_team(team)
 
     def said(self) -> dict[str, Any]:
         """What the person saw and chose, as the first tap of a test says it."""
@@ -61,7 +62,8 @@ class BeginForm(OnceForm):
 class DilutionForm(forms.Form):
     """How far to dilute: parts of the whole in one part of sample."""
 
-    dilution = forms.TypedChoiceField(coerce=float, required=False, empty_value=None, choices=_dilutions())
+    choices = _dilutions()
+    dilution = forms.TypedChoiceField(coerce=float, required=False, empty_value=None, choices=choices)
 
 
 class EstimateForm(forms.Form):
@@ -91,12 +93,13 @@ class CheckForm(OnceForm):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["kit"].queryset = Kit.objects.for_team(team)
-        self.fields["instrument"].queryset = Instrument.objects.for_team(team)
+        fields: dict[str, Any] = self.fields
+        fields["kit"].queryset = Kit.objects.for_team(team)
+        fields["instrument"].queryset = Instrument.objects.for_team(team)
 
     def clean(self) -> dict[str, Any]:
         """A standard needs all of its numbers."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if cleaned.get("purpose") == Purpose.STANDARD:
             for name in ("stock", "want", "make_ml", "smallest_ml"):
                 if cleaned.get(name) is None and name not in self.errors:

@@ -1,9 +1,8 @@
 """What the bench page is given, so that it can speak without a signal."""
 
 from collections.abc import Sequence
-from typing import Any
+from typing import Any, cast
 
-from django.http import HttpRequest
 from django.template.loader import render_to_string
 from django.urls import reverse
 
@@ -20,6 +19,7 @@ from kessa.record.advice.advising import newest_at
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, bench_of, lots_of
 from kessa.record.kits.models import Lot
+from kessa.record.people.access import TeamRequest
 from kessa.record.results import history
 from kessa.record.results.selectors import Row, earlier_results
 from kessa.record.taps.hands import whose
@@ -162,7 +162,7 @@ def newest_of(determination: Determination) -> list[Row]:
     return newest_at(determination.place) if determination.place else []
 
 
-def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) -> str:
+def panel_on_board(request: TeamRequest, test: OnBoard, *, along: bool = False) -> str:
     """Write a test's part of the board; nothing where there is nothing to do in it.
 
     Taken along, it knows neither its number nor its sample's: the page makes them.
@@ -171,7 +171,7 @@ def panel_on_board(request: HttpRequest, test: OnBoard, *, along: bool = False) 
     if found.closed_at:
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
-    person = request.membership  # type: ignore[attr-defined]
+    person = request.membership
     panel = panel_of(found, taps, whose(person), person.user.colours_alike, test.lots if test.begin else None)
     here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
@@ -183,10 +183,10 @@ def usual_count(determination: Determination, usual: UsualRange | None) -> list[
     part = determination.method.main
     if usual is None or not part.numbers.has_blank:
         return None
-    per = part.per * determination.dilution
+    per, numbers = part.per * determination.dilution, cast(Any, part.numbers)
     form = determination.written_form(part)
     bounds = (convert(bound, part.unit, form, part.unit, part.form) for bound in (usual.low, usual.high))
-    return [bound / per + part.numbers.background for bound in bounds]
+    return [bound / per + numbers.background for bound in bounds]
 
 
 def _display(determination: Determination, part: Any, usual: UsualRange | None) -> dict[str, Any] | None:

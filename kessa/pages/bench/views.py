@@ -5,7 +5,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.csrf import ensure_csrf_cookie
@@ -29,7 +29,7 @@ from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.selectors import instruments_for
 from kessa.record.kits.selectors import lots_in_use
 from kessa.record.methods.selectors import families_of, methods_of
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.places.selectors import places
 from kessa.record.quality.verification import wanting_standard
 from kessa.record.results import history
@@ -51,7 +51,7 @@ _LANES_LEAST, _LANES_WIDE, _LANES_MOST = 280, 1000, 2400
 
 @member
 @require_GET
-def start(request: HttpRequest) -> HttpResponse:
+def start(request: TeamRequest) -> HttpResponse:
     """Ask where the person is; what was begun and not finished comes first."""
     team = request.membership.team
     context = {
@@ -64,7 +64,7 @@ def start(request: HttpRequest) -> HttpResponse:
 
 
 @member
-def method(request: HttpRequest, sample_pk: uuid.UUID) -> HttpResponse:
+def method(request: TeamRequest, sample_pk: uuid.UUID) -> HttpResponse:
     """Choose the test, then its range; the range that fits the place's history comes first."""
     drawn = only_or_404(sample_at(team=request.membership.team_id, pk=sample_pk))
     known = families_of(drawn.team_id)
@@ -76,7 +76,7 @@ def method(request: HttpRequest, sample_pk: uuid.UUID) -> HttpResponse:
             begun = services.begin_test(request.membership, said, number=form.number)
             return redirect("bench:determination", begun.pk)
         except ValidationError as error:
-            refused = error.message
+            refused = str(error.message)
     elif request.method == "POST":
         refused = "; ".join(f"{form.fields[name].label or name}: {errors[0]}" for name, errors in form.errors.items())
     family = known.get(request.GET.get("family", ""))
@@ -112,7 +112,7 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     }
 
 
-def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
+def _determination(request: TeamRequest, pk: uuid.UUID) -> Determination:
     found: Determination = only_or_404(test_at(team=request.membership.team_id, pk=pk))
     return found
 
@@ -120,7 +120,7 @@ def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
 @member
 @require_GET
 @ensure_csrf_cookie
-def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def determination(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """The bench itself; a closed determination is shown in the log."""
     found = _determination(request, pk)
     if found.closed_at:
@@ -132,7 +132,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 @member
 @require_GET
 @ensure_csrf_cookie
-def board(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def board(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Every test of a visit on one page; what was not begun begins with the first tap in it."""
     visit = _open_visit(request, pk)
     tests = tests_of(request.membership, field_sheet(visit)) if visit else []
@@ -150,7 +150,7 @@ def board(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_GET
-def board_lanes(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def board_lanes(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """How the tests of a visit lie in time, planned anew; asked for whenever something in them has changed."""
     visit = _open_visit(request, pk)
     if not visit:
@@ -165,7 +165,7 @@ def _whole(text: str | None, otherwise: int) -> int:
     return int(text) if text and text.isascii() and text.isdigit() and len(text) < 6 else otherwise
 
 
-def _open_visit(request: HttpRequest, pk: uuid.UUID) -> Visit | None:
+def _open_visit(request: TeamRequest, pk: uuid.UUID) -> Visit | None:
     rows = Visit.objects.for_team(request.membership.team_id).select_related("place__team", "team", "leader")
     found: Visit = get_object_or_404(rows, pk=pk)
     return found if found.is_open else None
@@ -173,7 +173,7 @@ def _open_visit(request: HttpRequest, pk: uuid.UUID) -> Visit | None:
 
 @member
 @require_GET
-def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def outcome(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What the runs come to so far: asked for when it is shown."""
     found = _determination(request, pk)
     context = outcome_context(found, bench_of(found, counted(found.team_id, found.pk)), newest_of(found))
@@ -182,7 +182,7 @@ def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_GET
-def dilution_plan(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def dilution_plan(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Work out how far to dilute from what the sample may hold; htmx asks for the plan alone."""
     found = _determination(request, pk)
     form = EstimateForm(request.GET)
@@ -195,13 +195,13 @@ def dilution_plan(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
             # What is diluted is the sample as it was tested: going on multiplies the factors.
             plan = dilute(form.cleaned_data["estimate"] / found.dilution, part.least or 0.0, part.reach, make_ml)
         except CannotCompute as error:
-            refused = error.message
+            refused = str(error.message)
     context = {"determination": found, "method": found.method, "plan": plan, "refused": refused}
     return render(request, "bench/dilution.html", context)
 
 
 @member
-def begin_check(request: HttpRequest, key: str) -> HttpResponse:
+def begin_check(request: TeamRequest, key: str) -> HttpResponse:
     """Begin a blank or a standard; the standard is worked out from its stock."""
     team = request.membership.team
     method = methods_of(team.pk).get(key)
@@ -237,7 +237,7 @@ def _plan_words(plan: Standard) -> str:
 
 @member
 @require_POST
-def spike(request: HttpRequest, pk: int) -> HttpResponse:
+def spike(request: TeamRequest, pk: int) -> HttpResponse:
     """Begin a spike of the sample on which a result rests, as it was tested: a diluted sample is spiked diluted."""
     rows = Result.objects.for_team(request.membership.team).standing()
     found = get_object_or_404(rows.select_related("determination__sample"), pk=pk, determination__isnull=False)
@@ -258,9 +258,9 @@ def spike(request: HttpRequest, pk: int) -> HttpResponse:
     try:
         return redirect("bench:determination", services.begin_test(request.membership, said, number=form.number).pk)
     except ValidationError as error:
-        return _refused(request, pk, error.message)
+        return _refused(request, pk, str(error.message))
 
 
-def _refused(request: HttpRequest, pk: int, why: str) -> HttpResponse:
+def _refused(request: TeamRequest, pk: int, why: str) -> HttpResponse:
     messages.error(request, why)
     return redirect("results:result", pk)

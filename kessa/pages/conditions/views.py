@@ -5,7 +5,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -17,7 +17,7 @@ from kessa.core.judging.plausible import bounds_of
 from kessa.core.quantities.units import sign
 from kessa.pages.conditions.forms import ObservationRightForm
 from kessa.pages.visits.views import address_of_visit, visit_or_404
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.places.models import Place
 from kessa.record.rounds.field_sheet import Line, Sheet, field_sheet
 from kessa.record.taps.hands import whose
@@ -30,7 +30,7 @@ from kessa.record.visits.weather import weather_at
 @member
 @require_GET
 @ensure_csrf_cookie
-def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def circumstances(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Quick choices for what is seen and read, with the last visit's beside them."""
     found = visit_or_404(request, pk)
     if not found.is_open:
@@ -53,7 +53,7 @@ def circumstances(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def put_observation_right(request: HttpRequest, pk: uuid.UUID, key: str) -> HttpResponse:
+def put_observation_right(request: TeamRequest, pk: uuid.UUID, key: str) -> HttpResponse:
     """Put right what was noted on a visit's scale."""
     found = visit_or_404(request, pk)
     scale = next((each for each in scales_for(found.place.kind_key) if each.key == key), None)

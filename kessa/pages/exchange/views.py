@@ -2,7 +2,7 @@
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -14,13 +14,13 @@ from kessa.record.imports import services
 from kessa.record.imports.models import Doubtful, Notebook, Stage
 from kessa.record.long_work import services as long_work
 from kessa.record.long_work.models import State
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 
 _SHOWN, _ROWS = 10, 25
 
 
 @member
-def out(request: HttpRequest) -> HttpResponse:
+def out(request: TeamRequest) -> HttpResponse:
     """Ask for the record as a file; what was asked for lately."""
     team = request.membership.team
     form = ExportForm(request.POST or None, initial={"filters": request.GET.urlencode()})
@@ -40,7 +40,7 @@ def out(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def fetch(request: HttpRequest, pk: int) -> HttpResponse | FileResponse:
+def fetch(request: TeamRequest, pk: int) -> HttpResponse | FileResponse:
     """A file that was written."""
     found = get_object_or_404(Export.objects.for_team(request.membership.team), pk=pk)
     if found.state != State.DONE or not found.file:
@@ -55,7 +55,7 @@ def fetch(request: HttpRequest, pk: int) -> HttpResponse | FileResponse:
 
 @technician
 @require_GET
-def notebooks(request: HttpRequest) -> HttpResponse:
+def notebooks(request: TeamRequest) -> HttpResponse:
     """Bring an old notebook; what was brought lately."""
     found = Notebook.objects.for_team(request.membership.team).select_related("asked_by").order_by("-pk")[:_SHOWN]
     return render(request, "exchange/in.html", {"form": NotebookForm(), "notebooks": found})
@@ -63,7 +63,7 @@ def notebooks(request: HttpRequest) -> HttpResponse:
 
 @technician
 @require_POST
-def take_in(request: HttpRequest) -> HttpResponse:
+def take_in(request: TeamRequest) -> HttpResponse:
     """Bring a file."""
     form = NotebookForm(request.POST, request.FILES)
     if not form.is_valid():
@@ -78,7 +78,7 @@ def take_in(request: HttpRequest) -> HttpResponse:
 
 
 @technician
-def notebook(request: HttpRequest, pk: int) -> HttpResponse:
+def notebook(request: TeamRequest, pk: int) -> HttpResponse:
     """A notebook on its way: its columns, how far it is, what is doubtful, what came of it."""
     found = _notebook(request, pk)
     if found.under_way:
@@ -100,7 +100,7 @@ def notebook(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "exchange/notebook.html", context)
 
 
-def _matching(request: HttpRequest, found: Notebook) -> HttpResponse:
+def _matching(request: TeamRequest, found: Notebook) -> HttpResponse:
     columns = ColumnForms(request.POST or None, initial=found.columns, prefix="column")
     reading = ReadingForm(request.membership.team, request.POST or None, initial=found.reading)
     faults: list[str] = []
@@ -122,7 +122,7 @@ def _matching(request: HttpRequest, found: Notebook) -> HttpResponse:
 
 @technician
 @require_POST
-def change_notebook(request: HttpRequest, pk: int, act: str) -> HttpResponse:
+def change_notebook(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     """Mend a row or leave it out, take the notebook in, undo it, cancel what is under way."""
     found = _notebook(request, pk)
     try:
@@ -146,14 +146,14 @@ def change_notebook(request: HttpRequest, pk: int, act: str) -> HttpResponse:
 _ON_NOTEBOOK = {"take-in": services.take_in, "undo": services.undo, "cancel": long_work.cancel}
 
 
-def _notebook(request: HttpRequest, pk: int) -> Notebook:
+def _notebook(request: TeamRequest, pk: int) -> Notebook:
     rows = Notebook.objects.for_team(request.membership.team).select_related("asked_by", "team")
     return get_object_or_404(rows, pk=pk)
 
 
 @member
 @require_POST
-def cancel(request: HttpRequest, pk: int) -> HttpResponse:
+def cancel(request: TeamRequest, pk: int) -> HttpResponse:
     """Cancel a file that is being written."""
     found = get_object_or_404(Export.objects.for_team(request.membership.team), pk=pk)
     try:

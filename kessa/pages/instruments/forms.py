@@ -43,13 +43,14 @@ class InstrumentForm(TeamModelForm):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
-        self.fields["kit"].queryset = Kit.objects.for_team(team)
-        self.fields["kit"].empty_label = "none"
+        fields: dict[str, Any] = self.fields
+        fields["kit"].queryset = Kit.objects.for_team(team)
+        fields["kit"].empty_label = "none"
         self.fields["resolution"].widget.attrs["step"] = "any"
 
     def clean(self) -> dict[str, Any]:
         """Take the unit of what it measures."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if "measures" in cleaned:
             self.instance.unit = measured_by_instruments()[cleaned["measures"]].unit
         return cleaned
@@ -71,7 +72,7 @@ class CheckForm(forms.ModelForm):  # type: ignore[type-arg]
 
     def clean(self) -> dict[str, Any]:
         """Refuse numbers that no instrument shows."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         for name in ("expected", "allowed", "reading"):
             number = cleaned.get(name)
             if number is not None and abs(number) > 1e9:

@@ -5,7 +5,7 @@ import json
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
@@ -21,7 +21,7 @@ from kessa.record.instruments.models import Instrument, InstrumentCheck, Shown
 from kessa.record.instruments.selectors import offered, shown_lately
 from kessa.record.methods.selectors import methods_of
 from kessa.record.methods.services import begin_draft
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.quality.services import calibrate as write_calibration
 from kessa.record.quality.services import check_instrument, withdraw_instrument_check
 
@@ -29,7 +29,7 @@ _CHECKS_SHOWN, _SHOWN, _CALIBRATIONS = 60, 8, 12
 
 
 @technician
-def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+def edit(request: TeamRequest, pk: int | None = None) -> HttpResponse:
     """Add an instrument, or change one."""
     found = Instrument() if pk is None else _instrument(request, pk)
     form = InstrumentForm(request.membership.team, request.POST or None, instance=found)
@@ -46,7 +46,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
 
 
 @member
-def instrument(request: HttpRequest, pk: int) -> HttpResponse:
+def instrument(request: TeamRequest, pk: int) -> HttpResponse:
     """An instrument: check it against a standard, and see how its checks went."""
     found = _instrument(request, pk)
     check = InstrumentCheck(team=found.team, instrument=found, person=request.user, at=timezone.now())
@@ -67,7 +67,7 @@ def instrument(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @member
-def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
+def calibrate(request: TeamRequest, pk: int) -> HttpResponse:
     """Calibrate an instrument; what its calibrations came to before."""
     found, kind = _to_calibrate(request, pk)
     form = CALIBRATION_FORMS[kind](request.POST if request.method == "POST" else None)
@@ -96,7 +96,7 @@ def calibrate(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "instruments/calibrate.html", context, status=422 if form.errors else 200)
 
 
-def _to_calibrate(request: HttpRequest, pk: int) -> tuple[Instrument, str]:
+def _to_calibrate(request: TeamRequest, pk: int) -> tuple[Instrument, str]:
     """Return an instrument that is calibrated, and how."""
     found = _instrument(request, pk)
     if found.measures not in KINDS:
@@ -111,7 +111,7 @@ def _taken(found: Instrument, kind: str) -> list[tuple[Shown, str]]:
 
 @member
 @require_GET
-def calibrated_by(request: HttpRequest, pk: int) -> HttpResponse:
+def calibrated_by(request: TeamRequest, pk: int) -> HttpResponse:
     """What the instrument shows just now, for the fields of its calibration."""
     found, kind = _to_calibrate(request, pk)
     taken = _taken(found, kind)
@@ -123,7 +123,7 @@ def calibrated_by(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def by_line(request: HttpRequest, pk: int) -> HttpResponse:
+def by_line(request: TeamRequest, pk: int) -> HttpResponse:
     """Begin a method of the team's own by the newest line of a photometer: its slope, intercept and range."""
     found = _instrument(request, pk)
     row = found.calibrations.filter(kind="line").first()
@@ -140,7 +140,7 @@ def by_line(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_GET
-def shown(request: HttpRequest) -> JsonResponse:
+def shown(request: TeamRequest) -> JsonResponse:
     """What instruments show just now: the bench asks every second while a display is to be read."""
     rows = offered(request.membership.team_id, request.GET.get("measures", "")[:30], request.GET.getlist("of")[:20])
     told = [
@@ -161,7 +161,7 @@ def shown(request: HttpRequest) -> JsonResponse:
 
 @member
 @require_POST
-def memory(request: HttpRequest, pk: int) -> HttpResponse:
+def memory(request: TeamRequest, pk: int) -> HttpResponse:
     """Take in the memory of an instrument, from its file."""
     found = _instrument(request, pk)
     form = MemoryForm(request.POST, request.FILES)
@@ -174,13 +174,13 @@ def memory(request: HttpRequest, pk: int) -> HttpResponse:
             return redirect("instruments:instrument", pk)
         except ValidationError as error:
             form.add_error("file", error)
-    messages.error(request, " ".join(error for errors in form.errors.values() for error in errors))
+    messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
     return redirect("instruments:instrument", pk)
 
 
 @member
 @require_POST
-def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
+def withdraw(request: TeamRequest, pk: int) -> HttpResponse:
     """Withdraw a check that was none after all."""
     rows = InstrumentCheck.objects.for_team(request.membership.team).select_related("instrument")
     found = get_object_or_404(rows, pk=pk)
@@ -195,6 +195,6 @@ def withdraw(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect("instruments:instrument", found.instrument_id)
 
 
-def _instrument(request: HttpRequest, pk: int) -> Instrument:
+def _instrument(request: TeamRequest, pk: int) -> Instrument:
     rows = Instrument.objects.for_team(request.membership.team)
     return get_object_or_404(rows.select_related("kit", "team"), pk=pk)

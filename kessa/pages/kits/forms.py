@@ -34,8 +34,9 @@ class KitForm(TeamModelForm):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
+        fields: dict[str, Any] = self.fields
         tests = families_of(team.pk).items()
-        self.fields["families"].choices = [(key, first.test_name) for key, (first, *_) in tests]
+        fields["families"].choices = [(key, first.test_name) for key, (first, *_) in tests]
 
 
 class LotForm(TeamModelForm):

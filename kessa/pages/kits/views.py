@@ -5,7 +5,7 @@ from typing import Any
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
@@ -17,7 +17,7 @@ from kessa.record.instruments.selectors import instruments_of, offered
 from kessa.record.kits import services
 from kessa.record.kits.models import Kit, Lot
 from kessa.record.kits.selectors import holdings, kits_with_lots, tests_left
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.quality.verification import wanting_standard
 from kessa.record.results.history import usual_units
 from kessa.record.rounds.selectors import weekly_use
@@ -25,7 +25,7 @@ from kessa.record.rounds.selectors import weekly_use
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """Every kit with what it holds, how far it reaches, and what to reorder."""
     team = request.membership.team
     units = usual_units(team)
@@ -42,7 +42,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def kit(request: HttpRequest, pk: int) -> HttpResponse:
+def kit(request: TeamRequest, pk: int) -> HttpResponse:
     """A kit: its supplies, their lots and how far they reach."""
     found = next((each for each in kits_with_lots(request.membership.team) if each.pk == pk), None)
     if found is None:
@@ -53,14 +53,14 @@ def kit(request: HttpRequest, pk: int) -> HttpResponse:
         "kit": found,
         "holdings": held,
         "tests_left": tests_left(found, held, units),
-        "unproven": _unproven(found, found.lots_kept),  # type: ignore[attr-defined]
+        "unproven": _unproven(found, found.lots_kept),  # type: ignore[attr-defined] # prefetched
         "form": LotForm(found),
     }
     return render(request, "kits/kit.html", context)
 
 
 @technician
-def edit_kit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+def edit_kit(request: TeamRequest, pk: int | None = None) -> HttpResponse:
     """Add a kit, or change one."""
     team = request.membership.team
     found = Kit() if pk is None else get_object_or_404(Kit.objects.for_team(team), pk=pk)
@@ -78,7 +78,7 @@ def edit_kit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
 
 @technician
 @require_POST
-def add_lot(request: HttpRequest, pk: int) -> HttpResponse:
+def add_lot(request: TeamRequest, pk: int) -> HttpResponse:
     """Put a lot into a kit."""
     found = get_object_or_404(Kit.objects.for_team(request.membership.team), pk=pk)
     form = LotForm(found, request.POST)
@@ -95,7 +95,7 @@ def add_lot(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_GET
-def lot(request: HttpRequest, pk: int) -> HttpResponse:
+def lot(request: TeamRequest, pk: int) -> HttpResponse:
     """A lot: its state, what came in and went out, its conversion table."""
     found = _lot(request, pk)
     return render(request, "kits/lot.html", _lot_context(found))
@@ -103,7 +103,7 @@ def lot(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def change_lot(request: HttpRequest, pk: int, act: str) -> HttpResponse:
+def change_lot(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     """Count a lot, take it into use, suspect it of damp, write its table, or put it away."""
     found = _lot(request, pk)
     acts = {"count": _count, "use": _use, "damp": _damp, "table": _table, "away": _away, "weigh": _weigh}
@@ -119,7 +119,7 @@ def change_lot(request: HttpRequest, pk: int, act: str) -> HttpResponse:
     return redirect("kits:lot", pk)
 
 
-def _count(request: HttpRequest, found: Lot) -> str:
+def _count(request: TeamRequest, found: Lot) -> str:
     form = UnitsForm(request.POST)
     if not form.is_valid():
         raise ValidationError("Write how many units you counted, 0 or more.")
@@ -127,7 +127,7 @@ def _count(request: HttpRequest, found: Lot) -> str:
     return "Counted."
 
 
-def _weigh(request: HttpRequest, found: Lot) -> str:
+def _weigh(request: TeamRequest, found: Lot) -> str:
     form = WeightForm(request.POST)
     if not form.is_valid():
         raise ValidationError("Write what 20 drops weigh, in g.")
@@ -135,23 +135,23 @@ def _weigh(request: HttpRequest, found: Lot) -> str:
     return "Written. What begins with this bottle from now on counts by its own drop."
 
 
-def _use(request: HttpRequest, found: Lot) -> str:
+def _use(request: TeamRequest, found: Lot) -> str:
     services.use_lot(request.membership, found, timezone.localdate())
     return f"{found} is in use."
 
 
-def _damp(request: HttpRequest, found: Lot) -> str:
+def _damp(request: TeamRequest, found: Lot) -> str:
     damp = request.POST.get("damp") == "yes"
     services.suspect_damp(request.membership, found, damp=damp)
     return "Suspected damp: results that rest on it say so." if damp else "Not suspected any more."
 
 
-def _table(request: HttpRequest, found: Lot) -> str:
+def _table(request: TeamRequest, found: Lot) -> str:
     kept = services.keep_table(request.membership, found, request.POST.get("table", "")[:20_000])
     return "The table is saved." if kept.table else "The table is empty now."
 
 
-def _away(request: HttpRequest, found: Lot) -> str:
+def _away(request: TeamRequest, found: Lot) -> str:
     form = WhyForm(request.POST)
     if not form.is_valid():
         raise ValidationError("Say why it is put away.")
@@ -159,7 +159,7 @@ def _away(request: HttpRequest, found: Lot) -> str:
     return f"{found} is put away."
 
 
-def _lot(request: HttpRequest, pk: int) -> Lot:
+def _lot(request: TeamRequest, pk: int) -> Lot:
     return get_object_or_404(Lot.objects.for_team(request.membership.team).select_related("kit", "team"), pk=pk)
 
 

@@ -1,7 +1,9 @@
 """The log: every result, its working, and the way out as a file."""
 
+from typing import Any
+
 from django import forms
-from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import HttpResponse, StreamingHttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
@@ -10,7 +12,7 @@ from kessa.pages.base.long_answers import LongAnswer, may_begin
 from kessa.pages.base.result_rows import Names, table_rows
 from kessa.pages.base.select import PlainSelect
 from kessa.pages.base.views import one_moment
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.results.export import csv_pieces
 from kessa.record.results.filters import LogFilter
 from kessa.record.results.models import Result
@@ -19,7 +21,7 @@ from kessa.record.results.selectors import listed, page_after
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """The log, newest first; htmx asks for the rows alone."""
     team = request.membership.team
     log_filter = _quick(LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()))
@@ -42,7 +44,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def more_filters(request: HttpRequest) -> HttpResponse:
+def more_filters(request: TeamRequest) -> HttpResponse:
     """The filters that are seldom wanted, when somebody opens them."""
     return render(request, "log/more_filters.html", {"filter": _quick(LogFilter(request.membership.team, None))})
 
@@ -51,13 +53,14 @@ def _quick(log_filter: LogFilter) -> LogFilter:
     """Let the selects of a filter be written quickly; what they offer is asked for where it is shown."""
     for field in log_filter.form.fields.values():
         if isinstance(field, forms.ChoiceField):
-            field.widget = PlainSelect(choices=field.choices)
+            choices: Any = field.choices
+            field.widget = PlainSelect(choices=choices)
     return log_filter
 
 
 @member
 @require_GET
-def export(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+def export(request: TeamRequest) -> HttpResponse | StreamingHttpResponse:
     """What is filtered, as CSV; only so many such files are written at a time, the page asks again for the next."""
     if not may_begin():
         return one_moment(request, 503, "Other files are being written just now. This one comes by itself.")

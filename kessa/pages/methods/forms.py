@@ -41,7 +41,7 @@ class ImportForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Take the text from whichever was given; raises where there is none, or too much."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if given := cleaned.get("file"):
             if given.size > MOST_BYTES:
                 raise forms.ValidationError(f"A method file holds at most {MOST_BYTES // 1000} kB.")
@@ -62,7 +62,7 @@ class NumbersForm(forms.Form):
         self.part = definition["parts"][0]
         self.kind = KINDS[self.part["kind"]]
         self.numbers = {name: field for name, field in self.kind.model_fields.items() if field.title}
-        super().__init__(*args, initial=self._initial(), **kwargs)
+        super().__init__(*args, **kwargs | {"initial": self._initial()})
         for name, label in TEXTS.items():
             self.fields[name] = forms.CharField(label=label, help_text=_ABOUT.get(name, ""), max_length=400)
         self.fields["parameter"] = forms.CharField(label="What it finds out", help_text="such as zinc", max_length=60)
@@ -118,12 +118,15 @@ class NumbersForm(forms.Form):
         ranges = []
         for number, line in enumerate(self.cleaned_data["ranges"].strip().splitlines(), 1):
             try:
-                ml, per = typed_numbers(line) or ()
-                checked = [checked_number(each, "range") for each in (ml, per)]
+                numbers = typed_numbers(line) or []
+                if len(numbers) != 2:
+                    raise ValueError(line)
+                checked = [checked_number(each, "range") for each in numbers]
             except (ValueError, CannotCompute):
                 raise forms.ValidationError(f"Line {number}: mL of sample, a space, what one unit is worth.") from None
             if min(checked) <= 0:
                 raise forms.ValidationError(f"Line {number}: both numbers are above 0.")
+            ml, per = numbers
             ranges.append({"vessel": f"{plain(ml)} mL", "numbers": {"per": per}, "titrant": {"sample_ml": ml}})
         if len({each["vessel"] for each in ranges}) != len(ranges):
             raise forms.ValidationError("Two ranges have the same volume.")
@@ -171,7 +174,7 @@ class NumbersForm(forms.Form):
 
 def _asked_for(field: FieldInfo) -> forms.Field:
     """Return the form field that asks for one of a kind's numbers: a choice, a list of numbers, or a number."""
-    said = {"label": field.title, "help_text": field.description or ""}
+    said: dict[str, Any] = {"label": field.title, "help_text": field.description or ""}
     kind = get_origin(field.annotation)
     if kind is Literal:
         choices = [(key, _REPORTS.get(key, key)) for key in get_args(field.annotation)]
@@ -276,18 +279,18 @@ class KitNumbersForm(forms.Form):
             self._ask(("sample_ml",), "Sample, mL", volume, fills_to(now) or volume)
         for part, now_part in zip(self.house.parts, now.parts, strict=True):
             of = f"{part.parameter}: " if len(self.house.parts) > 1 else ""
-            if hasattr(part.numbers, "per"):
+            if (per := getattr(part.numbers, "per", None)) is not None:
                 label = f"{of}One {part.unit_of_count} is worth, {sign(part.unit)}"
-                self._ask(("per", part.key), label, part.numbers.per, now_part.numbers.per)
+                self._ask(("per", part.key), label, per, getattr(now_part.numbers, "per", per))
             for other, now_other in zip(part.also, now_part.also, strict=True):
                 label = f"{of}Factor to write it as {other.form}"
                 self._ask(("also", part.key, other.form), label, other.times, now_other.times)
-            if part.numbers.card and hasattr(part.numbers, "steps"):
+            if part.numbers.card and (steps := getattr(part.numbers, "steps", None)):
                 label = f"{of}The printed steps, rising"
-                self._ask(("cards", part.key), label, part.numbers.steps, now_part.numbers.steps)
+                self._ask(("cards", part.key), label, steps, getattr(now_part.numbers, "steps", steps))
 
     def _ask(self, about: tuple[str, ...], label: str, house: Any, now: Any) -> None:
-        said = {"label": label[:1].upper() + label[1:], "required": False}
+        said: dict[str, Any] = {"label": label[:1].upper() + label[1:], "required": False}
         if isinstance(house, tuple):
             said["help_text"] = f"the house's: {', '.join(map(plain, house))}"
             field: forms.Field = NumbersField(initial=list(now), **said)
@@ -302,7 +305,7 @@ class KitNumbersForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Make numbers of it, and a method with them; what is empty or as the house has it is left out."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         said: dict[str, Any] = {}
         for name, (about, house) in self.about.items():
             value = cleaned.get(name)

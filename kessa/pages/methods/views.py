@@ -1,6 +1,6 @@
 """Methods: the library, and each method as a bench card with what was done by it."""
 
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
@@ -12,7 +12,7 @@ from kessa.pages.base.result_rows import table_rows
 from kessa.record.kits.models import Lot
 from kessa.record.methods.models import KitNumbers, OwnMethod
 from kessa.record.methods.selectors import families_of, methods_of, out_of_use
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.models import Team
 from kessa.record.quality.models import QualityCheck
 from kessa.record.results.models import Result
@@ -23,7 +23,7 @@ _LATELY = 12
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """Every method the team may use, by what it finds out."""
     by_parameter: dict[str, list[list[Method]]] = {}
     for family in families_of(request.membership.team.pk).values():
@@ -37,7 +37,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def method(request: HttpRequest, key: str) -> HttpResponse:
+def method(request: TeamRequest, key: str) -> HttpResponse:
     """A method as a bench card, with its numbers, lots and latest results."""
     team = request.membership.team
     found = _method(team, key)

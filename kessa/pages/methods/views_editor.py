@@ -5,7 +5,7 @@ from typing import Any
 import tomli_w
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 from pydantic import ValidationError as Unreadable
@@ -18,12 +18,12 @@ from kessa.pages.methods.forms import ExampleForm, ImportForm, KindForm, KitNumb
 from kessa.record.methods import services
 from kessa.record.methods.models import OwnMethod
 from kessa.record.methods.selectors import methods_of, newest_own
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.rounds.services import retire_method
 
 
 @technician
-def begin(request: HttpRequest) -> HttpResponse:
+def begin(request: TeamRequest) -> HttpResponse:
     """Ask of which kind a new method is."""
     form = KindForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -32,12 +32,12 @@ def begin(request: HttpRequest) -> HttpResponse:
     return render(request, "methods/begin.html", {"form": form, "kinds": kinds_in_words()})
 
 
-def _draft(request: HttpRequest, pk: int) -> OwnMethod:
+def _draft(request: TeamRequest, pk: int) -> OwnMethod:
     rows = OwnMethod.objects.for_team(request.membership.team)
     return get_object_or_404(rows, pk=pk, published_at=None, retired_at=None)
 
 
-def _kept(request: HttpRequest, draft: OwnMethod, definition: dict[str, Any], page: str) -> HttpResponse:
+def _kept(request: TeamRequest, draft: OwnMethod, definition: dict[str, Any], page: str) -> HttpResponse:
     """Keep what a draft says so far, and lead on; where it is a draft no more, say so."""
     try:
         services.keep_draft(request.membership, draft, definition)
@@ -48,7 +48,7 @@ def _kept(request: HttpRequest, draft: OwnMethod, definition: dict[str, Any], pa
 
 
 @technician
-def numbers(request: HttpRequest, pk: int) -> HttpResponse:
+def numbers(request: TeamRequest, pk: int) -> HttpResponse:
     """Say what the method finds out, and by which numbers."""
     draft = _draft(request, pk)
     form = NumbersForm(draft.definition, request.POST or None)
@@ -59,7 +59,7 @@ def numbers(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @technician
-def steps(request: HttpRequest, pk: int) -> HttpResponse:
+def steps(request: TeamRequest, pk: int) -> HttpResponse:
     """Say the steps with their clocks and cautions."""
     draft = _draft(request, pk)
     form = StepsForm(draft.definition, request.POST or None)
@@ -71,7 +71,7 @@ def steps(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @technician
-def check(request: HttpRequest, pk: int) -> HttpResponse:
+def check(request: TeamRequest, pk: int) -> HttpResponse:
     """Check a draft by an example reading that shows its working; what is still wrong stands first."""
     draft = _draft(request, pk)
     kind = draft.definition["parts"][0]["kind"]
@@ -94,7 +94,7 @@ def _in_words(definition: dict[str, Any]) -> list[tuple[str, str]]:
 
 @technician
 @require_POST
-def publish(request: HttpRequest, pk: int) -> HttpResponse:
+def publish(request: TeamRequest, pk: int) -> HttpResponse:
     """Let the team use a draft from now on."""
     draft = _draft(request, pk)
     try:
@@ -109,7 +109,7 @@ def publish(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def throw_away(request: HttpRequest, pk: int) -> HttpResponse:
+def throw_away(request: TeamRequest, pk: int) -> HttpResponse:
     """Throw a draft away."""
     services.throw_away(request.membership, _draft(request, pk))
     return redirect("methods:index")
@@ -117,7 +117,7 @@ def throw_away(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def change(request: HttpRequest, key: str) -> HttpResponse:
+def change(request: TeamRequest, key: str) -> HttpResponse:
     """Begin the next version of a method of the team's own, or a method of its own from one of the house's."""
     team = request.membership.team
     found = methods_of(team.pk).get(key)
@@ -134,7 +134,7 @@ def change(request: HttpRequest, key: str) -> HttpResponse:
 
 
 @technician
-def kit_numbers(request: HttpRequest, key: str) -> HttpResponse:
+def kit_numbers(request: TeamRequest, key: str) -> HttpResponse:
     """Set what the team's kit prints on a house method, in one short form."""
     house, now = house_methods().get(key), methods_of(request.membership.team.pk).get(key)
     if now is None:
@@ -156,7 +156,7 @@ def kit_numbers(request: HttpRequest, key: str) -> HttpResponse:
 
 @technician
 @require_POST
-def retire(request: HttpRequest, key: str) -> HttpResponse:
+def retire(request: TeamRequest, key: str) -> HttpResponse:
     """Take a method of the team's own out of use."""
     found = methods_of(request.membership.team.pk).get(key)
     own = found and newest_own(request.membership.team.pk, found)
@@ -169,7 +169,7 @@ def retire(request: HttpRequest, key: str) -> HttpResponse:
 
 @member
 @require_GET
-def export(request: HttpRequest, key: str) -> HttpResponse:
+def export(request: TeamRequest, key: str) -> HttpResponse:
     """A method as a TOML file."""
     found = methods_of(request.membership.team.pk).get(key)
     if found is None:
@@ -183,7 +183,7 @@ def export(request: HttpRequest, key: str) -> HttpResponse:
 
 
 @technician
-def take_in(request: HttpRequest) -> HttpResponse:
+def take_in(request: TeamRequest) -> HttpResponse:
     """Take in a method file."""
     form = ImportForm(request.POST or None, request.FILES or None)
     faults: list[str] = []

@@ -22,7 +22,7 @@ class WishForm(forms.ModelForm):  # type: ignore[type-arg]
     def __init__(self, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         self.initial.setdefault("email", self.instance.membership.user.email)
-        self.order_fields(["email", *self._meta.fields])
+        self.order_fields(["email", *self.Meta.fields])
 
 
 class TeamRuleForm(forms.Form):

@@ -6,21 +6,21 @@ from pathlib import Path
 
 from django.conf import settings
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.notices.forms import TeamRuleForm, WishForm
 from kessa.record.notices import services
 from kessa.record.notices.models import Notice, wish_of
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.people.models import ACUTE_TO, User
 
 _SHOWN = 30
 
 
 @member
-def wish(request: HttpRequest) -> HttpResponse:
+def wish(request: TeamRequest) -> HttpResponse:
     """What the member is told by e-mail, where, and what was told lately."""
     form = WishForm(request.POST or None, instance=wish_of(request.membership))
     if request.method == "POST" and form.is_valid():
@@ -40,7 +40,7 @@ def wish(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
-def team_rule(request: HttpRequest) -> HttpResponse:
+def team_rule(request: TeamRequest) -> HttpResponse:
     """Choose who is told of what may harm at once, whatever they wish."""
     form = TeamRuleForm(request.POST)
     if form.is_valid():
@@ -53,7 +53,7 @@ def team_rule(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def caught(request: HttpRequest) -> HttpResponse:
+def caught(request: TeamRequest) -> HttpResponse:
     """Show the mail that the demo caught for the people of the team, newest first: none of it leaves this machine."""
     addresses = set(User.objects.filter(memberships__team=request.membership.team).values_list("email", flat=True))
     folder = Path(settings.EMAIL_FILE_PATH)

@@ -8,7 +8,7 @@ from functools import partial
 from itertools import product
 from typing import Any
 
-from django.http import Http404, HttpRequest, HttpResponse, StreamingHttpResponse
+from django.http import Http404, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, render
 from django.template.loader import render_to_string
 from django.urls import reverse
@@ -33,7 +33,7 @@ from kessa.pages.visits.forms import HandoverForm
 from kessa.pages.visits.views import before_going, offered_again
 from kessa.record.kits.models import Kit
 from kessa.record.methods.selectors import families_of, methods_of
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.pins import sealing_key
 from kessa.record.people.selectors import with_pin
 from kessa.record.places.models import Place
@@ -58,7 +58,7 @@ NO_NUMBER = uuid.UUID(int=0)
 @member
 @require_GET
 @ensure_csrf_cookie
-def along(request: HttpRequest, place_pk: int) -> HttpResponse:
+def along(request: TeamRequest, place_pk: int) -> HttpResponse:
     """The page of a place that is taken along: safety, circumstances, sample, tests, closing."""
     return render(request, "offline/along.html", _context(request, _place(request, place_pk)))
 
@@ -66,7 +66,7 @@ def along(request: HttpRequest, place_pk: int) -> HttpResponse:
 @member
 @require_GET
 @ensure_csrf_cookie
-def along_all(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+def along_all(request: TeamRequest) -> HttpResponse | StreamingHttpResponse:
     """The pages of places, each with all that can be tested there, in one answer that says nothing twice.
 
     Only so many are written at a time: the phone asks again by itself.
@@ -81,7 +81,7 @@ def along_all(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     )
 
 
-def _pages(request: HttpRequest, places: list[Place], zone: tzinfo) -> Iterator[tuple[str, str | None]]:
+def _pages(request: TeamRequest, places: list[Place], zone: tzinfo) -> Iterator[tuple[str, str | None]]:
     """Give the address and the text of each place's page and its parts; of what did not come whole, None at the end."""
     given: set[str] = set()
     for place in places:
@@ -98,7 +98,7 @@ def _pages(request: HttpRequest, places: list[Place], zone: tzinfo) -> Iterator[
             yield reverse("offline:along", args=[place.pk]), None
 
 
-def _written(request: HttpRequest, place: Place) -> Iterator[tuple[str, Callable[[], str]]]:
+def _written(request: TeamRequest, place: Place) -> Iterator[tuple[str, Callable[[], str]]]:
     context = _context(request, place)
     yield reverse("offline:along", args=[place.pk]), lambda: render_to_string("offline/along.html", context, request)
     for each in context["besides"]:
@@ -108,7 +108,7 @@ def _written(request: HttpRequest, place: Place) -> Iterator[tuple[str, Callable
         yield reverse("offline:along_check", args=[each.key]), partial(_check, request, each)
 
 
-def _context(request: HttpRequest, place: Place) -> dict[str, Any]:
+def _context(request: TeamRequest, place: Place) -> dict[str, Any]:
     going = before_going(place)
     # Of the visit that goes on there already what was due when it began is still planned.
     begun = open_visit_at(place, request.user)
@@ -164,7 +164,7 @@ def _context(request: HttpRequest, place: Place) -> dict[str, Any]:
 
 @member
 @require_GET
-def along_test(request: HttpRequest, place_pk: int, family: str) -> HttpResponse:
+def along_test(request: TeamRequest, place_pk: int, family: str) -> HttpResponse:
     """A test that was not planned at a place, as it would begin there: its part of the page that was taken along."""
     place = _place(request, place_pk)
     if family not in families_of(place.team_id):
@@ -174,7 +174,7 @@ def along_test(request: HttpRequest, place_pk: int, family: str) -> HttpResponse
 
 @member
 @require_GET
-def along_check(request: HttpRequest, key: str) -> HttpResponse:
+def along_check(request: TeamRequest, key: str) -> HttpResponse:
     """A blank or a standard by a method, as it would begin anywhere: its part of the pages that were taken along."""
     method = methods_of(request.membership.team_id).get(key)
     if method is None or not method.main.numbers.can_be_checked:
@@ -182,26 +182,26 @@ def along_check(request: HttpRequest, key: str) -> HttpResponse:
     return HttpResponse(_check(request, method))
 
 
-def _test(request: HttpRequest, place: Place, family: str) -> str:
+def _test(request: TeamRequest, place: Place, family: str) -> str:
     plan = PlannedTest(team=place.team, family=family)
     [test] = drafts_of(request.membership, [(_to_be_drawn(request, place), plan)])
     return _part(request, test)
 
 
-def _check(request: HttpRequest, method: Method) -> str:
+def _check(request: TeamRequest, method: Method) -> str:
     return _part(request, check_draft(request.membership, method))
 
 
-def _part(request: HttpRequest, test: OnBoard) -> str:
+def _part(request: TeamRequest, test: OnBoard) -> str:
     context = {"tests": [(test, panel_on_board(request, test, along=True))], "several": True, "along": True}
     return render_to_string("bench/board_tests.html", context, request)
 
 
-def _place(request: HttpRequest, pk: int) -> Place:
+def _place(request: TeamRequest, pk: int) -> Place:
     return get_object_or_404(Place.objects.for_team(request.membership.team_id).select_related("team"), pk=pk)
 
 
-def _to_be_drawn(request: HttpRequest, place: Place) -> Sample:
+def _to_be_drawn(request: TeamRequest, place: Place) -> Sample:
     visit = Visit(team=place.team, place=place)
     return Sample(id=NO_NUMBER, team=place.team, visit=visit, drawn_at=timezone.now(), drawn_by=request.user)
 

@@ -5,14 +5,14 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.rounds.forms import PackForm
 from kessa.record.kits.models import Kit
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.results.history import last_kit_at
 from kessa.record.rounds import services
 from kessa.record.rounds.models import KitCheck
@@ -24,7 +24,7 @@ _AHEAD = timedelta(days=14)
 
 
 @member
-def pack(request: HttpRequest) -> HttpResponse:
+def pack(request: TeamRequest) -> HttpResponse:
     """Choose what to pack for: what is due for the person is chosen already."""
     team = request.membership.team
     form = PackForm(team, request.POST or None)
@@ -50,7 +50,7 @@ def pack(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def packing(request: HttpRequest, pk: int) -> HttpResponse:
+def packing(request: TeamRequest, pk: int) -> HttpResponse:
     """A packing list to tick off."""
     found = _packing(request, pk)
     return render(request, "packing/packing.html", {"check": found, **_progress(found)})
@@ -58,7 +58,7 @@ def packing(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def tick(request: HttpRequest, pk: int) -> HttpResponse:
+def tick(request: TeamRequest, pk: int) -> HttpResponse:
     """Tick a line off, or on again."""
     try:
         found = services.tick(
@@ -76,5 +76,5 @@ def _progress(found: KitCheck) -> dict[str, Any]:
     return {"troubled": troubled, "left": len(found.lines) - len(found.ticked)}
 
 
-def _packing(request: HttpRequest, pk: int) -> KitCheck:
+def _packing(request: TeamRequest, pk: int) -> KitCheck:
     return get_object_or_404(KitCheck.objects.for_team(request.membership.team).select_related("person"), pk=pk)

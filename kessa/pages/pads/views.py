@@ -9,7 +9,7 @@ from typing import Any
 from django import forms
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.template.loader import render_to_string
 from django.utils import timezone
@@ -28,7 +28,7 @@ from kessa.record.pads import services
 from kessa.record.pads.models import Scale
 from kessa.record.pads.placed import Placed, first_guess, out_of_time, pixels, read_at, taken_at
 from kessa.record.pads.selectors import eye_and_machine, learnable, matched_parts, scales_of
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.photographs.models import Photograph
 from kessa.record.photographs.pictures import served
 from kessa.record.photographs.services import add_photograph
@@ -46,7 +46,7 @@ class PictureForm(forms.Form):
 
 @member
 @require_GET
-def card(request: HttpRequest) -> HttpResponse:
+def card(request: TeamRequest) -> HttpResponse:
     """The reference card, at its true size."""
     response = HttpResponse(_card(), content_type="application/pdf")
     response["Content-Disposition"] = 'inline; filename="kessa-card.pdf"'
@@ -61,7 +61,7 @@ def _card() -> bytes:
     return paper(render_to_string("pads/card.html", context))
 
 
-def _open_test(request: HttpRequest, pk: uuid.UUID) -> Determination:
+def _open_test(request: TeamRequest, pk: uuid.UUID) -> Determination:
     rows = Determination.objects.for_team(request.membership.team_id).select_related("team", "sample__visit__place")
     found: Determination = get_object_or_404(rows, pk=pk)
     if found.closed_at or not matched_parts(found.method):
@@ -70,7 +70,7 @@ def _open_test(request: HttpRequest, pk: uuid.UUID) -> Determination:
 
 
 @member
-def photograph(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def photograph(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Take or choose the photograph; what is not learnt yet is said first."""
     test = _open_test(request, pk)
     form = PictureForm(request.POST or None, request.FILES or None)
@@ -93,7 +93,7 @@ def photograph(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpResponse:
+def read(request: TeamRequest, pk: uuid.UUID, photograph_pk: int) -> HttpResponse:
     """Look at what is proposed; say what the eye sees; keep both."""
     test = _open_test(request, pk)
     rows = Photograph.objects.for_team(test.team_id)
@@ -114,7 +114,7 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
         found, refused = read_at(levels, placed, parts, known, off)
         fault = fault or (refused.words if refused else "")
     except CannotCompute as error:
-        fault = error.message
+        fault = str(error.message)
     if request.method == "POST" and not request.htmx:
         kept = _keep(request, test, f"sample-{number}", at, parts, found, picture)
         if kept:
@@ -134,18 +134,18 @@ def read(request: HttpRequest, pk: uuid.UUID, photograph_pk: int) -> HttpRespons
     return render(request, "pads/proposals.html" if request.htmx else "pads/read.html", context)
 
 
-def _placed(request: HttpRequest, levels: Any) -> tuple[Placed, str]:
+def _placed(request: TeamRequest, levels: Any) -> tuple[Placed, str]:
     """Return what a person set on a picture, or a first guess with what was wrong with it."""
     if request.method == "POST":
         try:
             return Placed.said(request.POST), ""
         except ValidationError as error:
-            return first_guess(levels), error.message
+            return first_guess(levels), str(error.message)
     return first_guess(levels), ""
 
 
 def _keep(
-    request: HttpRequest,
+    request: TeamRequest,
     test: Determination,
     run: str,
     at: Any,
@@ -176,12 +176,12 @@ def _keep(
 
 @member
 @require_GET
-def scales(request: HttpRequest) -> HttpResponse:
+def scales(request: TeamRequest) -> HttpResponse:
     """What was learnt of the kits' cards, and how eyes and machine lie against one another."""
     return _scales(request, PictureForm())
 
 
-def _scales(request: HttpRequest, form: PictureForm) -> HttpResponse:
+def _scales(request: TeamRequest, form: PictureForm) -> HttpResponse:
     team = request.membership.team
     context = {"rows": learnable(team), "pairs": eye_and_machine(team), "form": form}
     return render(request, "pads/scales.html", context, status=422 if form.errors else 200)
@@ -189,7 +189,7 @@ def _scales(request: HttpRequest, form: PictureForm) -> HttpResponse:
 
 @technician
 @require_POST
-def bring_scale(request: HttpRequest) -> HttpResponse:
+def bring_scale(request: TeamRequest) -> HttpResponse:
     """Bring a photograph of a kit's own card."""
     family, _, key = request.POST.get("part", "").partition(" ")
     methods = families_of(request.membership.team_id).get(family)
@@ -206,13 +206,13 @@ def bring_scale(request: HttpRequest) -> HttpResponse:
     return _scales(request, form)
 
 
-def _own_scale(request: HttpRequest, pk: int) -> Scale:
+def _own_scale(request: TeamRequest, pk: int) -> Scale:
     found: Scale = get_object_or_404(Scale.objects.for_team(request.membership.team_id), pk=pk)
     return found
 
 
 @technician
-def scale(request: HttpRequest, pk: int) -> HttpResponse:
+def scale(request: TeamRequest, pk: int) -> HttpResponse:
     """Set the corners and the ends of the card's steps, and learn their colours."""
     found = _own_scale(request, pk)
     placed, fault = _placed(request, pixels(found.image))
@@ -222,13 +222,13 @@ def scale(request: HttpRequest, pk: int) -> HttpResponse:
             messages.success(request, "Learnt. Compare it with the card in your hand; learn it anew where it is off.")
             return redirect("pads:scale", pk)
         except ValidationError as error:
-            fault = error.message
+            fault = str(error.message)
     context = {"scale": found, "placed": placed, "fault": fault}
     return render(request, "pads/scale.html", context, status=422 if fault else 200)
 
 
 @member
 @require_GET
-def scale_image(request: HttpRequest, pk: int) -> FileResponse:
+def scale_image(request: TeamRequest, pk: int) -> FileResponse:
     """The photograph of a kit's card, for the team only."""
     return served(_own_scale(request, pk).image)

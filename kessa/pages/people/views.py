@@ -11,7 +11,7 @@ from django.conf import settings
 from django.contrib import messages
 from django.contrib.auth import login
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils.decorators import method_decorator
@@ -19,7 +19,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.people.forms import InvitationForm, PinForm, RoleForm, TeamForm, UnitsForm
 from kessa.record.people import services
-from kessa.record.people.access import anyone, coordinator, member, signed_in
+from kessa.record.people.access import TeamRequest, anyone, coordinator, member, signed_in
 from kessa.record.people.models import Membership, Role, User
 from kessa.record.people.secrets import new_secret
 from kessa.record.people.selectors import acts_of, contacts_of, open_invitations
@@ -29,7 +29,7 @@ _ACTS = 60
 
 
 @signed_in
-def no_team(request: HttpRequest) -> HttpResponse:
+def no_team(request: TeamRequest) -> HttpResponse:
     """Lead a person without a team to one: start it, or be invited."""
     form = TeamForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -41,12 +41,12 @@ def no_team(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def team(request: HttpRequest) -> HttpResponse:
+def team(request: TeamRequest) -> HttpResponse:
     """Show who is in the team; coordinators invite and give roles here."""
     return _team_page(request, InvitationForm())
 
 
-def _team_page(request: HttpRequest, form: InvitationForm, address: str = "") -> HttpResponse:
+def _team_page(request: TeamRequest, form: InvitationForm, address: str = "") -> HttpResponse:
     found = request.membership.team
     context = {
         "memberships": found.memberships.select_related("user").order_by("user__first_name", "id"),
@@ -64,7 +64,7 @@ def _team_page(request: HttpRequest, form: InvitationForm, address: str = "") ->
 @coordinator
 @require_POST
 @reauthentication_required
-def invite(request: HttpRequest) -> HttpResponse:
+def invite(request: TeamRequest) -> HttpResponse:
     """Make an invitation, whose address is shown this once."""
     form = InvitationForm(request.POST)
     address = ""
@@ -78,7 +78,7 @@ def invite(request: HttpRequest) -> HttpResponse:
 @coordinator
 @require_POST
 @reauthentication_required
-def revoke_invitation(request: HttpRequest, pk: int) -> HttpResponse:
+def revoke_invitation(request: TeamRequest, pk: int) -> HttpResponse:
     """Let an invitation lead nowhere."""
     services.revoke_invitation(request.membership, get_object_or_404(open_invitations(request.membership.team), pk=pk))
     messages.success(request, "The invitation leads nowhere now. Who joined by it stays.")
@@ -88,7 +88,7 @@ def revoke_invitation(request: HttpRequest, pk: int) -> HttpResponse:
 @coordinator
 @require_POST
 @reauthentication_required
-def change_member(request: HttpRequest, pk: int) -> HttpResponse:
+def change_member(request: TeamRequest, pk: int) -> HttpResponse:
     """Change a member's role, or take them out of the team."""
     membership = get_object_or_404(request.membership.team.memberships, pk=pk)
     form = RoleForm(request.POST)
@@ -107,7 +107,7 @@ def change_member(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
+def switch_team(request: TeamRequest, pk: int) -> HttpResponse:
     """Work in another of one's teams."""
     request.session["team"] = get_object_or_404(Membership, user=request.user, team_id=pk).team_id
     return redirect("today:today")
@@ -115,7 +115,7 @@ def switch_team(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def units(request: HttpRequest) -> HttpResponse:
+def units(request: TeamRequest) -> HttpResponse:
     """Choose one's own units."""
     form = UnitsForm(request.POST, instance=request.user)
     if form.is_valid():
@@ -128,7 +128,7 @@ def units(request: HttpRequest) -> HttpResponse:
 
 @member
 @reauthentication_required(allow_get=True)
-def pin(request: HttpRequest) -> HttpResponse:
+def pin(request: TeamRequest) -> HttpResponse:
     """Choose one's PIN."""
     form = PinForm(request.POST or None)
     if request.method == "POST" and form.is_valid():
@@ -140,7 +140,7 @@ def pin(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_GET
-def acts(request: HttpRequest) -> HttpResponse:
+def acts(request: TeamRequest) -> HttpResponse:
     """What was done in the team and what was refused, newest first."""
     before = request.GET.get("before", "")
     rows = acts_of(request.membership.team)
@@ -152,7 +152,7 @@ def acts(request: HttpRequest) -> HttpResponse:
 
 
 @signed_in
-def join(request: HttpRequest, token: str) -> HttpResponse:
+def join(request: TeamRequest, token: str) -> HttpResponse:
     """Accept an invitation."""
     try:
         invitation = services.read_invitation(token, request.user)
@@ -168,7 +168,7 @@ def join(request: HttpRequest, token: str) -> HttpResponse:
 class SignIn(LoginView):
     """Sign in; the demo offers its people besides."""
 
-    def post(self, request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+    def post(self, request: TeamRequest, *args: Any, **kwargs: Any) -> HttpResponse:
         """Remember until the second factor is given too whether others use this phone."""
         request.session[SHARED] = bool(request.POST.get("shared"))
         answer: HttpResponse = super().post(request, *args, **kwargs)
@@ -186,7 +186,7 @@ class SignIn(LoginView):
 
 @anyone
 @require_POST
-def enter_demo(request: HttpRequest, username: str) -> HttpResponse:
+def enter_demo(request: TeamRequest, username: str) -> HttpResponse:
     """Sign in as one of the demo's made-up people."""
     user = get_object_or_404(User, username=username, memberships__team__name=settings.DEMO_TEAM)
     login(request, user, backend="allauth.account.auth_backends.AuthenticationBackend")

@@ -1,26 +1,26 @@
 """Whom the team tells: the authority, the laboratory, those who drink the water, the keeper."""
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.people.forms import ContactForm
 from kessa.record.people import services
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.people.models import Contact
 from kessa.record.people.selectors import contacts_of
 
 
 @member
 @require_GET
-def contacts(request: HttpRequest) -> HttpResponse:
+def contacts(request: TeamRequest) -> HttpResponse:
     """Show everybody whom the team tells, and of what."""
     return render(request, "people/contacts.html", {"contacts": contacts_of(request.membership.team)})
 
 
 @coordinator
-def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+def edit(request: TeamRequest, pk: int | None = None) -> HttpResponse:
     """Name somebody whom the team tells, or change one."""
     team = request.membership.team
     found = Contact() if pk is None else get_object_or_404(Contact.objects.for_team(team), pk=pk)
@@ -36,7 +36,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
 
 @coordinator
 @require_POST
-def drop(request: HttpRequest, pk: int) -> HttpResponse:
+def drop(request: TeamRequest, pk: int) -> HttpResponse:
     """Take somebody off."""
     found = get_object_or_404(Contact.objects.for_team(request.membership.team), pk=pk)
     services.drop_contact(request.membership, found)

@@ -21,8 +21,9 @@ class BoundedUpload(TemporaryFileUploadHandler):
 
     def handle_raw_input(self, input_data: Any, META: Any, content_length: int, *args: Any, **kwargs: Any) -> None:  # noqa: N803
         """Refuse a body, before it is read, that is larger than its page takes."""
-        match = self.request.resolver_match
-        self._most = _TAKE_FILES.get(match.view_name, 0) if match and self.request.membership else 0
+        request: Any = self.request
+        match = request.resolver_match
+        self._most = _TAKE_FILES.get(match.view_name, 0) if match and request.membership else 0
         self._taken = bool(self._most)
         if content_length > (4 * self._most or settings.DATA_UPLOAD_MAX_MEMORY_SIZE):
             raise RequestDataTooBig

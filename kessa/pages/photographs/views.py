@@ -5,14 +5,14 @@ import uuid
 from django import forms
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import FileResponse, Http404, HttpResponse, JsonResponse
 from django.shortcuts import get_object_or_404, redirect
 from django.urls import reverse
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.photographs.upload_bound import MOST_BYTES
 from kessa.record.determinations.models import Determination
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.photographs import services
 from kessa.record.photographs.models import Photograph
 from kessa.record.photographs.pictures import served
@@ -32,7 +32,7 @@ class PhotographForm(forms.Form):
 
 @member
 @require_POST
-def add(request: HttpRequest, subject: str, pk: int | uuid.UUID) -> HttpResponse:
+def add(request: TeamRequest, subject: str, pk: int | uuid.UUID) -> HttpResponse:
     """Add a photograph of something of the team's."""
     # Places are numbered by the server, what people begin by the browser.
     if subject not in _SUBJECTS or isinstance(pk, int) != (subject == "place"):
@@ -49,7 +49,7 @@ def add(request: HttpRequest, subject: str, pk: int | uuid.UUID) -> HttpResponse
     return redirect(_page_of(subject, found))
 
 
-def _added(request: HttpRequest, subject: str, found: Place | Visit | Sample | Determination) -> str:
+def _added(request: TeamRequest, subject: str, found: Place | Visit | Sample | Determination) -> str:
     """Add the photograph that was sent; returns why it was not, or nothing."""
     form = PhotographForm(request.POST, request.FILES)
     if not form.is_valid():
@@ -64,7 +64,7 @@ def _added(request: HttpRequest, subject: str, found: Place | Visit | Sample | D
 
 @member
 @require_GET
-def image(request: HttpRequest, pk: int) -> FileResponse:
+def image(request: TeamRequest, pk: int) -> FileResponse:
     """The picture itself, for the team only."""
     found = get_object_or_404(Photograph.objects.for_team(request.membership.team), pk=pk)
     return served(found.image)
@@ -72,7 +72,7 @@ def image(request: HttpRequest, pk: int) -> FileResponse:
 
 @member
 @require_POST
-def remove(request: HttpRequest, pk: int) -> HttpResponse:
+def remove(request: TeamRequest, pk: int) -> HttpResponse:
     """Remove a photograph: who added it, or a coordinator."""
     found = get_object_or_404(Photograph.objects.for_team(request.membership.team), pk=pk)
     subject = next(name for name in _SUBJECTS if getattr(found, f"{name}_id"))
@@ -82,7 +82,7 @@ def remove(request: HttpRequest, pk: int) -> HttpResponse:
     return redirect(page)
 
 
-def _why_nothing_came(request: HttpRequest) -> str:
+def _why_nothing_came(request: TeamRequest) -> str:
     sent = int(request.META.get("CONTENT_LENGTH") or 0)
     if sent > MOST_BYTES:
         return f"At most {MOST_BYTES // 1_000_000} MB: this file has {sent / 1e6:.0f}."
@@ -94,5 +94,5 @@ def _page_of(subject: str, found: Place | Visit | Sample | Determination) -> str
         return reverse("places:place", args=[found.pk])
     if subject == "determination":
         return reverse("results:determination", args=[found.pk])
-    visit = found.visit if subject == "sample" else found
+    visit = found.visit if isinstance(found, Sample) else found
     return reverse("visits:visit", args=[visit.pk])

@@ -16,7 +16,8 @@ class _ByName(ModelChoiceIterator):  # type: ignore[type-arg]
     def __iter__(self) -> Iterator[Any]:
         if self.field.empty_label is not None:
             yield "", self.field.empty_label
-        yield from self.field.names
+        field: Any = self.field
+        yield from field.names
 
 
 class PlaceField(forms.ModelChoiceField):  # type: ignore[type-arg]

@@ -21,7 +21,7 @@ def _asked_for(fact: Fact) -> forms.Field:
     label = f"{fact.label}, {fact.unit}" if fact.unit else fact.label
     if fact.least is None:
         return forms.CharField(label=label, max_length=200, required=False)
-    number = forms.IntegerField if fact.whole else NumberField
+    number: Any = forms.IntegerField if fact.whole else NumberField
     return number(label=label, min_value=fact.least, max_value=fact.most, required=False)
 
 
@@ -79,6 +79,7 @@ class PlaceForm(TeamModelForm):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
+        fields: dict[str, Any] = self.fields
         kind = self.instance.kind
         if not kind.has_depth:
             del self.fields["sampling_depth_cm"]
@@ -86,10 +87,10 @@ class PlaceForm(TeamModelForm):
         self.fields["usual_way"] = forms.ChoiceField(
             label="Usual way to draw a sample", choices=[("", "not settled"), *ways], required=False
         )
-        self.fields["feeds"].choices = [(each.key, each.words) for each in feeds_of(kind.key)]
-        if not self.fields["feeds"].choices:
+        fields["feeds"].choices = [(each.key, each.words) for each in feeds_of(kind.key)]
+        if not fields["feeds"].choices:
             del self.fields["feeds"]
-        self.fields["limit_sets"].choices = [
+        fields["limit_sets"].choices = [
             (key, found.title)
             for key, found in known_sets(team.pk).items()
             if is_own(key) or kind.key in found.kinds or key in self.instance.limit_sets
@@ -103,7 +104,7 @@ class PlaceForm(TeamModelForm):
 
     def clean(self) -> dict[str, Any]:
         """Gather the facts of the kind; nobody leaves a place without anything to judge by, unless they say so."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         names = [fact.name for fact in self.instance.kind.facts]
         before = (dict(self.instance.facts), list(self.instance.feeds))
         self.instance.facts = {name: cleaned.get(f"fact_{name}") for name in names}
@@ -124,11 +125,17 @@ class PlaceForm(TeamModelForm):
         asked = ",".join([*gone, "for", *fresh])
         if not (gone or fresh) or cleaned.get("looked_over") == asked:
             return
-        self.data = self.data.copy()
         kept = [key for key in cleaned["limit_sets"] if key not in gone]
-        self.data.setlist(self.add_prefix("limit_sets"), [*kept, *fresh])
-        self.data[self.add_prefix("looked_over")] = asked
+        self._tick([*kept, *fresh], looked_over=asked)
         self.add_error("limit_sets", "What you changed changes what fits: look over what is ticked now, then save.")
+
+    def _tick(self, keys: list[str], **said: str) -> None:
+        """Show the form again with other sets ticked."""
+        data: Any = self.data.copy()  # type: ignore[attr-defined] # what was sent
+        data.setlist(self.add_prefix("limit_sets"), keys)
+        for name, value in said.items():
+            data[self.add_prefix(name)] = value
+        self.data = data
 
     def _fitting(self, facts: dict[str, Any], feeds: list[str]) -> list[str]:
         team = self.instance.team_id
@@ -138,8 +145,7 @@ class PlaceForm(TeamModelForm):
     def _propose(self, cleaned: dict[str, Any]) -> None:
         """Tick what fits what was said, to be looked over."""
         fitting = self._fitting(self.instance.facts, cleaned.get("feeds") or [])
-        self.data = self.data.copy()
-        self.data.setlist(self.add_prefix("limit_sets"), fitting)
+        self._tick(fitting)
         said = "These fit what you said: look them over, then save." if fitting else "Nothing that Kessa has fits."
         self.add_error("limit_sets", f"{said} Or say below that nothing judges its results.")
 
@@ -155,12 +161,13 @@ class PairForm(forms.Form):
 
     def __init__(self, place: Place, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        fields: dict[str, Any] = self.fields
         self.place = place
-        self.fields["other"].choose_from(place.team_id, but=place.pk)
+        fields["other"].choose_from(place.team_id, but=place.pk)
 
     def clean(self) -> dict[str, Any]:
         """Put the two places in the pair's order."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if "role" in cleaned and "other" in cleaned:
             kind, end = cleaned["role"].split()
             ends = (self.place, cleaned["other"]) if end == "0" else (cleaned["other"], self.place)

@@ -5,7 +5,7 @@ from typing import Any
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied, ValidationError
 from django.db import IntegrityError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.text import slugify
 from django.views.decorators.http import require_GET, require_http_methods, require_POST
@@ -21,7 +21,7 @@ from kessa.pages.places.views_trend import done_events
 from kessa.record.actions.selectors import at_place, lately_at
 from kessa.record.advice.place_status import place_key, places_by_state
 from kessa.record.compiled import only_or_404
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.people.models import User
 from kessa.record.photographs.selectors import photographs_at
 from kessa.record.places import may, services
@@ -38,7 +38,7 @@ _PAGE = 40
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """The places by name, each with its newest result; a page at a time where there are many."""
     wanted = request.GET.get("name", "")[:80].replace("\0", "")
     shown = places_by_state(request.membership.team, wanted, request.GET.get("after", "")[:90].replace("\0", ""), _PAGE)
@@ -53,7 +53,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def place(request: HttpRequest, pk: int) -> HttpResponse:
+def place(request: TeamRequest, pk: int) -> HttpResponse:
     """A place: its trend, what is usual, the latest visit, what comes next."""
     found = only_or_404(place_at(team=request.membership.team_id, pk=pk))
     lately, pairs = found_lately(found), pairs_of(found)
@@ -141,7 +141,7 @@ def _seen_at(place: Place, asked: str) -> dict[str, Any]:
     rows = [
         (
             scale,
-            [(scale.said(seen[scale.key].value), seen[scale.key]) if scale.key in seen else None for _, seen in lately],
+            [(scale.said(seen[scale.key].value), seen[scale.key]) if scale.key in seen else None for _, seen in lately],  # type: ignore[arg-type]
         )
         for scale in scales
     ]
@@ -157,14 +157,14 @@ def _seen_at(place: Place, asked: str) -> dict[str, Any]:
 
 @technician
 @require_GET
-def create(request: HttpRequest) -> HttpResponse:
+def create(request: TeamRequest) -> HttpResponse:
     """Ask what kind of place is added, of those that the person may add."""
     kinds = [kind for key, kind in place_kinds().items() if may.keep_place(request.membership, Place(kind_key=key))]
     return render(request, "places/create.html", {"kinds": kinds})
 
 
 @technician
-def edit(request: HttpRequest, pk: int | None = None, kind: str = "") -> HttpResponse:
+def edit(request: TeamRequest, pk: int | None = None, kind: str = "") -> HttpResponse:
     """Add a place of a kind, or change one."""
     team = request.membership.team
     if pk is None and kind not in place_kinds():
@@ -185,7 +185,7 @@ def edit(request: HttpRequest, pk: int | None = None, kind: str = "") -> HttpRes
 
 @technician
 @require_http_methods(["GET", "POST"])
-def pairs(request: HttpRequest, pk: int) -> HttpResponse:
+def pairs(request: TeamRequest, pk: int) -> HttpResponse:
     """The places with which a place is compared; another is added, or one taken off."""
     found = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=pk)
     if not may.keep_pair(request.membership, found):
@@ -205,7 +205,7 @@ def pairs(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def part_pair(request: HttpRequest, pk: int) -> HttpResponse:
+def part_pair(request: TeamRequest, pk: int) -> HttpResponse:
     """Take a pair apart."""
     pair = get_object_or_404(Pair.objects.for_team(request.membership.team), pk=pk)
     services.part_pair(request.membership, pair)

@@ -1,12 +1,12 @@
 """The places by their coordinates, drawn here: streams along the water, each place by how it stands."""
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET
 
 from kessa.drawings.map import draw_map
 from kessa.record.advice.place_status import with_state
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.places.selectors import places
 
 _MOST = 400
@@ -14,7 +14,7 @@ _MOST = 400
 
 @member
 @require_GET
-def overview(request: HttpRequest) -> HttpResponse:
+def overview(request: TeamRequest) -> HttpResponse:
     """A map of all places whose coordinates are known; the others are named beneath it."""
     team = request.membership.team
     found = with_state(team, places(team)[:_MOST])

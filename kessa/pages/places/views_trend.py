@@ -4,7 +4,7 @@ from collections import Counter
 from datetime import date, datetime, time, timedelta
 from typing import Any, NamedTuple
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.utils.dateparse import parse_date
@@ -19,7 +19,7 @@ from kessa.pages.base.result_rows import number_rows
 from kessa.record.actions.selectors import done_between
 from kessa.record.actions.wording import done_in
 from kessa.record.compiled import only_or_404
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.models import User
 from kessa.record.places.lines import dated, limits_over, sentences_over, usual_over
 from kessa.record.places.models import Place
@@ -52,13 +52,13 @@ class Drawn(NamedTuple):
     years: list[Any]
     spread: list[Any]
     rows: Any
-    count: int
+    number: int
     events: list[tuple[str, Event]]
 
 
 @member
 @require_GET
-def trends(request: HttpRequest, pk: int) -> HttpResponse:
+def trends(request: TeamRequest, pk: int) -> HttpResponse:
     """One series, or several under one another over the same stretch of time."""
     place = only_or_404(place_at(team=request.membership.team_id, pk=pk))
     known = {slugify("-".join(filter(None, series))): series for series in found_lately(place).series}
@@ -82,7 +82,7 @@ def trends(request: HttpRequest, pk: int) -> HttpResponse:
     return render(request, "places/trend.html", context)
 
 
-def _span(request: HttpRequest) -> Span:
+def _span(request: TeamRequest) -> Span:
     since, until = (_day(request.GET.get(name, "")) for name in ("since", "until"))
     if not since and not until:
         years = request.GET.get("years", "2")
@@ -168,4 +168,4 @@ def _events(place: Place, first: datetime, last: datetime, reader: User) -> list
 def done_events(place: Place, first: datetime, last: datetime, reader: User) -> list[Event]:
     """Return what was done at a place over a stretch of time, as it is marked on a line, in the reader's measures."""
     done = done_between(place, first, last, _MOST_EVENTS)
-    return [Event(each.ended_at, done_in(each, reader.amount_system)) for each in done]
+    return [Event(each.ended_at, done_in(each, reader.amount_system)) for each in done if each.ended_at]

@@ -119,8 +119,9 @@ class VouchForm(forms.Form):
 
     def __init__(self, team: Team, families: list[tuple[str, str]], *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["person"].queryset = members(team.pk)  # type: ignore[attr-defined]
-        self.fields["family"].choices = families  # type: ignore[attr-defined]
+        fields: dict[str, Any] = self.fields
+        fields["person"].queryset = members(team.pk)
+        fields["family"].choices = families
 
 
 class RuleForm(forms.ModelForm):  # type: ignore[type-arg]

@@ -5,7 +5,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied, ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.csrf import ensure_csrf_cookie
 from django.views.decorators.http import require_GET, require_POST
@@ -19,7 +19,7 @@ from kessa.pages.practice.page import before_of, outcome_of, panel_of
 from kessa.pages.results.taps_in_words import told_taps
 from kessa.record.determinations.state import bench_of
 from kessa.record.methods.selectors import families_of, methods_of
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.people.may import Rule
 from kessa.record.people.selectors import members
 from kessa.record.practice import may, services
@@ -33,7 +33,7 @@ _GOES = 20
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """The lessons in order, the tests of the team, and what was practised lately."""
     team, person = request.membership.team, request.user
     passed = lessons_passed(team.pk, person=person.pk)[person.pk]
@@ -49,7 +49,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_POST
-def begin(request: HttpRequest) -> HttpResponse:
+def begin(request: TeamRequest) -> HttpResponse:
     """Begin a go at a lesson, or at a method by itself."""
     lesson = lessons().get(request.POST.get("lesson", ""))
     key = lesson.method if lesson else request.POST.get("method", "")
@@ -63,7 +63,7 @@ def begin(request: HttpRequest) -> HttpResponse:
     return redirect("practice:go", made.pk)
 
 
-def _own(request: HttpRequest, pk: uuid.UUID, rule: Rule = may.go_on) -> Practised:
+def _own(request: TeamRequest, pk: uuid.UUID, rule: Rule = may.go_on) -> Practised:
     rows = Practised.objects.for_team(request.membership.team_id).select_related("person")
     found: Practised = get_object_or_404(rows, pk=pk)
     if not rule(request.membership, found):
@@ -72,7 +72,7 @@ def _own(request: HttpRequest, pk: uuid.UUID, rule: Rule = may.go_on) -> Practis
 
 
 @member
-def go(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def go(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What comes before the bench: a look at kit and sample; or a lesson without a test."""
     found = _own(request, pk)
     if found.closed_at:
@@ -106,7 +106,7 @@ def _form_of(found: Practised, given: Any) -> Any:
 @member
 @require_GET
 @ensure_csrf_cookie
-def bench(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def bench(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """The bench, with the water that was made up."""
     found = _own(request, pk)
     if not found.family:
@@ -121,7 +121,7 @@ def bench(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_GET
-def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def outcome(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What the runs come to so far."""
     found = _own(request, pk)
     if not found.family:
@@ -131,7 +131,7 @@ def outcome(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def told(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def told(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What was right, and what each slip would have done; first the verdict, where the lesson asks for one."""
     found = _own(request, pk, may.see)
     own = found.person_id == request.user.pk
@@ -160,7 +160,7 @@ def told(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @coordinator
 @require_POST
-def remark(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def remark(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Say a word about how somebody practised."""
     found = _own(request, pk, may.see)
     form = RemarkForm(request.POST, instance=found)
@@ -174,12 +174,12 @@ def remark(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_GET
-def people(request: HttpRequest) -> HttpResponse:
+def people(request: TeamRequest) -> HttpResponse:
     """Who may do which test alone, by the team's own rule."""
     return _people(request, RuleForm(instance=request.membership.team), None)
 
 
-def _people(request: HttpRequest, rule: RuleForm, form: VouchForm | None) -> HttpResponse:
+def _people(request: TeamRequest, rule: RuleForm, form: VouchForm | None) -> HttpResponse:
     team = request.membership.team
     known = families_of(team.pk)
     found = proofs(team)
@@ -210,7 +210,7 @@ def _named(known: dict[str, list[Method]]) -> list[tuple[str, str]]:
 
 @coordinator
 @require_POST
-def rules(request: HttpRequest) -> HttpResponse:
+def rules(request: TeamRequest) -> HttpResponse:
     """Keep the team's rule."""
     form = RuleForm(request.POST, instance=request.membership.team)
     if not form.is_valid():
@@ -222,7 +222,7 @@ def rules(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
-def vouch(request: HttpRequest) -> HttpResponse:
+def vouch(request: TeamRequest) -> HttpResponse:
     """Vouch for somebody."""
     team = request.membership.team
     form = VouchForm(team, _named(families_of(team.pk)), request.POST)

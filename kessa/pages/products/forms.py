@@ -67,7 +67,8 @@ class ProductForm(TeamModelForm):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
-        self.fields["places"].queryset = places(team)
+        fields: dict[str, Any] = self.fields
+        fields["places"].queryset = places(team)
 
 
 class ProductLotForm(TeamModelForm):

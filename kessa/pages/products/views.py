@@ -2,13 +2,13 @@
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.people.forms import WhyForm
 from kessa.pages.products.forms import LeftForm, ProductForm, ProductLotForm
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.products import services
 from kessa.record.products.models import Product, ProductChange, ProductLot
 from kessa.record.products.selectors import kept_apart, left_of, products_of
@@ -18,7 +18,7 @@ _CHANGES = 30
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """Every product in use, how much is left, and which must never meet."""
     found = products_of(request.membership.team)
     context = {"products": [(each, left_of(each)) for each in found], "apart": kept_apart(found)}
@@ -27,7 +27,7 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def product(request: HttpRequest, pk: int) -> HttpResponse:
+def product(request: TeamRequest, pk: int) -> HttpResponse:
     """A product: its label, its lots, what came in and went out."""
     found = get_object_or_404(Product.objects.for_team(request.membership.team).select_related("team"), pk=pk)
     changes = ProductChange.objects.for_team(found.team_id).filter(lot__product=found)
@@ -44,7 +44,7 @@ def product(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @technician
-def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+def edit(request: TeamRequest, pk: int | None = None) -> HttpResponse:
     """Write a product's label down, or change it."""
     team = request.membership.team
     found = Product() if pk is None else get_object_or_404(Product.objects.for_team(team), pk=pk)
@@ -60,7 +60,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
 
 @technician
 @require_POST
-def retire(request: HttpRequest, pk: int) -> HttpResponse:
+def retire(request: TeamRequest, pk: int) -> HttpResponse:
     """Propose a product no more."""
     found = get_object_or_404(Product.objects.for_team(request.membership.team), pk=pk)
     services.retire_product(request.membership, found)
@@ -70,12 +70,12 @@ def retire(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def add_lot(request: HttpRequest, pk: int) -> HttpResponse:
+def add_lot(request: TeamRequest, pk: int) -> HttpResponse:
     """Put a lot on the books."""
     found = get_object_or_404(Product.objects.for_team(request.membership.team).select_related("team"), pk=pk)
     form = ProductLotForm(found, request.POST)
     if not form.is_valid():
-        messages.error(request, " ".join(error for errors in form.errors.values() for error in errors))
+        messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
         return redirect("products:product", pk)
     try:
         kept = services.add_lot(request.membership, form.save(commit=False), form.cleaned_data["amount"])
@@ -87,7 +87,7 @@ def add_lot(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def change_lot(request: HttpRequest, pk: int) -> HttpResponse:
+def change_lot(request: TeamRequest, pk: int) -> HttpResponse:
     """Count a lot, or put it away with the reason."""
     lot = get_object_or_404(ProductLot.objects.for_team(request.membership.team), pk=pk, put_away_at=None)
     why, counted = WhyForm(request.POST), LeftForm(request.POST)

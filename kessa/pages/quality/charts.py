@@ -1,7 +1,7 @@
 """Control charts of a method: checks in order, what broke a rule, lots and people compared, the spread."""
 
 from django.contrib import messages
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -10,7 +10,7 @@ from django.views.decorators.http import require_GET, require_POST
 from kessa.core.judging.control import RULES
 from kessa.drawings.control import control_drawn
 from kessa.record.methods.selectors import families_of
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.quality import services
 from kessa.record.quality.control_charts import KINDS, by_lot, chart_of, charted, people_apart, spread_found
 from kessa.record.quality.models import OwnSpread
@@ -21,7 +21,7 @@ _BY = ("lot", "instrument", "person")
 
 @member
 @require_GET
-def charts(request: HttpRequest) -> HttpResponse:
+def charts(request: TeamRequest) -> HttpResponse:
     """The chart of one kind of check of one family, narrowed by lot, instrument and person."""
     team = request.membership.team
     known = {
@@ -75,7 +75,7 @@ def charts(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
-def spread(request: HttpRequest) -> HttpResponse:
+def spread(request: TeamRequest) -> HttpResponse:
     """Go by the team's own spread, or by the house's again."""
     team, family = request.membership.team, request.POST.get("family", "")
     if family not in families_of(team.pk):

@@ -3,12 +3,12 @@
 import uuid
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.results.corrections import with_reason
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.quality import may, services
 from kessa.record.quality.models import QualityCheck
 from kessa.record.results.models import Result
@@ -16,7 +16,7 @@ from kessa.record.results.models import Result
 
 @member
 @require_GET
-def check(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def check(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What a blank, standard or spike came to."""
     rows = QualityCheck.objects.for_team(request.membership.team)
     related = ("determination__sample__visit", "determination__instrument", "person", "sent_by", "withdrawn_by", "kit")
@@ -33,7 +33,7 @@ def check(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_POST
-def withdraw_check(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def withdraw_check(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Withdraw a blank, standard or spike that was none after all."""
     rows = QualityCheck.objects.for_team(request.membership.team)
     found = get_object_or_404(rows.select_related("determination"), determination=pk)

@@ -19,9 +19,10 @@ class _ReportForm(forms.Form):
     place = forms.ModelChoiceField(None)
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs, auto_id=f"id_{self.kind}_%s")  # type: ignore[attr-defined]
+        super().__init__(*args, **kwargs | {"auto_id": f"id_{self.kind}_%s"})  # type: ignore[attr-defined]
+        fields: dict[str, Any] = self.fields
         fitting = [place.pk for place in places(team) if self.fits(place)]
-        self.fields["place"].queryset = Place.objects.for_team(team).filter(pk__in=fitting)  # type: ignore[attr-defined]
+        fields["place"].queryset = Place.objects.for_team(team).filter(pk__in=fitting)
 
     def fits(self, place: Place) -> bool:
         """Whether such a report is made of a place."""

@@ -4,13 +4,13 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ObjectDoesNotExist, ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.base.views import one_moment
 from kessa.pages.reports.forms import MonthForm, PlantForm, SampleForm, VisitForm, YearForm
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.people.models import Team
 from kessa.record.reports import services
 from kessa.record.reports.contents import gather
@@ -22,7 +22,7 @@ _CHOSEN = (MonthForm, PlantForm, YearForm)
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """What was issued, newest first, and what can be made."""
     team = request.membership.team
     before = request.GET.get("before", "")
@@ -44,7 +44,7 @@ def _form(team: Team, kind: str, said: Any) -> Any:
     raise Http404
 
 
-def _about(request: HttpRequest, kind: str, said: Any) -> dict[str, Any]:
+def _about(request: TeamRequest, kind: str, said: Any) -> dict[str, Any]:
     """Return what a report is to be about; raises ValidationError with what is wrong with what was said."""
     form = _form(request.membership.team, kind, said)
     if not form.is_valid():
@@ -55,7 +55,7 @@ def _about(request: HttpRequest, kind: str, said: Any) -> dict[str, Any]:
 
 @member
 @require_GET
-def preview(request: HttpRequest, kind: str) -> HttpResponse:
+def preview(request: TeamRequest, kind: str) -> HttpResponse:
     """A report as it would be issued, without a number."""
     try:
         about = _about(request, kind, request.GET)
@@ -71,7 +71,7 @@ def preview(request: HttpRequest, kind: str) -> HttpResponse:
 
 @technician
 @require_POST
-def issue(request: HttpRequest, kind: str) -> HttpResponse:
+def issue(request: TeamRequest, kind: str) -> HttpResponse:
     """Give a report its number, and keep it."""
     try:
         about = _about(request, kind, request.POST)
@@ -85,14 +85,14 @@ def issue(request: HttpRequest, kind: str) -> HttpResponse:
     return redirect("reports:report", report.number)
 
 
-def _found(request: HttpRequest, number: int) -> Report:
+def _found(request: TeamRequest, number: int) -> Report:
     rows = Report.objects.for_team(request.membership.team).select_related("place", "issued_by", "team")
     return get_object_or_404(rows, number=number)
 
 
 @member
 @require_GET
-def report(request: HttpRequest, number: int) -> HttpResponse:
+def report(request: TeamRequest, number: int) -> HttpResponse:
     """An issued report, and what of its results changed since."""
     found = _found(request, number)
     context = {"report": found, "changed": changed_since(found), "same": services.would_be(found) == found.body}
@@ -101,7 +101,7 @@ def report(request: HttpRequest, number: int) -> HttpResponse:
 
 @member
 @require_GET
-def pdf(request: HttpRequest, number: int) -> HttpResponse:
+def pdf(request: TeamRequest, number: int) -> HttpResponse:
     """The paper of a report, as it was issued."""
     found = _found(request, number)
     if found.paper is None:

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_POST
@@ -15,7 +15,7 @@ from kessa.pages.bench.forms import DilutionForm
 from kessa.pages.people.forms import WhyForm
 from kessa.pages.results.forms import AnswerRightForm, ReadingRightForm, said
 from kessa.record.determinations.models import Determination
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.results.models import Result
 from kessa.record.testing import corrections as services
 from kessa.record.testing import exclusions, repeats
@@ -24,18 +24,18 @@ from kessa.record.testing.services import reopen
 _NO_REASON = "Say why, in up to 300 characters: the reason stays with the result."
 
 
-def _result(request: HttpRequest, pk: int) -> Result:
+def _result(request: TeamRequest, pk: int) -> Result:
     rows = Result.objects.for_team(request.membership.team)
     return get_object_or_404(rows.select_related("determination__sample__visit__place", "place"), pk=pk)
 
 
-def _determination(request: HttpRequest, pk: uuid.UUID) -> Determination:
+def _determination(request: TeamRequest, pk: uuid.UUID) -> Determination:
     rows = Determination.objects.for_team(request.membership.team)
     return get_object_or_404(rows.select_related("sample__visit__place"), pk=pk)
 
 
 @member
-def put_reading_right(request: HttpRequest, pk: int, run: int) -> HttpResponse:
+def put_reading_right(request: TeamRequest, pk: int, run: int) -> HttpResponse:
     """Put right what was counted or read in a run: the result is written anew, the earlier one stays to be seen."""
     found = _result(request, pk)
     raw = found.runs.get(run)
@@ -54,7 +54,7 @@ def put_reading_right(request: HttpRequest, pk: int, run: int) -> HttpResponse:
 
 
 @member
-def put_answer_right(request: HttpRequest, pk: int, key: str) -> HttpResponse:
+def put_answer_right(request: TeamRequest, pk: int, key: str) -> HttpResponse:
     """Put right an answer given on the way."""
     found = _result(request, pk)
     if found.determination is None or key not in found.determination.method.asks:
@@ -71,7 +71,7 @@ def put_answer_right(request: HttpRequest, pk: int, key: str) -> HttpResponse:
     return _righted(request, found, form, title, act)
 
 
-def _righted(request: HttpRequest, found: Result, form: WhyForm, title: str, act: Callable[[], None]) -> HttpResponse:
+def _righted(request: TeamRequest, found: Result, form: WhyForm, title: str, act: Callable[[], None]) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         try:
             act()
@@ -85,7 +85,7 @@ def _righted(request: HttpRequest, found: Result, form: WhyForm, title: str, act
 
 @member
 @require_POST
-def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
+def set_aside(request: TeamRequest, pk: int) -> HttpResponse:
     """Set a result aside without a new test."""
     found = _result(request, pk)
     done = with_reason(request, lambda why: exclusions.set_aside(request.membership, found, why=why))
@@ -96,7 +96,7 @@ def set_aside(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
+def bring_back(request: TeamRequest, pk: int) -> HttpResponse:
     """Let a result that was set aside stand again."""
     found = _result(request, pk)
     done = with_reason(request, lambda why: exclusions.bring_back(request.membership, found, why=why))
@@ -107,7 +107,7 @@ def bring_back(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def further_run(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def further_run(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Open a closed test for one more run, with the reason."""
     found = _determination(request, pk)
     done = with_reason(request, lambda why: reopen(request.membership, found, why=why))
@@ -116,7 +116,7 @@ def further_run(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_POST
-def repeat(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def repeat(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Set a test's results aside with the reason, and begin again on the same sample."""
     found = _determination(request, pk)
     begun = with_reason(request, lambda why: repeats.repeat(request.membership, found, why=why))
@@ -125,7 +125,7 @@ def repeat(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_POST
-def go_on(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def go_on(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Go on after a result over the range."""
     form = DilutionForm(request.POST)
     if not form.is_valid():
@@ -139,7 +139,7 @@ def go_on(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
         return redirect("results:determination", pk)
 
 
-def with_reason(request: HttpRequest, act: Callable[[str], Any]) -> Any:
+def with_reason(request: TeamRequest, act: Callable[[str], Any]) -> Any:
     """Do something that needs a reason; where it cannot be done, say why not and return None."""
     form = WhyForm(request.POST)
     if not form.is_valid():
@@ -154,7 +154,7 @@ def with_reason(request: HttpRequest, act: Callable[[str], Any]) -> Any:
 
 @member
 @require_POST
-def stand_by(request: HttpRequest, pk: int, flag: str) -> HttpResponse:
+def stand_by(request: TeamRequest, pk: int, flag: str) -> HttpResponse:
     """Say that a number about which something was asked is right."""
     found = _result(request, pk)
     if found.determination is None:

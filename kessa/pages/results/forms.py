@@ -105,7 +105,7 @@ def said(value: Any) -> str:
     """Say a value as a person reads it."""
     if isinstance(value, dict):
         return ", ".join(
-            f"{_WORDS.get(key, key).lower()} {said(each)}" for key, each in value.items() if each is not None
+            f"{_WORDS.get(str(key), str(key)).lower()} {said(each)}" for key, each in value.items() if each is not None
         )
     if isinstance(value, bool):
         return "yes" if value else "no"

@@ -4,7 +4,7 @@ import uuid
 from contextlib import suppress
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
@@ -30,7 +30,7 @@ from kessa.record.determinations.state import lots_of
 from kessa.record.instruments.models import Instrument
 from kessa.record.kits.models import Lot
 from kessa.record.methods.selectors import methods_of
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.photographs.selectors import photographs_of_test
 from kessa.record.places.selectors import reference_of
 from kessa.record.quality.models import QualityCheck
@@ -44,7 +44,7 @@ from kessa.record.rules.selectors import house_rules
 
 @member
 @require_GET
-def result(request: HttpRequest, pk: int) -> HttpResponse:
+def result(request: TeamRequest, pk: int) -> HttpResponse:
     """One result with its working."""
     team = request.membership.team
     found = only_or_404(result_at(team=team.pk, pk=pk))
@@ -156,7 +156,7 @@ def _of_determination(found: Result, others: list[Result]) -> dict[str, Any]:
             if key in bearing_on(method, part)
         ],
         "photographs": photographs_of_test(team=found.team_id, test=determination.pk),
-        "dilutions": DilutionForm.base_fields["dilution"].choices,
+        "dilutions": DilutionForm.choices,
         "once": uuid.uuid4(),
         **_estimated(found),
     }
@@ -180,7 +180,7 @@ def _estimated(result: Result) -> dict[str, Any]:
 
 @member
 @require_GET
-def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def determination(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Lead from a test to its newest result, to what its check came to, or to the bench while it is open."""
     found = get_object_or_404(Determination.objects.for_team(request.membership.team), pk=pk)
     if found.closed_at is not None and QualityCheck.objects.for_team(found.team_id).filter(determination=pk).exists():
@@ -194,7 +194,7 @@ def determination(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_GET
-def taps(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def taps(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Every tap of a test, where a page asks for them."""
     found = get_object_or_404(Determination.objects.for_team(request.membership.team), pk=pk)
     return render(request, "results/told.html", {"taps": told_taps(found)})

@@ -54,7 +54,8 @@ class ReleaseForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["place"].queryset = Place.objects.for_team(team).order_by("name")  # type: ignore[attr-defined]
+        fields: dict[str, Any] = self.fields
+        fields["place"].queryset = Place.objects.for_team(team).order_by("name")
         self.fields["until"].initial = timezone.localdate().isoformat()
 
 

@@ -4,13 +4,13 @@ import uuid
 
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.people.forms import WhyForm
 from kessa.pages.review.forms import AnswerForm, AskForm, ReleaseForm, RulesForm, SeenForm
-from kessa.record.people.access import coordinator, member, technician
+from kessa.record.people.access import TeamRequest, coordinator, member, technician
 from kessa.record.people.acts import NotAllowed
 from kessa.record.photographs.selectors import photographs_of
 from kessa.record.results.history import waits_for_review
@@ -38,7 +38,7 @@ _RESULTS_NAMED = 5
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """What waits for somebody's eyes, newest first; what is reviewed, released."""
     team = request.membership.team
     state = request.GET.get("state", Review.NEW)
@@ -73,7 +73,7 @@ def index(request: HttpRequest) -> HttpResponse:
     return render(request, "review/index.html", context)
 
 
-def _before(request: HttpRequest) -> Visit | None:
+def _before(request: TeamRequest) -> Visit | None:
     """Return the visit after which a page begins; None where none is asked for, or no such visit is there."""
     try:
         number = uuid.UUID(request.GET.get("before", ""))
@@ -85,7 +85,7 @@ def _before(request: HttpRequest) -> Visit | None:
 
 @technician
 @require_POST
-def accept_many(request: HttpRequest) -> HttpResponse:
+def accept_many(request: TeamRequest) -> HttpResponse:
     """Accept the visits that were chosen, each as it was seen; what changed meanwhile is told and left."""
     accepted = 0
     for chosen in request.POST.getlist("visit")[:PAGE]:
@@ -107,17 +107,17 @@ def accept_many(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def visit(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """One visit as a whole, beside what was found before and the same day elsewhere."""
     return _page(request, _visit(request, pk))
 
 
-def _visit(request: HttpRequest, pk: uuid.UUID) -> Visit:
+def _visit(request: TeamRequest, pk: uuid.UUID) -> Visit:
     rows = Visit.objects.for_team(request.membership.team).select_related("place__team", "leader", "closed_by", "team")
     return get_object_or_404(rows, pk=pk)
 
 
-def _page(request: HttpRequest, found: Visit, form: AskForm | None = None) -> HttpResponse:
+def _page(request: TeamRequest, found: Visit, form: AskForm | None = None) -> HttpResponse:
     sheet, hands = field_sheet(found), hands_on(found)
     steps = steps_on(found)
     rows = standing_rows(found.team_id, [found.pk])[found.pk]
@@ -144,7 +144,7 @@ def _page(request: HttpRequest, found: Visit, form: AskForm | None = None) -> Ht
 
 @member
 @require_POST
-def decide(request: HttpRequest, pk: uuid.UUID, act: str) -> HttpResponse:
+def decide(request: TeamRequest, pk: uuid.UUID, act: str) -> HttpResponse:
     """Accept a visit, release it, or take that back."""
     found = _visit(request, pk)
     try:
@@ -159,7 +159,7 @@ def decide(request: HttpRequest, pk: uuid.UUID, act: str) -> HttpResponse:
     return redirect("review:visit", following.pk) if following else redirect("review:index")
 
 
-def _accept(request: HttpRequest, found: Visit) -> str:
+def _accept(request: TeamRequest, found: Visit) -> str:
     form = SeenForm(request.POST)
     held = services.accept(request.membership, found, seen=form.data.get("seen", ""))
     if held.review == Review.NEW:
@@ -167,12 +167,12 @@ def _accept(request: HttpRequest, found: Visit) -> str:
     return f"The {found} is {held.get_review_display()}."
 
 
-def _release(request: HttpRequest, found: Visit) -> str:
+def _release(request: TeamRequest, found: Visit) -> str:
     services.release(request.membership, found)
     return f"The {found} is released."
 
 
-def _take_back(request: HttpRequest, found: Visit) -> str:
+def _take_back(request: TeamRequest, found: Visit) -> str:
     form = WhyForm(request.POST)
     services.take_back(request.membership, found, why=form.cleaned_data["why"] if form.is_valid() else "")
     return f"The {found} is to be reviewed anew."
@@ -183,7 +183,7 @@ _ACTS = {"accept": _accept, "release": _release, "take-back": _take_back}
 
 @technician
 @require_POST
-def ask(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def ask(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Ask somebody of a visit a question."""
     found = _visit(request, pk)
     form = AskForm(found, hands_on(found), request.user, request.POST)
@@ -199,7 +199,7 @@ def ask(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def question(request: HttpRequest, pk: int) -> HttpResponse:
+def question(request: TeamRequest, pk: int) -> HttpResponse:
     """A question with what it is about, and the answer to it."""
     rows = Step.objects.for_team(request.membership.team).filter(what=What.ASKED)
     found = get_object_or_404(rows.select_related("visit__place", "by", "to", "result__place"), pk=pk)
@@ -230,7 +230,7 @@ def question(request: HttpRequest, pk: int) -> HttpResponse:
 
 @coordinator
 @require_POST
-def release_all(request: HttpRequest) -> HttpResponse:
+def release_all(request: TeamRequest) -> HttpResponse:
     """Release everything that is ready, at a place or at all, up to a day."""
     form = ReleaseForm(request.membership.team, request.POST)
     if form.is_valid():
@@ -243,7 +243,7 @@ def release_all(request: HttpRequest) -> HttpResponse:
 
 
 @coordinator
-def rules(request: HttpRequest) -> HttpResponse:
+def rules(request: TeamRequest) -> HttpResponse:
     """By whom and how often visits are looked over before their numbers go out."""
     form = RulesForm(request.POST or None, instance=request.membership.team)
     if request.method == "POST" and form.is_valid():

@@ -58,18 +58,19 @@ class RoundForm(TeamModelForm):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
-        self.fields["people"].queryset = members(team)
+        fields: dict[str, Any] = self.fields
+        fields["people"].queryset = members(team)
         self.fields["starts_on"].widget = forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")
         self.fields["starts_on"].widget.attrs["class"] = "input short"
         if not self.instance.pk:
             self.initial["starts_on"] = timezone.localdate()
         else:
-            self.initial |= _fields_of(self.instance.rule)
+            self.initial.update(_fields_of(self.instance.rule))
             self.initial["people"] = list(self.instance.people.values_list("pk", flat=True))
 
     def clean(self) -> dict[str, Any]:
         """Make the rule from its shape, and refuse one that never falls due."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         self.instance.rule = _rule_of(cleaned)
         if cleaned.get("shape") == "weekly" and not cleaned.get("weekdays"):
             self.add_error("weekdays", "Choose at least one day of the week.")
@@ -107,7 +108,8 @@ class StopsForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["places"].queryset = places(team)
+        fields: dict[str, Any] = self.fields
+        fields["places"].queryset = places(team)
         self.tests = []
         self.served = {family for kit in Kit.objects.for_team(team) for family in kit.families}
         for key, (method, *_) in families_of(team.pk).items():
@@ -157,8 +159,9 @@ class PackForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["stop"].queryset = Stop.objects.for_team(team)
-        self.fields["kit"].queryset = Kit.objects.for_team(team)
+        fields: dict[str, Any] = self.fields
+        fields["stop"].queryset = Stop.objects.for_team(team)
+        fields["kit"].queryset = Kit.objects.for_team(team)
 
 
 class OccasionForm(forms.Form):
@@ -175,7 +178,8 @@ class OccasionForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["place"].choose_from(team.pk)
+        fields: dict[str, Any] = self.fields
+        fields["place"].choose_from(team.pk)
         self.fields["happened_on"].initial = timezone.localdate()
 
     def clean_happened_on(self) -> date:
@@ -188,7 +192,7 @@ class OccasionForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Ask for the place of what happens at one place."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         kind = occasion_kinds().get(cleaned.get("kind", ""))
         if kind and kind.one_place and not cleaned.get("place"):
             self.add_error("place", "Say at which place.")
@@ -203,7 +207,8 @@ class WhyNotForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["place"].queryset = places(team)
+        fields: dict[str, Any] = self.fields
+        fields["place"].queryset = places(team)
 
 
 def _rule_of(cleaned: dict[str, Any]) -> str:

@@ -7,7 +7,7 @@ from typing import Any
 from django.contrib import messages
 from django.db import IntegrityError
 from django.db.models import Count
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -16,7 +16,7 @@ from django.views.decorators.http import require_GET, require_POST
 from kessa.core.job.occasions import occasion_kinds
 from kessa.core.planning.rhythm import DAILY, around, coming, in_words
 from kessa.pages.rounds.forms import RoundForm, StopsForm
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.rounds import services
 from kessa.record.rounds.models import CalendarFeed, Round, Stop
 from kessa.record.rounds.selectors import coming_days, whole_rounds
@@ -26,7 +26,7 @@ _YEARS_SHOWN = 10
 
 @member
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """Every round, and the month they make."""
     going_on = Round.objects.for_team(request.membership.team).filter(retired_at=None)
     rounds = list(going_on.annotate(places=Count("stops")))
@@ -53,14 +53,14 @@ def index(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def round_page(request: HttpRequest, pk: int) -> HttpResponse:
+def round_page(request: TeamRequest, pk: int) -> HttpResponse:
     """A round: its rhythm, people, places and tests."""
     found = _round(request, pk)
     return render(request, "rounds/round.html", _round_context(request, found, StopsForm(request.membership.team)))
 
 
 @coordinator
-def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
+def edit(request: TeamRequest, pk: int | None = None) -> HttpResponse:
     """Plan a new round, or change one."""
     found = Round() if pk is None else _round(request, pk)
     form = RoundForm(request.membership.team, request.POST or None, instance=found)
@@ -77,7 +77,7 @@ def edit(request: HttpRequest, pk: int | None = None) -> HttpResponse:
 
 @coordinator
 @require_GET
-def preview(request: HttpRequest) -> HttpResponse:
+def preview(request: TeamRequest) -> HttpResponse:
     """The next days of a rhythm that is being made."""
     form = RoundForm(request.membership.team, request.GET)
     form.is_valid()
@@ -94,7 +94,7 @@ def preview(request: HttpRequest) -> HttpResponse:
 
 @coordinator
 @require_POST
-def add_stops(request: HttpRequest, pk: int) -> HttpResponse:
+def add_stops(request: TeamRequest, pk: int) -> HttpResponse:
     """Put places on a round, or change what is done at them."""
     found = _round(request, pk)
     form = StopsForm(request.membership.team, request.POST)
@@ -108,7 +108,7 @@ def add_stops(request: HttpRequest, pk: int) -> HttpResponse:
 
 @coordinator
 @require_POST
-def leave_out(request: HttpRequest, pk: int, stop_pk: int) -> HttpResponse:
+def leave_out(request: TeamRequest, pk: int, stop_pk: int) -> HttpResponse:
     """Take a place off a round."""
     stop = get_object_or_404(Stop.objects.for_team(request.membership.team), pk=stop_pk, round_id=pk)
     services.leave_out(request.membership, stop)
@@ -118,7 +118,7 @@ def leave_out(request: HttpRequest, pk: int, stop_pk: int) -> HttpResponse:
 
 @coordinator
 @require_POST
-def retire(request: HttpRequest, pk: int) -> HttpResponse:
+def retire(request: TeamRequest, pk: int) -> HttpResponse:
     """End a round."""
     found = _round(request, pk)
     services.retire_round(request.membership, found)
@@ -128,7 +128,7 @@ def retire(request: HttpRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def change_feed(request: HttpRequest) -> HttpResponse:
+def change_feed(request: TeamRequest) -> HttpResponse:
     """Make a secret calendar address, or let it lead nowhere."""
     if "revoke" in request.POST:
         services.revoke_feed(request.membership)
@@ -140,11 +140,11 @@ def change_feed(request: HttpRequest) -> HttpResponse:
     return redirect("rounds:index")
 
 
-def _round(request: HttpRequest, pk: int) -> Round:
+def _round(request: TeamRequest, pk: int) -> Round:
     return get_object_or_404(whole_rounds(request.membership.team), pk=pk)
 
 
-def _round_context(request: HttpRequest, found: Round, form: StopsForm) -> dict[str, Any]:
+def _round_context(request: TeamRequest, found: Round, form: StopsForm) -> dict[str, Any]:
     day = timezone.localdate()
     words, latest, following = _when(found)
     return {

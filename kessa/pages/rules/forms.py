@@ -132,12 +132,12 @@ class LimitForm(forms.Form):
     note = forms.CharField(label="Note", max_length=600, required=False)
 
     def __init__(self, *args: Any, before: dict[str, Any], applies_to: Any, **kwargs: Any) -> None:
-        super().__init__(*args, initial=self.filled(before, applies_to), **kwargs)
+        super().__init__(*args, **kwargs | {"initial": self.filled(before, applies_to)})
         self.before = before
 
     def clean(self) -> dict[str, Any]:
         """Check it as a limit of a set; what is wrong is said at its field."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if self.errors:
             return cleaned
         try:

@@ -3,25 +3,25 @@
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_POST
 
 from kessa.pages.rules.forms import HouseRulesForm
-from kessa.record.people.access import coordinator, member
+from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.rules import may, services
 from kessa.record.rules.models import OwnRuleSet
 from kessa.record.rules.selectors import house_rules, is_own, known_sets
 
 
 @member
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: TeamRequest) -> HttpResponse:
     """Show the house rules and every rule set."""
     rules = house_rules(request.membership.team)
     return render(request, "rules/index.html", _shown(request, HouseRulesForm(rules)))
 
 
-def _shown(request: HttpRequest, form: HouseRulesForm) -> dict[str, Any]:
+def _shown(request: TeamRequest, form: HouseRulesForm) -> dict[str, Any]:
     team = request.membership.team
     known = known_sets(team.pk).values()
     by_role = (
@@ -42,7 +42,7 @@ def _shown(request: HttpRequest, form: HouseRulesForm) -> dict[str, Any]:
 
 @coordinator
 @require_POST
-def choose(request: HttpRequest) -> HttpResponse:
+def choose(request: TeamRequest) -> HttpResponse:
     """Change the house rules."""
     team = request.membership.team
     rules = house_rules(team)

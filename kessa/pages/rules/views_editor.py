@@ -6,7 +6,7 @@ from typing import Any
 import tomli_w
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -15,7 +15,7 @@ from kessa.core.judging.statistics import STATISTICS
 from kessa.core.quantities.parameters import parameters
 from kessa.pages.methods.forms import ImportForm
 from kessa.pages.rules.forms import LimitForm, SetForm
-from kessa.record.people.access import member, technician
+from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.results.preview import preview_of
 from kessa.record.rules import services
 from kessa.record.rules.models import OwnRuleSet
@@ -26,12 +26,12 @@ _EMPTY = {"title": "", "applies_to": "plant", "about": "", "limits": []}
 
 @technician
 @require_POST
-def begin(request: HttpRequest, key: str = "") -> HttpResponse:
+def begin(request: TeamRequest, key: str = "") -> HttpResponse:
     """Begin a set of one's own: empty, from a copy of one that ships, or the next version of one's own."""
     known = known_sets(request.membership.team_id)
     if key and key not in known:
         raise Http404
-    definition = _plain(known[key]) if key else _EMPTY
+    definition: dict[str, Any] = _plain(known[key]) if key else _EMPTY
     if key and not is_own(key):
         definition["title"] = f"{definition['title'].removesuffix(': an example')}, ours"[:100]
     return redirect("rules:draft", services.begin_set(request.membership, definition, key).pk)
@@ -42,13 +42,13 @@ def _plain(found: RuleSet) -> dict[str, Any]:
     return said
 
 
-def _draft(request: HttpRequest, pk: int) -> OwnRuleSet:
+def _draft(request: TeamRequest, pk: int) -> OwnRuleSet:
     rows = OwnRuleSet.objects.for_team(request.membership.team)
     return get_object_or_404(rows, pk=pk, published_at=None)
 
 
 def _keep(
-    request: HttpRequest, draft: OwnRuleSet, definition: dict[str, Any], page: str = "rules:draft", *named: int
+    request: TeamRequest, draft: OwnRuleSet, definition: dict[str, Any], page: str = "rules:draft", *named: int
 ) -> HttpResponse:
     try:
         services.keep_set(request.membership, draft, definition)
@@ -59,7 +59,7 @@ def _keep(
 
 
 @technician
-def draft(request: HttpRequest, pk: int) -> HttpResponse:
+def draft(request: TeamRequest, pk: int) -> HttpResponse:
     """What the set is called, and its limits."""
     found = _draft(request, pk)
     form = SetForm(request.POST or None, initial=found.definition)
@@ -89,7 +89,7 @@ def draft(request: HttpRequest, pk: int) -> HttpResponse:
 
 
 @technician
-def limit(request: HttpRequest, pk: int, n: int | None = None) -> HttpResponse:
+def limit(request: TeamRequest, pk: int, n: int | None = None) -> HttpResponse:
     """One limit of a draft: a new one, or one that is there."""
     found = _draft(request, pk)
     limits = list(found.definition.get("limits", []))
@@ -109,7 +109,7 @@ def _parameters() -> list[str]:
 
 
 @technician
-def check(request: HttpRequest, pk: int) -> HttpResponse:
+def check(request: TeamRequest, pk: int) -> HttpResponse:
     """What is still wrong with a draft, and which standing verdicts it would change; then it is kept, with a reason."""
     found = _draft(request, pk)
     refused: list[str] = []
@@ -128,7 +128,7 @@ def check(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def throw_away(request: HttpRequest, pk: int) -> HttpResponse:
+def throw_away(request: TeamRequest, pk: int) -> HttpResponse:
     """Throw a draft away."""
     draft = _draft(request, pk)
     # Two who throw it away at the same moment both did.
@@ -139,7 +139,7 @@ def throw_away(request: HttpRequest, pk: int) -> HttpResponse:
 
 @technician
 @require_POST
-def retire(request: HttpRequest, key: str) -> HttpResponse:
+def retire(request: TeamRequest, key: str) -> HttpResponse:
     """Offer a set of one's own to no further place."""
     rows = OwnRuleSet.objects.for_team(request.membership.team_id).filter(key=key, published_at__isnull=False)
     newest = rows.order_by("-version").first()
@@ -152,7 +152,7 @@ def retire(request: HttpRequest, key: str) -> HttpResponse:
 
 @member
 @require_GET
-def export(request: HttpRequest, key: str) -> HttpResponse:
+def export(request: TeamRequest, key: str) -> HttpResponse:
     """A rule set as a TOML file."""
     found = known_sets(request.membership.team_id).get(key)
     if found is None:
@@ -163,7 +163,7 @@ def export(request: HttpRequest, key: str) -> HttpResponse:
 
 
 @technician
-def take_in(request: HttpRequest) -> HttpResponse:
+def take_in(request: TeamRequest) -> HttpResponse:
     """Take in the file of a rule set."""
     form = ImportForm(request.POST or None, request.FILES or None)
     faults: list[str] = []

@@ -63,12 +63,13 @@ class SampleForm(_DrawnForm, OnceForm):
         usual = {"drawn_at": now, "depth_cm": depth, "drawn_by": person}
         kwargs["initial"] = usual | kwargs.get("initial", {})
         super().__init__(*args, **kwargs)
-        self.fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways)]
+        fields: dict[str, Any] = self.fields
+        fields["way"].choices = [("", "not said"), *((way.key, way.name) for way in ways)]
         bottles = Bottle.objects.for_team(place.team_id).filter(place=place, sample=None).order_by("number")
-        self.fields["bottle"].queryset = bottles
+        fields["bottle"].queryset = bottles
         if not bottles.exists() and not self.data.get("bottle"):
             del self.fields["bottle"]
-        self.fields["drawn_by"].queryset = members(place.team)
+        fields["drawn_by"].queryset = members(place.team)
         if not place.kind.has_depth:
             del self.fields["depth_cm"]
         self.water = place.water
@@ -94,7 +95,7 @@ class SampleForm(_DrawnForm, OnceForm):
 
     def clean(self) -> dict[str, Any]:
         """Ask about a temperature that such water can hardly have."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         warm = cleaned.get("water_temperature_c")
         if warm is not None and not can_be("temperature", float(warm), self.water) and not cleaned.get("sure"):
             self.fields["sure"].widget = forms.CheckboxInput()
@@ -111,7 +112,8 @@ class LabelsForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["place"].queryset = places(team)
+        fields: dict[str, Any] = self.fields
+        fields["place"].queryset = places(team)
 
     def clean_place(self) -> Any:
         """Refuse more labels than two sheets hold."""
@@ -128,7 +130,8 @@ class BottlesForm(forms.Form):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["bottle"].queryset = Bottle.objects.for_team(team).select_related("place").order_by("-number")
+        fields: dict[str, Any] = self.fields
+        fields["bottle"].queryset = Bottle.objects.for_team(team).select_related("place").order_by("-number")
 
 
 class SampleRightForm(_DrawnForm):
@@ -142,8 +145,9 @@ class SampleRightForm(_DrawnForm):
         drawn_at = timezone.localtime(sample.drawn_at).replace(microsecond=0)
         kwargs["initial"] = {name: getattr(sample, name) for name in names} | {"drawn_at": drawn_at}
         super().__init__(*args, **kwargs)
+        fields: dict[str, Any] = self.fields
         self.sample = sample
-        self.fields["drawn_by"].queryset = members(sample.team_id)
+        fields["drawn_by"].queryset = members(sample.team_id)
 
     def clean_drawn_at(self) -> Any:
         """Keep the seconds that nobody saw as they were."""

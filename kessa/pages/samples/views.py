@@ -4,7 +4,7 @@ import uuid
 from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.views.decorators.http import require_GET
@@ -14,7 +14,7 @@ from kessa.core.quantities.quantity import plain
 from kessa.drawings.qr import qr_code
 from kessa.pages.samples.forms import BottlesForm, LabelsForm, SampleForm, SampleRightForm
 from kessa.pages.visits.views import address_of_visit
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.places.models import Place
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.taps.incoming import BadTap
@@ -27,7 +27,7 @@ from kessa.record.visits.selectors import observations_of, open_visit_at, recent
 
 
 @member
-def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
+def sample(request: TeamRequest, place_pk: int) -> HttpResponse:
     """Draw a sample, step by step, and note it."""
     place = get_object_or_404(Place.objects.for_team(request.membership.team).select_related("team"), pk=place_pk)
     going_on = open_visit_at(place)
@@ -39,8 +39,8 @@ def sample(request: HttpRequest, place_pk: int) -> HttpResponse:
     seen = observations_of(going_on) if going_on else {}
     # What is read in place at a boiler or loop is its feed or return, not what is drawn.
     as_read = going_on and place.kind.drawn_below_c is None
-    if as_read and "temperature" in seen:
-        asked["water_temperature_c"] = round(seen["temperature"].value, 1)
+    if as_read and "temperature" in seen and (read := seen["temperature"].value) is not None:
+        asked["water_temperature_c"] = round(read, 1)
     form = SampleForm(place, request.user, ways, request.POST or None, initial=asked)
     # No deeper than the water.
     if "water_depth" in seen:
@@ -67,7 +67,7 @@ def steps_of(way: Way, form: SampleForm) -> list[str]:
     return [step.format(depth=f"{plain(form.initial['depth_cm'])} cm") for step in way.steps]
 
 
-def _drawn(request: HttpRequest, place: Place, form: SampleForm) -> HttpResponse | None:
+def _drawn(request: TeamRequest, place: Place, form: SampleForm) -> HttpResponse | None:
     """Note the sample on the visit that goes on there, or of those hours, or on one of its own."""
     said = form.cleaned_data
     number = form.number
@@ -105,7 +105,7 @@ def _number(value: Any) -> float | None:
 
 @member
 @require_GET
-def without_visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def without_visit(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """The sheet of samples that were drawn without a visit."""
     rows = Visit.objects.for_team(request.membership.team).select_related("place", "team")
     found = get_object_or_404(rows, pk=pk)
@@ -115,7 +115,7 @@ def without_visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def put_sample_right(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def put_sample_right(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Put right what was noted of a sample: what was tested on it is written anew."""
     rows = Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by")
     found = get_object_or_404(rows, pk=pk)
@@ -131,7 +131,7 @@ def put_sample_right(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def labels(request: HttpRequest) -> HttpResponse:
+def labels(request: TeamRequest) -> HttpResponse:
     """Labels to print for bottles: one for each place asked for, with the number its sample will have."""
     team = request.membership.team
     if request.method == "POST":
@@ -151,7 +151,7 @@ def labels(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_GET
-def bottle(request: HttpRequest, code: str) -> HttpResponse:
+def bottle(request: TeamRequest, code: str) -> HttpResponse:
     """Where a scanned label leads: to its sample, or to drawing it."""
     found = get_object_or_404(
         Bottle.objects.for_team(request.membership.team).select_related("sample__visit"), code=code

@@ -1,9 +1,10 @@
 """Today: what is due, what goes on, what waits."""
 
 from datetime import timedelta
+from typing import Any
 
 from django.contrib import messages
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.utils import timezone
 from django.views.decorators.http import require_GET, require_POST
@@ -13,7 +14,7 @@ from kessa.pages.rounds.forms import OccasionForm, WhyNotForm
 from kessa.pages.rounds.listed import call_rows, waiting_rows, why
 from kessa.record.actions.selectors import open_actions, to_follow
 from kessa.record.advice.place_status import first_steps
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.acts import ACTS
 from kessa.record.results.selectors import follow_ups, has_results
 from kessa.record.review.selectors import questions_to, waiting_today
@@ -39,14 +40,15 @@ _SOON = timedelta(hours=24)
 
 @member
 @require_GET
-def today(request: HttpRequest) -> HttpResponse:
+def today(request: TeamRequest) -> HttpResponse:
     """What is due, late or waiting; the next visit is the largest thing."""
     team = request.membership.team
     plan = plan_of(team)
     found = calls(team, request.user, plan)
     first = next(iter(found.mine or found.theirs), None)
     form = OccasionForm(team)
-    names = dict(form.fields["place"].names)
+    place: Any = form.fields["place"]
+    names = dict(place.names)
     visits = open_visits(team=team.pk)
     day = timezone.localdate()
     ahead = next_days(plan.rounds, day, day + _AHEAD)
@@ -83,7 +85,7 @@ def today(request: HttpRequest) -> HttpResponse:
 
 @member
 @require_POST
-def note(request: HttpRequest) -> HttpResponse:
+def note(request: TeamRequest) -> HttpResponse:
     """Note that something happened; the rounds that wait for it are due."""
     form = OccasionForm(request.membership.team, request.POST)
     if form.is_valid():
@@ -94,13 +96,13 @@ def note(request: HttpRequest) -> HttpResponse:
         what = f"Due now: {names}." if waiting else "No round waits for this: nothing is due for it."
         messages.success(request, f"{said}: noted. {what}")
     else:
-        messages.error(request, " ".join(error for errors in form.errors.values() for error in errors))
+        messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
     return redirect("today:today")
 
 
 @member
 @require_POST
-def not_going(request: HttpRequest) -> HttpResponse:
+def not_going(request: TeamRequest) -> HttpResponse:
     """Settle what is due at a place without a visit, with the reason."""
     form = WhyNotForm(request.membership.team, request.POST)
     if not form.is_valid():

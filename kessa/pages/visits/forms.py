@@ -16,7 +16,8 @@ class HandoverForm(forms.Form):
 
     def __init__(self, visit: Visit, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        self.fields["taker"].queryset = members(visit.team).exclude(pk=visit.leader_id)
+        fields: dict[str, Any] = self.fields
+        fields["taker"].queryset = members(visit.team).exclude(pk=visit.leader_id)
 
 
 class CloseForm(forms.Form):

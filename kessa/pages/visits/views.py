@@ -6,7 +6,7 @@ from typing import Any
 from django.contrib import messages
 from django.core.exceptions import ValidationError
 from django.db.models import prefetch_related_objects
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.urls import reverse
 from django.utils import timezone
@@ -17,7 +17,7 @@ from kessa.core.methods.leading import led_at
 from kessa.pages.base.once_form import OnceForm
 from kessa.pages.visits.forms import CloseForm, HandoverForm
 from kessa.record.advice.advising import visit_in_plain_words
-from kessa.record.people.access import member
+from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.sessions import end_soon
 from kessa.record.photographs.selectors import photographs_of
 from kessa.record.places.models import Place
@@ -40,7 +40,7 @@ from kessa.record.visits.selectors import (
 
 
 @member
-def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
+def begin(request: TeamRequest, place_pk: int) -> HttpResponse:
     """Safety first; then the visit begins, for all that is due at the place."""
     team = request.membership.team
     place = get_object_or_404(Place.objects.for_team(team).select_related("team"), pk=place_pk)
@@ -56,7 +56,7 @@ def begin(request: HttpRequest, place_pk: int) -> HttpResponse:
     return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
 
 
-def offered_again(request: HttpRequest) -> dict[str, str]:
+def offered_again(request: TeamRequest) -> dict[str, str]:
     """Who comes along and who knows, as said at the stop before; what is to be confirmed is confirmed anew."""
     stop = stop_before(request.membership.team_id, request.user.pk, timezone.now())
     return {key: stop.safety[key] for key in ("company", "told", "back_by") if key in stop.safety} if stop else {}
@@ -77,7 +77,7 @@ def before_going(place: Place) -> dict[str, Any]:
     }
 
 
-def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
+def _tapped(request: TeamRequest, number: uuid.UUID, kind: str, data: dict[str, Any]) -> HttpResponse | None:
     """Tap for the person what the page says; where it is refused, say why and lead back."""
     try:
         record_whole(request.membership, "visit", number, [tapped(kind, data, seq=next_seq(number))])
@@ -90,7 +90,7 @@ def _tapped(request: HttpRequest, number: uuid.UUID, kind: str, data: dict[str, 
 
 @member
 @require_GET
-def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def visit(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """The visit, which is the field sheet; the next thing to do is the largest."""
     found = visit_or_404(request, pk)
     sheet = field_sheet(found)
@@ -113,7 +113,7 @@ def visit(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_POST
-def tell_of_two(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def tell_of_two(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Say whether this visit and another at its time are one."""
     found, joined = visit_or_404(request, pk), request.POST.get("joined") == "yes"
     other = next((each for each, _ in at_once_with(found) if str(each.pk) == request.POST.get("other")), None)
@@ -130,21 +130,21 @@ def tell_of_two(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 @member
 @require_POST
-def pause(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def pause(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Leave a visit for a while."""
     return _led(request, pk, "paused", {}, "Paused. It waits on Today.", "today:today")
 
 
 @member
 @require_POST
-def resume(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def resume(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Go on with a visit."""
     return _led(request, pk, "resumed", {}, "")
 
 
 @member
 @require_POST
-def hand_over(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def hand_over(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Hand a visit to another person."""
     found = visit_or_404(request, pk)
     form = HandoverForm(found, request.POST)
@@ -156,7 +156,7 @@ def hand_over(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def close(request: HttpRequest, pk: uuid.UUID) -> HttpResponse:
+def close(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Close a visit, with what is missing said."""
     found = visit_or_404(request, pk)
     sheet = field_sheet(found)
@@ -175,14 +175,14 @@ def address_of_visit(found: Visit) -> str:
     return reverse("visits:visit" if found.leader_id else "samples:without_visit", args=[found.pk])
 
 
-def visit_or_404(request: HttpRequest, pk: uuid.UUID) -> Visit:
+def visit_or_404(request: TeamRequest, pk: uuid.UUID) -> Visit:
     """Return a visit of the reader's team; raises Http404."""
     rows = Visit.objects.for_team(request.membership.team).filter(leader__isnull=False)
     return get_object_or_404(rows.select_related("place", "team", "leader", "closed_by"), pk=pk)
 
 
 def _led(
-    request: HttpRequest, pk: uuid.UUID, kind: str, data: dict[str, Any], said: str, page: str = ""
+    request: TeamRequest, pk: uuid.UUID, kind: str, data: dict[str, Any], said: str, page: str = ""
 ) -> HttpResponse:
     """Tap what only who leads a visit may, and say so."""
     found = visit_or_404(request, pk)

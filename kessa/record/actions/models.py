@@ -1,6 +1,6 @@
 """Actions: what is proposed at a place, who decided, what was done or declined, and what came of it."""
 
-from typing import Any, Self
+from typing import Any, ClassVar, Self
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
@@ -108,7 +108,7 @@ class Action(TeamOwned):
     # How much the system holds by the answer of the water (L): likely, least and most.
     volume_told = models.JSONField(null=True)
 
-    objects = TeamManager.from_queryset(ActionQuerySet)()
+    objects: ClassVar[Any] = TeamManager.from_queryset(ActionQuerySet)()
 
     class Meta(TeamOwned.Meta):
         indexes = [

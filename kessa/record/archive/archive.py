@@ -256,7 +256,8 @@ def _people(said: list[dict[str, Any]], same: bool) -> dict[int, int]:
         nth = 2
         while User.objects.filter(username=each["username"]).exists():
             each["username"], nth = f"{name}-{nth}", nth + 1
-        person = User(**{key: User._meta.get_field(key).to_python(value) for key, value in each.items()})
+        fields = {field.name: field for field in User._meta.concrete_fields}
+        person = User(**{key: fields[key].to_python(value) for key, value in each.items()})
         if not User.objects.filter(pk=number).exists():
             person.pk = number
         person.save(force_insert=True)
@@ -302,7 +303,7 @@ def _after(model: Any) -> None:
     """Let the next number of a table come after those that are there."""
     pk = model._meta.pk
     if isinstance(pk, models.AutoField):
-        table, column = model._meta.db_table, pk.column
+        table, column = model._meta.db_table, str(pk.column)
         quote = connection.ops.quote_name
         with connection.cursor() as cursor:
             cursor.execute(f"SELECT MAX({quote(column)}) FROM {quote(table)}")  # noqa: S608 # names of our own

@@ -180,7 +180,9 @@ def _person(at: _At, inputs: list[Any]) -> int:
     if inputs:
         return int(max(inputs, key=lambda each: each.tested_at).person_id)
     last = at.visit.observations.filter(key="make_up").first()
-    return int(last.person_id) if last else int(at.visit.leader_id)
+    person = last.person_id if last else at.visit.leader_id
+    assert person is not None  # what was read on a visit was read by somebody
+    return int(person)
 
 
 def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:

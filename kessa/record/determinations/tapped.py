@@ -90,7 +90,7 @@ def _clock(data: dict[str, Any], determination: Determination) -> dict[str, Any]
     step = data["step"]
     if not is_whole(step, 0, len(method.steps) - 1) or method.steps[step].wait is None:
         raise BadTap("This step has no clock.")
-    seconds = method.steps[step].wait.seconds or data.get("seconds")  # type: ignore[union-attr]
+    seconds = method.steps[step].wait.seconds or data.get("seconds")
     if not is_whole(seconds, 1, _LONGEST_CLOCK):
         raise BadTap("A clock runs for 1 second to a day.")
     return {"seconds": seconds, "step": step}

@@ -142,10 +142,8 @@ class Writer:
             beside = Beside(found.at, kind=place.kind_key, feeds=frozenset(place.feeds))
             judgements = judge_by_sets(quantity, found.parameter, sets, self.rule, beside)
             left = [(each.title, why) for each, _, why in not_judged(quantity, found.parameter, sets, beside)]
-            self._judged[key] = (
-                verdict_by(found.parameter, judgements) or "",
-                *(json.dumps(each) for each in (judgements, left)),
-            )  # type: ignore[assignment]
+            verdict = verdict_by(found.parameter, judgements) or ""
+            self._judged[key] = (verdict, json.dumps(judgements), json.dumps(left))
         return self._judged[key]
 
 
@@ -167,7 +165,7 @@ def _copy(model: Any, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -
 def undo(notebook: Notebook, tell: Any) -> int:
     """Take everything out again that came of a notebook; return how many results that were."""
     visits = Visit.objects.for_team(notebook.team_id).filter(taken_in=notebook.number)
-    gone, touched = 0, set()  # type: ignore[var-annotated]
+    gone, touched = 0, set()
     while True:
         numbers = list(visits.order_by("pk").values_list("pk", flat=True)[:_AT_ONCE])
         if not numbers:

@@ -57,8 +57,8 @@ class Placed(NamedTuple):
 
         Raises CannotCompute on `corners` where they are none.
         """
-        to_card = np.linalg.inv(plane(self.corners))
-        first, last = at(to_card, np.array(ends or self.ends))
+        to_card = np.linalg.inv(plane(self.corners)).astype(np.float64)
+        first, last = at(to_card, np.array(ends or self.ends, dtype=np.float64))
         shares = np.linspace(0, 1, number) if number > 1 else [0.0]
         return [tuple(first + share * (last - first)) for share in shares]
 

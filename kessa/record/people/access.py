@@ -4,9 +4,22 @@ from collections.abc import Callable
 from enum import IntEnum
 from typing import Any, TypeVar
 
-from kessa.record.people.models import Membership, Role
+from django.http import HttpRequest
+from django_htmx.middleware import HtmxDetails
+
+from kessa.record.people.models import Membership, Role, User
 
 View = TypeVar("View", bound=Callable[..., Any])
+
+
+class TeamRequest(HttpRequest):
+    """A request as it reaches a view: with who asks, in which team (falsy where in none), and whether htmx does."""
+
+    membership: Membership
+    user: User
+    htmx: HtmxDetails
+    # When the time of the request began to count, by a clock that only goes forward.
+    deadline_begun: float
 
 
 class Who(IntEnum):

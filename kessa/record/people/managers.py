@@ -8,6 +8,9 @@ from django.db import models
 class TeamManager(models.Manager):  # type: ignore[type-arg]
     """Gives rows of one team only. What is not asked for by team is not given."""
 
+    # What a manager makes: Django's own, which its stubs leave out.
+    _queryset_class: type[models.QuerySet[Any]]
+
     def get_queryset(self) -> Any:
         """Refuse: a queryset without a team would reach every team's rows."""
         raise TypeError(f"Say whose: {self.model.__name__}.objects.for_team(team).")
@@ -20,6 +23,6 @@ class TeamManager(models.Manager):  # type: ignore[type-arg]
         """Write a row, which names its team."""
         return self._queryset_class(self.model, using=self._db).create(**values)
 
-    def bulk_create(self, rows: Any, **options: Any) -> Any:
+    def bulk_create(self, objs: Any, *args: Any, **options: Any) -> Any:
         """Write rows, each of which names its team."""
-        return self._queryset_class(self.model, using=self._db).bulk_create(rows, **options)
+        return self._queryset_class(self.model, using=self._db).bulk_create(objs, *args, **options)

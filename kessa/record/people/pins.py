@@ -19,6 +19,7 @@ from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 from django.conf import settings
 from django.contrib.auth.hashers import check_password
 from django.core.cache import cache
+from django.utils.encoding import force_bytes
 
 from kessa.record.people.models import User
 
@@ -72,5 +73,5 @@ def _opened(sealed: Any, for_what: str) -> str | None:
 def _private_keys() -> Iterator[ec.EllipticCurvePrivateKey]:
     """Give the keys that follow from the server's secret, and from those before it."""
     for secret in (settings.SECRET_KEY, *settings.SECRET_KEY_FALLBACKS):
-        drawn = HKDF(SHA256(), 48, salt=None, info=b"kessa pin key").derive(secret.encode())
+        drawn = HKDF(SHA256(), 48, salt=None, info=b"kessa pin key").derive(force_bytes(secret))
         yield ec.derive_private_key(int.from_bytes(drawn) % (_ORDER - 1) + 1, _CURVE)

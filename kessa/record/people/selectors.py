@@ -6,18 +6,18 @@ from typing import Any, NamedTuple
 from django.conf import settings
 from django.contrib.auth import BACKEND_SESSION_KEY, HASH_SESSION_KEY, SESSION_KEY
 from django.db.models import F
-from django.http import HttpRequest
 from django.utils import timezone
 from django.utils.crypto import constant_time_compare
 
 from kessa.core.treating.ways import AT_ONCE
 from kessa.record.compiled import compiled
+from kessa.record.people.access import TeamRequest
 from kessa.record.people.models import Act, Contact, Invitation, Membership, Team, User
 
 _ACTS_SHOWN = 20
 
 
-def membership_of_session(request: HttpRequest) -> Membership | None:
+def membership_of_session(request: TeamRequest) -> Membership | None:
     """Return the asking person's membership in the team they chose, else in the first they joined.
 
     The person comes with it in one statement, held to the session as Django does: a password that was changed ends it.

@@ -1,5 +1,7 @@
 """Products that a team puts into water: labels, lots and what is left of them."""
 
+from typing import Any
+
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.core.exceptions import ValidationError
@@ -21,7 +23,7 @@ _MOST = MaxValueValidator(1e9)
 _OF_THE_LABEL = tuple(core.Product.model_fields)
 
 
-def _number(words: str, *bounds: object) -> models.FloatField:
+def _number(words: str, *bounds: MinValueValidator | MaxValueValidator) -> Any:
     return models.FloatField(words, null=True, blank=True, validators=bounds or (_ABOVE_0, _MOST))
 
 

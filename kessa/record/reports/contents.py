@@ -150,10 +150,12 @@ def _counting(place: Place, since: datetime, until: datetime) -> Any:
     return rows.filter(visit__review__in=SETTLED) if waits_for_review(place.team_id) else rows
 
 
-def _line(place: Place, key: tuple[str, ...], results: list[Result], until: datetime) -> Line:
+def _line(place: Place, key: tuple[Any, ...], results: list[Result], until: datetime) -> Line:
     quantities = [each.quantity for each in results]
     judgements = against_limits([each.judgements for each in results])
-    return Line(*key, figures(quantities), judgements, _running(place, results[-1], until), results)
+    parameter, fraction, unit, form = key
+    running = _running(place, results[-1], until)
+    return Line(parameter, fraction, unit, form, figures(quantities), judgements, running, results)
 
 
 def _running(place: Place, last: Result, until: datetime) -> Told:

@@ -44,7 +44,7 @@ def _served(name: str) -> Path:
 def _fetcher() -> Any:
     from weasyprint.urls import URLFetcher, URLFetcherResponse  # noqa: PLC0415
 
-    class Own(URLFetcher):  # type: ignore[misc]
+    class Own(URLFetcher):
         """Gives Kessa's own files, by `kessa:` and their path, and nothing else."""
 
         def fetch(self, url: str, headers: Any = None) -> Any:

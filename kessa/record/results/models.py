@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import asdict
-from typing import Any, Self
+from typing import Any, ClassVar, Self
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
@@ -92,7 +92,7 @@ class Result(TeamOwned):
     test_asks = models.JSONField(default=list)
     computed_at = models.DateTimeField(auto_now_add=True)
 
-    objects = TeamManager.from_queryset(ResultQuerySet)()
+    objects: ClassVar[Any] = TeamManager.from_queryset(ResultQuerySet)()
 
     class Meta(TeamOwned.Meta):
         indexes = [

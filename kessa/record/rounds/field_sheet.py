@@ -56,7 +56,7 @@ class Line(NamedTuple):
             return ""
         shown = (
             f" ({plain(self.now.display)} {sign(self.now.display_unit)} on the display)"
-            if self.now.display_unit
+            if self.now.display_unit and self.now.display is not None
             else ""
         )
         return self.scale.said(self.now.value) + shown
@@ -145,7 +145,7 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
         Line(
             scale,
             now.get(scale.key),
-            scale.said(past[scale.key].value) if scale.key in past else "",
+            scale.said(past[scale.key].value) if scale.key in past else "",  # type: ignore[arg-type] # noted
             past[scale.key].value if scale.key in past else None,
             past[scale.key].display_unit if scale.key in past else "",
             scale.key in wanted,
@@ -160,8 +160,8 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
     samples = _samples(team=visit.team_id, visits=one)
     begun = _begun(team=visit.team_id, visits=one)
     tests = sorted((_test(plan, samples, begun) for plan in plans), key=_waits_least)
-    planned = {test.determination.pk for test in tests if test.determination}
-    others = [each for each in begun if each.pk not in planned]
+    of_plan = {test.determination.pk for test in tests if test.determination}
+    others = [each for each in begun if each.pk not in of_plan]
     circumstances = [line for line in lines if line.scale.group != IN_PLACE]
     in_place = [line for line in lines if line.scale.group == IN_PLACE]
     missing = _missing(circumstances, in_place, samples, tests, others)

@@ -37,7 +37,7 @@ class SafetyForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Refuse to start alone unsaid or against the rule, on ice or flood without one, at plant without its own."""
-        cleaned: dict[str, Any] = super().clean()
+        cleaned: dict[str, Any] = super().clean() or {}
         if not cleaned.get("company") and not cleaned.get("alone"):
             self.add_error("company", "Say who comes along, or that you go alone.")
         elif not cleaned.get("company") and self.rules.never_alone:

@@ -59,6 +59,7 @@ def send(address: str, secret: str, payload: dict[str, Any]) -> None:
     }
     path = (parts.path or "/") + (f"?{parts.query}" if parts.query else "")
     # The machine that was looked at is the one that is called: a name may lead elsewhere the next moment.
+    connection: http.client.HTTPConnection
     if parts.scheme == "https":
         connection = http.client.HTTPSConnection(parts.hostname or "", parts.port or 443, timeout=_SECONDS)
         connection._create_connection = lambda _, *rest: socket.create_connection((number, parts.port or 443), *rest)  # type: ignore[attr-defined]

@@ -2,6 +2,7 @@
 
 import os
 from pathlib import Path
+from typing import Any
 
 import dj_database_url
 from csp.constants import NONE, SELF
@@ -99,7 +100,7 @@ TEMPLATES = [
     }
 ]
 
-DATABASES = {
+DATABASES: dict[str, Any] = {
     "default": dj_database_url.config(default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True)
 }
 # Nothing waits for good: a statement, a row that another holds, a transaction left open, a server that vanished.
@@ -256,7 +257,7 @@ SESSION_COOKIE_HTTPONLY = True
 CSRF_COOKIE_HTTPONLY = False
 CSRF_FAILURE_VIEW = "kessa.pages.base.views.csrf_failure"
 
-LOGGING = {
+LOGGING: dict[str, Any] = {
     "version": 1,
     "disable_existing_loggers": False,
     "filters": {"discreet": {"()": "kessa.web.logs.Discreet"}},

@@ -26,7 +26,7 @@ _HELLO = """
 """
 
 
-class _Server(BaseApplication):  # type: ignore[misc]
+class _Server(BaseApplication):
     """Gunicorn, with the application loaded once for every worker."""
 
     def __init__(self, application: Any, settings: dict[str, Any]) -> None:
