@@ -1,51 +1,29 @@
-"""System checks: a broken data file is told when Kessa starts, with its name and field."""
+"""What must hold before Kessa is used: it is looked at when it starts, and by `manage.py check`."""
 
-from collections.abc import Callable
 from typing import Any
 
 from django.core.checks import CheckMessage, Error, register
+from django.template import TemplateDoesNotExist
+from django.template.loader import get_template
 
-from kessa.core.advising.rules import codes, rules
-from kessa.core.advising.wording import plain_words
-from kessa.core.datafile import BadDataFile
-from kessa.core.job.circumstances import scales
-from kessa.core.job.hazards import hazards
-from kessa.core.job.occasions import occasion_kinds
-from kessa.core.job.place_kinds import place_kinds
-from kessa.core.job.schools import questions
-from kessa.core.job.supplies import supplies
-from kessa.core.job.waste import waste_streams
-from kessa.core.job.ways import oxygen_steps
-from kessa.core.judging.limits import germs, rule_sets
-from kessa.core.methods import house_methods
-from kessa.core.quantities.parameters import parameters
-
-_FILES: tuple[Callable[[], Any], ...] = (
-    parameters,
-    questions,
-    supplies,
-    waste_streams,
-    hazards,
-    scales,
-    occasion_kinds,
-    place_kinds,
-    oxygen_steps,
-    rule_sets,
-    germs,
-    codes,
-    rules,
-    plain_words,
-    house_methods,
-)
+from kessa.core.datafile import faults_of_data_files
+from kessa.core.readings import KINDS
+from kessa.pages.bench.inputs import template_of
 
 
 @register
 def data_files(**_: Any) -> list[CheckMessage]:
-    """Read every data file of the core."""
+    """Whether every data file can be read, and is read by something."""
+    return [Error(fault, id="kessa.E001") for fault in faults_of_data_files("core", "record")]
+
+
+@register
+def kinds(**_: Any) -> list[CheckMessage]:
+    """Whether every kind of test that is not counted has the template by which it is read on the bench."""
     found: list[CheckMessage] = []
-    for read in _FILES:
+    for key in (key for key, kind in KINDS.items() if not kind.counted):
         try:
-            read()
-        except BadDataFile as fault:
-            found.append(Error(str(fault), id="kessa.E001"))
+            get_template(template_of(key))
+        except TemplateDoesNotExist:
+            found.append(Error(f"{key}: there is no template {template_of(key)} to read it by.", id="kessa.E002"))
     return found

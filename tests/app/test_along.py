@@ -116,7 +116,7 @@ class TakenAlong(PageTest):
         said = self.client.get("/kessa.webmanifest").json()
         self.assertEqual((said["start_url"], said["display"]), ("/today/", "standalone"))
         worker = self.client.get("/worker.js").content.decode()
-        for name in ("bench/board", "visits/circumstances", "phone/phone", "offline/uuid5"):
+        for name in ("bench/board", "conditions/circumstances", "phone/phone", "offline/uuid5"):
             self.assertIn(f"/{name}.", worker)
         self.assertNotContains(self.client.get("/not-along/"), "Ines")
 

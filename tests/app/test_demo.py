@@ -6,6 +6,7 @@ from django.core.management import CommandError, call_command
 from django.db import connection
 from django.db.migrations.recorder import MigrationRecorder
 
+from kessa.core import datafile
 from kessa.core.datafile import BadDataFile
 from kessa.core.readings import KINDS as KINDS_OF_READING
 from kessa.demo import world
@@ -13,6 +14,8 @@ from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.models import Instrument
 from kessa.record.kits.models import Lot
+from kessa.record.people.acts import act
+from kessa.record.people.may import Case, Rule
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.quality.models import QualityCheck
@@ -22,6 +25,7 @@ from kessa.record.taps.selectors import counted
 from kessa.record.testing.judgement import judged
 from kessa.record.visits.models import Observation, Visit
 from kessa.web.checks import data_files
+from kessa.web.checks import kinds as checked_kinds
 from tests.app.pages import PageTest
 
 KINDS = {"stream": 4, "boiler": 1, "cooling-tower": 1, "closed-loop": 1, "heating-loop": 1, "supply": 1, "well": 5}
@@ -170,6 +174,19 @@ class BeforeTheFirstPage(PageTest):
 
     def test_a_broken_data_file_is_told_with_its_name(self):
         self.assertEqual(data_files(), [])
-        broken = patch("kessa.web.checks._FILES", [Mock(side_effect=BadDataFile("supplies.toml: unit: is needed."))])
-        with broken:
+        with patch.object(datafile, "_READERS", [Mock(side_effect=BadDataFile("supplies.toml: unit: is needed."))]):
             self.assertEqual([str(each.msg) for each in data_files()], ["supplies.toml: unit: is needed."])
+
+    def test_a_data_file_that_nothing_reads_is_told(self):
+        with patch.object(datafile, "_READ", {path for path in datafile._READ if path.name != "mixing.toml"}):
+            self.assertEqual([str(each.msg) for each in data_files()], ["core/treating/mixing.toml: nothing reads it."])
+
+    def test_a_kind_without_a_template_is_told(self):
+        with patch.dict(KINDS_OF_READING, {"turbidity stick": KINDS_OF_READING["direct"]}):
+            (told,) = checked_kinds()
+        self.assertIn("bench/read/turbidity stick.html", told.msg)
+
+    def test_a_rule_that_cannot_be_asked_with_what_its_act_is_about_is_told(self):
+        never = Rule(volunteer=Case("lots of their own", lambda by, lot: False), technician=True)
+        with self.assertRaisesMessage(TypeError, "lots of their own"):
+            act("table written", never)(lambda by, lot, text: None)

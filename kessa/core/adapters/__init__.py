@@ -1,13 +1,11 @@
-"""What instruments say, line by line: one short class an instrument. A real device is one more."""
+"""What instruments say, line by line: one short class an instrument, found by being here. A real device is one more."""
+
+from __future__ import annotations
 
 from kessa.core.adapters.adapter import Adapter
-from kessa.core.adapters.balance import Balance
-from kessa.core.adapters.conductivity import ConductivityMeter
-from kessa.core.adapters.logger import TemperatureLogger
-from kessa.core.adapters.oxygen import OxygenProbe
-from kessa.core.adapters.ph import PhMeter
-from kessa.core.adapters.photometer import Photometer
+from kessa.core.found import import_all
 
+import_all(__name__, "kessa.adapters")
 ADAPTERS: dict[str, type[Adapter]] = {
-    each.key: each for each in (Photometer, ConductivityMeter, PhMeter, OxygenProbe, TemperatureLogger, Balance)
+    each.key: each for each in sorted(Adapter.__subclasses__(), key=lambda of: of.key)
 }

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 from typing import Literal, Self
 
 from pydantic import Field, model_validator
 
 from kessa.core.checked import Checked, NotNegative, YesNo
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.job.place_kinds import Water
 from kessa.core.judging.protected import Protects
 
@@ -105,13 +104,13 @@ class _Rules(Checked):
     seen: tuple[Seen, ...]
 
 
-@cache
+@data_file
 def codes() -> dict[str, Code]:
     """Return the codes by key, in the order in which they are done; raises BadDataFile on a faulty file."""
     return {each.key: each for each in read_toml(Path(__file__).with_name("codes.toml"), _Codes).codes}
 
 
-@cache
+@data_file
 def _read() -> _Rules:
     return read_toml(Path(__file__).with_name("rules.toml"), _Rules)
 

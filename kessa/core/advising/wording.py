@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
-from functools import cache
 from pathlib import Path
 from typing import Any, Literal, NamedTuple
 
 from kessa.core.advising.advice import PARTS, SUM, Advice, Do, Where
 from kessa.core.advising.rules import Instead, Verdict, codes
 from kessa.core.checked import Checked, YesNo
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.job.place_kinds import Water
 from kessa.core.judging.germs import GERMS, found
 from kessa.core.judging.judge import CLOSE, INSIDE, OUTSIDE
@@ -73,7 +72,7 @@ class _Plain(Checked):
     first: tuple[_First, ...]
 
 
-@cache
+@data_file
 def plain_words() -> _Plain:
     """Return how the plain answer is worded; raises BadDataFile on a faulty file."""
     return read_toml(Path(__file__).with_name("plain.toml"), _Plain)

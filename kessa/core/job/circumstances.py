@@ -1,14 +1,13 @@
 """The scales of what is noted on a visit, as data."""
 
 from collections.abc import Mapping, Sequence
-from functools import cache
 from pathlib import Path
 from typing import Any, Literal, Self
 
 from pydantic import model_validator
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import can_be, convert, sign
 
@@ -96,7 +95,7 @@ class _Scales(Checked):
     scales: tuple[Scale, ...]
 
 
-@cache
+@data_file
 def scales() -> dict[str, Scale]:
     """Return every scale by key, in the order of the visit; raises BadDataFile on a faulty file."""
     return {scale.key: scale for scale in read_toml(Path(__file__).with_suffix(".toml"), _Scales).scales}

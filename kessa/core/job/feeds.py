@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class Feed(Checked):
@@ -21,7 +20,7 @@ class _Feeds(Checked):
     feeds: tuple[Feed, ...]
 
 
-@cache
+@data_file
 def feeds() -> tuple[Feed, ...]:
     """Return every use; raises BadDataFile on a faulty file."""
     return read_toml(Path(__file__).with_suffix(".toml"), _Feeds).feeds

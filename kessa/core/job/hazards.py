@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from functools import cache
 from pathlib import Path
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class Hazard(Checked):
@@ -27,7 +26,7 @@ class _Hazards(Checked):
     hazards: tuple[Hazard, ...]
 
 
-@cache
+@data_file
 def hazards() -> tuple[Hazard, ...]:
     """Return every hazard; raises BadDataFile."""
     return read_toml(Path(__file__).with_suffix(".toml"), _Hazards).hazards

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.job.place_kinds import Water
 from kessa.core.quantities.parameters import parameter
 
@@ -23,7 +22,7 @@ class _Meanings(Checked):
     meanings: tuple[Meaning, ...]
 
 
-@cache
+@data_file
 def _meanings() -> tuple[Meaning, ...]:
     return read_toml(Path(__file__).with_suffix(".toml"), _Meanings).meanings
 

@@ -1,10 +1,9 @@
 """The occasions on which rounds fall due, as data."""
 
-from functools import cache
 from pathlib import Path
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class OccasionKind(Checked):
@@ -22,7 +21,7 @@ class _Occasions(Checked):
     occasions: tuple[OccasionKind, ...]
 
 
-@cache
+@data_file
 def occasion_kinds() -> dict[str, OccasionKind]:
     """Return the kinds of occasion by key; raises BadDataFile on a faulty file."""
     return {each.key: each for each in read_toml(Path(__file__).with_suffix(".toml"), _Occasions).occasions}

@@ -1,12 +1,11 @@
 """The kinds of place, as data: what each asks for, what can hurt there, how a sample is drawn."""
 
 from collections.abc import Collection
-from functools import cache
 from pathlib import Path
 from typing import Literal
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 # By what results are to be acted on: people drink it, it is out of doors, it runs through a plant.
 Water = Literal["drinking", "open", "plant"]
@@ -47,7 +46,7 @@ class _Kinds(Checked):
     kinds: tuple[PlaceKind, ...]
 
 
-@cache
+@data_file
 def place_kinds() -> dict[str, PlaceKind]:
     """Return the kinds of place by key; raises BadDataFile on a faulty file."""
     return {kind.key: kind for kind in read_toml(Path(__file__).with_suffix(".toml"), _Kinds).kinds}

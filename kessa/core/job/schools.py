@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from functools import cache
 from pathlib import Path
 from typing import Self
 
 from pydantic import model_validator
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class Choice(Checked):
@@ -46,7 +45,7 @@ class _Questions(Checked):
     questions: tuple[Question, ...]
 
 
-@cache
+@data_file
 def questions() -> dict[str, Question]:
     """Return the questions by key; raises BadDataFile on a faulty file."""
     return {each.key: each for each in read_toml(Path(__file__).with_suffix(".toml"), _Questions).questions}

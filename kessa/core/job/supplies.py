@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class Supply(Checked):
@@ -47,7 +46,7 @@ class _Supplies(Checked):
     supplies: tuple[Supply, ...]
 
 
-@cache
+@data_file
 def supplies() -> dict[str, Supply]:
     """Return every supply by key, in packing order; raises BadDataFile on a faulty file."""
     return {supply.key: supply for supply in read_toml(Path(__file__).with_suffix(".toml"), _Supplies).supplies}

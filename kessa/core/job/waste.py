@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class WasteStream(Checked):
@@ -23,7 +22,7 @@ class _Waste(Checked):
     streams: tuple[WasteStream, ...]
 
 
-@cache
+@data_file
 def waste_streams() -> dict[str, WasteStream]:
     """Return the streams by key; raises BadDataFile on a faulty file."""
     return {stream.key: stream for stream in read_toml(Path(__file__).with_suffix(".toml"), _Waste).streams}

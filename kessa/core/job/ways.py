@@ -1,11 +1,10 @@
 """The ways to draw a sample, as data."""
 
-from functools import cache
 from pathlib import Path
 from typing import Literal
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 Hazard = Literal["ice", "flood"]
 
@@ -34,7 +33,7 @@ class _Ways(Checked):
     oxygen: _Oxygen
 
 
-@cache
+@data_file
 def _read() -> _Ways:
     return read_toml(Path(__file__).with_suffix(".toml"), _Ways)
 

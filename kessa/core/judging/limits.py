@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from functools import cache
 from pathlib import Path
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
 from kessa.core.checked import Checked, NotNegative, Number, YesNo
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.errors import CannotCompute
+from kessa.core.found import folders_of
 from kessa.core.job.place_kinds import water_of
 from kessa.core.judging.formulas import FORMULAS
 from kessa.core.judging.protected import USUALLY, Protects, decision_rule
@@ -152,10 +152,11 @@ class RuleSet(Checked):
         return hash((self.key, self.version))
 
 
-@cache
+@data_file
 def rule_sets() -> dict[str, RuleSet]:
-    """Return the sets that ship with Kessa by key; raises BadDataFile on a faulty file."""
-    return {found.key: found for found in (read_toml(path, RuleSet) for path in sorted(SETS.glob("*.toml")))}
+    """Return the sets that ship with Kessa, or come with a package from outside, by key; raises BadDataFile."""
+    files = (path for folder in (SETS, *folders_of("kessa.rule_sets")) for path in sorted(folder.glob("*.toml")))
+    return {found.key: found for found in (read_toml(path, RuleSet) for path in files)}
 
 
 def proposed_sets(kind: str, facts: Mapping[str, Any], feeds: Collection[str], used: Collection[str]) -> list[str]:
@@ -195,7 +196,7 @@ def _lies_between(fact: Any, above: float, up_to: float) -> bool:
     return not isinstance(fact, int | float) or above < fact <= up_to
 
 
-@cache
+@data_file
 def germs() -> RuleSet:
     """Return what no drinking water may hold, whichever sets are chosen; raises BadDataFile on a faulty file."""
     return read_toml(_GERMS, RuleSet)

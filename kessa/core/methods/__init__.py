@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterable
 from functools import cache, reduce
 from pathlib import Path
 from typing import Any
 
-from kessa.core.datafile import BadDataFile, read_record
+from kessa.core.datafile import BadDataFile, data_file, plain_toml, read_record
 from kessa.core.methods.schema import Method
 
 LIBRARY = Path(__file__).parent / "library"
@@ -42,13 +41,13 @@ def _filled(value: Any, said: dict[str, str]) -> Any:
     return {key: _filled(each, said) for key, each in value.items()} if isinstance(value, dict) else value
 
 
-@cache
+@data_file
 def house_methods() -> dict[str, Method]:
     """Return the house methods by key, lowest range of a family first; raises BadDataFile on a faulty file."""
     read = [
         read_record(path.name, definition, Method)
         for path in sorted(LIBRARY.glob("*.toml"))
-        for definition in expand(tomllib.loads(path.read_text(encoding="utf-8")))
+        for definition in expand(plain_toml(path))
     ]
     methods = {method.key: method for method in read}
     if len(methods) != len(read):

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-from functools import cache
 from pathlib import Path
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from kessa.core.checked import Checked, Positive
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 # Carbonic acid and water at 25 °C; silver chloride and silver chromate.
 _K1, _K2, _KW = 10**-6.35, 10**-10.33, 1e-14
@@ -51,7 +50,7 @@ class _Titrations(Checked):
     titrations: Annotated[tuple[Titration, ...], Field(min_length=1)]
 
 
-@cache
+@data_file
 def titrations() -> dict[str, Titration]:
     """Return the law of every family that has one, by family; raises BadDataFile on a faulty file."""
     read = read_toml(Path(__file__).with_name("titrations.toml"), _Titrations).titrations

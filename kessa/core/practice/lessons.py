@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 from typing import Annotated, Self
 
 from pydantic import Field, model_validator
 
 from kessa.core.checked import Checked, Number
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.methods.parts import Key, Text
 from kessa.core.practice.world import Trait
 
@@ -67,7 +66,7 @@ class _Lessons(Checked):
     lessons: Annotated[tuple[Lesson, ...], Field(min_length=1)]
 
 
-@cache
+@data_file
 def lessons() -> dict[str, Lesson]:
     """Return every lesson in order, by key; raises BadDataFile on a faulty file."""
     read = read_toml(Path(__file__).with_name("lessons.toml"), _Lessons).lessons

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 from typing import Annotated, NamedTuple
 
 from pydantic import Field
 
 from kessa.core.checked import Checked, Number
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.methods.parts import Key, Text
 from kessa.core.methods.schema import Method
 
@@ -50,7 +49,7 @@ class _Orders(Checked):
     orders: Annotated[tuple[_Known, ...], Field(min_length=1)]
 
 
-@cache
+@data_file
 def _orders() -> dict[str, _Known]:
     read = read_toml(Path(__file__).with_name("orders.toml"), _Orders).orders
     return {family: each for each in read for family in each.families}

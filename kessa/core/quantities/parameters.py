@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 from typing import Literal
 
 from kessa.core.checked import Checked, Positive
-from kessa.core.datafile import BadDataFile, read_toml
+from kessa.core.datafile import BadDataFile, data_file, read_toml
 
 
 class Parameter(Checked):
@@ -41,7 +40,7 @@ class _Parameters(Checked):
     parameters: tuple[Parameter, ...]
 
 
-@cache
+@data_file
 def parameters() -> dict[str, Parameter]:
     """Return every parameter under each of its names; raises BadDataFile on a faulty file or a name given twice."""
     named: dict[str, Parameter] = {}

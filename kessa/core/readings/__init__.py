@@ -1,21 +1,19 @@
-"""The kinds of test: a module each, found here by being here. What a person saw becomes a result with its interval."""
+"""The kinds of test: a module each, found by being here. What a person saw becomes a result with its interval."""
 
 from __future__ import annotations
 
-from importlib import import_module
-from pkgutil import iter_modules
 from typing import TYPE_CHECKING, Annotated, Any, Union
 
 from pydantic import Field, TypeAdapter, ValidationError
 
 from kessa.core.checked import cannot
 from kessa.core.errors import CannotCompute
+from kessa.core.found import import_all
 from kessa.core.readings.kind import Determined, Kind
 
 
 def _found() -> dict[str, type[Kind]]:
-    for module in iter_modules(__path__):
-        import_module(f"{__name__}.{module.name}")
+    import_all(__name__, "kessa.kinds")
     kinds = sorted(Kind.__subclasses__(), key=lambda kind: (kind.rank, kind.__name__))
     return {kind.model_fields["kind"].default: kind for kind in kinds}
 

@@ -8,7 +8,7 @@ from itertools import product
 from pathlib import Path
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 
 
 class Substance(Checked):
@@ -31,7 +31,7 @@ class _Mixing(Checked):
     never: tuple[Never, ...]
 
 
-@cache
+@data_file
 def _read() -> _Mixing:
     return read_toml(Path(__file__).with_suffix(".toml"), _Mixing)
 

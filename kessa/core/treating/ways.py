@@ -9,7 +9,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kessa.core.checked import Checked, NotNegative
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.core.quantities.parameters import parameter
 
 # Of ranks: up to here it may harm before a second test is done; and the least grave there is.
@@ -44,7 +44,7 @@ class _Treatments(Checked):
     ways: tuple[Way, ...]
 
 
-@cache
+@data_file
 def _read() -> _Treatments:
     return read_toml(Path(__file__).with_name("treatments.toml"), _Treatments)
 

@@ -8,6 +8,11 @@ from kessa.core.methods.parts import Chip, Part
 from kessa.record.determinations.models import Determination
 
 
+def template_of(kind: str) -> str:
+    """Return the template by which a kind of test is read."""
+    return f"bench/read/{kind}.html"
+
+
 class Choice(NamedTuple):
     """Something to choose on a scale: a step, a gap between two, or beyond an end. `reading` is what it means."""
 
@@ -41,7 +46,7 @@ class Input(NamedTuple):
     @property
     def template(self) -> str:
         """The template of its kind."""
-        return f"bench/read/{self.part.kind}.html"
+        return template_of(self.part.kind)
 
     @property
     def untold(self) -> bool:

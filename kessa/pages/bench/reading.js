@@ -35,7 +35,7 @@ export function takeReading(bench, key) {
       if (field.checked) reading[field.dataset.field] = true;
     } else if (field.value !== "") reading[field.dataset.field] = "number" in field.dataset || field.type === "number" ? numberOf(field) : field.value;
   }
-  const wanted = [...fieldset.querySelectorAll("[data-field=display], [data-field=absorbance], [data-field=transmittance], [data-typed], [data-field=down], [data-field=up]")].find((field) => seen(field) && field.value === "");
+  const wanted = [...fieldset.querySelectorAll("[data-needed]")].find((field) => seen(field) && field.value === "");
   if (wanted) {
     wanted.focus();
     return refuse(fieldset, `${wanted.labels[0].textContent}: write what it says.`);

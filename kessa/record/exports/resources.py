@@ -2,7 +2,7 @@
 
 import re
 from collections.abc import Iterator
-from functools import cache, cached_property
+from functools import cached_property
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
@@ -11,7 +11,7 @@ from django.db.models import QuerySet
 from pydantic import model_validator
 
 from kessa.core.checked import Checked
-from kessa.core.datafile import read_toml
+from kessa.core.datafile import data_file, read_toml
 from kessa.record.people.models import Team
 
 # So many rows are held in memory at once.
@@ -72,7 +72,7 @@ class _Nouns(Checked):
     nouns: tuple[Noun, ...]
 
 
-@cache
+@data_file
 def nouns() -> tuple[Noun, ...]:
     """Return every noun, each after those it refers to; raises BadDataFile on a faulty file."""
     return read_toml(Path(__file__).with_suffix(".toml"), _Nouns).nouns

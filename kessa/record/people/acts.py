@@ -4,6 +4,7 @@ import json
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import wraps
+from inspect import signature
 from types import SimpleNamespace
 from typing import Any, NamedTuple, TypeVar
 
@@ -13,7 +14,7 @@ from django.db import models, transaction
 from django.utils import timezone
 from simple_history.models import HistoricalRecords
 
-from kessa.record.people.may import Rule
+from kessa.record.people.may import Case, Rule
 from kessa.record.people.models import Act, Membership
 
 Answer = TypeVar("Answer")
@@ -46,6 +47,7 @@ def act(what: str, may: Rule) -> Callable[[Callable[..., Answer]], Callable[...,
     """
 
     def decorate(service: Callable[..., Answer]) -> Callable[..., Answer]:
+        _check_rule(may, service)
         room = service.__module__.split(".")[2]
         ACTS[f"{room}.{service.__name__}"] = Known(service.__name__, room, what, may)
 
@@ -68,6 +70,17 @@ def act(what: str, may: Rule) -> Callable[[Callable[..., Answer]], Callable[...,
         return acting
 
     return decorate
+
+
+def _check_rule(may: Rule, service: Callable[..., Any]) -> None:
+    """Raise TypeError, when Kessa starts, where a case of a rule cannot be asked with what its act is about."""
+    about = [each for each in signature(service).parameters.values() if each.kind is each.POSITIONAL_OR_KEYWORD]
+    for case in (may.volunteer, may.technician, may.coordinator):
+        if isinstance(case, Case):
+            try:
+                signature(case.holds).bind(*about)
+            except TypeError as fault:
+                raise TypeError(f"{service.__name__}: the rule “{case.words}” cannot be asked: {fault}") from None
 
 
 @contextmanager
