@@ -62,7 +62,7 @@ class TarrowVale(PageTest):
             self.assertEqual(bench.outcomes[result.part].quantity, result.quantity)
             again = judged(determination, determination.method.part(result.part), bench)
             flags = [flag for flag in result.flags if flag not in ("quality-bad", "lot-unproven", "contradicts")]
-            self.assertEqual((again.verdict or "", again.flags), (result.verdict, flags))
+            self.assertEqual((again.assessed.verdict, again.flags), (result.verdict, flags))
 
     def test_two_years_at_three_places_with_what_happened(self):
         first, last = self.results.earliest("taken_at"), self.results.latest("taken_at")

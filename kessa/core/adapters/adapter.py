@@ -25,8 +25,7 @@ class Shown(NamedTuple):
 
 
 class Adapter(ABC):
-    """Reads what one kind of instrument says. To add a device, write a subclass with these three in a
-    module beside this one.
+    """Reads what one kind of instrument says. For another, write a subclass with these three in a module beside this.
 
     `key` is by what it is named, `measures` what instruments of the kind measure (see
     kessa.record.instruments.measured), `read` turns one line into what was shown.

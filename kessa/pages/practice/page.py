@@ -12,6 +12,7 @@ from kessa.pages.bench.inputs import end_told, inputs_of
 from kessa.pages.bench.page import bench_payload
 from kessa.record.determinations.state import Bench, bench_of, flags_of
 from kessa.record.practice.models import Practised
+from kessa.record.results.assessing import NOT_ASSESSED
 from kessa.record.taps.models import Tap
 from kessa.record.testing.judgement import Judged
 
@@ -89,5 +90,5 @@ def outcome_of(go: Practised, bench: Bench) -> dict[str, Any]:
     determination = go.determination
     concluded = [part for part in go.method.finds if bench.outcomes[part.key].quantity]
     words = ("Write it down: then you see what was right.",)
-    judged = {part.key: Judged(None, [], None, flags_of(determination, part, bench), words) for part in concluded}
+    judged = {part.key: Judged(NOT_ASSESSED, flags_of(determination, part, bench), words) for part in concluded}
     return {"outcomes": [(part, bench.outcomes[part.key], judged[part.key]) for part in concluded]}

@@ -8,9 +8,10 @@ from kessa.core.judging.holding import rule_for
 from kessa.core.methods.exactness import IN_PLACE, class_of
 from kessa.core.methods.in_place import READ_AS, determined
 from kessa.record.compiled import compiled
-from kessa.record.derived.without_test import Found, settle
-from kessa.record.people.selectors import Hand
+from kessa.record.derived.calculated import Calculated, supersede
+from kessa.record.people.selectors import Hand, hands_named
 from kessa.record.results.models import Result
+from kessa.record.results.written import Found
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Observation, Visit
 from kessa.record.visits.selectors import observations_of
@@ -22,8 +23,8 @@ def settle_in_place(visit: Visit) -> list[Result]:
     before = results_in_place(visit)
     new = []
     for key in READ_AS:
-        found = _found(now[key]) if key in now else None
-        if result := settle(visit.place, visit, None, found, before.get(key)):
+        calculated = _calculated(visit, now[key]) if key in now else None
+        if result := supersede(before.get(key), calculated, None):
             new.append(result)
     return new
 
@@ -33,7 +34,7 @@ def results_in_place(visit: Visit) -> dict[str, Result]:
     return {each.part: each for each in _written(team=visit.team_id, visit=visit.pk)}
 
 
-def _found(seen: Observation) -> Found | None:
+def _calculated(visit: Visit, seen: Observation) -> Calculated | None:
     method, value = READ_AS[seen.key], seen.value if seen.display is None else seen.display
     part = method.main
     assert value is not None
@@ -42,18 +43,28 @@ def _found(seen: Observation) -> Found | None:
     except CannotCompute:
         return None
     school = near_limit(house_rules(seen.team_id).chosen)
-    return Found(
-        IN_PLACE,
-        seen.key,
-        part.parameter,
-        class_of(method, part),
-        quantity,
-        part.said({"display": value, "display_unit": seen.display_unit or None}),
-        working,
-        by=Hand(seen.person_id, seen.sent_by_id),
+    by = Hand(seen.person_id, seen.sent_by_id)
+    found = Found(
+        place=visit.place,
+        visit_id=visit.pk,
+        person_id=seen.person_id,
         taken_at=seen.at,
         tested_at=seen.at,
+        family=IN_PLACE,
+        part=seen.key,
+        parameter=part.parameter,
+        method_class=class_of(method, part),
+        quantity=quantity,
+        readings={
+            "words": part.said({"display": value, "display_unit": seen.display_unit or None}),
+            "people": hands_named([by]) if by.sent_by else [],
+            "used": [],
+        },
+        working=working,
         made_from={"visit": str(seen.visit_id), "instrument": seen.instrument_id},
+    )
+    return Calculated(
+        found,
         flags=tuple(seen.flags),
         rule=rule_for(part.parameter, school, screened=method.screening),
     )

@@ -14,14 +14,14 @@ from kessa.core.judging.holding import rule_for
 from kessa.core.methods.exactness import COUNT, DERIVED, SCREENING
 from kessa.core.quantities.quantity import Quantity
 from kessa.record.compiled import compiled
-from kessa.record.derived.without_test import Found, settle
+from kessa.record.derived.calculated import CALCULATED, Calculated, supersede
 from kessa.record.determinations.models import Determination, LotUse
-from kessa.record.people.selectors import Hand
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import paired
 from kessa.record.results.context import FROM_SUPPLY, OF_SUPPLY, given_to_recipes, rows_of, rows_of_supply
 from kessa.record.results.marks import flags_carried, mark
 from kessa.record.results.models import OVER_TAPS, Mark, Result
+from kessa.record.results.written import Found
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Observation, Sample, Visit
 
@@ -107,8 +107,8 @@ def _settle(at: _At, recipes: Iterable[Recipe]) -> None:
     standing = {each.part: each for each in _standing(at)}
     for recipe in recipes:
         derived = None if recipe.parameter in at.rows else _derived(recipe, at)
-        found = _found(recipe, derived, at) if derived else None
-        settle(at.place, at.visit, at.sample, found, standing.get(recipe.key))
+        now = _calculated(recipe, derived, at) if derived else None
+        supersede(standing.get(recipe.key), now, at.sample)
 
 
 def _derived(recipe: Recipe, at: _At) -> Derived | None:
@@ -153,24 +153,30 @@ def _of(team: int, sample: Any) -> Any:
     return Result.objects.for_team(team).standing().filter(sample=sample, family=DERIVED)
 
 
-def _found(recipe: Recipe, derived: Derived, at: _At) -> Found:
+def _calculated(recipe: Recipe, derived: Derived, at: _At) -> Calculated:
     needed = {need.name: at.rows[need.name] for need in recipe.needs if need.name in at.rows}
     numbers = [each.pk for each in needed.values()]
     # Who tested the supply did so another time.
     inputs = [each for name, each in needed.items() if not name.startswith(SUPPLY)]
     school = near_limit(house_rules(at.place.team_id).chosen)
-    return Found(
-        DERIVED,
-        recipe.key,
-        recipe.parameter,
-        DERIVED,
-        derived.quantity,
-        "worked out",
-        derived.working,
-        by=Hand(_person(at, inputs)),
+    found = Found(
+        place=at.place,
+        visit_id=at.visit.pk,
+        sample_id=at.sample.pk if at.sample else None,
+        person_id=_person(at, inputs),
         taken_at=at.sample.drawn_at if at.sample else at.visit.started_at,
         tested_at=max((each.tested_at for each in inputs), default=at.visit.started_at),
+        family=DERIVED,
+        part=recipe.key,
+        parameter=recipe.parameter,
+        method_class=DERIVED,
+        quantity=derived.quantity,
+        readings=CALCULATED,
+        working=derived.working,
         made_from={"visit": str(at.visit.pk), "results": numbers},
+    )
+    return Calculated(
+        found,
         flags=flags_carried(at.place.team_id, numbers),
         rule=rule_for(recipe.parameter, school, screened=any(each.method_class == SCREENING for each in inputs)),
     )

@@ -1,20 +1,20 @@
 """What the taps of a supply say together: a percentile over them, as a result of the supply."""
 
 from contextlib import suppress
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any
 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.statistics import over_taps
 from kessa.core.methods.exactness import DERIVED
 from kessa.record.compiled import compiled
-from kessa.record.derived.without_test import Found, settle
-from kessa.record.people.selectors import Hand
+from kessa.record.derived.calculated import CALCULATED, Calculated, supersede
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import chosen_sets, paired
 from kessa.record.results.context import quantity_of
 from kessa.record.results.marks import flags_carried
 from kessa.record.results.models import OVER_TAPS, Result
+from kessa.record.results.written import Found
 from kessa.record.visits.models import Visit
 
 # A reading of a tap speaks for it so long (40 CFR 141.86: from half a year to three, by how the supply stands).
@@ -38,9 +38,10 @@ def settle_taps(supply: Place) -> None:
     for parameter in {*standing, *(_asked_of(supply) if taps else ())}:
         rows = _newest(supply.team_id, taps, parameter) if taps else []
         before = standing.get(parameter)
-        found = _found(parameter, rows) if rows else None
-        if found or before:
-            settle(supply, _visit(supply, found, before), None, found, before)
+        if rows or before:
+            last = rows[0] if rows else None
+            visit = _visit(supply, last.taken_at if last else None, before)
+            supersede(before, _calculated(supply, visit, parameter, rows) if rows else None, None)
 
 
 def _asked_of(supply: Place) -> set[str]:
@@ -64,7 +65,7 @@ def _newest(team_id: int, taps: list[int], parameter: str) -> list[Any]:
     return [row for row in newest if row.taken_at > newest[0].taken_at - _SPEAKS]
 
 
-def _found(parameter: str, rows: list[Any]) -> Found:
+def _calculated(supply: Place, visit: Visit, parameter: str, rows: list[Any]) -> Calculated:
     last, readings = rows[0], {}
     for row in rows:
         # What is written in a form that does not convert is another thing.
@@ -72,29 +73,30 @@ def _found(parameter: str, rows: list[Any]) -> Found:
             readings[row.pk] = quantity_of(row).converted(last.unit, last.form or None)
     quantity, working = over_taps(list(readings.values()))
     numbers = list(readings)
-    return Found(
-        DERIVED,
-        "taps",
-        parameter,
-        DERIVED,
-        quantity,
-        "worked out",
-        working,
-        by=Hand(last.person_id),
+    found = Found(
+        place=supply,
+        visit_id=visit.pk,
+        person_id=last.person_id,
         taken_at=last.taken_at,
         tested_at=last.tested_at,
-        made_from={"results": numbers},
-        flags=flags_carried(last.team_id, numbers),
+        family=DERIVED,
+        part="taps",
+        parameter=parameter,
         fraction=OVER_TAPS,
-        taps=len(numbers),
+        method_class=DERIVED,
+        quantity=quantity,
+        readings=CALCULATED,
+        working=working,
+        made_from={"results": numbers},
     )
+    return Calculated(found, flags=flags_carried(last.team_id, numbers), taps=len(numbers))
 
 
-def _visit(supply: Place, found: Found | None, before: Result | None) -> Visit:
+def _visit(supply: Place, taken_at: datetime | None, before: Result | None) -> Visit:
     """Return with what such a result is reviewed: one stop of nobody, at the time of the newest reading."""
     visit = before.visit if before else Visit(team_id=supply.team_id, place=supply)
-    if found and visit.started_at != found.taken_at:
-        visit.started_at = found.taken_at
+    if taken_at and visit.started_at != taken_at:
+        visit.started_at = taken_at
         visit.save()
     return visit
 

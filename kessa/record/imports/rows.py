@@ -27,7 +27,7 @@ _NOON = time(12)
 _KEPT_IN = {"concentration": "mg/L", "temperature": "degC", "conductivity": "uS/cm", "pH": "pH"}
 
 
-class Found(NamedTuple):
+class ReadRow(NamedTuple):
     """One result of a row, as it will be kept."""
 
     row: int
@@ -131,7 +131,7 @@ class Reader:
             faults.append("Say in which order day, month and year stand: these days may be read either way.")
         return faults
 
-    def read(self, number: int, cells: Sequence[str]) -> list[Found] | Doubt:
+    def read(self, number: int, cells: Sequence[str]) -> list[ReadRow] | Doubt:
         """Return what was found by a row; what is doubtful about it instead, where anything is."""
         said = {
             each.subject: cells[nth].strip()
@@ -150,7 +150,9 @@ class Reader:
                 continue
             if place and at:
                 found.append(
-                    Found(number, place, at, head.parameter, head.fraction, quantity, words, said.get(heads.REMARK, ""))
+                    ReadRow(
+                        number, place, at, head.parameter, head.fraction, quantity, words, said.get(heads.REMARK, "")
+                    )
                 )
         why += self._twice(found) if not why else []
         return Doubt(number, list(cells), why) if why else found
@@ -237,7 +239,7 @@ class Reader:
         if place and not can_be(known_parameter(parameter).key, quantity.value, place.water):
             raise CannotCompute(f"“{words}” can hardly be in such water.", "value")
 
-    def _twice(self, found: list[Found]) -> list[str]:
+    def _twice(self, found: list[ReadRow]) -> list[str]:
         keys = [hash((each.place.pk, each.at, each.parameter, each.fraction)) for each in found]
         again = [each.parameter for each, key in zip(found, keys, strict=True) if key in self._seen]
         self._seen |= set(keys)

@@ -1,47 +1,32 @@
 """Writing what was found in a notebook: visits, samples and judged results, many at a time, and undoing it all."""
 
-import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid5
 
-from django.db import connection, transaction
-from django.utils import timezone
+from django.db import transaction
 
 from kessa.core.job.schools import near_limit
-from kessa.core.judging.holding import Beside, judge_by_sets, not_judged, verdict_by
+from kessa.core.judging.holding import Beside
+from kessa.core.judging.limits import RuleSet
 from kessa.core.methods.exactness import TAKEN_IN
 from kessa.record.advice.place_status import restate
+from kessa.record.bulk import copy_in
 from kessa.record.imports.models import Notebook
-from kessa.record.imports.rows import Found
+from kessa.record.imports.rows import ReadRow
 from kessa.record.people.numbers import take_numbers
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets
+from kessa.record.results.assessing import Assessed, assess
 from kessa.record.results.models import Mark, Result, Standing
+from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample, Visit
 
-_VISIT = (
-    "id",
-    "team_id",
-    "place_id",
-    "started_at",
-    "safety",
-    "note",
-    "closing_remark",
-    "left_out",
-    "review",
-    "taken_in",
-)
-_SAMPLE = ("id", "team_id", "visit_id", "number", "way", "drawn_at", "drawn_by_id")
-_RESULT = (
-    "team_id", "sample_id", "visit_id", "place_id", "person_id", "taken_at", "tested_at", "part", "family", "parameter",
-    "fraction", "method_class", "value", "low", "high", "censor", "unit", "form", "verdict", "readings", "made_from",
-    "working", "judgements", "not_judged", "test_asks", "computed_at",
-)  # fmt: skip
 _SECOND = timedelta(seconds=1)
 _AT_ONCE = 5000
+_MOST_ASSESSED = 200_000
 
 
 class Writer:
@@ -50,21 +35,20 @@ class Writer:
     def __init__(self, notebook: Notebook) -> None:
         self.notebook, self.team = notebook, notebook.team
         self.rule = near_limit(house_rules(notebook.team_id).chosen)
-        self.sets = {}  # type: ignore[var-annotated]
+        self.sets: dict[int, tuple[RuleSet, ...]] = {}
         self.written = self.there_already = 0
         self.touched: dict[int, Place] = {}
-        self._judged: dict[Any, tuple[str, str, str]] = {}
+        self._assessed: dict[Any, Assessed] = {}
 
     @transaction.atomic
-    def write(self, found: Sequence[Found]) -> None:
+    def write(self, found: Sequence[ReadRow]) -> None:
         """Write a batch."""
         new = self._new(found)
         self.there_already += len(found) - len(new)
         if not new:
             return
         visits = self._visits(new)
-        now = timezone.now().isoformat()
-        _copy(Result, _RESULT, (self._result(each, visits[each.place.pk, each.at], now) for each in new))
+        copy_in(Result, (self._result(each, *visits[each.place.pk, each.at]) for each in new))
         self.written += len(new)
         self.touched |= {each.place.pk: each.place for each in new}
 
@@ -73,7 +57,7 @@ class Writer:
         for place in self.touched.values():
             restate(place)
 
-    def _new(self, found: Sequence[Found]) -> list[Found]:
+    def _new(self, found: Sequence[ReadRow]) -> list[ReadRow]:
         """Return what is not in the record yet: of the same place, second, test and number."""
         places, ats = {each.place.pk for each in found}, [each.at for each in found]
         near = Result.objects.for_team(self.team).filter(place__in=places)
@@ -84,7 +68,7 @@ class Writer:
         }
         return [each for each in found if _key(each) not in known]
 
-    def _visits(self, found: Sequence[Found]) -> dict[tuple[int, datetime], tuple[UUID, UUID]]:
+    def _visits(self, found: Sequence[ReadRow]) -> dict[tuple[int, datetime], tuple[UUID, UUID]]:
         """Return the visit and sample of each place and time, made where they are not there."""
         numbers = {
             (each.place.pk, each.at): (
@@ -100,66 +84,57 @@ class Writer:
             .values_list("pk", flat=True)
         )
         made = {key: pair for key, pair in numbers.items() if pair[0] not in there}
-        team, by = self.team.pk, self.notebook.asked_by_id
-        _copy(Visit, _VISIT, (
-            (visit, team, place, at, "{}", remarks[place, at], "", "[]", "new", self.notebook.number)
+        copy_in(Visit, (
+            Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, note=remarks[place, at],
+                  taken_in=self.notebook.number)
             for (place, at), (visit, _) in made.items()
         ))  # fmt: skip
         first = take_numbers(self.team.pk, "next_sample_number", len(made))
-        _copy(Sample, _SAMPLE, (
-            (sample, team, visit, number, "", at, by)
+        copy_in(Sample, (
+            Sample(pk=sample, team_id=self.team.pk, visit_id=visit, number=number, drawn_at=at,
+                   drawn_by_id=self.notebook.asked_by_id)
             for number, ((_, at), (visit, sample)) in enumerate(made.items(), first)
         ))  # fmt: skip
         return numbers
 
-    def _result(self, found: Found, numbers: tuple[UUID, UUID], now: str) -> tuple[Any, ...]:
-        quantity = found.quantity
-        verdict, judgements, left = self._judge(found)
-        words = f"{found.words} in “{self.notebook.name}”, row {found.row}"
-        return (
-            self.team.pk, numbers[1], numbers[0], found.place.pk, self.notebook.asked_by_id, found.at, found.at, "main",
-            TAKEN_IN, found.parameter, found.fraction, TAKEN_IN, quantity.value, quantity.low, quantity.high,
-            quantity.censor or "", quantity.unit, quantity.form or "", verdict,
-            json.dumps({"words": words, "people": [], "used": []}),
-            json.dumps({"notebook": self.notebook.pk, "row": found.row}),
-            json.dumps([f"Taken over as it was written: {words}. Its last digit says how far it may be off."]),
-            judgements, left, "[]", now,
-        )  # fmt: skip
+    def _result(self, row: ReadRow, visit: UUID, sample: UUID) -> Result:
+        words = f"{row.words} in “{self.notebook.name}”, row {row.row}"
+        found = Found(
+            place=row.place,
+            visit_id=visit,
+            sample_id=sample,
+            person_id=self.notebook.asked_by_id,
+            taken_at=row.at,
+            tested_at=row.at,
+            family=TAKEN_IN,
+            part="main",
+            parameter=row.parameter,
+            fraction=row.fraction,
+            method_class=TAKEN_IN,
+            quantity=row.quantity,
+            readings={"words": words, "people": [], "used": []},
+            working=[f"Taken over as it was written: {words}. Its last digit says how far it may be off."],
+            made_from={"notebook": self.notebook.pk, "row": row.row},
+        )
+        return result_of(found, self._assess(row))
 
-    def _judge(self, found: Found) -> tuple[str, str, str]:
-        """Return the verdict, and as JSON the judgements and what could not judge.
-
-        The same number at the same place is judged once: numbers of kits repeat.
-        """
-        key = (found.place.pk, found.parameter, found.fraction, found.quantity)
-        if key not in self._judged:
-            if len(self._judged) > 200_000:
-                self._judged.clear()
-            place, quantity = found.place, found.quantity
+    def _assess(self, row: ReadRow) -> Assessed:
+        """Return how a number stands; the same at the same place is assessed once: numbers of kits repeat."""
+        key = (row.place.pk, row.parameter, row.fraction, row.quantity)
+        if key not in self._assessed:
+            if len(self._assessed) > _MOST_ASSESSED:
+                self._assessed.clear()
+            place = row.place
             if place.pk not in self.sets:
                 self.sets[place.pk] = chosen_sets(place)
-            sets = self.sets[place.pk]
-            beside = Beside(found.at, kind=place.kind_key, feeds=frozenset(place.feeds))
-            judgements = judge_by_sets(quantity, found.parameter, sets, self.rule, beside)
-            left = [(each.title, why) for each, _, why in not_judged(quantity, found.parameter, sets, beside)]
-            verdict = verdict_by(found.parameter, judgements) or ""
-            self._judged[key] = (verdict, json.dumps(judgements), json.dumps(left))
-        return self._judged[key]
+            context = Beside(row.at, kind=place.kind_key, feeds=frozenset(place.feeds))
+            self._assessed[key] = assess(row.parameter, row.quantity, self.sets[place.pk], self.rule, context)
+        return self._assessed[key]
 
 
-def _key(found: Found) -> tuple[Any, ...]:
+def _key(found: ReadRow) -> tuple[Any, ...]:
     at = int(found.at.timestamp())
     return (found.place.pk, at, found.parameter, found.fraction, found.quantity.value, found.quantity.censor or "")
-
-
-def _copy(model: Any, columns: Sequence[str], rows: Iterable[tuple[Any, ...]]) -> None:
-    """Write rows by COPY, columns that are not named by their defaults."""
-    # Made beforehand: while they are sent nothing else can be asked.
-    rows = list(rows)
-    names = ", ".join(f'"{name}"' for name in columns)
-    with connection.cursor() as cursor, cursor.copy(f'COPY "{model._meta.db_table}" ({names}) FROM STDIN') as copy:
-        for row in rows:
-            copy.write_row(row)
 
 
 def undo(notebook: Notebook, tell: Any) -> int:

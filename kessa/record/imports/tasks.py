@@ -12,7 +12,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.quantities.units import sign
 from kessa.record.imports.files import rows_in
 from kessa.record.imports.models import Doubtful, Notebook, Stage
-from kessa.record.imports.rows import Doubt, Found, Reader
+from kessa.record.imports.rows import Doubt, Reader, ReadRow
 from kessa.record.imports.taking_in import Writer, undo
 from kessa.record.long_work.models import State
 from kessa.record.long_work.progress import Stopped, begin, end, progress
@@ -86,7 +86,7 @@ class _Tally:
             of = {"team_id": self.work.team_id, "notebook": self.work}
             self.doubtful.append(Doubtful(**of, number=row.row, cells=row.cells, why=row.why))
 
-    def count(self, found: Found) -> None:
+    def count(self, found: ReadRow) -> None:
         """Count a result."""
         self.tests[found.parameter] += 1
         self.places[str(found.place)] += 1
@@ -136,7 +136,7 @@ def _check(work: Notebook) -> dict[str, Any]:
 def _write_in(work: Notebook) -> dict[str, Any]:
     reader, writer = Reader(work.team, work.columns, work.reading), Writer(work)
     mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(notebook=work)}
-    batch: list[Found] = []
+    batch: list[ReadRow] = []
     left_out = 0
     for number, cells in _rows_of(work):
         row = mended.get(number)

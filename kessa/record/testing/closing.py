@@ -34,8 +34,9 @@ from kessa.record.quality.models import QualityCheck
 from kessa.record.quality.qualifying import weigh_check, weigh_results, weigh_sample
 from kessa.record.quality.verification import weigh_lots, weigh_lots_of
 from kessa.record.results.context import OF_SUPPLY, READ_BESIDE
-from kessa.record.results.marks import Reason, end, mark
-from kessa.record.results.models import Result, Standing, columns_of
+from kessa.record.results.marks import Reason, end
+from kessa.record.results.models import Result, Standing
+from kessa.record.results.written import Found, keep, result_of
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import moment
@@ -107,10 +108,7 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
         result, flags = _result(determination, bench, part, at)
         if before and _alike(before, result, flags) and (not anew or _judged_alike(before, result)):
             continue
-        result.save()
-        mark(result, flags, reason)
-        if before:
-            end(before, "superseded", reason, result)
+        keep(result, flags, reason, before)
         new.append(result)
     weigh_results(new)
     settle_sample(determination)
@@ -208,32 +206,30 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     outcome = bench.outcomes[part.key]
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
-    verdict, judgements, usual, flags, asks, left, _, answered = judged(determination, part, bench)
+    stands = judged(determination, part, bench)
     people = [hand for number in outcome.used for hand in bench.people.get(number, [])]
-    result = Result(
-        team_id=determination.team_id,
-        determination=determination,
-        visit_id=sample.visit_id,
+    answered = [doubt.words for doubt in stands.answered]
+    found = Found(
         place=sample.place,
+        visit_id=sample.visit_id,
+        determination_id=determination.pk,
         person_id=people[-1].person if people else determination.started_by_id,
         taken_at=sample.drawn_at,
         tested_at=at,
-        part=part.key,
         family=determination.family,
+        part=part.key,
         parameter=part.parameter,
         fraction=fraction_of(bench),
         method_class=class_of(determination.method, part),
-        **columns_of(quantity),
-        verdict=verdict or "",
-        readings=_readings(determination, bench, part, people) | {"stood_by": [doubt.words for doubt in answered]},
+        quantity=quantity,
+        readings=_readings(determination, bench, part, people) | {"stood_by": answered},
+        working=outcome.working,
         made_from={"taps": bench.read_by(part)},
-        working=list(outcome.working),
-        judgements=judgements,
-        usual=usual._asdict() if usual else None,
-        test_asks=list(asks),
-        not_judged=left,
     )
-    return result, flags
+    result = result_of(found, stands.assessed, stands.test_asks)
+    # What is looked at next is known already.
+    result.determination = determination
+    return result, stands.flags
 
 
 def _readings(determination: Determination, bench: Bench, part: Part, people: list[Hand]) -> dict[str, Any]:

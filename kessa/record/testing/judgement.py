@@ -6,11 +6,11 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.core.advising.of_the_test import steps_of_the_test
-from kessa.core.judging.holding import judge_part, not_judged, overall, rule_for, verdict_by
+from kessa.core.judging.holding import overall, rule_for
 from kessa.core.judging.judge import NOT_SETTLED, Bounds
-from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt, doubts_about
+from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt
 from kessa.core.judging.settling import would_settle
-from kessa.core.judging.usual import UsualRange, is_unusual
+from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter
@@ -21,6 +21,7 @@ from kessa.record.determinations.state import Bench, flags_of
 from kessa.record.kits.models import Kit
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.places.models import Place
+from kessa.record.results.assessing import NOT_ASSESSED, Assessed, assess
 from kessa.record.results.context import pairs_beside, readings_of, seen_beside, seen_on
 from kessa.record.results.history import series_of, usual_and_last
 from kessa.record.results.selectors import Row
@@ -30,14 +31,11 @@ _FRACTION = "fraction"
 
 
 class Judged(NamedTuple):
-    """An outcome held against the limits and the place's own past; `test_asks` is what the test asks for next."""
+    """An outcome as it was assessed, its flags, and what the test asks for next."""
 
-    verdict: str | None
-    judgements: list[dict[str, Any]]
-    usual: UsualRange | None
+    assessed: Assessed
     flags: list[str]
     test_asks: tuple[str, ...]
-    not_judged: list[tuple[str, str]] = []
     # What is asked about the number, and what was answered for.
     asked: list[Doubt] = []
     answered: list[Doubt] = []
@@ -55,41 +53,39 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
     flags = flags_of(determination, part, bench)
     place, sample = determination.place, determination.sample
     if place is None or sample is None:
-        return Judged(None, [], None, flags, ("Write it down: the check is judged then.",))
+        return Judged(NOT_ASSESSED, flags, ("Write it down: the check is judged then.",))
     rule = rule_for(part.parameter, determination.near_limit, screened=determination.method.screening)
     series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
     usual, last = usual_and_last(place, series, before=sample.drawn_at)
     sets = determination.rule_sets
-    beside = seen_beside(place, sample, part.parameter, sets, usual, sample.drawn_at)
-    judgements = judge_part(outcome.quantity, part, sets, rule, agreed=outcome.may_agree, beside=beside)
-    verdict = verdict_by(part.parameter, judgements)
-    unusual = is_unusual(outcome.quantity, usual, part.parameter)
-    left = [(found.title, why) for found, _, why in not_judged(outcome.quantity, part.parameter, sets, beside)]
+    context = seen_beside(place, sample, part.parameter, sets, usual, sample.drawn_at)
+    seen = None if outcome.quantity.words else _seen(place, sample, part.parameter, outcome.quantity, usual, last)
+    agreed = outcome.may_agree
+    assessed = assess(part.parameter, outcome.quantity, sets, rule, context, seen, part, agreed=agreed)
     asks = steps_of_the_test(
         determination.method,
         part,
         outcome,
         methods_of(determination.team_id).get(part.next_range or ""),
         # A count over the range says nothing about the limit yet: the repeat will.
-        _settlers(determination, part, overall(judgements)) if verdict == NOT_SETTLED and not outcome.next else (),
+        _settlers(determination, part, overall(assessed.judgements))
+        if assessed.verdict == NOT_SETTLED and not outcome.next
+        else (),
     )
-    doubts = _doubts(place, sample, part.parameter, outcome.quantity, usual, last)
-    asked = [doubt for doubt in doubts if (part.key, doubt.key) not in bench.sure]
-    answered = [doubt for doubt in doubts if doubt not in asked]
-    flags += [*(doubt.key for doubt in asked), *(["unusual"] if unusual else [])]
-    return Judged(verdict, judgements, usual, flags, asks, left, asked, answered)
+    asked = [doubt for doubt in assessed.doubts if (part.key, doubt.key) not in bench.sure]
+    answered = [doubt for doubt in assessed.doubts if doubt not in asked]
+    flags += [*(doubt.key for doubt in asked), *(["unusual"] if assessed.unusual else [])]
+    return Judged(assessed, flags, asks, asked, answered)
 
 
-def _doubts(
+def _seen(
     place: Place, sample: Sample, name: str, quantity: Quantity, usual: UsualRange | None, last: list[float]
-) -> list[Doubt]:
-    """Return what is asked about a number before it is written down."""
-    if quantity.words:
-        return []
+) -> Circumstance:
+    """Return what a number is seen beside, from which follows what is asked about it before it is written down."""
     pair = None if usual or last else pairs_beside(place, name, sample.drawn_at).get("reference")
     same = pair and (pair.unit, pair.form) == (quantity.unit, quantity.form)
     depth = seen_on(sample.visit).get("water depth") if name == "secchi depth" else None
-    seen = Circumstance(
+    return Circumstance(
         beside=readings_of(sample) if parameter(name).key in PAIRED else {},
         usual=usual,
         last=last,
@@ -98,7 +94,6 @@ def _doubts(
         at=timezone.localtime(sample.drawn_at),
         depth_cm=depth.value if depth else None,
     )
-    return doubts_about(name, quantity, seen)
 
 
 def _settlers(determination: Determination, part: Part, decisive: Mapping[str, Any] | None) -> list[str]:
@@ -142,7 +137,8 @@ def steps_told(place: Place | None, rows: list[Row], part: Part, quantity: Quant
     """Say what to do about what the runs came to so far, with all else that is newest at the place (`rows`)."""
     if place is None:
         return list(told.test_asks)
-    found = reading(part.parameter, quantity, told.judgements, told.flags, told.not_judged)
+    stands = told.assessed
+    found = reading(part.parameter, quantity, stands.judgements, told.flags, stands.not_judged)
     return steps_about(place, rows, found, told.test_asks, told.flags)
 
 

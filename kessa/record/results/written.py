@@ -1,0 +1,60 @@
+"""The one writer of results: whoever brings one, a test, a calculation or a file, hands over the same value."""
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any, NamedTuple
+from uuid import UUID
+
+from kessa.core.quantities.quantity import Quantity
+from kessa.record.places.models import Place
+from kessa.record.results.assessing import Assessed
+from kessa.record.results.marks import Reason, end, mark
+from kessa.record.results.models import Result, columns_of
+
+
+class Found(NamedTuple):
+    """What came to be known of a water: what, where and when, by whom and by which class of method, and from what.
+
+    `readings` and `made_from` are kept as they are: see Result.
+    """
+
+    place: Place
+    visit_id: UUID
+    person_id: int
+    taken_at: datetime
+    tested_at: datetime
+    family: str
+    part: str
+    parameter: str
+    method_class: str
+    quantity: Quantity
+    readings: dict[str, Any]
+    working: Sequence[str]
+    made_from: dict[str, Any]
+    fraction: str = ""
+    sample_id: UUID | None = None
+    determination_id: UUID | None = None
+
+
+def result_of(found: Found, assessed: Assessed, test_asks: Sequence[str] = ()) -> Result:
+    """Return the result of what was found, as it was assessed, not kept yet; `test_asks` is what its test asks for."""
+    given = found._asdict()
+    quantity = given.pop("quantity")
+    return Result(
+        **given | {"working": list(found.working)},
+        **columns_of(quantity),
+        team_id=found.place.team_id,
+        verdict=assessed.verdict,
+        judgements=assessed.judgements,
+        not_judged=assessed.not_judged,
+        usual=assessed.usual._asdict() if assessed.usual else None,
+        test_asks=list(test_asks),
+    )
+
+
+def keep(result: Result, flags: Sequence[str], reason: Reason | None, before: Result | None) -> None:
+    """Keep a new result with its flags; one that was there before is superseded by it."""
+    result.save()
+    mark(result, flags, reason)
+    if before:
+        end(before, "superseded", reason, result)
