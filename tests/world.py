@@ -112,7 +112,7 @@ def begin(place, by, method="chloride-drops-25", days_ago=0, at=None, **said):
 
 def standing(determination):
     """The only result of a test that stands."""
-    return Result.objects.for_team(determination.team_id).standing().get(determination=determination)
+    return Result.objects.for_team(determination.team_id).current().get(determination=determination)
 
 
 def measured(place, by, *counts, days_ago=0, blank=1):

@@ -18,7 +18,7 @@ from kessa.web import watching
 
 urlpatterns = [
     path("", views.home, name="home"),
-    path("not-along/", views.not_along, name="not_along"),
+    path("not-along/", views.not_available, name="not_available"),
     path("phone/", phone.phone, name="phone"),
     path("health/", watching.health, name="health"),
     path("metrics/", watching.metrics, name="metrics"),
@@ -51,7 +51,7 @@ urlpatterns = [
     path("instruments/", include("kessa.pages.instruments.urls")),
     path("kits/", include("kessa.pages.kits.urls")),
     path("methods/", include("kessa.pages.methods.urls")),
-    path("told/", include("kessa.pages.notices.urls")),
+    path("told/", include("kessa.pages.notifications.urls")),
     path("open/", include("kessa.doors.public.urls")),
     path("photographs/", include("kessa.pages.photographs.urls")),
     path("practice/", include("kessa.pages.practice.urls")),

@@ -8,7 +8,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.utils import timezone
 from PIL import Image
 
-from kessa.core.adapters.adapter import Shown
+from kessa.core.adapters.adapter import InstrumentReading
 from kessa.core.methods import house_methods
 from kessa.record.actions.services import note_done
 from kessa.record.api_keys.models import Key
@@ -69,7 +69,7 @@ def one_of_each(by, place):
     checked = InstrumentCheck.objects.for_team(team).create(team=team, instrument=probe, person=by.user, **shown)
     given = {"standard": 1413, "shown": 1410, "constant": 1.0, "temperature_c": 25, "compensated": True}
     calibrate(by, probe, "conductivity", given)
-    take_shown(by, probe, [Shown(512.0, "uS/cm", 14.0)], "its key")
+    take_shown(by, probe, [InstrumentReading(512.0, "uS/cm", 14.0)], "its key")
     other = keep_place(by, Place(team=team, name="Weir", latitude=54.5, longitude=-2.5))
     pair = keep_pair(by, Pair(team=team, kind="stream", first=place, second=other))
     definition = house_methods()["chloride-drops-25"].snapshot()

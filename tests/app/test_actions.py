@@ -21,8 +21,8 @@ from kessa.record.places.services import keep_pair, keep_place
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import add_lot, keep_product
 from kessa.record.results.models import Mark, Result
-from kessa.record.testing.corrections import put_reading_right
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.corrections import correct_reading
+from kessa.record.testing.exclusions import exclude
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, measured, member, read, send, standing, team_of
 
@@ -118,7 +118,7 @@ class Proposed(ActionsTest):
         other = self.place("boiler", "Other boiler", PROGRAMME, volume_l=100.0)
         wrong = read(other, self.ines, "conductivity-meter", 9000)
         self.assertEqual(len(self.open_at(other)), 1)
-        set_aside(self.ines, wrong, why="another boiler's water")
+        exclude(self.ines, wrong, why="another boiler's water")
         self.assertEqual(self.open_at(other), [])
         self.assertTrue(result.pk)
 
@@ -202,7 +202,7 @@ class Proposed(ActionsTest):
                 taps.read({"seen": seen}, part=part)
             begun = begin(well, self.ines, "ecoli-presence", days_ago=days_ago)
             send(self.ines, begun, taps.close())
-            return Result.objects.for_team(self.team).standing().get(determination=begun, parameter="E. coli")
+            return Result.objects.for_team(self.team).current().get(determination=begun, parameter="E. coli")
 
         def told():
             page = self.client.get(reverse("places:place", args=[well.pk]))
@@ -235,7 +235,7 @@ class Proposed(ActionsTest):
         services.take_back(self.ines, ticked, why="Another well.")
         self.assertEqual(told()[::2], ("outside", 1))
         # What was no finding asks for nothing; a new one is asked about anew.
-        set_aside(self.ines, present, why="Not incubated.")
+        exclude(self.ines, present, why="Not incubated.")
         self.assertEqual(told()[::2], ("inside", 0))
         cultured("present")
         self.assertEqual(told()[0], "outside")
@@ -253,7 +253,7 @@ class Proposed(ActionsTest):
         for display in (2.5, 2.7, 0.4):
             page = self.client.get(reverse("places:place", args=[tap.pk]))
             self.assertContains(page, "Infants do not drink this water, boiled or not: copper is above its limit.")
-            put_reading_right(self.ines, first.determination, 1, {"display": display}, why="Misread.")
+            correct_reading(self.ines, first.determination, 1, {"display": display}, why="Misread.")
         page = self.client.get(reverse("places:place", args=[tap.pk]))
         self.assertNotContains(page, "Infants do not drink")
 

@@ -43,7 +43,7 @@ class TakenAlong(PageTest):
         stocked_kit(self.membership)
 
     def along(self, place=None):
-        page = self.client.get(reverse("offline:along", args=[(place or self.place).pk]))
+        page = self.client.get(reverse("offline:visit", args=[(place or self.place).pk]))
         payload = re.search(r'id="along-payload" type="application/json">(.*?)</script>', page.content.decode(), re.S)
         return page, json.loads(payload.group(1))
 
@@ -79,24 +79,24 @@ class TakenAlong(PageTest):
         other = Place.objects.create(team=self.place.team, name="The ford", kind_key="stream")
         theirs = team_of("Olek")[1]
         asked = {"place": [self.place.pk, other.pk, theirs.pk, "x", 10**30]}
-        pages = unpacked(self.client.get(reverse("offline:along_all"), asked))
-        along = [reverse("offline:along", args=[place.pk]) for place in (self.place, other)]
+        pages = unpacked(self.client.get(reverse("offline:visits"), asked))
+        along = [reverse("offline:visit", args=[place.pk]) for place in (self.place, other)]
         self.assertEqual([address for address in pages if address in along], along)
-        self.assertNotIn(reverse("offline:along", args=[theirs.pk]), pages)
+        self.assertNotIn(reverse("offline:visit", args=[theirs.pk]), pages)
         parts = set(re.findall(r'data-at="([^"]+)"', pages[along[0]] + pages[along[1]]))
         self.assertEqual({*along, *parts}, pages.keys())
         for address in (along[1], *sorted(parts)[::5]):
             alone = self.client.get(address).content.decode()
             self.assertEqual(*(NEW.sub("", page) for page in (pages[address], alone)))
-        sent = b"".join(self.client.get(reverse("offline:along_all"), asked).streaming_content)
+        sent = b"".join(self.client.get(reverse("offline:visits"), asked).streaming_content)
         self.assertLess(len(sent), sum(map(len, pages.values())) * 2 / 3)
         # Only so many phones keep a thread at a time.
-        busy = [self.client.get(reverse("offline:along_all"), asked) for _ in range(2)]
-        self.assertEqual(self.client.get(reverse("offline:along_all"), asked).status_code, 503)
+        busy = [self.client.get(reverse("offline:visits"), asked) for _ in range(2)]
+        self.assertEqual(self.client.get(reverse("offline:visits"), asked).status_code, 503)
         for answer in busy:
             unpacked(answer)
         with patch("kessa.pages.offline.views._besides", side_effect=[ValueError, []]):
-            pages = unpacked(self.client.get(reverse("offline:along_all"), asked))
+            pages = unpacked(self.client.get(reverse("offline:visits"), asked))
         self.assertEqual([pages[address] is None for address in along], [True, False])
 
     def test_whom_to_call_and_what_comes_first_stands_on_one_page(self):

@@ -23,11 +23,11 @@ from schemathesis.specs.openapi.checks import ignored_auth, positive_data_accept
 from kessa.record.api_keys import services
 from kessa.record.api_keys.models import Key
 from kessa.record.determinations.models import Determination
-from kessa.record.exports.resources import nouns
+from kessa.record.exports.resources import resources
 from kessa.record.people.models import Act, Role
 from kessa.record.results.models import Result
 from kessa.record.taps.models import Tap
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.exclusions import exclude
 from kessa.record.visits.models import Observation, Sample, Visit
 from kessa.record.webhooks import outside
 from kessa.record.webhooks.models import Delivery
@@ -70,7 +70,7 @@ class Api(TestCase):
 class Reading(Api):
     def test_every_noun_page_by_page_and_one_by_one(self):
         one_of_each(self.ines, self.place)
-        for noun in nouns():
+        for noun in resources():
             with self.subTest(noun.name):
                 kept = [str(pk) for pk in noun.rows(self.team, None).order_by("pk").values_list("pk", flat=True)]
                 found, after = [], ""
@@ -91,7 +91,7 @@ class Reading(Api):
             f"/results?parameter=chloride&place={self.place.pk}&since={since}", if_none_match=answer["ETag"]
         )
         self.assertEqual((again.status_code, again.content), (304, b""))
-        set_aside(self.ines, first, why="wrong")
+        exclude(self.ines, first, why="wrong")
         self.assertEqual(len(self.ask("/results").json()["rows"]), 1)
         self.assertEqual(len(self.ask("/results?standing=false").json()["rows"]), 2)
 

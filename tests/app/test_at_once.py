@@ -24,7 +24,7 @@ from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.models import Instrument
 from kessa.record.kits.models import Kit, Lot
-from kessa.record.kits.services import put_away, use_lot
+from kessa.record.kits.services import archive_lot, use_lot
 from kessa.record.methods.models import OwnMethod
 from kessa.record.methods.services import begin_draft, keep_draft, publish
 from kessa.record.people.models import Membership, User
@@ -154,7 +154,7 @@ class AtOnce(TransactionTestCase):
 
         def away(by, _):
             try:
-                return put_away(by, Lot.across_teams.get(pk=lot.pk), why="used up")
+                return archive_lot(by, Lot.across_teams.get(pk=lot.pk), why="used up")
             except ValidationError:
                 return None
 

@@ -379,7 +379,7 @@ class Addresses(PageTest):
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.membership.user)
         for name in ("further_run", "repeat", "go_on", "withdraw_check"):
-            response = strict.post(reverse(f"log:{name}", args=[self.determination.pk]))
+            response = strict.post(reverse(f"results:{name}", args=[self.determination.pk]))
             self.assertEqual(response.status_code, 403, name)
         taps = strict.post(reverse("taps:receive", args=["bench", self.determination.pk]))
         self.assertEqual(taps.status_code, 403)

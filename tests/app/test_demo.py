@@ -22,7 +22,7 @@ from kessa.record.quality.models import QualityCheck
 from kessa.record.results.models import Result
 from kessa.record.rounds.selectors import calls, plan_of
 from kessa.record.taps.selectors import counted
-from kessa.record.testing.judgement import judged
+from kessa.record.testing.judgement import judge_outcome
 from kessa.record.visits.models import Observation, Visit
 from kessa.web.checks import data_files
 from kessa.web.checks import kinds as checked_kinds
@@ -60,7 +60,7 @@ class TarrowVale(PageTest):
             determination = result.determination
             bench = bench_of(determination, counted(self.team, determination.pk))
             self.assertEqual(bench.outcomes[result.part].quantity, result.quantity)
-            again = judged(determination, determination.method.part(result.part), bench)
+            again = judge_outcome(determination, determination.method.part(result.part), bench)
             flags = [flag for flag in result.flags if flag not in ("quality-bad", "lot-unproven", "contradicts")]
             self.assertEqual((again.assessed.verdict, again.flags), (result.verdict, flags))
 

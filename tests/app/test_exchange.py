@@ -13,14 +13,14 @@ from openpyxl import load_workbook
 
 from kessa.record.exports import resources as exchange_nouns
 from kessa.record.exports.models import Export
-from kessa.record.exports.resources import nouns, rows_of
+from kessa.record.exports.resources import resources, rows_of
 from kessa.record.exports.services import ask_for_export
 from kessa.record.exports.tasks import clear_old, write_export
 from kessa.record.long_work import progress
 from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.results.models import Result
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.exclusions import exclude
 from tests.app.everything import one_of_each
 from tests.app.pages import PageTest
 from tests.world import measured, member, team_of
@@ -35,7 +35,7 @@ class GivenOut(PageTest):
         self.team = self.ines.team
         self.olek = member(self.team, "Olek")
         one_of_each(self.ines, self.place)
-        set_aside(self.ines, measured(self.place, self.olek, 7, 7), why="=1+1 the wrong bottle")
+        exclude(self.ines, measured(self.place, self.olek, 7, 7), why="=1+1 the wrong bottle")
         _, theirs = team_of("Ulf")
         self.theirs = measured(theirs, member(theirs.team, "Ulla"), 9, 9)
 
@@ -53,9 +53,9 @@ class GivenOut(PageTest):
             package = zipfile.ZipFile(self.written("zip"))
         said = json.loads(package.read("datapackage.json"))
         self.assertEqual(said["licenses"][0]["name"], "CC-BY-4.0")
-        self.assertEqual([each["name"] for each in said["resources"]], [noun.name for noun in nouns()])
+        self.assertEqual([each["name"] for each in said["resources"]], [noun.name for noun in resources()])
         ids = {}
-        for resource, noun in zip(said["resources"], nouns(), strict=True):
+        for resource, noun in zip(said["resources"], resources(), strict=True):
             fields = resource["schema"]["fields"]
             rows = list(csv.DictReader(io.StringIO(package.read(resource["path"]).decode())))
             kept = [row for piece in rows_of(noun, self.team, None) for row in piece]
@@ -85,7 +85,7 @@ class GivenOut(PageTest):
 
     def test_a_workbook_has_a_sheet_for_each_noun(self):
         book = load_workbook(self.written("xlsx"))
-        self.assertEqual(book.sheetnames, [noun.name for noun in nouns()])
+        self.assertEqual(book.sheetnames, [noun.name for noun in resources()])
         head, *rows = book["results"].iter_rows(values_only=True)
         found = Result.objects.for_team(self.team).order_by("pk")
         self.assertEqual([row[head.index("value")] for row in rows], [each.value for each in found])
@@ -93,7 +93,7 @@ class GivenOut(PageTest):
     def test_lines_and_the_map_as_filtered(self):
         lines = [json.loads(line) for line in self.written("jsonl", "verdict=inside")]
         said = {each["id"] for each in lines if each["noun"] == "results"}
-        inside = Result.objects.for_team(self.team).standing().filter(verdict="inside")
+        inside = Result.objects.for_team(self.team).current().filter(verdict="inside")
         self.assertEqual(said, {each.pk for each in inside})
         visits = {each["id"] for each in lines if each["noun"] == "visits"}
         self.assertEqual(visits, {str(each.visit_id) for each in inside})

@@ -10,7 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.record.determinations.models import Determination
-from kessa.record.exports.resources import nouns
+from kessa.record.exports.resources import resources
 from kessa.record.people.models import Act, Role
 from kessa.record.people.pins import WRONG_TRIES
 from kessa.record.review.selectors import hands_on
@@ -217,7 +217,7 @@ class Hands(TestCase):
         self.send(*self.run_and_closed(), by=self.per, of="bench", number=check.pk)
         self.client.force_login(self.olek.user)
         self.assertContains(self.client.get(reverse("quality:check", args=[check.pk])), "Olek, sent by Per")
-        checks = next(each for each in nouns() if each.name == "quality_checks")
+        checks = next(each for each in resources() if each.name == "quality_checks")
         told = dict(
             zip(
                 [each.name for each in checks.table],

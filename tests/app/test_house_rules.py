@@ -8,7 +8,7 @@ from django.utils.html import escape
 from kessa.core.job.schools import complete, questions
 from kessa.pages.bench.page import bench_payload, newest_of
 from kessa.record.determinations.state import bench_of
-from kessa.record.people.display import shown_as
+from kessa.record.people.display import display_for
 from kessa.record.places.models import Place
 from kessa.record.places.services import keep_place
 from kessa.record.rules.models import HouseRules
@@ -113,11 +113,11 @@ class Units(PageTest):
             ((1430.0, "uS/cm", "", "conductivity"), (1430, "µS/cm")),
         ):
             value, unit, form, parameter = stored
-            shown = shown_as(unit, form, parameter, person)
+            shown = display_for(unit, form, parameter, person)
             self.assertEqual((round(shown.number(value, unit, form), 3), shown.sign), wanted)
 
     def test_someone_without_a_choice_sees_what_was_stored(self):
-        shown = shown_as("mg/L", "CaCO3", "total alkalinity", SimpleNamespace())
+        shown = display_for("mg/L", "CaCO3", "total alkalinity", SimpleNamespace())
         self.assertEqual((shown.number(80.0, "mg/L", "CaCO3"), shown.sign), (80.0, "mg/L"))
 
 

@@ -119,7 +119,7 @@ class Instruments(TestCase):
             test = begin(self.place, self.ines, "ph-meter", instrument=meter.pk)
             taps = Taps().read({"display": 7.3, "temperature_c": 12.0}, {"display": 7.31, "temperature_c": 12.0})
             send(self.ines, test, taps.close())
-            results.append(Result.objects.for_team(self.team).standing().get(determination=test))
+            results.append(Result.objects.for_team(self.team).current().get(determination=test))
         self.assertNotIn("check-overdue", results[0].flags)
         self.assertIn("check-overdue", results[2].flags)
         bad = self.calibrate(meter, points="4.01 150\n7.00 -2\n10.01 -150", temperature_c=22)

@@ -18,8 +18,8 @@ from kessa.record.rules.models import OwnRuleSet
 from kessa.record.rules.selectors import house_rules, sets_named
 from kessa.record.rules.services import begin_set, choose_house_rules, publish_set
 from kessa.record.taps.services import record, tapped
-from kessa.record.testing.corrections import put_reading_right
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.corrections import correct_reading
+from kessa.record.testing.exclusions import exclude
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.models import Visit
 from kessa.record.visits.services import correct_observation
@@ -58,7 +58,7 @@ class MeaningTest(PageTest):
         return standing(test)
 
     def derived(self, part):
-        rows = Result.objects.for_team(self.team).standing().filter(family="derived", part=part)
+        rows = Result.objects.for_team(self.team).current().filter(family="derived", part=part)
         return rows.order_by("-pk").first()
 
     def publish(self, *limits, key="", title="Ours", why="As our supplier says."):
@@ -86,12 +86,12 @@ class Derived(MeaningTest):
         for words in ("Benson and Krause", "temperature 12 °C", "height of the place 320 m", "Rests on"):
             self.assertContains(page, words)
         self.assertNotContains(self.client.get(reverse("results:result", args=[oxygen.pk])), "would follow")
-        put_reading_right(self.ines, oxygen.determination, 1, {"at": 4}, why="misread")
-        put_reading_right(self.ines, oxygen.determination, 2, {"at": 4}, why="misread")
+        correct_reading(self.ines, oxygen.determination, 1, {"at": 4}, why="misread")
+        correct_reading(self.ines, oxygen.determination, 2, {"at": 4}, why="misread")
         half = self.derived("oxygen-saturation")
         self.assertAlmostEqual(half.value, found.value / 2, delta=0.5)
         self.assertContains(self.client.get(reverse("results:result", args=[found.pk])), "Superseded")
-        set_aside(self.ines, standing(oxygen.determination), why="a bubble")
+        exclude(self.ines, standing(oxygen.determination), why="a bubble")
         self.assertIsNone(self.derived("oxygen-saturation"))
 
     def test_make_up_a_day_follows_from_two_readings_of_its_meter_and_not_from_one_that_runs_backwards(self):
@@ -102,7 +102,7 @@ class Derived(MeaningTest):
             data = {"value": meter, "instrument": None}
             tap = tapped("observed", data, run="make_up", at=visit.started_at + timedelta(minutes=3))
             self.assertEqual(record(self.ines, "visit", visit.pk, [tap]).refused, [])
-        values = list(Result.objects.for_team(self.team).standing().filter(part="make-up").values_list("value", "unit"))
+        values = list(Result.objects.for_team(self.team).current().filter(part="make-up").values_list("value", "unit"))
         self.assertEqual(len(values), 1)
         self.assertAlmostEqual(values[0][0], 3.0, delta=0.35)
         self.assertEqual(values[0][1], "m³/day")
@@ -136,9 +136,9 @@ class Derived(MeaningTest):
         self.assertAlmostEqual(apart.value, 4.0)
         self.assertIn(feed.pk, apart.made_from["results"])
         for number in (1, 2):
-            put_reading_right(self.ines, feed.determination, number, {"count": 10, "endpoint": True}, why="misread")
+            correct_reading(self.ines, feed.determination, number, {"count": 10, "endpoint": True}, why="misread")
         self.assertAlmostEqual(self.derived("cycles-by-chloride").value, 2.0)
-        set_aside(self.ines, standing(feed.determination), why="the wrong tap")
+        exclude(self.ines, standing(feed.determination), why="the wrong tap")
         self.assertIsNone(self.derived("cycles-by-chloride"))
         # With the same bottle on both sides most of its error cancels.
         kit = stocked_kit(self.ines)
@@ -305,7 +305,7 @@ class Judged(MeaningTest):
             self.ines, test, Taps(days_ago=days_ago).read(0.8, 0.8, part="free").read(0.9, 0.9, part="total").close()
         )
         self.assertEqual(stored.refused, [])
-        return Result.objects.for_team(self.team).standing().filter(determination=test, part="free").get()
+        return Result.objects.for_team(self.team).current().filter(determination=test, part="free").get()
 
     def test_a_boiler_at_another_pressure_is_asked_which_band_holds(self):
         boiler = Place(team=self.team, name="Boiler", kind_key="boiler", facts={"pressure_bar": 9.0})
@@ -349,7 +349,7 @@ class Asked(MeaningTest):
         self.assertIn("digit-slip", kept.flags)
         page = self.client.get(reverse("results:result", args=[kept.pk]))
         self.assertContains(page, "perhaps a digit or unit slipped")
-        self.client.post(reverse("results:stand_by", args=[kept.pk, "digit-slip"]))
+        self.client.post(reverse("results:confirm", args=[kept.pk, "digit-slip"]))
         self.assertNotIn("digit-slip", Result.objects.for_team(self.team).get(pk=kept.pk).flags)
         self.assertEqual(Mark.objects.for_team(self.team).get(result=kept, flag="digit-slip").lifted_by, self.ines.user)
         # Answered at the bench it is not marked, and what was asked stays with it.
@@ -407,8 +407,8 @@ class OverTime(MeaningTest):
         self.assertContains(drawn_map, 'aria-label="Ines&#x27;s brook: outside"')
         self.assertContains(drawn_map, 'aria-label="A quiet one: not assessed"')
         # What is set aside no longer stands against a place.
-        wrong = Result.objects.for_team(self.team).standing().get(parameter="pH")
-        set_aside(self.ines, wrong, why="the probe was dry")
+        wrong = Result.objects.for_team(self.team).current().get(parameter="pH")
+        exclude(self.ines, wrong, why="the probe was dry")
         self.assertNotEqual(Place.objects.for_team(self.team).get(pk=self.place.pk).standing.result.parameter, "pH")
 
     def test_a_trend_page_says_what_the_line_does_with_limits_as_they_held(self):
@@ -472,14 +472,14 @@ class Settled(MeaningTest):
         strip = begin(well, self.ines, "nitrate-strip")
         taps = Taps().read({"at": 25}, {"at": 25}, part="nitrate").read({"at": 0}, {"at": 0}, part="nitrite")
         send(self.ines, strip, taps.close())
-        result = Result.objects.for_team(self.team).standing().get(parameter="nitrate")
+        result = Result.objects.for_team(self.team).current().get(parameter="nitrate")
         self.assertEqual(result.verdict, "not settled")
         self.assertTrue(any("It would be settled by: Nitrate, photometer" in step for step in result.test_asks))
 
 
 class InPlaceJudged(MeaningTest):
     def read_in_place(self):
-        return Result.objects.for_team(self.team).standing().get(family="in-place", parameter="conductivity")
+        return Result.objects.for_team(self.team).current().get(family="in-place", parameter="conductivity")
 
     def test_what_is_read_in_place_is_judged_marked_and_told_as_a_test_is(self):
         boiler = Place(team=self.team, name="Boiler", kind_key="boiler", limit_sets=["programme-boiler-low"])
@@ -494,7 +494,7 @@ class InPlaceJudged(MeaningTest):
         bench = self.on(drawn(boiler, self.ines), "conductivity-meter", {"display": 6.9, "display_unit": "mS/cm"})
         self.assertEqual(result.quantity, bench.quantity)
         self.assertEqual((result.verdict, bench.verdict), ("outside", "outside"))
-        set_aside(self.ines, bench, why="The same again.")
+        exclude(self.ines, bench, why="The same again.")
         for at in (reverse("places:place", args=[boiler.pk]), reverse("visits:visit", args=[visit.pk])):
             self.assertContains(self.client.get(at), "outside")
         page = self.client.get(reverse("results:result", args=[result.pk]))
@@ -512,12 +512,12 @@ class InPlaceJudged(MeaningTest):
         correct_observation(self.ines, noted, 7000.0, why="The other range.")
         self.assertEqual((self.read_in_place().value, self.read_in_place().verdict), (7000, "outside"))
         record(self.ines, "visit", visit.pk, seen(("conductivity", None), seq=900))
-        self.assertFalse(Result.objects.for_team(self.team).standing().filter(family="in-place").exists())
+        self.assertFalse(Result.objects.for_team(self.team).current().filter(family="in-place").exists())
 
 
 class Supplies(MeaningTest):
     def copper(self):
-        rows = Result.objects.for_team(self.team).standing()
+        rows = Result.objects.for_team(self.team).current()
         return rows.filter(place=self.supply, parameter="copper", fraction="over its taps").first()
 
     def test_a_supply_stands_by_all_its_taps_and_follows_them(self):
@@ -557,10 +557,10 @@ class Supplies(MeaningTest):
         restate(taps[5])
         self.assertEqual(self.copper().value, found.value)
         # Of five taps the mean of the two highest, of four the highest: and no pair, no number.
-        set_aside(self.ines, results[0], why="Wrong tap.")
+        exclude(self.ines, results[0], why="Wrong tap.")
         left = sorted([0.1, *(each.value for each in results[1:])])
         self.assertAlmostEqual(self.copper().value, (left[-1] + left[-2]) / 2)
-        set_aside(self.ines, results[1], why="Wrong tap.")
+        exclude(self.ines, results[1], why="Wrong tap.")
         self.assertEqual(self.copper().value, left[-1])
         for pair in Pair.objects.for_team(self.team):
             part_pair(self.ines, pair)

@@ -99,7 +99,7 @@ class TakenIn(PageTest):
         self.assertContains(self.client.post(mend, {"row": 7, "cell": row.cells}, follow=True), "“soon” is no day.")
         self.client.post(mend, {"row": 7, "cell": [row.cells[0], "2.4.2019", *row.cells[2:]]})
         self.client.post(mend, {"row": 8, "leave": "yes"})
-        services.take_in(self.ines, notebook)
+        services.import_file(self.ines, notebook)
         self.done(tasks.write_notebook, notebook)
         self.assertEqual((notebook.told["written"], notebook.told["left_out"]), (7, 2))
         self.assertEqual(
@@ -128,7 +128,7 @@ class TakenIn(PageTest):
 
     def test_twice_is_harmless(self):
         notebook = self.matched(self.brought())
-        services.take_in(self.ines, notebook)
+        services.import_file(self.ines, notebook)
         # Broken off after it had written, and done once more by another worker.
         self.done(tasks.write_notebook, notebook)
         before = self.results()
@@ -141,14 +141,14 @@ class TakenIn(PageTest):
         )
         # The same rows in another file.
         other = self.matched(self.brought(OLD + "\n"))
-        services.take_in(self.ines, other)
+        services.import_file(self.ines, other)
         self.done(tasks.write_notebook, other)
         self.assertEqual((other.told["written"], other.told["there_already"]), (0, 5))
         self.assertEqual(self.results(), before)
 
     def test_what_was_measured_here_is_not_doubled_and_what_was_reviewed_is_not_undone(self):
         notebook = self.matched(self.brought())
-        services.take_in(self.ines, notebook)
+        services.import_file(self.ines, notebook)
         self.done(tasks.write_notebook, notebook)
         per = member(self.team, "Per", Role.TECHNICIAN)
         visit = Visit.objects.for_team(self.team).select_related("team").first()
@@ -162,7 +162,7 @@ class TakenIn(PageTest):
 
     def test_cancelled_under_way_leaves_nothing(self):
         notebook = self.matched(self.brought())
-        services.take_in(self.ines, notebook)
+        services.import_file(self.ines, notebook)
         with (
             patch.object(tasks, "_BATCH", 1),
             patch.object(tasks.Writer, "finish", lambda _: cancel(self.ines, notebook)),
@@ -201,7 +201,7 @@ class TakenIn(PageTest):
         self.assertIn("as what is it written?", why[4])
         self.assertIn("can hardly be in such water", why[7])
         self.assertIn("no test that Kessa knows", why[8])
-        services.take_in(self.ines, notebook)
+        services.import_file(self.ines, notebook)
         self.done(tasks.write_notebook, notebook)
         kept = {each.parameter: (each.value, each.unit, each.form) for each in Result.objects.for_team(self.team)}
         self.assertEqual(kept["phosphate"], (0.2, "mg/L", "PO4"))
@@ -220,7 +220,7 @@ class TakenIn(PageTest):
             self.brought(name="package.zip", content=work.file.read()), mark=".", order="YMD", found_from=""
         )
         self.assertEqual((notebook.told["results"], notebook.told["doubtful"]), (1, 0))
-        services.take_in(self.ines, notebook)
+        services.import_file(self.ines, notebook)
         self.done(tasks.write_notebook, notebook)
         mine = Result.objects.for_team(self.team).get()
         alike = ("value", "low", "high", "unit", "form", "parameter", "verdict")

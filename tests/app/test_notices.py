@@ -13,10 +13,10 @@ from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kessa.record.actions import services as actions
 from kessa.record.actions.models import Action
-from kessa.record.notices.mail import deliver
-from kessa.record.notices.models import Notice, Wanted, Wish
-from kessa.record.notices.services import tell_of_follow_ups, tell_of_overdue
-from kessa.record.notices.tasks import look
+from kessa.record.notifications.mail import deliver
+from kessa.record.notifications.models import Notice, Wanted, Wish
+from kessa.record.notifications.services import notify_of_follow_ups, notify_of_overdue
+from kessa.record.notifications.tasks import look
 from kessa.record.people.models import Role
 from kessa.record.places.models import Place
 from kessa.record.places.services import keep_place
@@ -55,7 +55,7 @@ class Told(PageTest):
         heard = [name for name, subject in self.told("found") if "nitrate" in subject]
         self.assertEqual(heard, ["ines", "per"])
         self.client.force_login(self.ines.user)
-        self.client.post(reverse("notices:team_rule"), {"acute_to": "everybody"})
+        self.client.post(reverse("notifications:team_rule"), {"acute_to": "everybody"})
         read(self.well, self.per, "nitrate-photometer", 7.6, 7.6, dilution=2)
         self.assertEqual(len(self.told("found")), 3, "what is open already is not told again")
         sheet = Action.objects.for_team(self.team).open().get(place=self.well)
@@ -86,7 +86,7 @@ class Told(PageTest):
     def test_whoever_was_told_hears_of_a_visit_that_is_overdue_with_where_to_look(self):
         with time_machine.travel(timezone.now().replace(hour=9, minute=0)):
             visit = visited(self.brook, self.olek, told="Per, at the works", back_by="12:00")
-            self.assertEqual(tell_of_overdue(timezone.now()), [])
+            self.assertEqual(notify_of_overdue(timezone.now()), [])
         with time_machine.travel(timezone.now().replace(hour=14, minute=0)):
             look(timestamp=0)
             look(timestamp=60)
@@ -102,21 +102,23 @@ class Told(PageTest):
         (bleed,) = Action.objects.for_team(self.team).open().filter(place=self.boiler)
         done_at = timezone.now()
         actions.do(self.per, bleed, done_at, amount=115.0, again_at=done_at + timedelta(hours=2))
-        self.assertEqual(tell_of_follow_ups(done_at + timedelta(hours=1)), [])
-        tell_of_follow_ups(done_at + timedelta(hours=3))
+        self.assertEqual(notify_of_follow_ups(done_at + timedelta(hours=1)), [])
+        notify_of_follow_ups(done_at + timedelta(hours=3))
         self.assertEqual(self.told("again"), [("per", "Boiler: test conductivity again")])
 
     def test_one_chooses_what_one_is_told_and_without_an_address_nothing_is_sent(self):
         self.client.force_login(self.olek.user)
-        page = self.client.get(reverse("notices:wish"))
+        page = self.client.get(reverse("notifications:wish"))
         self.assertContains(page, "olek@vale.example")
         self.assertNotContains(page, "The team&#x27;s rule</h2>")
-        answer = self.client.post(reverse("notices:wish"), {"email": "no address", "up_to": "6"})
+        answer = self.client.post(reverse("notifications:wish"), {"email": "no address", "up_to": "6"})
         self.assertEqual(answer.status_code, 422)
-        self.client.post(reverse("notices:wish"), {"email": "", "up_to": "6"})
+        self.client.post(reverse("notifications:wish"), {"email": "", "up_to": "6"})
         self.olek.user.refresh_from_db()
         self.assertEqual((self.olek.user.email, self.olek.user.memberships.get().wish.up_to), ("", 6))
-        self.assertEqual(self.client.post(reverse("notices:team_rule"), {"acute_to": "everybody"}).status_code, 403)
+        self.assertEqual(
+            self.client.post(reverse("notifications:team_rule"), {"acute_to": "everybody"}).status_code, 403
+        )
         read(self.boiler, self.per, "conductivity-meter", 7500)
         self.assertEqual([name for name, _ in self.told("found")], [])
 
@@ -129,8 +131,8 @@ class Told(PageTest):
             read(self.well, self.per, "nitrate-photometer", 7.5, 7.5, dilution=2)
             deliver(notice=Notice.objects.for_team(self.team).get(person=self.ines.user).pk)
             self.client.force_login(self.ines.user)
-            page = self.client.get(reverse("notices:caught"))
+            page = self.client.get(reverse("notifications:caught"))
             self.assertContains(page, "Well: Infants do not drink this water")
             self.assertContains(page, "No infant&#x27;s feed from this water")
             self.client.force_login(maud.user)
-            self.assertNotContains(self.client.get(reverse("notices:caught")), "Nitrate")
+            self.assertNotContains(self.client.get(reverse("notifications:caught")), "Nitrate")

@@ -13,7 +13,7 @@ from kessa.record.determinations.models import Determination, LotUse
 from kessa.record.people.models import Act
 from kessa.record.practice.models import Practised
 from kessa.record.practice.selectors import proofs
-from kessa.record.practice.services import begin, vouch
+from kessa.record.practice.services import begin, sign_off
 from kessa.record.results.models import Result
 from kessa.record.taps.models import Tap
 from kessa.record.taps.services import record
@@ -274,5 +274,5 @@ class Proven(TestCase):
         self.assertTrue(Act.objects.for_team(self.team).filter(what="vouched for").exists())
         stranger, _ = team_of("Maud")
         with self.assertRaisesMessage(Exception, "Only members"):
-            vouch(self.ines, stranger.user, self.family)
+            sign_off(self.ines, stranger.user, self.family)
         self.assertFalse(Tap.objects.for_team(self.team).exists())

@@ -16,7 +16,7 @@ from kessa.record.public.services import close_page, open_page
 from kessa.record.results.models import Result
 from kessa.record.review.selectors import seen_of
 from kessa.record.review.services import accept, release, take_back
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.exclusions import exclude
 from kessa.record.visits.models import Visit
 from kessa.web.permissions import addresses
 from tests.app.everything import named, one_of_each
@@ -133,7 +133,7 @@ class Public(PageTest):
         self.assertContains(self.shown(page), "2 results since")
         take_back(self.ines, visits[0], why="the wrong week")
         self.assertContains(self.shown(page), "1 result since")
-        set_aside(self.ines, results[1], why="the wrong bottle")
+        exclude(self.ines, results[1], why="the wrong bottle")
         cache.clear()
         self.assertContains(self.shown(page), "Nothing has been released here yet.")
 

@@ -7,7 +7,7 @@ from django.utils import timezone
 
 from kessa.record.determinations.models import Determination
 from kessa.record.quality.models import QualityCheck
-from kessa.record.quality.verification import weigh_lots_of
+from kessa.record.quality.verification import qualify_after_standard
 from kessa.record.results.history import found_lately
 from kessa.record.results.models import Result, Standing
 from kessa.record.rules.selectors import house_rules
@@ -85,11 +85,11 @@ class Checks(PageTest):
         after = tested()
         self.assertEqual((unproven(before), unproven(after)), (False, False))
         with CaptureQueriesContext(connection) as few:
-            weigh_lots_of(standard)
+            qualify_after_standard(standard)
         for _ in range(5):
             tested()
         with CaptureQueriesContext(connection) as many:
-            weigh_lots_of(standard)
+            qualify_after_standard(standard)
         self.assertEqual(len(many), len(few))
         self.assertNotContains(self.client.get(bottle), "Not proven by a standard yet")
         self.client.post(reverse("quality:withdraw_check", args=[standard.pk]), {"why": "tap water"})
@@ -105,7 +105,7 @@ class Checks(PageTest):
             begun = begin_test(self.membership, {"sample": str(sample.pk), "method": "nitrate-strip"})
             taps = Taps().read({"at": 0}, part="nitrite").read({"at": at}, part="nitrate")
             send(self.membership, begun, taps.close())
-            return Result.objects.for_team(self.place.team).standing().get(determination=begun, part="nitrate")
+            return Result.objects.for_team(self.place.team).current().get(determination=begun, part="nitrate")
 
         def flags(result):
             return Result.objects.for_team(self.place.team).get(pk=result.pk).flags
@@ -116,9 +116,9 @@ class Checks(PageTest):
         self.assertContains(page, "cannot both be true")
         self.assertContains(page, reverse("results:result", args=[low.pk]))
         self.assertNotIn("contradicts", flags(count))
-        self.client.post(reverse("results:set_aside", args=[low.pk]), {"why": "an old strip"})
+        self.client.post(reverse("results:exclude", args=[low.pk]), {"why": "an old strip"})
         self.assertNotIn("contradicts", flags(high))
-        self.client.post(reverse("results:bring_back", args=[low.pk]), {"why": "it was not"})
+        self.client.post(reverse("results:restore", args=[low.pk]), {"why": "it was not"})
         self.assertIn("contradicts", flags(high))
 
     def test_a_photometer_speaks_for_a_sample_before_a_strip_and_series_stay_apart(self):

@@ -18,7 +18,7 @@ from kessa.record.reports.services import body_of, issue, would_be
 from kessa.record.reports.tasks import print_paper
 from kessa.record.rounds.selectors import missed_between
 from kessa.record.rounds.services import answer_without_visit
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.exclusions import exclude
 from tests.app.pages import PageTest
 from tests.world import led, measured, member, note, planned, read, team_of, visited
 
@@ -47,7 +47,7 @@ class Months(ReportCase):
         month = datetime(2026, 3, 1, 12, tzinfo=UTC)
         for nth, result in enumerate(results):
             self.move(result, month + timedelta(days=nth * 3))
-        set_aside(self.ines, results[3], why="the wrong bottle")
+        exclude(self.ines, results[3], why="the wrong bottle")
         section = gather(self.team, "month", {"month": "2026-03", "place": self.place.pk}).told["sections"][0]
         (line,) = section.lines
         self.assertEqual((line.parameter, line.unit, line.form, line.period.number), ("chloride", "mg/L", "Cl", 3))
@@ -104,7 +104,7 @@ class Papers(ReportCase):
         self.client.force_login(self.olek.user)
         self.assertContains(self.client.get("/reports/1/"), "it says the same")
         self.assertContains(self.client.get(f"/log/{result.pk}/"), "Given out in")
-        set_aside(self.ines, result, why="the wrong bottle")
+        exclude(self.ines, result, why="the wrong bottle")
         page = self.client.get("/reports/1/")
         self.assertContains(page, "Changed since it was issued")
         self.assertContains(page, "the wrong bottle")

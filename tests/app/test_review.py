@@ -8,7 +8,7 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from kessa.record.notices.models import Notice
+from kessa.record.notifications.models import Notice
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Act, Role
 from kessa.record.places.models import Pair, Place
@@ -17,8 +17,8 @@ from kessa.record.review import services
 from kessa.record.review.selectors import hands_on, next_to_review, questions_to, seen_of, side_by_side, standing_rows
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
-from kessa.record.testing.corrections import put_reading_right
-from kessa.record.testing.exclusions import set_aside
+from kessa.record.testing.corrections import correct_reading
+from kessa.record.testing.exclusions import exclude
 from kessa.record.visits.models import Visit
 from tests.world import SETS, begin, led, measured, member, note, team_of, visited
 
@@ -89,14 +89,14 @@ class Reviewing(ReviewCase):
         result = measured(self.place, self.olek, 7, 7)
         visit = self.visit_of(result)
         before = seen_of(visit)
-        put_reading_right(self.olek, result.determination, 1, {"count": 8, "endpoint": True}, why="miscounted")
+        correct_reading(self.olek, result.determination, 1, {"count": 8, "endpoint": True}, why="miscounted")
         with self.assertRaisesMessage(ValidationError, "look at it once more"):
             services.accept(self.per, visit, seen=before)
         self.accept(self.per, visit)
         services.release(self.ines, visit)
         self.assertEqual(self.state(visit), "released")
-        now = Result.objects.for_team(self.team).standing().get(visit=visit)
-        set_aside(self.per, now, why="the wrong bottle")
+        now = Result.objects.for_team(self.team).current().get(visit=visit)
+        exclude(self.per, now, why="the wrong bottle")
         self.assertEqual(self.state(visit), "new")
         with self.assertRaisesMessage(ValidationError, "what is reviewed can be released"):
             services.release(self.ines, visit)

@@ -13,7 +13,7 @@ from kessa.record.people.access import Who
 from kessa.record.people.acts import ACTS
 from kessa.record.people.models import Act
 from kessa.record.results.models import Mark, Result
-from kessa.record.testing.corrections import put_answer_right, put_reading_right
+from kessa.record.testing.corrections import correct_answer, correct_reading
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.models import Observation
 from kessa.web.permissions import addresses, permissions_page
@@ -33,7 +33,7 @@ class PutRight(PageTest):
         return list(csv.DictReader(io.StringIO(body)))
 
     def put_right(self, result, run=2, **form):
-        return self.client.post(reverse("results:put_reading_right", args=[result.pk, run]), form, follow=True)
+        return self.client.post(reverse("results:correct_reading", args=[result.pk, run]), form, follow=True)
 
     def test_a_count_is_put_right_written_anew_and_the_earlier_stays_to_be_seen(self):
         before = measured(self.place, self.olek, 8, 18)
@@ -57,7 +57,7 @@ class PutRight(PageTest):
 
     def test_a_comparator_a_display_and_an_answer_are_put_right(self):
         colour = read(self.place, self.olek, "phosphate-comparator", {"at": 20})
-        page = self.client.get(reverse("results:put_reading_right", args=[colour.pk, 1]))
+        page = self.client.get(reverse("results:correct_reading", args=[colour.pk, 1]))
         (between,) = (
             key for key, words in page.context["form"].fields["reading"].choices if words == "between 20 and 30"
         )
@@ -66,7 +66,7 @@ class PutRight(PageTest):
         shown = read(self.place, self.olek, "nitrate-photometer", 2.0, 9.0)
         self.put_right(shown, 2, display=2.0, why="Upside down")
         self.assertEqual(standing(shown.determination).value, 8.86)
-        answer = reverse("results:put_answer_right", args=[standing(shown.determination).pk, "ph"])
+        answer = reverse("results:correct_answer", args=[standing(shown.determination).pk, "ph"])
         self.client.post(answer, {"value": "11", "why": "On the strip"})
         self.assertIn("ph-outside", standing(shown.determination).flags)
 
@@ -96,7 +96,7 @@ class PutRight(PageTest):
 
     def test_a_result_is_set_aside_without_a_new_test_and_brought_back(self):
         result = measured(self.place, self.olek, 8, 8)
-        aside, back = (reverse(f"log:{name}", args=[result.pk]) for name in ("set_aside", "bring_back"))
+        aside, back = (reverse(f"results:{name}", args=[result.pk]) for name in ("exclude", "restore"))
         self.assertContains(self.client.post(aside, {"why": " "}, follow=True), "Say why")
         self.assertContains(self.client.post(aside, {"why": "Tap water"}, follow=True), "Set aside by mistake?")
         self.assertEqual(self.rows(), [])
@@ -113,9 +113,9 @@ class PutRight(PageTest):
             return "ph" in begin_test(self.ines, said).method.asks
 
         self.assertFalse(asked())
-        put_answer_right(self.ines, first, "ph", 12.0, why="the strip said 12")
+        correct_answer(self.ines, first, "ph", 12.0, why="the strip said 12")
         self.assertTrue(asked())
-        put_answer_right(self.ines, first, "ph", 7.0, why="it was 7 after all")
+        correct_answer(self.ines, first, "ph", 7.0, why="it was 7 after all")
         self.assertFalse(asked())
 
     def stages(self, *counts, endpoint=True):
@@ -128,7 +128,7 @@ class PutRight(PageTest):
         return begun
 
     def came_to(self, begun):
-        rows = Result.objects.for_team(self.place.team).standing().filter(determination=begun)
+        rows = Result.objects.for_team(self.place.team).current().filter(determination=begun)
         return {each.parameter: (each.censor, each.value) for each in rows}
 
     def test_two_stages_are_put_right_each_by_itself(self):
@@ -138,7 +138,7 @@ class PutRight(PageTest):
 
         def right(part, count):
             for run in (1, 2):
-                put_reading_right(self.ines, begun, run, {"count": count}, part=part, why="misread")
+                correct_reading(self.ines, begun, run, {"count": count}, part=part, why="misread")
             return self.came_to(begun)
 
         self.assertEqual(right("total", 30)["alkalinity"], ("", 600))
@@ -170,11 +170,11 @@ class PutRight(PageTest):
         taps.run("first-2", 20).run("sample-2", 8).run("first-3", 21).run("sample-3", 8)
         send(self.ines, begun, taps.close())
         self.assertEqual(self.came_to(begun)["P alkalinity"], ("", 410))
-        result = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="total")
+        result = Result.objects.for_team(self.place.team).current().get(determination=begun, part="total")
         self.assertEqual(
             (result.readings["words"], result.readings["void"], result.readings["used"]), ("28, 29 drops", [1], [2, 3])
         )
-        computed = Result.objects.for_team(self.place.team).standing().get(determination=begun, part="hydroxide")
+        computed = Result.objects.for_team(self.place.team).current().get(determination=begun, part="hydroxide")
         self.assertContains(self.client.get(reverse("results:result", args=[computed.pk])), "2 × 410 − 570 = 250")
 
     def test_a_result_is_never_changed(self):
@@ -200,8 +200,8 @@ class WhoMay(PageTest):
         page = self.client.get(reverse("results:result", args=[result.pk]))
         self.assertNotContains(page, "Put right")
         for address, form in (
-            (reverse("results:put_reading_right", args=[result.pk, 1]), {"count": 3, "endpoint": "on", "why": "mine"}),
-            (reverse("results:set_aside", args=[result.pk]), {"why": "mine"}),
+            (reverse("results:correct_reading", args=[result.pk, 1]), {"count": 3, "endpoint": "on", "why": "mine"}),
+            (reverse("results:exclude", args=[result.pk]), {"why": "mine"}),
             (reverse("results:repeat", args=[result.determination_id]), {"why": "mine"}),
             (reverse("results:further_run", args=[result.determination_id]), {"why": "mine"}),
             (reverse("samples:correct", args=[result.determination.sample_id]), {
@@ -215,8 +215,8 @@ class WhoMay(PageTest):
         acts = self.client.get("/team/acts/")
         self.assertContains(acts, "refused")
         self.client.force_login(self.per.user)
-        self.client.post(reverse("results:set_aside", args=[result.pk]), {"why": "Wrong bottle"})
-        self.assertFalse(Result.objects.for_team(self.ines.team).standing().exists())
+        self.client.post(reverse("results:exclude", args=[result.pk]), {"why": "Wrong bottle"})
+        self.assertFalse(Result.objects.for_team(self.ines.team).current().exists())
         self.assertEqual(self.client.get("/team/acts/").status_code, 403)
 
     def test_every_address_is_open_to_whom_the_table_says(self):

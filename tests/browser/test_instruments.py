@@ -4,7 +4,7 @@ from django.utils import timezone
 from playwright.sync_api import expect
 
 from kessa.core.adapters import ADAPTERS
-from kessa.core.adapters.adapter import Shown as Said
+from kessa.core.adapters.adapter import InstrumentReading as Said
 from kessa.record.instruments.models import Instrument, Shown
 from kessa.record.instruments.services import keep_instrument, take_shown
 from kessa.record.taps.models import Tap

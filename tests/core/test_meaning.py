@@ -17,7 +17,7 @@ from kessa.core.derived.oxygen import oxygen_saturation, pressure_at
 from kessa.core.derived.recipes import HEIGHT, RECIPES, SUPPLY, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.aquatic import METALS, ammonia_criteria, metal_criteria
-from kessa.core.judging.holding import Beside, Paired, hold, judge_by_sets, not_judged, overall
+from kessa.core.judging.holding import Context, Paired, hold, judge_by_sets, not_judged, overall
 from kessa.core.judging.judge import Bounds
 from kessa.core.judging.limits import Limit, RuleSet, proposed_sets, rule_sets
 from kessa.core.judging.plausible import Circumstance, doubts_about
@@ -124,7 +124,7 @@ class Series(TestCase):
     """Limits on means, percentiles and rows of readings."""
 
     def verdict(self, statistic, now, past=(), **bounds):
-        held = hold(mg(now), limit(statistic=statistic, rule="simple", **bounds), None, Beside(NOW, past=past))
+        held = hold(mg(now), limit(statistic=statistic, rule="simple", **bounds), None, Context(NOW, past=past))
         return held.verdict, held.told
 
     def lacks(self, statistic, now, past, **bounds):
@@ -215,7 +215,7 @@ class SeenBeside(TestCase):
     """Limits that compare, and those that follow from other readings."""
 
     def test_a_difference_and_a_part_of_what_is_usual(self):
-        upstream = Beside(NOW, pairs={"upstream": mg(30, 2)})
+        upstream = Context(NOW, pairs={"upstream": mg(30, 2)})
         more = limit(compared="upstream", max=50, rule="guarded")
         self.assertEqual(hold(mg(100, 4), more, None, upstream).verdict, "outside")
         self.assertEqual(hold(mg(79, 4), more, None, upstream).verdict, "not settled")
@@ -223,46 +223,46 @@ class SeenBeside(TestCase):
         with self.assertRaises(CannotCompute) as lacking_pair:
             hold(mg(60), more)
         self.assertIn("same day at the place upstream", lacking_pair.exception.message)
-        usual = Beside(NOW, usual=UsualRange(40, 30, 50, 12))
+        usual = Context(NOW, usual=UsualRange(40, 30, 50, 12))
         part = limit(compared="usual", unit="%", min=80, max=120)
         held = hold(mg(60), part, None, usual)
         self.assertEqual((held.verdict, held.told.quantity.value), ("outside", 150))
 
     def test_a_mean_of_differences_goes_by_days_on_which_both_were_tested(self):
         earlier = [Paired(NOW - DAY * n, mg(30 + 10 * n), mg(20)) for n in (1, 2)]
-        beside = Beside(NOW, pairs={"upstream": mg(20)}, past_pairs={"upstream": earlier})
+        beside = Context(NOW, pairs={"upstream": mg(20)}, past_pairs={"upstream": earlier})
         gains = limit(compared="upstream", max=15, statistic="mean of the last 3", rule="simple")
         held = hold(mg(45), gains, None, beside)
         self.assertEqual((held.told.quantity.value, held.verdict), ((25 + 20 + 30) / 3, "outside"))
         short = hold(mg(45), gains, None, beside._replace(past_pairs={"upstream": earlier[:1]}))
         self.assertEqual((short.told.stands_in, short.told.quantity.value), (True, 25))
         # What is compared with may be over its range, or under its bound.
-        over = Beside(NOW, pairs={"upstream": Quantity(20, 20, None, ">", "mg/L")})
+        over = Context(NOW, pairs={"upstream": Quantity(20, 20, None, ">", "mg/L")})
         with self.assertRaises(CannotCompute):
             hold(mg(45), limit(compared="upstream", max=15), None, over)
-        under = Beside(NOW, pairs={"upstream": Quantity(4, 0, 4, "<", "mg/L")})
+        under = Context(NOW, pairs={"upstream": Quantity(4, 0, 4, "<", "mg/L")})
         self.assertEqual(hold(mg(45), limit(compared="upstream", max=15), None, under).told.quantity.low, 41)
 
     def test_an_ammonia_criterion_follows_from_ph_and_temperature_of_the_sample(self):
         sets = [rule_sets()["us-aquatic"]]
         found = mg(1.2, 0.1, "N")
-        beside = Beside(NOW, readings={"pH": mg(8.4, 0.1, unit="pH"), "temperature": mg(18, 0.5, unit="degC")})
+        beside = Context(NOW, readings={"pH": mg(8.4, 0.1, unit="pH"), "temperature": mg(18, 0.5, unit="degC")})
         judged = judge_by_sets(found, "ammonia", sets, None, beside)
         chronic = ammonia_criteria(8.4, 18).chronic
         self.assertAlmostEqual(min(each["max"] for each in judged), chronic)
         self.assertEqual(overall(judged)["verdict"], "outside")
         self.assertIn("from pH 8.4, temperature 18", judged[0]["rests_on"])
         # The pH of a strip leaves the limit itself open: nothing is settled near it.
-        rough = Beside(NOW, readings={"pH": mg(8.4, 0.6, unit="pH"), "temperature": mg(18, 0.5, unit="degC")})
+        rough = Context(NOW, readings={"pH": mg(8.4, 0.6, unit="pH"), "temperature": mg(18, 0.5, unit="degC")})
         for found_mg, verdict in ((0.1, "inside"), (0.3, "not settled"), (0.6, "not settled")):
             near = judge_by_sets(mg(found_mg, 0.02, "N"), "ammonia", sets, None, rough)
             self.assertEqual(overall(near)["verdict"], verdict)
         # Without trout the acute one is higher in cold water; where nobody was asked they are taken to be there.
-        cold = Beside(NOW, readings={"pH": mg(8.0, unit="pH"), "temperature": mg(4, unit="degC")})
+        cold = Context(NOW, readings={"pH": mg(8.0, unit="pH"), "temperature": mg(4, unit="degC")})
         none = cold._replace(feeds=frozenset({"no-trout"}))
         acute = [max(e["max"] for e in judge_by_sets(found, "ammonia", sets, None, where)) for where in (cold, none)]
         self.assertLess(*acute)
-        outside = Beside(NOW, readings={"pH": mg(9.6, unit="pH"), "temperature": mg(18, unit="degC")})
+        outside = Context(NOW, readings={"pH": mg(9.6, unit="pH"), "temperature": mg(18, unit="degC")})
         left = not_judged(found, "ammonia", sets, outside)
         self.assertTrue(all("from 6.5 to 9" in why for _, _, why in left))
 

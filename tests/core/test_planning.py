@@ -106,7 +106,7 @@ class Stock(TestCase):
             (ended, opened.opened_on - timedelta(days=1), False),
         ):
             with self.subTest(day=day, standard=standard):
-                self.assertIs(opened.proven(day, [standard]), proven)
+                self.assertIs(opened.verified(day, [standard]), proven)
 
     def test_opened_lots_go_first_and_unfit_ones_not_at_all(self):
         lots = [

@@ -10,7 +10,7 @@ from typing import ClassVar, NamedTuple
 from kessa.core.errors import CannotCompute
 
 
-class Shown(NamedTuple):
+class InstrumentReading(NamedTuple):
     """What an instrument showed: a number in a unit, or that it was over its range; `at` where it says when.
 
     `what` is what it says it measured, as it calls it; `temperature_c` the water's where it tells it.
@@ -36,14 +36,14 @@ class Adapter(ABC):
 
     @classmethod
     @abstractmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says; None for one that shows nothing, such as a heading.
 
         Raises CannotCompute on `line` where it says something that is not understood.
         """
 
     @classmethod
-    def read_all(cls, lines: Iterable[str]) -> list[Shown]:
+    def read_all(cls, lines: Iterable[str]) -> list[InstrumentReading]:
         """Return what a memory file says, in its order; raises CannotCompute with the number of the line at fault."""
         found = []
         for number, line in enumerate(lines, 1):

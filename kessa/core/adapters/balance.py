@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.adapters.adapter import Adapter, Shown, not_understood, number
+from kessa.core.adapters.adapter import Adapter, InstrumentReading, not_understood, number
 
 
 class Balance(Adapter):
@@ -12,11 +12,11 @@ class Balance(Adapter):
     measures = "weight"
 
     @classmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says."""
         match line.split():
             case ["ST", shows, "g"]:
-                return Shown(number(shows, line), "g")
+                return InstrumentReading(number(shows, line), "g")
             case ["US", _, "g"]:
                 return None
         raise not_understood(line)

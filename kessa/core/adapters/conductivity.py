@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.adapters.adapter import Adapter, Shown, not_understood, number
+from kessa.core.adapters.adapter import Adapter, InstrumentReading, not_understood, number
 
 
 class ConductivityMeter(Adapter):
@@ -12,13 +12,13 @@ class ConductivityMeter(Adapter):
     measures = "conductivity"
 
     @classmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says."""
         match line.split():
             case ["COND", shows, unit, warm, "C"]:
-                return Shown(number(shows, line), unit, number(warm, line))
+                return InstrumentReading(number(shows, line), unit, number(warm, line))
             case ["COND", "OVER", unit]:
-                return Shown(None, unit, over=True)
+                return InstrumentReading(None, unit, over=True)
             case ["READY"]:
                 return None
         raise not_understood(line)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.adapters.adapter import Adapter, Shown, moment, not_understood, number
+from kessa.core.adapters.adapter import Adapter, InstrumentReading, moment, not_understood, number
 
 
 class TemperatureLogger(Adapter):
@@ -12,11 +12,11 @@ class TemperatureLogger(Adapter):
     measures = "water_temperature"
 
     @classmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says."""
         fields = line.split(",")
         if fields[0] == "time":
             return None
         if len(fields) != 2:
             raise not_understood(line)
-        return Shown(number(fields[1], line), "degC", at=moment(fields[0], line))
+        return InstrumentReading(number(fields[1], line), "degC", at=moment(fields[0], line))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.adapters.adapter import Adapter, Shown, not_understood, number
+from kessa.core.adapters.adapter import Adapter, InstrumentReading, not_understood, number
 
 
 class OxygenProbe(Adapter):
@@ -12,10 +12,10 @@ class OxygenProbe(Adapter):
     measures = "oxygen"
 
     @classmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says."""
         fields = line.split(",")
         if len(fields) != 7 or fields[0] != "DO" or fields[2] != "mg/L":
             raise not_understood(line)
         number(fields[3], line)
-        return Shown(number(fields[1], line), "mg/L", number(fields[5], line))
+        return InstrumentReading(number(fields[1], line), "mg/L", number(fields[5], line))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from kessa.core.adapters.adapter import Adapter, Shown, not_understood, number
+from kessa.core.adapters.adapter import Adapter, InstrumentReading, not_understood, number
 
 _LINE = re.compile(r"pH=(\S+) mV=(\S+) T=(\S+)")
 
@@ -16,10 +16,10 @@ class PhMeter(Adapter):
     measures = "ph"
 
     @classmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says."""
         found = _LINE.fullmatch(line)
         if not found:
             raise not_understood(line)
         number(found[2], line)
-        return Shown(number(found[1], line), "pH", number(found[3], line), what=f"{found[2]} mV")
+        return InstrumentReading(number(found[1], line), "pH", number(found[3], line), what=f"{found[2]} mV")

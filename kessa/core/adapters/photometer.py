@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.adapters.adapter import Adapter, Shown, moment, not_understood, number
+from kessa.core.adapters.adapter import Adapter, InstrumentReading, moment, not_understood, number
 
 
 class Photometer(Adapter):
@@ -12,7 +12,7 @@ class Photometer(Adapter):
     measures = "photometer"
 
     @classmethod
-    def read(cls, line: str) -> Shown | None:
+    def read(cls, line: str) -> InstrumentReading | None:
         """Return what a line says."""
         if line.startswith("#"):
             return None
@@ -21,4 +21,6 @@ class Photometer(Adapter):
             raise not_understood(line)
         what, at, shows, unit = fields
         over = shows == "over"
-        return Shown(None if over else number(shows, line), unit, None, over, moment(at, line), what.lower())
+        return InstrumentReading(
+            None if over else number(shows, line), unit, None, over, moment(at, line), what.lower()
+        )

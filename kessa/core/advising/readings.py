@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from kessa.core.advising.advice import Reading, Where
 from kessa.core.derived.recipes import RECIPES, derive, lacking
 from kessa.core.errors import CannotCompute
-from kessa.core.judging.holding import Beside, judge_by_sets
+from kessa.core.judging.holding import Context, judge_by_sets
 from kessa.core.judging.limits import RuleSet
 from kessa.core.quantities.quantity import Quantity
 
@@ -21,7 +21,7 @@ def readings_by_sets(where: Where, readings: Sequence[Reading], sets: Sequence[R
     Each limit is held by its own rule; what it needs besides (pH, temperature, hardness) is taken from the others.
     """
     given = {each.parameter: each.quantity for each in readings}
-    beside = Beside(readings=given, kind=where.kind, feeds=where.feeds)
+    beside = Context(readings=given, kind=where.kind, feeds=where.feeds)
     return [
         each._replace(judgements=judge_by_sets(each.quantity, each.parameter, sets, None, beside))
         for each in (*readings, *_following(where, given))

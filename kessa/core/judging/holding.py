@@ -43,7 +43,7 @@ class Paired(NamedTuple):
     there: Quantity
 
 
-class Beside(NamedTuple):
+class Context(NamedTuple):
     """What a result of a moment is seen beside.
 
     `readings` of the same sample by parameter, `past` earlier results of this one there, the newest first, `pairs`
@@ -64,7 +64,7 @@ class Beside(NamedTuple):
     taps: int = 0
 
 
-ALONE = Beside()
+ALONE = Context()
 
 
 class Held(NamedTuple):
@@ -81,7 +81,7 @@ class Held(NamedTuple):
     rests_on: str = ""
 
 
-def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside = ALONE) -> Held:
+def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Context = ALONE) -> Held:
     """Hold a result against one limit; raises CannotCompute with the reason where there is no way, or what lacks."""
     by = rule or limit.decided_by
     if limit.formula:
@@ -103,7 +103,7 @@ def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Beside
     return Held(verdict, margin, told)
 
 
-def _told(limit: Limit, readings: Sequence[Dated], beside: Beside) -> Told:
+def _told(limit: Limit, readings: Sequence[Dated], beside: Context) -> Told:
     """Return what a limit's statistic makes of the readings; of many taps each has its own, for who drinks there."""
     if limit.over and not beside.taps:
         words = f"one reading against a {limit.statistic} of a supply's taps"
@@ -118,7 +118,7 @@ def _interval(of: Quantity) -> Interval:
     return Interval(of.value, of.low, of.high, of.censor)
 
 
-def _past(limit: Limit, beside: Beside) -> list[Dated]:
+def _past(limit: Limit, beside: Context) -> list[Dated]:
     past = []
     for each in beside.past:
         try:
@@ -128,7 +128,7 @@ def _past(limit: Limit, beside: Beside) -> list[Dated]:
     return past
 
 
-def _past_compared(limit: Limit, beside: Beside) -> list[Dated]:
+def _past_compared(limit: Limit, beside: Context) -> list[Dated]:
     """Return the earlier differences, or parts: of days on which both ends were tested, or from what is usual now."""
     if limit.compared == "usual":
         pairs = [Paired(each.at, each.quantity, _other(limit, beside, each.quantity)) for each in beside.past]
@@ -161,7 +161,7 @@ def _compared(result: Quantity, other: Quantity, limit: Limit) -> Quantity:
     return replace(here, value=value, low=min(100 * here.low / there.high, value), high=high, unit=PERCENT)
 
 
-def _other(limit: Limit, beside: Beside, result: Quantity) -> Quantity:
+def _other(limit: Limit, beside: Context, result: Quantity) -> Quantity:
     if limit.compared == "usual":
         if beside.usual is None:
             raise CannotCompute("it needs to be known first what is usual here: 8 results, at least", "compared")
@@ -176,7 +176,7 @@ def _other(limit: Limit, beside: Beside, result: Quantity) -> Quantity:
     return found
 
 
-def _by_formula(result: Quantity, limit: Limit, by: str, beside: Beside) -> Held:
+def _by_formula(result: Quantity, limit: Limit, by: str, beside: Context) -> Held:
     """Hold a result against a limit that its own sample gives: as a share of it, as that has an interval too."""
     there = result.converted(limit.unit, limit.form)
     found = computed_limit(limit.formula or "", beside.readings, trout=NO_TROUT not in beside.feeds)
@@ -191,7 +191,7 @@ def _by_formula(result: Quantity, limit: Limit, by: str, beside: Beside) -> Held
 
 
 def judge_by_sets(
-    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None = None, beside: Beside = ALONE
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None = None, beside: Context = ALONE
 ) -> list[dict[str, Any]]:
     """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
 
@@ -216,7 +216,7 @@ def judge_by_sets(
 
 
 def _held_by(
-    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None, beside: Beside
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None, beside: Context
 ) -> Iterator[tuple[RuleSet, Limit, Held | CannotCompute]]:
     """Yield every limit that speaks of a parameter, with what holding a result against it gives, or why it cannot."""
     for rule_set, limit in speaking_of(parameter, sets, beside.kind, beside.feeds):
@@ -266,7 +266,7 @@ _THAN = {
 
 
 def not_judged(
-    result: Quantity, parameter: str, sets: Sequence[RuleSet], beside: Beside = ALONE
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], beside: Context = ALONE
 ) -> list[tuple[RuleSet, Limit, str]]:
     """Return the limits that speak of a parameter and cannot be held against a result, each with the reason."""
     left = []
@@ -296,7 +296,7 @@ def judge_part(
     rule: str | None = None,
     *,
     agreed: bool = True,
-    beside: Beside = ALONE,
+    beside: Context = ALONE,
 ) -> list[dict[str, Any]]:
     """Hold a result of a part against the sets and what its method wants; `agreed` is whether its runs agreed."""
     judgements = judge_by_sets(result, part.parameter, sets, rule, beside)
@@ -308,10 +308,10 @@ def judge_part(
 def verdict_by(name: str, judgements: Sequence[Mapping[str, Any]]) -> str | None:
     """Return the verdict that judgements come to; None where nothing judges, or they settle nothing."""
     decisive = overall(judgements)
-    return decisive["verdict"] if decisive and settles(name, judgements) else None
+    return decisive["verdict"] if decisive and is_conclusive(name, judgements) else None
 
 
-def settles(name: str, judgements: Sequence[Mapping[str, Any]]) -> bool:
+def is_conclusive(name: str, judgements: Sequence[Mapping[str, Any]]) -> bool:
     """Whether judgements give a verdict: a most alone says nothing of what there may be too little of."""
     decisive = overall(judgements)
     inside = decisive is not None and decisive["verdict"] == INSIDE

@@ -40,7 +40,7 @@ class Lot(NamedTuple):
         left = (date.max - self.opened_on).days
         return self.opened_on + timedelta(days=min(self.keeps_opened_days, left))
 
-    def proven(self, day: date, standards: Iterable[date]) -> bool:
+    def verified(self, day: date, standards: Iterable[date]) -> bool:
         """Whether a good standard was run with it since it was opened, or, past its life opened, since that ended."""
         opened = self.opened_on or date.min
         aged = self._life_ends or date.max

@@ -12,12 +12,12 @@ from ninja.errors import AuthenticationError, HttpError
 from ninja.errors import ValidationError as NotAsDescribed
 from pydantic import Field, StringConstraints
 
-from kessa.core.adapters.adapter import Shown
+from kessa.core.adapters.adapter import InstrumentReading
 from kessa.core.errors import CannotCompute
 from kessa.doors.api import schemas
 from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
 from kessa.record.determinations.models import Determination
-from kessa.record.exports.resources import Noun, nouns
+from kessa.record.exports.resources import Resource, resources
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.services import take_shown
 from kessa.record.people.access import TeamRequest, anyone
@@ -64,7 +64,7 @@ class ResultsAsked(Asked):
     standing: bool = Field(True, description="Without what was superseded or set aside.")
 
 
-def _page(request: TeamRequest, noun: Noun, rows: Any, asked: Any) -> dict[str, Any]:
+def _page(request: TeamRequest, noun: Resource, rows: Any, asked: Any) -> dict[str, Any]:
     if asked.after:
         rows = rows.filter(pk__gt=_id(noun, asked.after))
     found = list(rows.order_by("pk").values_list(*noun.paths)[: asked.most + 1])
@@ -72,14 +72,14 @@ def _page(request: TeamRequest, noun: Noun, rows: Any, asked: Any) -> dict[str, 
     return {"rows": shown, "after": str(shown[-1]["id"]) if len(found) > asked.most else None}
 
 
-def _told(noun: Noun, row: tuple[Any, ...]) -> dict[str, Any]:
+def _told(noun: Resource, row: tuple[Any, ...]) -> dict[str, Any]:
     return {
         column.name: str(value) if column.type == "string" and value is not None else value
         for column, value in zip(noun.table, row, strict=True)
     }
 
 
-def _id(noun: Noun, text: str) -> Any:
+def _id(noun: Resource, text: str) -> Any:
     """Return an id as the noun has it; raises HttpError where it has none such."""
     try:
         number = int(text) if noun.table[0].type == "integer" else UUID(text)
@@ -90,7 +90,7 @@ def _id(noun: Noun, text: str) -> Any:
     return number
 
 
-def _add(noun: Noun) -> None:
+def _add(noun: Resource) -> None:
     """Add a noun to read: page by page, and one by one."""
     row = schemas.row_of(noun)
     page, asked = schemas.page_of(noun, row), ResultsAsked if noun.name == "results" else Asked
@@ -99,7 +99,7 @@ def _add(noun: Noun) -> None:
     def many(request: TeamRequest, asked: Any) -> Any:
         rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
-            rows = rows.standing() if asked.standing else rows
+            rows = rows.current() if asked.standing else rows
             said = {"place": asked.place, "parameter": asked.parameter}
             said |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
             rows = rows.filter(**{name: value for name, value in said.items() if value is not None})
@@ -117,7 +117,7 @@ def _add(noun: Noun) -> None:
     router.get(f"/{noun.name}/{{pk}}", response={200: row, **_FAULTS}, summary=f"One of the {words}", **about)(one)
 
 
-for each in nouns():
+for each in resources():
     _add(each)
 
 
@@ -204,7 +204,7 @@ def test(request: TeamRequest, said: schemas.TestRun) -> schemas.Kept:
     made = record_whole(request.membership, "bench", said.id, list(_taps_of(said)))
     if not made.stream.closed:
         raise BadTap("These readings give nothing to write yet: send all that the method wants.")
-    results = Result.objects.for_team(request.membership.team_id).standing().filter(determination=said.id)
+    results = Result.objects.for_team(request.membership.team_id).current().filter(determination=said.id)
     return schemas.Kept(id=said.id, results=list(results.order_by("pk").values_list("pk", flat=True)))
 
 
@@ -241,7 +241,7 @@ def shown(request: KeyRequest, instrument: schemas.Number62, said: list[schemas.
     if request.auth.instrument_id not in (None, instrument):
         raise HttpError(403, "This key is another instrument's.")
     found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
-    rows = [Shown(**each.model_dump()) for each in _so_many(said)]
+    rows = [InstrumentReading(**each.model_dump()) for each in _so_many(said)]
     return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))
 
 

@@ -9,7 +9,7 @@ from ninja import Schema
 from pydantic import AfterValidator, AwareDatetime, ConfigDict, Field, StringConstraints, create_model
 
 from kessa.core.quantities.units import can_be
-from kessa.record.exports.resources import Noun
+from kessa.record.exports.resources import Resource
 from kessa.record.taps.hands import CLOCK_SLACK
 
 _TYPES: dict[str, Any] = {
@@ -150,7 +150,7 @@ class Tapped(Schema):
     waits: list[tuple[str, str]]
 
 
-def row_of(noun: Noun) -> Any:
+def row_of(noun: Resource) -> Any:
     """Return the schema of a noun's row."""
     fields: dict[str, Any] = {
         each.name: (_TYPES[each.type] | None, Field(None, description=f"in {each.unit}" if each.unit else None))
@@ -159,7 +159,7 @@ def row_of(noun: Noun) -> Any:
     return create_model(noun.name.title().replace("_", ""), __base__=Schema, **fields)
 
 
-def page_of(noun: Noun, row: Any) -> Any:
+def page_of(noun: Resource, row: Any) -> Any:
     """Return the schema of a page of a noun's rows."""
     fields: dict[str, Any] = {
         "rows": (list[row], ...),

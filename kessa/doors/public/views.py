@@ -22,8 +22,8 @@ from kessa.doors.public.forms import OpenForm
 from kessa.drawings.qr import qr_code
 from kessa.record.people.access import TeamRequest, anyone, coordinator, member
 from kessa.record.public import services
+from kessa.record.public.contents import contents_of, open_pages, page_of
 from kessa.record.public.models import Page
-from kessa.record.public.shown import open_pages, page_of, shown_at
 
 # For so long a page is given out as it was made: what is taken back is gone within twice this time.
 _SECONDS = 60
@@ -68,9 +68,9 @@ def _made(slug: str, template: str) -> str:
     with timezone.override(zoneinfo.ZoneInfo(found.team.time_zone)):
         context: dict[str, Any] = {"page": found, "made_on": timezone.localdate()}
         if found.place:
-            context["shown"] = shown_at(found.place)
+            context["shown"] = contents_of(found.place)
         else:
-            context["places"] = [(each, shown_at(each.place)) for each in open_pages(found.team_id)]
+            context["places"] = [(each, contents_of(each.place)) for each in open_pages(found.team_id)]
         return render_to_string(template, context)
 
 

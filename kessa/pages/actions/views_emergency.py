@@ -9,7 +9,7 @@ from kessa.core.advising.wording import Named
 from kessa.core.job.hazards import hazards
 from kessa.core.treating.lists import seen_list
 from kessa.record.people.access import TeamRequest, member
-from kessa.record.people.selectors import contacts_of, is_alone, told_of
+from kessa.record.people.selectors import contacts_for, contacts_of, is_alone
 
 
 @member
@@ -20,7 +20,7 @@ def emergency(request: TeamRequest) -> HttpResponse:
     stream = Where("stream")
     context = {
         "contacts": contacts_of(team),
-        "spill": seen_list(stream, lambda rank: Named(told_of(team, stream.water, rank), alone=is_alone(team))),
+        "spill": seen_list(stream, lambda rank: Named(contacts_for(team, stream.water, rank), alone=is_alone(team))),
         "hazards": hazards(),
     }
     return render(request, "actions/emergency.html", context)

@@ -15,7 +15,7 @@ from kessa.record.results.models import Result
 
 def _last_two(place: Place) -> dict[str, float]:
     """Return the last two results of chloride at a place, as the level before a salt went in and after it."""
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, parameter="chloride", unit="mg/L")
+    rows = Result.objects.for_team(place.team_id).current().filter(place=place, parameter="chloride", unit="mg/L")
     last = list(rows.filter(form="Cl").newest_first().values_list("value", flat=True)[:2])
     return {"after": last[0], "before": last[1]} if len(last) == 2 and last[0] > last[1] else {}
 

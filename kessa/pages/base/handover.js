@@ -1,6 +1,6 @@
 // A phone that changes hands shows and keeps nothing of the person before, but for taps that still wait: they stay safe.
 
-import { forgetAlong } from "./along.js";
+import { forgetAlong } from "./offline-list.js";
 import { person } from "./door.js";
 import { allKept, forget, openClocks, openStore } from "./store.js";
 

@@ -1,6 +1,6 @@
 // What every page does: sun mode, asking before what cannot be undone, and the worker that keeps pages for no signal.
 
-import { canTakeAlong, takeMissing } from "./along.js";
+import { canTakeAlong, takeMissing } from "./offline-list.js";
 import { person } from "./door.js";
 import "./errors.js";
 import "./handover.js";

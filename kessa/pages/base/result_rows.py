@@ -14,7 +14,7 @@ from kessa.core.runs.flags import ENDS, words
 from kessa.pages.base.tags import form_in, gauge, interval_in, measured_in, stands
 from kessa.record.advice.advising import advised, named_at, where_of
 from kessa.record.compiled import compiled
-from kessa.record.people.display import shown_as
+from kessa.record.people.display import display_for
 from kessa.record.people.models import User
 from kessa.record.people.selectors import names_of
 from kessa.record.places.models import Place
@@ -82,7 +82,7 @@ def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int,
 
 @compiled
 def _latest(team: int) -> Any:
-    return listed(Result.objects.for_team(team).standing().newest_first())[:_LATEST]
+    return listed(Result.objects.for_team(team).current().newest_first())[:_LATEST]
 
 
 @compiled
@@ -94,7 +94,7 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
     """Write the numbers of one series as rows: when, what, in which interval the truth lies, the verdict."""
     if not results:
         return mark_safe("")
-    shown = shown_as(results[0].unit, results[0].form, results[0].parameter, reader)
+    shown = display_for(results[0].unit, results[0].form, results[0].parameter, reader)
     result_at = reverse("results:result", args=[0]).removesuffix("0/")
     zone, written = timezone.get_current_timezone(), []
     for result in results:
@@ -124,7 +124,7 @@ def _place_names(team: int, places: list[int]) -> Any:
 def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str) -> str:
     result, flags = row.result, row.flags
     at = timezone.localtime(result.taken_at)
-    shown = shown_as(result.unit, result.form, result.parameter, reader)
+    shown = display_for(result.unit, result.form, result.parameter, reader)
     who = " and ".join(result.people or [names.people[result.person_id]])
     fraction = f", {escape(result.fraction)}" if result.fraction else ""
     pills = "".join(f'<span class="pill flag">{escape(words(flag))}</span> ' for flag in flags)

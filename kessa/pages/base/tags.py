@@ -28,7 +28,7 @@ from kessa.drawings.gauge import gauge as lay_out_gauge
 from kessa.drawings.ladder import ladder as lay_out_ladder
 from kessa.drawings.ladder import vessel_colours
 from kessa.record.instruments.measured import measured_by_instruments
-from kessa.record.people.display import Shown, shown_as
+from kessa.record.people.display import Display, display_for
 from kessa.record.rules.selectors import is_own
 
 register = template.Library()
@@ -194,7 +194,7 @@ def measured(context: Any, result: Any, css: str = "num") -> str:
     return measured_in(_shown(context, result), result, css)
 
 
-def measured_in(shown: Shown, result: Any, css: str = "num") -> str:
+def measured_in(shown: Display, result: Any, css: str = "num") -> str:
     """Write a result in a unit, or in words."""
     words = _words(result)
     said = escape(words) if words else f"{escape(result.censor or '')}{_written(shown, result)[0]}"
@@ -208,7 +208,7 @@ def interval(context: Any, result: Any) -> str:
     return interval_in(_shown(context, result), result)
 
 
-def interval_in(shown: Shown, result: Any) -> str:
+def interval_in(shown: Display, result: Any) -> str:
     """Say in which interval the truth lies, in a unit."""
     if _words(result):
         return "not counted"
@@ -234,7 +234,7 @@ def form_shown(context: Any, result: Any) -> str:
     return form_in(_shown(context, result))
 
 
-def form_in(shown: Shown) -> str:
+def form_in(shown: Display) -> str:
     """Write the form of a unit, such as "as NO3"."""
     return f"as {shown.form}" if shown.form else ""
 
@@ -242,13 +242,13 @@ def form_in(shown: Shown) -> str:
 @register.simple_tag(takes_context=True)
 def temperature(context: Any, celsius: Any) -> str:
     """Write a temperature in the reader's own unit, to a tenth."""
-    shown = shown_as("degC", "", "", context["request"].user)
+    shown = display_for("degC", "", "", context["request"].user)
     return format_html(
         '<span class="num">{}</span> {}', plain(round(shown.number(float(celsius), "degC", ""), 1)), shown.sign
     )
 
 
-def _written(shown: Shown, result: Any) -> list[str | None]:
+def _written(shown: Display, result: Any) -> list[str | None]:
     """Write a value and both ends of its interval with the digits they deserve, in the unit shown."""
     ends = (result.value, result.low, result.high)
     numbers = [None if each is None else shown.number(each, result.unit, result.form or "") for each in ends]
@@ -265,12 +265,12 @@ def _words(result: Any) -> str | None:
     return Quantity(result.value, result.low, result.high, result.censor or None, result.unit, form).words
 
 
-def _shown(context: Any, result: Any) -> Shown:
+def _shown(context: Any, result: Any) -> Display:
     # On the bench the kit's own unit stands: what has no parameter is not in the log yet.
     parameter = getattr(result, "parameter", None)
     if parameter is None or "request" not in context:
-        return Shown(result.unit, result.form or "")
-    return shown_as(result.unit, result.form, parameter, context["request"].user)
+        return Display(result.unit, result.form or "")
+    return display_for(result.unit, result.form, parameter, context["request"].user)
 
 
 @register.inclusion_tag("base/drift.html")

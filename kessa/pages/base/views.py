@@ -82,9 +82,9 @@ def manifest(request: TeamRequest) -> JsonResponse:
 
 @anyone
 @require_GET
-def not_along(request: TeamRequest) -> HttpResponse:
+def not_available(request: TeamRequest) -> HttpResponse:
     """What is shown without a signal instead of a page that was not taken along: it names nobody."""
-    return HttpResponse(render_to_string("base/not_along.html"))
+    return HttpResponse(render_to_string("base/not_available.html"))
 
 
 def _wants_json(request: TeamRequest) -> bool:

@@ -4,8 +4,8 @@ import { isBrief, setBrief } from "./brief.js";
 import { numberOf } from "../base/number-field.js";
 import { emptyFields, takeReading, untold } from "./reading.js";
 import { isFinished, liveEvents } from "./run-state.js";
-import { hint } from "./said.js";
-import { shownBy } from "./shown.js";
+import { hint } from "./hints.js";
+import { shownBy } from "./instrument-readings.js";
 import { readySound, tick } from "../base/sound.js";
 
 export const acts = {

@@ -9,8 +9,8 @@ import { putOnShelf } from "../base/shelf.js";
 import { show } from "./show.js";
 import { showClocks } from "./show-clocks.js";
 import { placeMore } from "./show-outcome.js";
-import { Standing } from "./standing.js";
-import { offerShown } from "./shown.js";
+import { Standing } from "./determination-state.js";
+import { offerShown } from "./instrument-readings.js";
 import { speakOf } from "./voice.js";
 
 export class Bench {

@@ -7,7 +7,7 @@ from django.template.loader import render_to_string
 from django.urls import reverse
 
 from kessa.core.job.schools import complete
-from kessa.core.judging.holding import Beside, judge_part, rule_for
+from kessa.core.judging.holding import Context, judge_part, rule_for
 from kessa.core.judging.plausible import bounds_of
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
@@ -25,7 +25,7 @@ from kessa.record.results.selectors import Row, earlier_results
 from kessa.record.taps.hands import whose
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import as_sent, counted
-from kessa.record.testing.judgement import judged, steps_of_case, steps_told
+from kessa.record.testing.judgement import judge_outcome, steps_for, steps_of_case
 
 # So many things to do stand on the bench, the most urgent; all of them on the result's page.
 _STEPS = 2
@@ -98,7 +98,7 @@ def _told(determination: Determination, part: Part, rows: list[Row]) -> dict[str
     if place is None:
         # A check is held against no limit.
         return told | {"verdicts": None}
-    beside = Beside(kind=place.kind_key, feeds=frozenset(place.feeds))
+    beside = Context(kind=place.kind_key, feeds=frozenset(place.feeds))
     by_case = {}
     for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
         judgements = judge_part(quantity, part, sets, rule, agreed=agreed, beside=beside)
@@ -221,6 +221,6 @@ def outcome_context(determination: Determination, bench: Bench, rows: list[Row])
     for part in determination.method.finds:
         outcome = bench.outcomes[part.key]
         if outcome.quantity:
-            told = judged(determination, part, bench)
-            outcomes.append((part, outcome, told, steps_told(place, rows, part, outcome.quantity, told)[:_STEPS]))
+            told = judge_outcome(determination, part, bench)
+            outcomes.append((part, outcome, told, steps_for(place, rows, part, outcome.quantity, told)[:_STEPS]))
     return {"outcomes": outcomes}

@@ -2,7 +2,7 @@
 
 import { atMark, tell } from "../base/heard.js";
 import { showReadings } from "./reading.js";
-import { hint } from "./said.js";
+import { hint } from "./hints.js";
 import { stayAwake } from "./awake.js";
 import { clockWords, putOnShelf } from "../base/shelf.js";
 import { ring } from "../base/sound.js";

@@ -2,7 +2,7 @@
 
 import { verdictOn, writtenAs } from "./comes-to.js";
 import { deserved } from "../base/numbers.js";
-import { isHinted, say } from "./said.js";
+import { isHinted, say } from "./hints.js";
 import { drawnVerdict } from "./show-outcome.js";
 import { runName } from "./show-runs.js";
 

@@ -31,7 +31,7 @@ from kessa.record.kits.selectors import lots_in_use
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.people.access import TeamRequest, member
 from kessa.record.places.selectors import places
-from kessa.record.quality.verification import wanting_standard
+from kessa.record.quality.verification import lots_wanting_standard
 from kessa.record.results import history
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import in_own_form
@@ -99,7 +99,7 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     return {
         "kits": [(kit, [each for each in lots.items() if each[1] or each[0] in led.lots_matter]) for kit, lots in kits],
         "hazards": hazards_of([use.supply for use in led.uses]),
-        "unproven": wanting_standard(drawn.team_id, [led], [lot for lot in named if not lot.faults]),
+        "unverified": lots_wanting_standard(drawn.team_id, [led], [lot for lot in named if not lot.faults]),
         # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.
         "lots_seen": ",".join(str(lot.pk) for lot in named),
         "instruments": instruments,
@@ -239,7 +239,7 @@ def _plan_words(plan: Standard) -> str:
 @require_POST
 def spike(request: TeamRequest, pk: int) -> HttpResponse:
     """Begin a spike of the sample on which a result rests, as it was tested: a diluted sample is spiked diluted."""
-    rows = Result.objects.for_team(request.membership.team).standing()
+    rows = Result.objects.for_team(request.membership.team).current()
     found = get_object_or_404(rows.select_related("determination__sample"), pk=pk, determination__isnull=False)
     form = SpikeForm(request.POST)
     if not form.is_valid():

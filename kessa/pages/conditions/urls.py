@@ -6,6 +6,6 @@ from kessa.pages.conditions import views
 
 app_name = "conditions"
 urlpatterns = [
-    path("<uuid:pk>/circumstances/", views.circumstances, name="conditions"),
-    path("<uuid:pk>/circumstances/<slug:key>/right/", views.put_observation_right, name="correct"),
+    path("<uuid:pk>/circumstances/", views.conditions, name="conditions"),
+    path("<uuid:pk>/circumstances/<slug:key>/right/", views.correct, name="correct"),
 ]

@@ -30,7 +30,7 @@ from kessa.record.visits.weather import weather_at
 @member
 @require_GET
 @ensure_csrf_cookie
-def circumstances(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
+def conditions(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Quick choices for what is seen and read, with the last visit's beside them."""
     found = visit_or_404(request, pk)
     if not found.is_open:
@@ -53,7 +53,7 @@ def circumstances(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def put_observation_right(request: TeamRequest, pk: uuid.UUID, key: str) -> HttpResponse:
+def correct(request: TeamRequest, pk: uuid.UUID, key: str) -> HttpResponse:
     """Put right what was noted on a visit's scale."""
     found = visit_or_404(request, pk)
     scale = next((each for each in scales_for(found.place.kind_key) if each.key == key), None)

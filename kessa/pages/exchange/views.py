@@ -8,7 +8,7 @@ from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm
 from kessa.record.exports.models import Export
-from kessa.record.exports.resources import nouns
+from kessa.record.exports.resources import resources
 from kessa.record.exports.services import ask_for_export
 from kessa.record.imports import services
 from kessa.record.imports.models import Doubtful, Notebook, Stage
@@ -32,7 +32,12 @@ def out(request: TeamRequest) -> HttpResponse:
         except ValidationError as error:
             form.add_error(None, error)
     exports = Export.objects.for_team(team).select_related("asked_by").order_by("-asked_at")[:_SHOWN]
-    context = {"form": form, "exports": exports, "going_on": any(each.under_way for each in exports), "nouns": nouns}
+    context = {
+        "form": form,
+        "exports": exports,
+        "going_on": any(each.under_way for each in exports),
+        "nouns": resources,
+    }
     if request.htmx:
         return render(request, "exchange/exports.html", context)
     return render(request, "exchange/out.html", context, status=422 if form.errors else 200)
@@ -143,7 +148,7 @@ def change_notebook(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     return redirect("exchange:notebook", pk)
 
 
-_ON_NOTEBOOK = {"take-in": services.take_in, "undo": services.undo, "cancel": long_work.cancel}
+_ON_NOTEBOOK = {"take-in": services.import_file, "undo": services.undo, "cancel": long_work.cancel}
 
 
 def _notebook(request: TeamRequest, pk: int) -> Notebook:

@@ -18,7 +18,7 @@ from kessa.record.kits import services
 from kessa.record.kits.models import Kit, Lot
 from kessa.record.kits.selectors import holdings, kits_with_lots, tests_left
 from kessa.record.people.access import TeamRequest, member, technician
-from kessa.record.quality.verification import wanting_standard
+from kessa.record.quality.verification import lots_wanting_standard
 from kessa.record.results.history import usual_units
 from kessa.record.rounds.selectors import weekly_use
 
@@ -53,7 +53,7 @@ def kit(request: TeamRequest, pk: int) -> HttpResponse:
         "kit": found,
         "holdings": held,
         "tests_left": tests_left(found, held, units),
-        "unproven": _unproven(found, found.lots_kept),  # type: ignore[attr-defined] # prefetched
+        "unverified": _unverified(found, found.lots_kept),  # type: ignore[attr-defined] # prefetched
         "form": LotForm(found),
     }
     return render(request, "kits/kit.html", context)
@@ -155,7 +155,7 @@ def _away(request: TeamRequest, found: Lot) -> str:
     form = WhyForm(request.POST)
     if not form.is_valid():
         raise ValidationError("Say why it is put away.")
-    services.put_away(request.membership, found, why=form.cleaned_data["why"])
+    services.archive_lot(request.membership, found, why=form.cleaned_data["why"])
     return f"{found} is put away."
 
 
@@ -180,12 +180,12 @@ def _can_be_checked(kit: Kit) -> list[Method]:
     return [method for method in kit.methods if method.main.numbers.can_be_checked and not method.lacks_table]
 
 
-def _unproven(kit: Kit, lots: list[Lot]) -> set[int]:
+def _unverified(kit: Kit, lots: list[Lot]) -> set[int]:
     """The lots in use that a standard has yet to prove."""
-    return wanting_standard(kit.team_id, _can_be_checked(kit), [lot for lot in lots if lot.in_use])
+    return lots_wanting_standard(kit.team_id, _can_be_checked(kit), [lot for lot in lots if lot.in_use])
 
 
 def _prove_with(lot: Lot) -> list[Method]:
     """The tests by a standard of which a lot in use is to be proven."""
     using = (method for method in _can_be_checked(lot.kit) if lot.supply_key in method.lots_matter)
-    return list(using) if _unproven(lot.kit, [lot]) else []
+    return list(using) if _unverified(lot.kit, [lot]) else []

@@ -42,7 +42,7 @@ def method(request: TeamRequest, key: str) -> HttpResponse:
     team = request.membership.team
     found = _method(team, key)
     supplies = {use.supply for use in found.uses}
-    results = Result.objects.for_team(team).standing().filter(determination__method_key=key).newest_first()
+    results = Result.objects.for_team(team).current().filter(determination__method_key=key).newest_first()
     context = {
         "method": found,
         "steps": [(step, found.condition(step)) for step in found.steps],

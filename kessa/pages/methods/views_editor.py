@@ -189,7 +189,7 @@ def take_in(request: TeamRequest) -> HttpResponse:
     faults: list[str] = []
     if request.method == "POST" and form.is_valid():
         try:
-            draft = services.take_in(request.membership, form.cleaned_data["text"])
+            draft = services.import_method(request.membership, form.cleaned_data["text"])
             return redirect("methods:check", draft.pk)
         except ValidationError as error:
             faults = error.messages

@@ -58,15 +58,15 @@ NO_NUMBER = uuid.UUID(int=0)
 @member
 @require_GET
 @ensure_csrf_cookie
-def along(request: TeamRequest, place_pk: int) -> HttpResponse:
+def visit(request: TeamRequest, place_pk: int) -> HttpResponse:
     """The page of a place that is taken along: safety, circumstances, sample, tests, closing."""
-    return render(request, "offline/along.html", _context(request, _place(request, place_pk)))
+    return render(request, "offline/visit.html", _context(request, _place(request, place_pk)))
 
 
 @member
 @require_GET
 @ensure_csrf_cookie
-def along_all(request: TeamRequest) -> HttpResponse | StreamingHttpResponse:
+def visits(request: TeamRequest) -> HttpResponse | StreamingHttpResponse:
     """The pages of places, each with all that can be tested there, in one answer that says nothing twice.
 
     Only so many are written at a time: the phone asks again by itself.
@@ -95,17 +95,17 @@ def _pages(request: TeamRequest, places: list[Place], zone: tzinfo) -> Iterator[
         except Exception:
             # What fails at one place holds up none of the others.
             _LOG.exception("a place could not be taken along")
-            yield reverse("offline:along", args=[place.pk]), None
+            yield reverse("offline:visit", args=[place.pk]), None
 
 
 def _written(request: TeamRequest, place: Place) -> Iterator[tuple[str, Callable[[], str]]]:
     context = _context(request, place)
-    yield reverse("offline:along", args=[place.pk]), lambda: render_to_string("offline/along.html", context, request)
+    yield reverse("offline:visit", args=[place.pk]), lambda: render_to_string("offline/visit.html", context, request)
     for each in context["besides"]:
-        address = reverse("offline:along_test", args=[place.pk, each.family])
+        address = reverse("offline:test", args=[place.pk, each.family])
         yield address, partial(_test, request, place, each.family)
     for each in context["checks"]:
-        yield reverse("offline:along_check", args=[each.key]), partial(_check, request, each)
+        yield reverse("offline:check", args=[each.key]), partial(_check, request, each)
 
 
 def _context(request: TeamRequest, place: Place) -> dict[str, Any]:
@@ -164,7 +164,7 @@ def _context(request: TeamRequest, place: Place) -> dict[str, Any]:
 
 @member
 @require_GET
-def along_test(request: TeamRequest, place_pk: int, family: str) -> HttpResponse:
+def test(request: TeamRequest, place_pk: int, family: str) -> HttpResponse:
     """A test that was not planned at a place, as it would begin there: its part of the page that was taken along."""
     place = _place(request, place_pk)
     if family not in families_of(place.team_id):
@@ -174,7 +174,7 @@ def along_test(request: TeamRequest, place_pk: int, family: str) -> HttpResponse
 
 @member
 @require_GET
-def along_check(request: TeamRequest, key: str) -> HttpResponse:
+def check(request: TeamRequest, key: str) -> HttpResponse:
     """A blank or a standard by a method, as it would begin anywhere: its part of the pages that were taken along."""
     method = methods_of(request.membership.team_id).get(key)
     if method is None or not method.main.numbers.can_be_checked:

@@ -1,6 +1,6 @@
 // What this browser keeps: what waits to be sent, and what is along.
 
-import { along, canTakeAlong, leave, pages, takeAlong, testsAt } from "../base/along.js";
+import { along, canTakeAlong, leave, pages, takeAlong, testsAt } from "../base/offline-list.js";
 import { keptForms, openForms, sendForms, sendWaiting } from "../base/outbox.js";
 import { showInMyName } from "./in-your-name.js";
 import { make } from "../base/make.js";

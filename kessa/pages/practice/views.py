@@ -16,7 +16,7 @@ from kessa.core.practice.scoring import Point, held
 from kessa.core.practice.world import TRAITS
 from kessa.pages.practice.forms import JudgeForm, LookForm, OrderForm, QuestionsForm, RemarkForm, RuleForm, VouchForm
 from kessa.pages.practice.page import before_of, outcome_of, panel_of
-from kessa.pages.results.taps_in_words import told_taps
+from kessa.pages.results.taps_in_words import taps_in_words
 from kessa.record.determinations.state import bench_of
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.people.access import TeamRequest, coordinator, member
@@ -152,7 +152,7 @@ def told(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
             (part, found.world.strengths[part.key], truths.get(part.key)) for part in found.method.parts
         ]
         context["trait"] = TRAITS[found.world.trait]
-        context["taps"] = told_taps(found.determination)
+        context["taps"] = taps_in_words(found.determination)
     context["points"] = [Point(**each) for each in found.points]
     context["remark_form"] = None if own else RemarkForm(instance=found)
     return render(request, "practice/told.html", context)
@@ -228,7 +228,7 @@ def vouch(request: TeamRequest) -> HttpResponse:
     form = VouchForm(team, _named(families_of(team.pk)), request.POST)
     if form.is_valid():
         try:
-            services.vouch(
+            services.sign_off(
                 request.membership, form.cleaned_data["person"], form.cleaned_data["family"], form.cleaned_data["words"]
             )
             messages.success(request, "Kept: it counts as if practised well.")

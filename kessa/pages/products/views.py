@@ -92,7 +92,7 @@ def change_lot(request: TeamRequest, pk: int) -> HttpResponse:
     lot = get_object_or_404(ProductLot.objects.for_team(request.membership.team), pk=pk, put_away_at=None)
     why, counted = WhyForm(request.POST), LeftForm(request.POST)
     if "why" in request.POST and why.is_valid():
-        services.put_away(request.membership, lot, why=why.cleaned_data["why"])
+        services.archive_lot(request.membership, lot, why=why.cleaned_data["why"])
         messages.success(request, f"{lot} is put away.")
     elif counted.is_valid():
         services.count_lot(request.membership, lot, counted.cleaned_data["left"])

@@ -86,10 +86,10 @@ def spread(request: TeamRequest) -> HttpResponse:
         team=team, family=family, by=request.user, at=timezone.now(), number=len(standards), percent=found or 0
     )
     if request.POST.get("act") == "leave":
-        services.leave_spread(request.membership, row)
+        services.stop_own_spread(request.membership, row)
         messages.success(request, "Tests begun from now on go by the house's figure.")
     elif found:
-        services.go_by_spread(request.membership, row)
+        services.use_own_spread(request.membership, row)
         messages.success(request, "Tests begun from now on go by your own standards.")
     else:
         messages.error(request, "There are too few standards for a spread of your own.")

@@ -35,7 +35,7 @@ def _determination(request: TeamRequest, pk: uuid.UUID) -> Determination:
 
 
 @member
-def put_reading_right(request: TeamRequest, pk: int, run: int) -> HttpResponse:
+def correct_reading(request: TeamRequest, pk: int, run: int) -> HttpResponse:
     """Put right what was counted or read in a run: the result is written anew, the earlier one stays to be seen."""
     found = _result(request, pk)
     raw = found.runs.get(run)
@@ -46,7 +46,7 @@ def put_reading_right(request: TeamRequest, pk: int, run: int) -> HttpResponse:
     title = f"Put run {run} right: {part.said(raw)}"
 
     def act() -> None:
-        services.put_reading_right(
+        services.correct_reading(
             request.membership, found.determination, run, form.right(), part=part.key, why=form.cleaned_data["why"]
         )
 
@@ -54,7 +54,7 @@ def put_reading_right(request: TeamRequest, pk: int, run: int) -> HttpResponse:
 
 
 @member
-def put_answer_right(request: TeamRequest, pk: int, key: str) -> HttpResponse:
+def correct_answer(request: TeamRequest, pk: int, key: str) -> HttpResponse:
     """Put right an answer given on the way."""
     found = _result(request, pk)
     if found.determination is None or key not in found.determination.method.asks:
@@ -64,7 +64,7 @@ def put_answer_right(request: TeamRequest, pk: int, key: str) -> HttpResponse:
     title = f"Put an answer right: {key}, {said(now)}" if now is not None else f"Answer after all: {key}"
 
     def act() -> None:
-        services.put_answer_right(
+        services.correct_answer(
             request.membership, found.determination, key, form.cleaned_data["value"], why=form.cleaned_data["why"]
         )
 
@@ -85,10 +85,10 @@ def _righted(request: TeamRequest, found: Result, form: WhyForm, title: str, act
 
 @member
 @require_POST
-def set_aside(request: TeamRequest, pk: int) -> HttpResponse:
+def exclude(request: TeamRequest, pk: int) -> HttpResponse:
     """Set a result aside without a new test."""
     found = _result(request, pk)
-    done = with_reason(request, lambda why: exclusions.set_aside(request.membership, found, why=why))
+    done = with_reason(request, lambda why: exclusions.exclude(request.membership, found, why=why))
     if done:
         messages.success(request, "Set aside. It stays in the log, and can be brought back.")
     return redirect("results:result", pk)
@@ -96,10 +96,10 @@ def set_aside(request: TeamRequest, pk: int) -> HttpResponse:
 
 @member
 @require_POST
-def bring_back(request: TeamRequest, pk: int) -> HttpResponse:
+def restore(request: TeamRequest, pk: int) -> HttpResponse:
     """Let a result that was set aside stand again."""
     found = _result(request, pk)
-    done = with_reason(request, lambda why: exclusions.bring_back(request.membership, found, why=why))
+    done = with_reason(request, lambda why: exclusions.restore(request.membership, found, why=why))
     if done:
         messages.success(request, "It stands again.")
     return redirect("results:result", pk)
@@ -154,13 +154,13 @@ def with_reason(request: TeamRequest, act: Callable[[str], Any]) -> Any:
 
 @member
 @require_POST
-def stand_by(request: TeamRequest, pk: int, flag: str) -> HttpResponse:
+def confirm(request: TeamRequest, pk: int, flag: str) -> HttpResponse:
     """Say that a number about which something was asked is right."""
     found = _result(request, pk)
     if found.determination is None:
         raise Http404
     try:
-        exclusions.stand_by(request.membership, found.determination, found, flag=flag)
+        exclusions.confirm(request.membership, found.determination, found, flag=flag)
         messages.success(request, "Noted: it is right. The mark is lifted.")
     except ValidationError as error:
         messages.error(request, error.message)

@@ -12,7 +12,7 @@ from kessa.record.instruments.models import Shown
 from kessa.record.taps.models import Tap
 
 
-class Told(NamedTuple):
+class TapInWords(NamedTuple):
     """One tap in words."""
 
     tap: Tap
@@ -33,14 +33,15 @@ _WORDS = {
 }
 
 
-def told_taps(determination: Determination) -> list[Told]:
+def taps_in_words(determination: Determination) -> list[TapInWords]:
     """Return every tap of a test, also those that came late, in the order in which they count."""
     rows = Tap.objects.for_team(determination.team_id).filter(stream=determination.pk)
     taps = list(rows.select_related("person", "sent_by").order_by("seq", "at", "id"))
     by_id = {str(tap.pk): tap for tap in taps}
     method = determination.method
     return [
-        Told(tap, tap.run or "all", _words(tap, by_id, method), str(tap.person), str(tap.sent_by or "")) for tap in taps
+        TapInWords(tap, tap.run or "all", _words(tap, by_id, method), str(tap.person), str(tap.sent_by or ""))
+        for tap in taps
     ]
 
 

@@ -20,11 +20,11 @@ from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.pages.bench.forms import DilutionForm
-from kessa.pages.results.taps_in_words import told_taps
+from kessa.pages.results.taps_in_words import taps_in_words
 from kessa.record.actions.selectors import answering
 from kessa.record.advice.advising import newest_at, reading_of, steps_about
 from kessa.record.compiled import only_or_404
-from kessa.record.derived.of_samples import wanting
+from kessa.record.derived.of_samples import missing_readings
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import lots_of
 from kessa.record.instruments.models import Instrument
@@ -55,9 +55,9 @@ def result(request: TeamRequest, pk: int) -> HttpResponse:
         **_of_any(found),
         "asks_repeat": any(FLAGS[flag].repeat or FLAGS[flag].advice for flag in found.flags if flag in FLAGS),
         "reference": reference_of(found.place),
-        "waits_for": wanting(found.determination.sample) if found.determination.sample else [],
-        "may_put_right": may.put_right(request.membership, found.determination),
-        "may_set_aside": may.set_aside(request.membership, found),
+        "waits_for": missing_readings(found.determination.sample) if found.determination.sample else [],
+        "may_put_right": may.correct(request.membership, found.determination),
+        "may_set_aside": may.exclude(request.membership, found),
         **_of_determination(found, others),
     }
     return render(request, "results/result.html", context)
@@ -169,7 +169,7 @@ def _estimated(result: Result) -> dict[str, Any]:
     part = result.determination.method.part(result.part)
     others = (
         Result.objects.for_team(result.team_id)
-        .standing()
+        .current()
         .filter(determination__sample=result.determination.sample, parameter=result.parameter, value__gt=0)
     )
     for other in others.exclude(censor=">").select_related("determination").newest_first():
@@ -186,7 +186,7 @@ def determination(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     if found.closed_at is not None and QualityCheck.objects.for_team(found.team_id).filter(determination=pk).exists():
         return redirect("quality:check", pk)
     rows = Result.objects.for_team(found.team_id).filter(determination=found).order_by("-pk")
-    newest = rows.standing().first() or rows.first()
+    newest = rows.current().first() or rows.first()
     if found.closed_at is None or newest is None:
         return redirect("bench:determination", pk)
     return redirect("results:result", newest.pk)
@@ -197,4 +197,4 @@ def determination(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
 def taps(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Every tap of a test, where a page asks for them."""
     found = get_object_or_404(Determination.objects.for_team(request.membership.team), pk=pk)
-    return render(request, "results/told.html", {"taps": told_taps(found)})
+    return render(request, "results/told.html", {"taps": taps_in_words(found)})

@@ -35,7 +35,7 @@ class AskForm(forms.Form):
         ours = those.filter(pk__in=hands)
         to.queryset = ours if ours.exists() else those.exclude(pk=reader.pk)  # type: ignore[attr-defined]
         to.initial = visit.leader_id
-        results = Result.objects.for_team(visit.team_id).standing().filter(visit=visit).order_by("parameter", "pk")
+        results = Result.objects.for_team(visit.team_id).current().filter(visit=visit).order_by("parameter", "pk")
         result.queryset = results  # type: ignore[attr-defined]
         result.label_from_instance = lambda row: row.parameter  # type: ignore[attr-defined]
 

@@ -9,7 +9,7 @@ from django.utils import timezone
 from django.utils.safestring import SafeString, mark_safe
 
 from kessa.pages.base.tags import measured_in, occasion_words, since, verdict
-from kessa.record.people.display import shown_as
+from kessa.record.people.display import display_for
 from kessa.record.people.models import User
 from kessa.record.rounds.selectors import Call, Due
 
@@ -50,7 +50,7 @@ def waiting_rows(
         for test in begun
     ]
     for result in follow_ups:
-        shown = shown_as(result.unit, result.form, result.parameter, reader)
+        shown = display_for(result.unit, result.form, result.parameter, reader)
         rows.append(
             f'<li><a href="{result_at}{result.pk}/"><b>{escape(places[result.place_id])}</b></a> '
             f'{verdict(result.verdict)}<span class="soft">{escape(result.parameter)} {measured_in(shown, result)}, '

@@ -169,7 +169,7 @@ def take_in(request: TeamRequest) -> HttpResponse:
     faults: list[str] = []
     if request.method == "POST" and form.is_valid():
         try:
-            return redirect("rules:check", services.take_in_set(request.membership, form.cleaned_data["text"]).pk)
+            return redirect("rules:check", services.import_set(request.membership, form.cleaned_data["text"]).pk)
         except ValidationError as error:
             faults = error.messages
     context = {"form": form, "faults": faults}

@@ -20,7 +20,7 @@ from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.taps.incoming import BadTap
 from kessa.record.taps.selectors import next_seq
 from kessa.record.taps.services import record_whole, tapped
-from kessa.record.testing.corrections import put_sample_right as right_sample
+from kessa.record.testing.corrections import correct_sample as right_sample
 from kessa.record.visits import services
 from kessa.record.visits.models import Bottle, Sample, Visit
 from kessa.record.visits.selectors import observations_of, open_visit_at, recent_samples
@@ -115,7 +115,7 @@ def without_visit(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def put_sample_right(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
+def correct(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """Put right what was noted of a sample: what was tested on it is written anew."""
     rows = Sample.objects.for_team(request.membership.team).select_related("visit__place", "drawn_by")
     found = get_object_or_404(rows, pk=pk)

@@ -121,7 +121,7 @@ def tell_of_two(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
         raise Http404
     try:
         why = request.POST.get("why", "")
-        services.tell_of_two(request.membership, found, other=other, joined=joined, why=why)
+        services.decide_on_two_visits(request.membership, found, other=other, joined=joined, why=why)
         messages.success(request, "They are one visit now." if joined else "They stay two visits.")
     except ValidationError as refused:
         messages.error(request, refused.message)

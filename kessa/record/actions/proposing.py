@@ -183,7 +183,7 @@ def _follow_up(place: Place) -> None:
     )
     for action in waiting.order_by("ended_at"):
         known = parameter(action.parameter)
-        rows = Result.objects.for_team(place.team_id).standing().filter(place=place, taken_at__gt=action.ended_at)
+        rows = Result.objects.for_team(place.team_id).current().filter(place=place, taken_at__gt=action.ended_at)
         after = rows.filter(parameter__in=[known.key, *known.also]).order_by("taken_at", "pk").first()
         if after:
             _followed(place, action, after)

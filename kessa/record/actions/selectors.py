@@ -111,7 +111,7 @@ def trace_of(place: Place, parameter: str) -> Trace:
     since = timezone.now() - _TRACED
     rows = (
         Result.objects.for_team(place.team_id)
-        .standing()
+        .current()
         .filter(place__in=names, parameter=parameter, taken_at__gte=since)
     )
     newest: dict[int, str] = {}

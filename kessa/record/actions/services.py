@@ -145,7 +145,7 @@ def note_done(
 
 def _found_before(action: Action) -> list[int]:
     """Return the last result before something was done of what it is to change: with it, it can be followed up."""
-    rows = Result.objects.for_team(action.team_id).standing().filter(place=action.place, taken_at__lte=action.ended_at)
+    rows = Result.objects.for_team(action.team_id).current().filter(place=action.place, taken_at__lte=action.ended_at)
     return list(rows.filter(parameter=action.parameter).newest_first().values_list("pk", flat=True)[:1])
 
 

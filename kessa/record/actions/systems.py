@@ -92,7 +92,7 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
     if supply is None:
         return {}
     since = timezone.now() - _SUPPLY_KEEPS
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=supply, taken_at__gte=since).newest_first()
+    rows = Result.objects.for_team(place.team_id).current().filter(place=supply, taken_at__gte=since).newest_first()
     columns = ("parameter", "value", "low", "high", "censor", "unit", "form")
     found: dict[str, Quantity] = {}
     for row in rows.values_list(*columns, named=True)[:200]:

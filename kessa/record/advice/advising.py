@@ -10,7 +10,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import doubtful
 from kessa.record.compiled import compiled
-from kessa.record.people.selectors import is_alone, told_of
+from kessa.record.people.selectors import contacts_for, is_alone
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import reference_of
 from kessa.record.results.context import quantity_of
@@ -35,7 +35,7 @@ def named_at(place: Place, rank: int = 0) -> Named:
     kept: dict[int, Named] = place.__dict__.setdefault("kept_named", {})
     if rank not in kept:
         reference = reference_of(place)
-        told, alone = told_of(place.team_id, place.water, rank), is_alone(place.team_id)
+        told, alone = contacts_for(place.team_id, place.water, rank), is_alone(place.team_id)
         kept[rank] = Named(told, reference.name if reference else "", alone)
     return kept[rank]
 
@@ -43,10 +43,10 @@ def named_at(place: Place, rank: int = 0) -> Named:
 def newest_at(place: Place) -> list[Row]:
     """Return the newest standing results at a place, newest first, and those that are held, as advice takes them."""
     rows = _numbered(place, found_lately(place).standing)
-    return [*rows, *held_beside(place, rows)]
+    return [*rows, *still_held(place, rows)]
 
 
-def held_beside(place: Place, rows: Iterable[Row]) -> list[Row]:
+def still_held(place: Place, rows: Iterable[Row]) -> list[Row]:
     """Return what is held at a place and is not among some rows (see history.held_at)."""
     shown = {row.result.id for row in rows}
     held = [pk for pk in held_at(place) if pk not in shown]
@@ -92,7 +92,7 @@ def visit_in_plain_words(visit: Visit) -> dict[str, Any]:
 
 @compiled
 def _of_visit(team: int, visit: Any) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(visit=visit)
+    rows = Result.objects.for_team(team).current().filter(visit=visit)
     # What was only read in place, against no limit, is no test of the water.
     return rows.exclude(family=IN_PLACE, verdict="").newest_first().values_list(*COLUMNS, named=True)
 
@@ -100,7 +100,7 @@ def _of_visit(team: int, visit: Any) -> Any:
 def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
     # What was asked before these were written, and is not lifted, goes on.
     since = max(row.result.id for row in rows)
-    advice = advised(place, [*rows, *(row for row in held_beside(place, rows) if row.result.id < since)])
+    advice = advised(place, [*rows, *(row for row in still_held(place, rows) if row.result.id < since)])
     return {"plain": plain_answer(advice, where_of(place)), "stands": advice.verdict}
 
 

@@ -14,9 +14,9 @@ from kessa.core.judging.judge import NOT_SETTLED, VERDICTS, gravity
 from kessa.core.judging.protected import PROTECTED
 from kessa.core.quantities.parameters import parameter
 from kessa.record.advice.advising import advised, newest_at, where_of
-from kessa.record.derived.over_taps import settle_taps, supplies_of
+from kessa.record.derived.over_taps import supplies_of, write_over_taps
 from kessa.record.people.models import Team
-from kessa.record.people.selectors import told_of
+from kessa.record.people.selectors import contacts_for
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
 from kessa.record.results.models import Result, Standing
@@ -35,7 +35,7 @@ restated = Signal()
 
 def restate(place: Place) -> None:
     """Keep what stands at a place by all that is newest there, and let those know who act on it; then at its supply."""
-    settle_taps(place)
+    write_over_taps(place)
     rows = newest_at(place)
     advice = advised(place, rows)
     pressing = advice.pressing.reading.key if advice.pressing else None
@@ -105,7 +105,7 @@ def with_state(team: Team | int, rows: Any) -> list[Place]:
 def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
     """Return what comes first to be done about each of some results, by their numbers, as kept beside their places."""
     rows = list(rows)
-    told = cache(partial(told_of, rank=0))
+    told = cache(partial(contacts_for, rank=0))
     kept = Standing.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
     standing = {each.place_id: each for each in kept} if rows else {}
     said = {}

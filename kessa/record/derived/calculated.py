@@ -7,7 +7,7 @@ from django.utils import timezone
 from kessa.core.judging.plausible import Circumstance
 from kessa.record.places.selectors import chosen_sets
 from kessa.record.results.assessing import assess
-from kessa.record.results.context import seen_beside
+from kessa.record.results.context import context_of
 from kessa.record.results.history import Series, usual_at
 from kessa.record.results.marks import end
 from kessa.record.results.models import Result
@@ -50,7 +50,7 @@ def _assessed(now: Calculated, sample: Sample | None) -> tuple[Result, list[str]
     found, place, quantity = now.found, now.found.place, now.found.quantity
     series = Series(found.parameter, quantity.unit, quantity.form or "", found.fraction, found.method_class)
     usual, sets = usual_at(place, series, before=found.taken_at), chosen_sets(place)
-    context = seen_beside(place, sample, found.parameter, sets, usual, found.taken_at)._replace(taps=now.taps)
+    context = context_of(place, sample, found.parameter, sets, usual, found.taken_at)._replace(taps=now.taps)
     seen = Circumstance({}, usual, (), None, place.water, timezone.localtime(found.taken_at))
     assessed = assess(found.parameter, quantity, sets, now.rule, context, seen)
     flags = [*now.flags, *(doubt.key for doubt in assessed.doubts), *(["unusual"] if assessed.unusual else [])]

@@ -17,7 +17,7 @@ from kessa.record.visits.models import Observation, Visit
 from kessa.record.visits.selectors import observations_of
 
 
-def settle_in_place(visit: Visit) -> list[Result]:
+def write_field_readings(visit: Visit) -> list[Result]:
     """Write what was read in place on a visit as results, as it is now; return those written anew."""
     now = observations_of(visit)
     before = results_in_place(visit)
@@ -72,4 +72,4 @@ def _calculated(visit: Visit, seen: Observation) -> Calculated | None:
 
 @compiled
 def _written(team: int, visit: Any) -> Any:
-    return Result.objects.for_team(team).standing().filter(visit=visit, family=IN_PLACE)
+    return Result.objects.for_team(team).current().filter(visit=visit, family=IN_PLACE)

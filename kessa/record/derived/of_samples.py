@@ -26,7 +26,7 @@ from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Observation, Sample, Visit
 
 
-class Wanting(NamedTuple):
+class MissingReading(NamedTuple):
     """Something that one reading more would tell, and which reading."""
 
     parameter: str
@@ -46,7 +46,7 @@ class _At(NamedTuple):
 def derive_of_sample(sample: Sample) -> None:
     """Settle what follows from the readings of a sample."""
     at = _of_sample(sample)
-    _settle(at, [each for each in _recipes(at.place) if each.needs[0].name != METER])
+    _write(at, [each for each in _recipes(at.place) if each.needs[0].name != METER])
 
 
 def derive_of_visit(visit: Visit) -> None:
@@ -56,7 +56,7 @@ def derive_of_visit(visit: Visit) -> None:
     place = visit.place
     meter = [each for each in _recipes(place) if each.needs[0].name == METER]
     if Observation.objects.for_team(visit.team_id).filter(visit=visit, key="make_up", value__isnull=False).exists():
-        _settle(_At(place, visit, None, {}, given_to_recipes(place, None, visit, {})), meter)
+        _write(_At(place, visit, None, {}, given_to_recipes(place, None, visit, {})), meter)
 
 
 def derive_of_fed(supply: Place, at: datetime, names: Iterable[str]) -> list[Place]:
@@ -74,7 +74,7 @@ def derive_of_fed(supply: Place, at: datetime, names: Iterable[str]) -> list[Pla
     return fed
 
 
-def wanting(sample: Sample) -> list[Wanting]:
+def missing_readings(sample: Sample) -> list[MissingReading]:
     """Return what one reading more of a sample would tell."""
     at = _of_sample(sample)
     found = []
@@ -82,7 +82,7 @@ def wanting(sample: Sample) -> list[Wanting]:
         # The first of its needs is what it is about: without it nobody asks.
         missing = lacking(recipe, at.given)
         if len(missing) == 1 and missing[0] != recipe.needs[0].name and recipe.parameter not in at.rows:
-            found.append(Wanting(recipe.parameter, _called(missing[0])))
+            found.append(MissingReading(recipe.parameter, _called(missing[0])))
     return list(dict.fromkeys(found))
 
 
@@ -103,7 +103,7 @@ def _recipes(place: Place) -> list[Recipe]:
     return [each for each in RECIPES if each.holds_at(place.kind_key, place.water)]
 
 
-def _settle(at: _At, recipes: Iterable[Recipe]) -> None:
+def _write(at: _At, recipes: Iterable[Recipe]) -> None:
     standing = {each.part: each for each in _standing(at)}
     for recipe in recipes:
         derived = None if recipe.parameter in at.rows else _derived(recipe, at)
@@ -144,13 +144,13 @@ def _standing(at: _At) -> list[Result]:
     if at.sample:
         found: list[Result] = _of(team=at.place.team_id, sample=at.sample.pk)
         return found
-    rows = Result.objects.for_team(at.place.team_id).standing()
+    rows = Result.objects.for_team(at.place.team_id).current()
     return list(rows.filter(place=at.place, family=DERIVED, sample=None, made_from__visit=str(at.visit.pk)))
 
 
 @compiled
 def _of(team: int, sample: Any) -> Any:
-    return Result.objects.for_team(team).standing().filter(sample=sample, family=DERIVED)
+    return Result.objects.for_team(team).current().filter(sample=sample, family=DERIVED)
 
 
 def _calculated(recipe: Recipe, derived: Derived, at: _At) -> Calculated:
@@ -195,7 +195,7 @@ def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
     """Let what rests on results carry a flag as long as one of them does."""
     changed = set(inputs)
     theirs = Result.objects.for_team(team_id).filter(pk__any=changed)
-    resting = Result.objects.for_team(team_id).standing().filter(family=DERIVED)
+    resting = Result.objects.for_team(team_id).current().filter(family=DERIVED)
     # What rests on the taps of a supply, or on a supply itself, rests on other visits too.
     elsewhere = Q(fraction=OVER_TAPS) | Q(place__pairs_as_second__first__in=theirs.values("place"))
     for row in resting.filter(Q(visit__in=theirs.values("visit")) | elsewhere).distinct():

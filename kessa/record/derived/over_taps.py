@@ -31,7 +31,7 @@ def supplies_of(tap: Place) -> list[Place]:
     return paired(tap, PairKind.TAP, first=False)
 
 
-def settle_taps(supply: Place) -> None:
+def write_over_taps(supply: Place) -> None:
     """Write what a supply's limits want to know of its taps, as it is now; what no tap tells any more ends."""
     standing = {each.parameter: each for each in _standing(team=supply.team_id, place=supply.pk)}
     taps = [each.pk for each in taps_of(supply)]
@@ -51,7 +51,7 @@ def _asked_of(supply: Place) -> set[str]:
 
 def _newest(team_id: int, taps: list[int], parameter: str) -> list[Any]:
     """Return the newest result of each tap within a year before the newest of all, the newest first."""
-    rows = Result.objects.for_team(team_id).standing().filter(place__any=taps, parameter=parameter)
+    rows = Result.objects.for_team(team_id).current().filter(place__any=taps, parameter=parameter)
     # What taps are held against is all of a metal, not what is dissolved of it.
     rows = (
         rows.exclude(unit="presence")
@@ -103,4 +103,4 @@ def _visit(supply: Place, taken_at: datetime | None, before: Result | None) -> V
 
 @compiled
 def _standing(team: int, place: int) -> Any:
-    return Result.objects.for_team(team).standing().filter(place=place, fraction=OVER_TAPS)
+    return Result.objects.for_team(team).current().filter(place=place, fraction=OVER_TAPS)

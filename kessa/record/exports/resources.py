@@ -28,7 +28,7 @@ class Column(NamedTuple):
     unit: str
 
 
-class Noun(Checked):
+class Resource(Checked):
     """A table: its rows are those of a model. `refers` says of which noun a column holds the id."""
 
     name: str
@@ -69,16 +69,16 @@ class Noun(Checked):
 
 
 class _Nouns(Checked):
-    nouns: tuple[Noun, ...]
+    nouns: tuple[Resource, ...]
 
 
 @data_file
-def nouns() -> tuple[Noun, ...]:
+def resources() -> tuple[Resource, ...]:
     """Return every noun, each after those it refers to; raises BadDataFile on a faulty file."""
     return read_toml(Path(__file__).with_suffix(".toml"), _Nouns).nouns
 
 
-def rows_of(noun: Noun, team: Team | int, results: Any | None) -> Iterator[list[tuple[Any, ...]]]:
+def rows_of(noun: Resource, team: Team | int, results: Any | None) -> Iterator[list[tuple[Any, ...]]]:
     """Give the rows of a noun, so many at a time, in the order of their ids: steady in memory whatever their number."""
     rows = noun.rows(team, results).order_by("pk")
     last: Any = None

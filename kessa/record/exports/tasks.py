@@ -10,7 +10,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from kessa.record.exports.models import Export, Format
-from kessa.record.exports.resources import nouns
+from kessa.record.exports.resources import resources
 from kessa.record.exports.writing import write_lines, write_map, write_package, write_workbook
 from kessa.record.long_work.models import State
 from kessa.record.long_work.progress import Stopped, begin, end, progress
@@ -55,7 +55,7 @@ def _results(work: Export) -> Any | None:
 
 
 def _total(work: Export, narrowed: Any | None) -> int:
-    told = nouns() if work.format != Format.MAP else nouns()[:1]
+    told = resources() if work.format != Format.MAP else resources()[:1]
     return sum(noun.rows(work.team, narrowed).count() for noun in told)
 
 

@@ -11,7 +11,7 @@ from typing import IO, Any
 from openpyxl import Workbook
 
 from kessa.record.exports.models import LICENCES
-from kessa.record.exports.resources import Column, Noun, nouns, rows_of
+from kessa.record.exports.resources import Column, Resource, resources, rows_of
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.results.export import harmless
@@ -28,7 +28,7 @@ def write_package(out: IO[bytes], team: Team, results: Any | None, tell: Tell, l
     """Write a Data Package (frictionless standards): its descriptor, and a CSV table for each noun."""
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as package:
         package.writestr("datapackage.json", json.dumps(descriptor(team, licence), indent=2, ensure_ascii=False))
-        for noun in nouns():
+        for noun in resources():
             with package.open(f"data/{noun.name}.csv", "w", force_zip64=True) as table:
                 text = io.TextIOWrapper(table, encoding="utf-8", newline="")
                 writer = csv.writer(text)
@@ -47,14 +47,14 @@ def descriptor(team: Team, licence: str = "") -> dict[str, Any]:
         "created": datetime.now(UTC).isoformat(timespec="seconds"),
         "description": "Text that begins with = + - or @ has ' before it: no spreadsheet takes it for a formula. "
         "Of a result, 19 times in 20 the truth lies between low and high; a high that is missing was over the range.",
-        "resources": [_resource(noun) for noun in nouns()],
+        "resources": [_resource(noun) for noun in resources()],
     }
     if licence:
         said["licenses"] = [{"name": licence, "title": LICENCES[licence]}]
     return said
 
 
-def _resource(noun: Noun) -> dict[str, Any]:
+def _resource(noun: Resource) -> dict[str, Any]:
     keys = [
         {"fields": [column], "reference": {"resource": other, "fields": ["id"]}}
         for column, other in noun.refers.items()
@@ -84,7 +84,7 @@ def _field(column: Column) -> dict[str, str]:
 def write_workbook(out: IO[bytes], team: Team, results: Any | None, tell: Tell) -> None:
     """Write a workbook with a sheet for each noun; what is more than a sheet holds goes on in the next."""
     book = Workbook(write_only=True)
-    for noun in nouns():
+    for noun in resources():
         heads, full, number = [column.name for column in noun.table], _SHEET, 0
         for piece in _told(noun, team, results, tell):
             for row in piece:
@@ -101,7 +101,7 @@ def write_workbook(out: IO[bytes], team: Team, results: Any | None, tell: Tell) 
 
 def write_lines(out: IO[bytes], team: Team, results: Any | None, tell: Tell) -> None:
     """Write a JSON object a line, each with the noun it is a row of."""
-    for noun in nouns():
+    for noun in resources():
         names = [column.name for column in noun.table]
         for piece in _told(noun, team, results, tell):
             lines = (
@@ -115,7 +115,7 @@ def write_map(out: IO[bytes], team: Team, results: Any | None, tell: Tell) -> No
     """Write the places that have coordinates as GeoJSON (RFC 7946), each with the newest result of each test."""
     rows = Place.objects.for_team(team).filter(latitude__isnull=False).order_by("pk")
     rows = rows if results is None else rows.filter(pk__in=results.order_by().values("place"))
-    found = Result.objects.for_team(team).standing() if results is None else results
+    found = Result.objects.for_team(team).current() if results is None else results
     out.write(b'{"type": "FeatureCollection", "features": [')
     for nth, place in enumerate(rows.iterator(chunk_size=500)):
         tell(1)
@@ -137,7 +137,7 @@ def _newest(results: Any, place: Place) -> Iterator[dict[str, Any]]:
         yield dict(zip(names, map(_plain, row), strict=True))
 
 
-def _told(noun: Noun, team: Team, results: Any | None, tell: Tell) -> Iterable[list[tuple[Any, ...]]]:
+def _told(noun: Resource, team: Team, results: Any | None, tell: Tell) -> Iterable[list[tuple[Any, ...]]]:
     for piece in rows_of(noun, team, results):
         yield piece
         tell(len(piece))

@@ -2,5 +2,5 @@
 
 from kessa.record.people.may import TECHNICIANS, Rule, own
 
-take_in = TECHNICIANS
+import_results = TECHNICIANS
 undo = Rule(volunteer=False, technician=own("what they took in", lambda notebook: notebook.asked_by_id))

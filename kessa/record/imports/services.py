@@ -17,7 +17,7 @@ from kessa.record.people.models import Membership, Team
 from kessa.record.visits.models import Review, Visit
 
 
-@act("notebook brought", may.take_in)
+@act("notebook brought", may.import_results)
 def bring(by: Membership, team: Team, file: Any) -> Notebook:
     """Bring a file of old results: what its columns are is guessed, or as it was the last time.
 
@@ -43,7 +43,7 @@ def bring(by: Membership, team: Team, file: Any) -> Notebook:
     return notebook
 
 
-@act("columns matched", may.take_in)
+@act("columns matched", may.import_results)
 def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], reading: dict[str, str]) -> Notebook:
     """Say what a notebook's columns are about, which is remembered, and have every row read.
 
@@ -63,7 +63,7 @@ def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], rea
     return _set_going(held, Stage.CHECKING, check_notebook)
 
 
-@act("row mended", may.take_in)
+@act("row mended", may.import_results)
 def mend(by: Membership, notebook: Notebook, number: int, cells: list[str] | None) -> Doubtful:
     """Write a doubtful row as it should have been, or leave it out (None); what is still doubtful about it stays."""
     held = _held(notebook, Stage.MENDING)
@@ -77,8 +77,8 @@ def mend(by: Membership, notebook: Notebook, number: int, cells: list[str] | Non
     return row
 
 
-@act("notebook taken in", may.take_in)
-def take_in(by: Membership, notebook: Notebook) -> Notebook:
+@act("notebook taken in", may.import_results)
+def import_file(by: Membership, notebook: Notebook) -> Notebook:
     """Have what was found in a notebook written into the record."""
     return _set_going(_held(notebook, Stage.MENDING), Stage.WRITING, write_notebook)
 

@@ -8,7 +8,7 @@ from uuid import UUID, uuid5
 from django.db import transaction
 
 from kessa.core.job.schools import near_limit
-from kessa.core.judging.holding import Beside
+from kessa.core.judging.holding import Context
 from kessa.core.judging.limits import RuleSet
 from kessa.core.methods.exactness import TAKEN_IN
 from kessa.record.advice.place_status import restate
@@ -127,7 +127,7 @@ class Writer:
             place = row.place
             if place.pk not in self.sets:
                 self.sets[place.pk] = chosen_sets(place)
-            context = Beside(row.at, kind=place.kind_key, feeds=frozenset(place.feeds))
+            context = Context(row.at, kind=place.kind_key, feeds=frozenset(place.feeds))
             self._assessed[key] = assess(row.parameter, row.quantity, self.sets[place.pk], self.rule, context)
         return self._assessed[key]
 

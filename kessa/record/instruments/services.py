@@ -6,7 +6,7 @@ from datetime import timedelta
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
-from kessa.core.adapters.adapter import Shown as Said
+from kessa.core.adapters.adapter import InstrumentReading as Said
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.units import convert
 from kessa.record.instruments import may

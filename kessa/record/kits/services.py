@@ -79,7 +79,7 @@ def suspect_damp(by: Membership, lot: Lot, *, damp: bool) -> Lot:
 
 
 @act("lot put away", may.put_away)
-def put_away(by: Membership, lot: Lot, *, why: str) -> Lot:
+def archive_lot(by: Membership, lot: Lot, *, why: str) -> Lot:
     """Take a lot out of the kit for good; results that rest on it keep its number."""
     lot = _held(lot)
     _change(by, lot, -lot.units_left, why)

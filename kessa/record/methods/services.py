@@ -79,7 +79,7 @@ def throw_away(by: Membership, draft: OwnMethod) -> None:
 
 
 @act("method taken in", may.write_method)
-def take_in(by: Membership, text: str) -> OwnMethod:
+def import_method(by: Membership, text: str) -> OwnMethod:
     """Take in a method file as a draft; raises ValidationError with each fault by line and field."""
     definition, wrong = read_file(text)
     if wrong:

@@ -6,7 +6,7 @@ from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.units import convert, sign
 
 
-class Shown(NamedTuple):
+class Display(NamedTuple):
     """In which unit a stored number is shown, and as which form it is written."""
 
     unit: str
@@ -24,13 +24,13 @@ class Shown(NamedTuple):
         return sign(self.unit)
 
 
-def shown_as(unit: str, form: str, parameter: str, person: Any) -> Shown:
+def display_for(unit: str, form: str, parameter: str, person: Any) -> Display:
     """Return in which unit a person sees what was stored in `unit`, written as `form`."""
     if unit == "degC":
-        return Shown(getattr(person, "temperature_unit", unit), "")
+        return Display(getattr(person, "temperature_unit", unit), "")
     hardness = getattr(person, "hardness_unit", unit)
     if unit == "mg/L" and form == "CaCO3" and hardness != "mg/L" and known_parameter(parameter).degrees:
-        return Shown(hardness, "")
+        return Display(hardness, "")
     if unit == "mg/L":
-        return Shown(getattr(person, "concentration_unit", unit), form)
-    return Shown(unit, form)
+        return Display(getattr(person, "concentration_unit", unit), form)
+    return Display(unit, form)

@@ -71,7 +71,7 @@ class Team(models.Model):
     # Samples and bottle labels are numbered from one sequence.
     next_sample_number = models.PositiveIntegerField(default=1)
     next_report_number = models.PositiveIntegerField(default=1)
-    # Who hears of what may harm at once, whatever they chose: see kessa.record.notices.
+    # Who hears of what may harm at once, whatever they chose: see kessa.record.notifications.
     acute_to = models.CharField(max_length=12, choices=ACUTE_TO, default="coordinators")
     # Whether and by whom visits are looked over before their numbers go out: see kessa.record.review.
     reviewers_needed = models.PositiveSmallIntegerField(

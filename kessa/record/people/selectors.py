@@ -131,7 +131,7 @@ def contacts_of(team: Team | int) -> list[Contact]:
     return _contacts(team=team.pk if isinstance(team, Team) else team)
 
 
-def told_of(team: int, water: str, rank: int) -> dict[str, str]:
+def contacts_for(team: int, water: str, rank: int) -> dict[str, str]:
     """Return whom a team tells of something so grave in such water, in words, by the part they have in it."""
     fitting = [
         each for each in contacts_of(team) if water in each.waters and (rank <= AT_ONCE or not each.gravest_only)

@@ -123,7 +123,7 @@ def remark(by: Membership, go: Practised, words: str) -> Practised:
 
 
 @act("vouched for", may.vouch)
-def vouch(by: Membership, person: User, family: str, words: str = "") -> Vouching:
+def sign_off(by: Membership, person: User, family: str, words: str = "") -> Vouching:
     """Let somebody do a test alone, on one's own word; raises ValidationError for who is no member."""
     if not by.team.memberships.filter(user=person).exists():
         raise ValidationError("Only members of your team can be vouched for.")

@@ -51,7 +51,7 @@ def count_lot(by: Membership, lot: ProductLot, amount: float) -> ProductLot:
 
 
 @act("product lot put away", may.put_away)
-def put_away(by: Membership, lot: ProductLot, *, why: str) -> ProductLot:
+def archive_lot(by: Membership, lot: ProductLot, *, why: str) -> ProductLot:
     """Take a lot off the shelf for good; what was done with it keeps its number."""
     held = ProductLot.objects.for_team(lot.team_id).select_for_update().get(pk=lot.pk)
     change(by, held, -held.left, why)

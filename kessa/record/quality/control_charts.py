@@ -45,7 +45,7 @@ def _checks(team: Team | int, family: str, kind: str) -> list[Charted]:
 
 
 def _duplicates(team: Team | int, family: str) -> list[Charted]:
-    rows = Result.objects.for_team(team).standing().filter(family=family, determination__purpose=Purpose.SAMPLE)
+    rows = Result.objects.for_team(team).current().filter(family=family, determination__purpose=Purpose.SAMPLE)
     rows = rows.select_related("person", "determination__instrument").order_by("-tested_at", "-pk")[:_CHARTED]
     return _told(team, [(row.tested_at, apart, row) for row in rows if (apart := _run_apart(row)) is not None])
 
@@ -152,9 +152,7 @@ class Couple(NamedTuple):
 
 def people_apart(team: Team | int, family: str) -> list[Couple]:
     """Return how people who tested the same sample by a method lie against one another."""
-    rows = (
-        Result.objects.for_team(team).standing().filter(family=family, censor="", determination__sample__isnull=False)
-    )
+    rows = Result.objects.for_team(team).current().filter(family=family, censor="", determination__sample__isnull=False)
     rows = rows.select_related("person", "determination").order_by("-tested_at")[:_PAIRED]
     of_sample: dict[Any, list[Result]] = defaultdict(list)
     for row in rows:

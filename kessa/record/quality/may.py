@@ -12,4 +12,4 @@ def _who_checked(check: Any) -> Any:
 withdraw_check = Rule(volunteer=own("checks they ran", _who_checked), technician=True)
 
 
-go_by_spread = COORDINATORS
+use_own_spread = COORDINATORS

@@ -49,7 +49,7 @@ class Tie(NamedTuple):
         return self.kit == other.kit
 
 
-class Spoken(NamedTuple):
+class CheckAt(NamedTuple):
     """A check as it bears on results: when, whether it was good, and by what it is tied to them."""
 
     pk: int
@@ -59,7 +59,7 @@ class Spoken(NamedTuple):
     breaks: bool = False
 
 
-def doubting(checks: list[Spoken], at: datetime, tie: Tie) -> set[int]:
+def bad_checks_about(checks: list[CheckAt], at: datetime, tie: Tie) -> set[int]:
     """Return the bad checks that make something of a moment and a tie doubtful.
 
     `checks` are in order of time: the last one before it, where that was bad, and every bad one after it until the next
@@ -75,47 +75,47 @@ def doubting(checks: list[Spoken], at: datetime, tie: Tie) -> set[int]:
     return found
 
 
-def weigh_results(results: list[Result]) -> None:
+def qualify_results(results: list[Result]) -> None:
     """Mark new results by what the checks of their methods say."""
     for team_id, family in {(result.team_id, result.family) for result in results}:
         checks = _checks(team_id, family)
         if checks:
-            _weigh(team_id, checks, [result for result in results if result.family == family])
+            _qualify(team_id, checks, [result for result in results if result.family == family])
 
 
-def weigh_check(check: QualityCheck) -> None:
+def qualify_by_check(check: QualityCheck) -> None:
     """Mark, and free of marks, all that a new or withdrawn check of a method bears on."""
-    _weigh(check.team_id, _checks(check.team_id, check.family), _within_reach(check))
+    _qualify(check.team_id, _checks(check.team_id, check.family), _within_reach(check))
 
 
-def _weigh(team_id: int, checks: list[Spoken], rows: list[Result]) -> None:
+def _qualify(team_id: int, checks: list[CheckAt], rows: list[Result]) -> None:
     ties = _ties(rows)
-    wanted = {row.pk: doubting(checks, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
-    _settle(team_id, QUALITY_BAD, "quality_check_id", wanted)
+    wanted = {row.pk: bad_checks_about(checks, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
+    _update_marks(team_id, QUALITY_BAD, "quality_check_id", wanted)
     if any(check.breaks for check in checks):
         by_chart = [check._replace(good=not check.breaks) for check in checks]
-        wanted = {row.pk: doubting(by_chart, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
-        _settle(team_id, CHART_BROKEN, "quality_check_id", wanted)
+        wanted = {row.pk: bad_checks_about(by_chart, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
+        _update_marks(team_id, CHART_BROKEN, "quality_check_id", wanted)
 
 
-def weigh_instrument(instrument: Any) -> None:
+def qualify_by_instrument(instrument: Any) -> None:
     """Mark, and free of marks, what the checks of an instrument say of all that was read by it."""
     rows = InstrumentCheck.objects.for_team(instrument.team_id).filter(instrument=instrument, withdrawn_at=None)
     tie = Tie(frozenset(), instrument.pk, None)
-    checks = [Spoken(check.pk, check.at, check.passed, tie) for check in rows.order_by("at", "pk")]
+    checks = [CheckAt(check.pk, check.at, check.passed, tie) for check in rows.order_by("at", "pk")]
     read_by_it = Q(determination__instrument=instrument) | Q(family=IN_PLACE, made_from__instrument=instrument.pk)
     results = Result.objects.for_team(instrument.team_id).filter(read_by_it)
-    wanted = {pk: doubting(checks, at, tie) for pk, at in results.values_list("pk", "tested_at")}
-    _settle(instrument.team_id, CHECK_FAILED, "instrument_check_id", wanted)
+    wanted = {pk: bad_checks_about(checks, at, tie) for pk, at in results.values_list("pk", "tested_at")}
+    _update_marks(instrument.team_id, CHECK_FAILED, "instrument_check_id", wanted)
     for seen in Observation.objects.for_team(instrument.team_id).filter(instrument=instrument):
         others = [flag for flag in seen.flags if flag != CHECK_FAILED]
-        flags = [CHECK_FAILED, *others] if doubting(checks, seen.at, tie) else others
+        flags = [CHECK_FAILED, *others] if bad_checks_about(checks, seen.at, tie) else others
         if flags != seen.flags:
             seen.flags = flags
             seen.save(update_fields=["flags"])
 
 
-def weigh_sample(determination: Determination | None) -> None:
+def qualify_contradictions(determination: Determination | None) -> None:
     """Mark, and free of marks, the results of a test's sample that cannot be true together with others of it."""
     sample = determination and determination.sample
     if sample is None:
@@ -124,7 +124,7 @@ def weigh_sample(determination: Determination | None) -> None:
     wanted = {
         row.pk: {other.pk for other in rows if row.stands and other.stands and _contradict(row, other)} for row in rows
     }
-    _settle(sample.team_id, CONTRADICTS, "beside_id", wanted)
+    _update_marks(sample.team_id, CONTRADICTS, "beside_id", wanted)
 
 
 @compiled
@@ -164,11 +164,11 @@ def _ends_below(one: Quantity, other: Quantity) -> bool:
     return one.high is not None and one.high < other.low
 
 
-def _checks(team_id: int, family: str) -> list[Spoken]:
+def _checks(team_id: int, family: str) -> list[CheckAt]:
     checks = _standing_checks(team=team_id, family=family)
     lots = _lots([check.determination_id for check in checks]) if checks else {}
     return [
-        Spoken(
+        CheckAt(
             check.pk,
             check.at,
             check.good,
@@ -217,7 +217,7 @@ def _lots(determinations: list[Any]) -> dict[Any, frozenset[int]]:
     return defaultdict(frozenset, {pk: frozenset(each) for pk, each in found.items()})
 
 
-def _settle(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> None:
+def _update_marks(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> None:
     """Add the marks that are wanted and are not there, and lift those that are there and not wanted."""
     active = _active(team=team_id, flag=flag, results=list(wanted))
     there = {(mark.result_id, getattr(mark, by)): mark for mark in active if getattr(mark, by) is not None}

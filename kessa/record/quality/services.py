@@ -15,8 +15,8 @@ from kessa.record.people.acts import act, require_reason
 from kessa.record.people.models import Membership
 from kessa.record.quality import may
 from kessa.record.quality.models import OwnSpread, QualityCheck
-from kessa.record.quality.qualifying import lift, weigh_check, weigh_instrument
-from kessa.record.quality.verification import weigh_lots_of
+from kessa.record.quality.qualifying import lift, qualify_by_check, qualify_by_instrument
+from kessa.record.quality.verification import qualify_after_standard
 from kessa.record.results.models import Mark
 
 
@@ -24,7 +24,7 @@ from kessa.record.results.models import Mark
 def check_instrument(by: Membership, check: InstrumentCheck) -> InstrumentCheck:
     """Write the reading of a standard, and mark what it makes doubtful."""
     check.save()
-    weigh_instrument(check.instrument)
+    qualify_by_instrument(check.instrument)
     return check
 
 
@@ -68,7 +68,7 @@ def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str
             days = min(instrument.calibrate_every_days, MOST_DAYS)
             instrument.calibration_due = timezone.localdate(now) + timedelta(days=days)
         instrument.save(update_fields=["calibration_due", "used_since"])
-    weigh_instrument(instrument)
+    qualify_by_instrument(instrument)
     return row
 
 
@@ -81,8 +81,8 @@ def withdraw_check(by: Membership, check: QualityCheck, *, why: str) -> QualityC
     check.withdrawn_at, check.withdrawn_by_id, check.withdrawn_why = timezone.now(), by.user_id, why[:300]
     check.save(update_fields=["withdrawn_at", "withdrawn_by", "withdrawn_why"])
     lift(list(Mark.objects.for_team(by.team_id).filter(quality_check=check, lifted_at=None)), by, why)
-    weigh_check(check)
-    weigh_lots_of(check.determination)
+    qualify_by_check(check)
+    qualify_after_standard(check.determination)
     return check
 
 
@@ -95,20 +95,20 @@ def withdraw_instrument_check(by: Membership, check: InstrumentCheck, *, why: st
     check.withdrawn_at, check.withdrawn_why = timezone.now(), why[:300]
     check.save(update_fields=["withdrawn_at", "withdrawn_why"])
     lift(list(Mark.objects.for_team(by.team_id).filter(instrument_check=check, lifted_at=None)), by, why)
-    weigh_instrument(check.instrument)
+    qualify_by_instrument(check.instrument)
     return check
 
 
-@act("own spread gone by", may.go_by_spread)
-def go_by_spread(by: Membership, spread: OwnSpread) -> OwnSpread:
+@act("own spread gone by", may.use_own_spread)
+def use_own_spread(by: Membership, spread: OwnSpread) -> OwnSpread:
     """Let the interval of a family's results follow from the team's own standards, for tests begun from now on."""
     end_spread_of(by, spread.family)
     spread.save(force_insert=True)
     return spread
 
 
-@act("own spread left", may.go_by_spread)
-def leave_spread(by: Membership, spread: OwnSpread) -> OwnSpread:
+@act("own spread left", may.use_own_spread)
+def stop_own_spread(by: Membership, spread: OwnSpread) -> OwnSpread:
     """Go by the house's figure again, for tests begun from now on."""
     end_spread_of(by, spread.family)
     return spread

@@ -19,23 +19,23 @@ from kessa.record.results.models import Mark, Result
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.services import changed
 
-UNPROVEN = "lot-unproven"
-assert UNPROVEN in FLAGS
+UNVERIFIED = "lot-unproven"
+assert UNVERIFIED in FLAGS
 
 
-def wanting_standard(team_id: int, methods: Iterable[Method], lots: Iterable[Lot]) -> set[int]:
+def lots_wanting_standard(team_id: int, methods: Iterable[Method], lots: Iterable[Lot]) -> set[int]:
     """Return the numbers of the lots that want a standard today for one of these methods; none by a trusting school."""
     if house_rules(team_id).chosen["new_lots"] != "standard":
         return set()
     supplies = {key for method in methods if method.main.numbers.can_be_checked for key in method.lots_matter}
-    return unproven(team_id, [lot for lot in lots if lot.supply_key in supplies], timezone.localdate())
+    return unverified(team_id, [lot for lot in lots if lot.supply_key in supplies], timezone.localdate())
 
 
-def unproven(team_id: int, lots: Iterable[Lot], day: date) -> set[int]:
+def unverified(team_id: int, lots: Iterable[Lot], day: date) -> set[int]:
     """Return the numbers of those of a team's lots that no good standard has proven by a day; water needs none."""
     wanting = [lot for lot in lots if lot.supply.kind != "water"]
     standards = _standards(team_id, [lot.pk for lot in wanting])
-    return {lot.pk for lot in wanting if not lot.stock.proven(day, standards[lot.pk])}
+    return {lot.pk for lot in wanting if not lot.stock.verified(day, standards[lot.pk])}
 
 
 def _standards(team_id: int, lots: Collection[int]) -> dict[int, list[date]]:
@@ -53,7 +53,7 @@ def _good_standards(team: int, lots: list[int]) -> Any:
     return rows.values_list("lot_id", "determination__quality_check__at")
 
 
-def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
+def qualify_by_lots(team_id: int, determinations: Iterable[Determination]) -> None:
     """Mark, and free of marks, the standing results of tests whose lots no standard has proven."""
     of_tests = {each.pk: each for each in determinations if each.purpose == Purpose.SAMPLE}
     uses: dict[Any, list[Lot]] = defaultdict(list)
@@ -63,17 +63,17 @@ def weigh_lots(team_id: int, determinations: Iterable[Determination]) -> None:
             uses[use.determination_id].append(use.lot)
     standards = _standards(team_id, {lot.pk for lots in uses.values() for lot in lots})
     marked = defaultdict(list)
-    for mark in _unproven_marks(team=team_id, tests=list(of_tests)):
+    for mark in _unverified_marks(team=team_id, tests=list(of_tests)):
         marked[mark.result_id].append(mark)
     new, gone, now = [], [], timezone.now()
     for result in _standing_of(team=team_id, tests=list(of_tests)):
         there = marked[result.pk]
         day = timezone.localdate(result.tested_at)
         lots = uses[result.determination_id] if _asks(of_tests[result.determination_id]) else []
-        wanted = any(not lot.stock.proven(day, standards[lot.pk]) for lot in lots)
+        wanted = any(not lot.stock.verified(day, standards[lot.pk]) for lot in lots)
         gone += [] if wanted else there
         if wanted and not there:
-            new.append(Mark(team_id=team_id, result=result, flag=UNPROVEN, at=now))
+            new.append(Mark(team_id=team_id, result=result, flag=UNVERIFIED, at=now))
     if gone:
         Mark.objects.for_team(team_id).filter(pk__any=[mark.pk for mark in gone]).update(lifted_at=now)
     Mark.objects.bulk_create(new, ignore_conflicts=True)
@@ -88,12 +88,12 @@ def _lots_of(team: int, tests: list[Any]) -> Any:
 
 @compiled
 def _standing_of(team: int, tests: list[Any]) -> Any:
-    return Result.objects.for_team(team).standing().filter(determination__any=tests).only("determination", "tested_at")
+    return Result.objects.for_team(team).current().filter(determination__any=tests).only("determination", "tested_at")
 
 
 @compiled
-def _unproven_marks(team: int, tests: list[Any]) -> Any:
-    return Mark.objects.for_team(team).filter(flag=UNPROVEN, lifted_at=None, result__determination__any=tests)
+def _unverified_marks(team: int, tests: list[Any]) -> Any:
+    return Mark.objects.for_team(team).filter(flag=UNVERIFIED, lifted_at=None, result__determination__any=tests)
 
 
 def _asks(determination: Determination) -> bool:
@@ -102,11 +102,11 @@ def _asks(determination: Determination) -> bool:
     return by_standard and determination.method.main.numbers.can_be_checked
 
 
-def weigh_lots_of(check: Determination) -> None:
+def qualify_after_standard(check: Determination) -> None:
     """Weigh anew what rests on the lots of a standard that was run or withdrawn."""
     lots = check.lots.values("lot")
     rows = Determination.objects.for_team(check.team_id).filter(lots__lot__in=lots).distinct()
-    weigh_lots(check.team_id, rows)
+    qualify_by_lots(check.team_id, rows)
 
 
 def own_spread_of(team_id: int, family: str) -> float | None:

@@ -161,7 +161,7 @@ def _line(place: Place, key: tuple[Any, ...], results: list[Result], until: date
 def _running(place: Place, last: Result, until: datetime) -> Told:
     """Return the running annual average up to the end of a time; no single reading stands in for it there."""
     alike = {name: getattr(last, name) for name in ("parameter", "fraction", "unit", "form")}
-    year = Result.objects.for_team(place.team_id).standing().filter(place=place, **alike)
+    year = Result.objects.for_team(place.team_id).current().filter(place=place, **alike)
     year = year.filter(taken_at__gt=until - _YEAR, taken_at__lte=until).newest_first()
     readings = [Dated(timezone.localtime(each.taken_at), each.quantity) for each in year]
     told = statistic_of(_RUNNING).of(readings, True)

@@ -35,6 +35,6 @@ def changed_since(report: Report) -> Any:
 
 def results_by(team: int, **of: Any) -> Any:
     """Return a team's standing results of something, in order of time, with all that is printed of them."""
-    rows = Result.objects.for_team(team).standing().filter(**of).order_by("taken_at", "parameter", "pk")
+    rows = Result.objects.for_team(team).current().filter(**of).order_by("taken_at", "parameter", "pk")
     of_test = ("determination__sample", "determination__instrument")
     return rows.select_related("place", "person", "visit", "sample", *of_test)

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
-from kessa.core.judging.holding import Beside, judge_by_sets, judge_part, not_judged, verdict_by
+from kessa.core.judging.holding import Context, judge_by_sets, judge_part, not_judged, verdict_by
 from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.plausible import Circumstance, Doubt, doubts_about
 from kessa.core.judging.usual import UsualRange, is_unusual
@@ -31,7 +31,7 @@ def assess(
     quantity: Quantity,
     sets: Sequence[RuleSet],
     rule: str | None,
-    context: Beside,
+    context: Context,
     seen: Circumstance | None = None,
     part: Part | None = None,
     *,

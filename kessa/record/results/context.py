@@ -8,7 +8,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
-from kessa.core.judging.holding import Beside, Paired
+from kessa.core.judging.holding import Context, Paired
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.judging.statistics import Dated
 from kessa.core.judging.usual import UsualRange
@@ -30,7 +30,7 @@ FROM_SUPPLY = ("chloride", "conductivity")
 _YEAR, _MOST_PAST = timedelta(days=366), 400
 # What is read in place and is no result by itself: its name to recipes and its unit, and what part of it it is off.
 _READ = {"discharge": (FLOW, "L/s", 0.15), "make_up": (METER, "m³", 0.0), "water_depth": ("water depth", "cm", 0.05)}
-READ_BESIDE = frozenset((*_READ, *READ_AS))
+READ_ON_VISIT = frozenset((*_READ, *READ_AS))
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
 # What is taken of a result from which others follow.
 _AS_INPUT = ("pk", "family", "part", "determination_id", "method_class", "person_id", "tested_at", *_AS_QUANTITY)
@@ -41,25 +41,25 @@ def quantity_of(row: Any) -> Quantity:
     return Quantity(row.value, row.low, row.high, row.censor or None, row.unit, row.form or None)
 
 
-def seen_beside(
+def context_of(
     place: Place,
     sample: Sample | None,
     parameter: str,
     sets: tuple[RuleSet, ...],
     usual: UsualRange | None,
     at: datetime,
-) -> Beside:
+) -> Context:
     """Return what the limits of the sets for a parameter want to be told besides a result of `at`, and no more."""
     limits = [limit for _, limit in speaking_of(parameter, sets, place.kind_key, place.feeds)]
     wants_past = [limit for limit in limits if limit.about.wants_past]
     past = past_of(place, parameter, at) if wants_past else []
     compared = any(limit.compared and limit.compared != "usual" for limit in limits)
-    pairs = pairs_beside(place, parameter, at) if compared else {}
+    pairs = pairs_at(place, parameter, at) if compared else {}
     past_pairs = _past_pairs(place, parameter, at, past) if any(limit.compared for limit in wants_past) else {}
     readings = readings_of(sample) if sample and any(limit.formula for limit in limits) else {}
     counted = ("of what is reviewed" if waits_for_review(place.team_id) else "reviewed or not") if wants_past else ""
     # Days and months are those of the team's own time.
-    return Beside(
+    return Context(
         timezone.localtime(at),
         readings,
         past,
@@ -102,7 +102,7 @@ def rows_of(sample: Sample) -> dict[str, Any]:
 
 @compiled
 def _of_sample(team: int, sample: Any, visit: Any) -> Any:
-    rows = Result.objects.for_team(team).standing()
+    rows = Result.objects.for_team(team).current()
     rows = rows.filter(Q(determination__sample=sample) | Q(visit=visit, family=IN_PLACE))
     return rows.values_list("parameter", "fraction", *_AS_INPUT, named=True)
 
@@ -143,12 +143,12 @@ def _most_exact(rows: list[Any]) -> Any:
 
 @compiled
 def _past(team: int, place: int, names: list[str], since: datetime, before: datetime, **counting: Any) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place, parameter__any=names, **counting)
+    rows = Result.objects.for_team(team).current().filter(place=place, parameter__any=names, **counting)
     rows = rows.filter(taken_at__gte=since, taken_at__lt=before).newest_first()
     return rows.values_list("pk", "taken_at", "method_class", *_AS_QUANTITY, named=True)[:_MOST_PAST]
 
 
-def pairs_beside(place: Place, parameter: str, at: datetime) -> dict[str, Quantity]:
+def pairs_at(place: Place, parameter: str, at: datetime) -> dict[str, Quantity]:
     """Return what was found nearest to a moment at the places this one is compared with, by what they are to it."""
     found = {}
     for called, other in compared_with(place).items():
@@ -177,7 +177,7 @@ def nearest(place: Place, parameter: str, at: datetime, within: timedelta = ONE_
 
 @compiled
 def _around_moment(team: int, place: int, parameter: str, since: datetime, to: datetime) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place, parameter=parameter)
+    rows = Result.objects.for_team(team).current().filter(place=place, parameter=parameter)
     rows = rows.filter(taken_at__range=(since, to)).newest_first()
     return rows.values_list("taken_at", *_AS_INPUT, named=True)[:20]
 

@@ -123,4 +123,4 @@ class LogFilter(django_filters.FilterSet):
 
     def with_superseded(self, results: Any, name: str, wanted: bool) -> Any:
         """Leave out what was superseded or set aside unless it is wanted."""
-        return results if wanted else results.standing()
+        return results if wanted else results.current()

@@ -101,7 +101,7 @@ def held_at(place: Place) -> list[int]:
         return []
     # What was put right stands for what it was.
     either = Q(pk__any=numbers) | Q(replaces__result__any=numbers)
-    rows = Result.objects.for_team(place.team_id).standing().filter(either)
+    rows = Result.objects.for_team(place.team_id).current().filter(either)
     return list(dict.fromkeys(rows.newest_first().values_list("pk", flat=True)))
 
 
@@ -112,7 +112,7 @@ def _held(team: int, place: int) -> Any:
 
 @compiled
 def _newest_at(team: int, place: int) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place).newest_first()
+    rows = Result.objects.for_team(team).current().filter(place=place).newest_first()
     columns = ("pk", "low", "high", "visit", "of_sample", *Series._fields)
     # What was read in place, or reckoned over the taps of a supply, is of its visit as another is of a sample.
     of_visit = Case(When(Q(family=IN_PLACE) | Q(fraction=OVER_TAPS), then="visit"))
@@ -196,7 +196,7 @@ def _last_value(place: Place, series: Series) -> float | None:
 
 @compiled
 def _last(team: int, place: int, **series: str) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place, **series)
+    rows = Result.objects.for_team(team).current().filter(place=place, **series)
     return rows.newest_first().values_list("value", flat=True)[:1]
 
 

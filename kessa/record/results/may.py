@@ -15,7 +15,7 @@ def _who_ran(determination: Any) -> Any:
     return determination.started_by_id
 
 
-set_aside = Rule(volunteer=own("results of their own", _who_tested), technician=True)
-bring_back = set_aside
-put_right = Rule(volunteer=own("tests they ran", _who_ran), technician=True)
+exclude = Rule(volunteer=own("results of their own", _who_tested), technician=True)
+restore = exclude
+correct = Rule(volunteer=own("tests they ran", _who_ran), technician=True)
 read_log = EVERYONE

@@ -25,7 +25,7 @@ OVER_TAPS = "over its taps"
 class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
     """The words in which results are asked for."""
 
-    def standing(self) -> Self:
+    def current(self) -> Self:
         """Those that nothing has ended: neither superseded nor set aside."""
         return self.filter(~Mark.on_result(ENDS))
 

@@ -8,7 +8,7 @@ from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.usual import UsualRange
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.record.places.models import Place
-from kessa.record.results.context import seen_beside
+from kessa.record.results.context import context_of
 from kessa.record.results.models import Result
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample
@@ -41,7 +41,7 @@ def preview_of(team_id: int, rule_set: RuleSet) -> Preview:
     series = ("place_id", "parameter", "fraction", "method_class", "unit")
     rows = (
         Result.objects.for_team(team_id)
-        .standing()
+        .current()
         .filter(place__in=known, parameter__in=_with_old(team_id, known, names))
     )
     newest = rows.order_by(*series, "-taken_at", "-id").distinct(*series).select_related("determination__sample__visit")
@@ -72,6 +72,6 @@ def _verdict(result: Result, rule_set: RuleSet) -> str:
     rule = near_limit(house_rules(result.team_id).chosen)
     usual = UsualRange(**result.usual) if result.usual else None
     sample: Sample | None = result.determination.sample if result.determination else result.sample
-    beside = seen_beside(result.place, sample, result.parameter, (rule_set,), usual, result.taken_at)
+    beside = context_of(result.place, sample, result.parameter, (rule_set,), usual, result.taken_at)
     anew = judge_by_sets(result.quantity, result.parameter, [rule_set], rule, beside)
     return verdict_by(result.parameter, [*others, *anew]) or ""

@@ -121,7 +121,7 @@ def series_between(place: Place, since: datetime | None, until: datetime | None,
 
     At most as many as a year of days and more has; with what they were judged by.
     """
-    rows = Result.objects.for_team(place.team_id).standing().filter(place=place, **of)
+    rows = Result.objects.for_team(place.team_id).current().filter(place=place, **of)
     rows = rows.filter(taken_at__gte=since) if since else rows
     rows = rows.filter(taken_at__lte=until) if until else rows
     newest = rows.newest_first().values_list(*_CHARTED, "judgements", "visit__review", named=True)[:_LONG_CHART]
@@ -140,7 +140,7 @@ def _without_repeated(place: Place, newest: list[Any]) -> list[Any]:
 
 
 def _newest(team: int, place: int, **of: str) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place, **of)
+    rows = Result.objects.for_team(team).current().filter(place=place, **of)
     return rows.newest_first().values_list(*_CHARTED, named=True)
 
 
@@ -176,7 +176,7 @@ def _nothing_after(team: int, since: datetime) -> Any:
         taken_at__gt=OuterRef("taken_at"),
     )
     continued = Determination.across_teams.filter(continues=OuterRef("determination"))
-    rows = Result.objects.for_team(team).standing().filter(pk__in=by_verdict.union(by_mark))
+    rows = Result.objects.for_team(team).current().filter(pk__in=by_verdict.union(by_mark))
     waiting = rows.filter(~Exists(later), ~Exists(continued)).newest_first()
     return waiting.values_list(*_FOLLOWED, named=True)[:20]
 

@@ -105,7 +105,7 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
 
 def standing_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     """Return what stands of what was found out on visits, the gravest first, with the flags."""
-    results = Result.objects.for_team(team).standing().filter(visit__in=visits).newest_first()
+    results = Result.objects.for_team(team).current().filter(visit__in=visits).newest_first()
     found: dict[UUID, list[Row]] = defaultdict(list)
     for row in rows_with_flags(
         team, list(listed(results.annotate(stood_by=F("readings__stood_by")), "visit_id", "method_class", "stood_by"))
@@ -154,13 +154,13 @@ _BESIDE = ("pk", "taken_at", "value", "low", "high", "censor", "verdict", *Serie
 
 @compiled
 def _earlier(team: int, place: int, names: list[str], until: datetime, but: Any) -> Any:
-    rows = Result.objects.for_team(team).standing().filter(place=place, parameter__any=names, taken_at__lte=until)
+    rows = Result.objects.for_team(team).current().filter(place=place, parameter__any=names, taken_at__lte=until)
     return rows.exclude(visit=but).newest_first().values_list(*_BESIDE, named=True)[:_PAST]
 
 
 def _same_day(team: int, place: Place, names: list[str], at: datetime) -> dict[Series, Any]:
     """Return what was found nearest to a moment at another place, within a day, by series."""
-    rows = Result.objects.for_team(team).standing().filter(place=place, parameter__in=names)
+    rows = Result.objects.for_team(team).current().filter(place=place, parameter__in=names)
     near = rows.filter(taken_at__range=(at - ONE_DAY, at + ONE_DAY)).newest_first().values_list(*_BESIDE, named=True)
     found: dict[Series, Any] = {}
     for each in sorted(near[:_PAST], key=lambda row: abs(row.taken_at - at)):

@@ -93,7 +93,7 @@ def answer_without_visit(by: Membership, place: Place, *, why: str) -> int:
     """Settle what is due at a place without going, with the reason; return how many stops that were."""
     if not why.strip():
         raise ValidationError("Say why nobody goes: the reason stays with the plan.")
-    return settle(by, dues_at(place), reason=why)
+    return settle_dues(by, dues_at(place), reason=why)
 
 
 @act("calendar address made", may.keep_feed)
@@ -130,7 +130,7 @@ def tick(check: KitCheck, key: str, *, packed: bool) -> KitCheck:
     return held
 
 
-def settle(by: Membership, dues: list[Due], visit: Visit | None = None, reason: str = "") -> int:
+def settle_dues(by: Membership, dues: list[Due], visit: Visit | None = None, reason: str = "") -> int:
     """Settle what is due: by a visit, or by the reason why nobody goes; return how many stops that were."""
     now = timezone.now()
     rows = [

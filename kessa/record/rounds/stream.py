@@ -9,7 +9,7 @@ from django.utils import timezone
 from kessa.record.people.models import Membership
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.rounds.selectors import dues_at
-from kessa.record.rounds.services import settle
+from kessa.record.rounds.services import settle_dues
 from kessa.record.taps.incoming import Incoming
 from kessa.record.visits.stream import BEGUN, VisitStream
 
@@ -22,7 +22,7 @@ class PlannedVisitStream(VisitStream):
         """Begin a visit for everything that is due at the place."""
         visit = super().begun(by, stream, tap, at)
         if tap.kind == BEGUN:
-            settle(by, dues_at(visit.row.place, timezone.localdate(at)), visit=visit.row)
+            settle_dues(by, dues_at(visit.row.place, timezone.localdate(at)), visit=visit.row)
         return visit
 
     def left_out(self) -> list[str]:

@@ -119,7 +119,7 @@ def retire_set(by: Membership, newest: OwnRuleSet) -> OwnRuleSet:
 
 
 @act("rule set taken in", may.write_rule_set)
-def take_in_set(by: Membership, text: str) -> OwnRuleSet:
+def import_set(by: Membership, text: str) -> OwnRuleSet:
     """Take in a file as a draft of a set; raises ValidationError with each fault."""
     try:
         definition = tomllib.loads(text)

@@ -20,7 +20,7 @@ from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check
 from kessa.core.runs.events import CLOSED, REOPENED
 from kessa.record.advice.place_status import restate
 from kessa.record.compiled import compiled
-from kessa.record.derived.field_readings import settle_in_place
+from kessa.record.derived.field_readings import write_field_readings
 from kessa.record.derived.of_samples import derive_of_fed, derive_of_sample, derive_of_visit
 from kessa.record.derived.over_taps import taps_of
 from kessa.record.determinations.models import Determination, Purpose
@@ -31,16 +31,16 @@ from kessa.record.people.selectors import Hand, hands_named
 from kessa.record.places.models import Place
 from kessa.record.quality.control_charts import what_breaks
 from kessa.record.quality.models import QualityCheck
-from kessa.record.quality.qualifying import weigh_check, weigh_results, weigh_sample
-from kessa.record.quality.verification import weigh_lots, weigh_lots_of
-from kessa.record.results.context import OF_SUPPLY, READ_BESIDE
+from kessa.record.quality.qualifying import qualify_by_check, qualify_contradictions, qualify_results
+from kessa.record.quality.verification import qualify_after_standard, qualify_by_lots
+from kessa.record.results.context import OF_SUPPLY, READ_ON_VISIT
 from kessa.record.results.marks import Reason, end
 from kessa.record.results.models import Result, Standing
 from kessa.record.results.written import Found, keep, result_of
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import moment
-from kessa.record.testing.judgement import fraction_of, judged
+from kessa.record.testing.judgement import fraction_of, judge_outcome
 from kessa.record.testing.lots import book
 from kessa.record.testing.selectors import test_at
 from kessa.record.testing.services import tabled
@@ -65,7 +65,7 @@ class LoggedStream(BenchStream):
             results = write_results(determination, bench, at, reason)
             told = [each.parameter for each in results if known_parameter(each.parameter).key in GIVES_A_LIMIT]
             if told and determination.sample:
-                judge_anew(determination.sample, self.by, " and ".join(told))
+                judge_again(determination.sample, self.by, " and ".join(told))
         else:
             _write_check(determination, bench, at)
         determination.closed_at = at
@@ -110,19 +110,19 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
             continue
         keep(result, flags, reason, before)
         new.append(result)
-    weigh_results(new)
-    settle_sample(determination)
-    weigh_lots(determination.team_id, [determination])
+    qualify_results(new)
+    recheck_sample(determination)
+    qualify_by_lots(determination.team_id, [determination])
     if new:
         written.send(Result, results=new)
     return new
 
 
-def settle_sample(determination: Determination | None) -> None:
+def recheck_sample(determination: Determination | None) -> None:
     """Settle what the results of a test's sample say together: what cannot both be true, and what follows from them."""
     if determination is None or determination.sample is None:
         return
-    weigh_sample(determination)
+    qualify_contradictions(determination)
     if determination.purpose == Purpose.SAMPLE:
         sample = determination.sample
         derive_of_sample(sample)
@@ -137,12 +137,12 @@ def _restate(place: Place, at: datetime, found: Iterable[str]) -> None:
 
 def visit_noted(sender: Any, by: Membership, visit: Visit, keys: Collection[str], **_: Any) -> None:
     """Write what was read in place on a visit, settle what follows from it, and judge anew what depends on it."""
-    if READ_BESIDE.isdisjoint(keys):
+    if READ_ON_VISIT.isdisjoint(keys):
         return
-    new = settle_in_place(visit)
+    new = write_field_readings(visit)
     derive_of_visit(visit)
     for sample in visit.samples.select_related("visit__place__team"):
-        judge_anew(sample, by, "the water's temperature")
+        judge_again(sample, by, "the water's temperature")
     _restate(visit.place, visit.started_at, [method.main.parameter for method in READ_AS.values()])
     if new:
         written.send(Result, results=new)
@@ -158,10 +158,10 @@ def place_changed(sender: Any, place: Place, **_: Any) -> None:
         restate(place)
 
 
-def judge_anew(sample: Sample, by: Membership, came_in: str) -> None:
+def judge_again(sample: Sample, by: Membership, came_in: str) -> None:
     """Write results of a sample anew whose limits depend on another reading of it, where that makes another verdict."""
     reason = Reason("judged-anew", f"its limit depends on {came_in}, which was not there yet, or was put right", by)
-    rows = Result.objects.for_team(sample.team_id).standing().filter(determination__sample=sample)
+    rows = Result.objects.for_team(sample.team_id).current().filter(determination__sample=sample)
     waiting = {row.determination_id for row in rows.select_related("determination") if _by_formula(row)}
     for pk in waiting:
         determination = test_at(team=sample.team_id, pk=pk)[0]
@@ -184,7 +184,7 @@ def _standing(determination: Determination) -> Iterable[Result]:
 
 @compiled
 def _standing_of(team: int, test: Any) -> Any:
-    return Result.objects.for_team(team).standing().filter(determination=test)
+    return Result.objects.for_team(team).current().filter(determination=test)
 
 
 def _alike(before: Result, after: Result, flags: list[str]) -> bool:
@@ -206,7 +206,7 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     outcome = bench.outcomes[part.key]
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
-    stands = judged(determination, part, bench)
+    stands = judge_outcome(determination, part, bench)
     people = [hand for number in outcome.used for hand in bench.people.get(number, [])]
     answered = [doubt.words for doubt in stands.answered]
     found = Found(
@@ -286,8 +286,8 @@ def _write_check(determination: Determination, bench: Bench, at: datetime) -> No
     )
     check.breaks = what_breaks(check)
     check.save(update_fields=["breaks"])
-    weigh_check(check)
-    weigh_lots_of(determination)
+    qualify_by_check(check)
+    qualify_after_standard(determination)
 
 
 def _check_outcome(determination: Determination, found: Quantity) -> CheckOutcome:

@@ -19,14 +19,14 @@ from kessa.record.taps.incoming import BadTap
 from kessa.record.taps.selectors import counted
 from kessa.record.testing.closing import write_results
 from kessa.record.testing.services import correct, held
-from kessa.record.visits.may import correct_sample
+from kessa.record.visits.may import correct_sample as correct_sample_rule
 from kessa.record.visits.models import Sample
 from kessa.record.visits.services import change_sample
 from kessa.record.visits.services import changed as visits_changed
 
 
-@act("reading put right", may.put_right)
-def put_reading_right(
+@act("reading put right", may.correct)
+def correct_reading(
     by: Membership, determination: Determination, run: int, right: dict[str, Any], *, part: str = "main", why: str
 ) -> list[Result]:
     """Put right what was counted or read in a run of a closed determination; return the results written anew.
@@ -47,7 +47,7 @@ def put_reading_right(
     for name, data in _as_taps(method, of, run, right, bench):
         correct(by, determination, name, {**data, "why": why, "was": before})
     changed = f"run {run}: {of.said(before)} became {of.said(right)}. {why}"
-    return _written_anew(by, determination, Reason("corrected", changed, by))
+    return _written_again(by, determination, Reason("corrected", changed, by))
 
 
 def _as_taps(
@@ -76,8 +76,8 @@ def _as_taps(
     return [(f"{role}-{run}", {**count, "first_change": None if turned is None else max(int(turned) - before, 0)})]
 
 
-@act("answer put right", may.put_right)
-def put_answer_right(by: Membership, determination: Determination, key: str, value: Any, *, why: str) -> list[Result]:
+@act("answer put right", may.correct)
+def correct_answer(by: Membership, determination: Determination, key: str, value: Any, *, why: str) -> list[Result]:
     """Put right an answer given on the way (a pH, dissolved or total) of a closed determination."""
     determination = closed_test(by, determination)
     require_reason(why)
@@ -88,11 +88,11 @@ def put_answer_right(by: Membership, determination: Determination, key: str, val
     was = bench_of(determination, counted(by.team_id, determination.pk)).answers.get(key)
     correct(by, determination, "", {"key": key, "value": right, "why": why, "was": was})
     changed = f"{key}: {'not answered' if was is None else was} became {right}. {why}"
-    return _written_anew(by, determination, Reason("corrected", changed, by))
+    return _written_again(by, determination, Reason("corrected", changed, by))
 
 
-@act("sample put right", correct_sample)
-def put_sample_right(by: Membership, sample: Sample, changed: dict[str, Any], *, why: str) -> Sample:
+@act("sample put right", correct_sample_rule)
+def correct_sample(by: Membership, sample: Sample, changed: dict[str, Any], *, why: str) -> Sample:
     """Put right what was noted of a sample, and write what was tested on it anew."""
     require_reason(why)
     was = {name: getattr(sample, name) for name in changed}
@@ -102,12 +102,12 @@ def put_sample_right(by: Membership, sample: Sample, changed: dict[str, Any], *,
     reason = Reason("corrected", f"{sample}: {said}. {why}", by)
     rows = Determination.objects.for_team(by.team_id).filter(sample=sample, purpose=Purpose.SAMPLE)
     for determination in rows.exclude(closed_at=None):
-        if Result.objects.for_team(by.team_id).standing().filter(determination=determination).exists():
-            _written_anew(by, held(by.team_id, determination.pk) or determination, reason)
+        if Result.objects.for_team(by.team_id).current().filter(determination=determination).exists():
+            _written_again(by, held(by.team_id, determination.pk) or determination, reason)
     return sample
 
 
-def _written_anew(by: Membership, determination: Determination, reason: Reason) -> list[Result]:
+def _written_again(by: Membership, determination: Determination, reason: Reason) -> list[Result]:
     bench = bench_of(determination, counted(by.team_id, determination.pk))
     assert determination.closed_at is not None
     if determination.purpose != Purpose.SAMPLE:

@@ -22,7 +22,7 @@ from kessa.record.kits.models import Kit
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.places.models import Place
 from kessa.record.results.assessing import NOT_ASSESSED, Assessed, assess
-from kessa.record.results.context import pairs_beside, readings_of, seen_beside, seen_on
+from kessa.record.results.context import context_of, pairs_at, readings_of, seen_on
 from kessa.record.results.history import series_of, usual_and_last
 from kessa.record.results.selectors import Row
 from kessa.record.visits.models import Sample
@@ -46,7 +46,7 @@ def fraction_of(bench: Bench) -> str:
     return str(bench.answers.get(_FRACTION, ""))
 
 
-def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
+def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Judged:
     """Judge what the runs came to so far for a part; needs a quantity."""
     outcome = bench.outcomes[part.key]
     assert outcome.quantity is not None
@@ -58,7 +58,7 @@ def judged(determination: Determination, part: Part, bench: Bench) -> Judged:
     series = series_of(determination.method, part, determination.written_form(part), fraction_of(bench))
     usual, last = usual_and_last(place, series, before=sample.drawn_at)
     sets = determination.rule_sets
-    context = seen_beside(place, sample, part.parameter, sets, usual, sample.drawn_at)
+    context = context_of(place, sample, part.parameter, sets, usual, sample.drawn_at)
     seen = None if outcome.quantity.words else _seen(place, sample, part.parameter, outcome.quantity, usual, last)
     agreed = outcome.may_agree
     assessed = assess(part.parameter, outcome.quantity, sets, rule, context, seen, part, agreed=agreed)
@@ -82,7 +82,7 @@ def _seen(
     place: Place, sample: Sample, name: str, quantity: Quantity, usual: UsualRange | None, last: list[float]
 ) -> Circumstance:
     """Return what a number is seen beside, from which follows what is asked about it before it is written down."""
-    pair = None if usual or last else pairs_beside(place, name, sample.drawn_at).get("reference")
+    pair = None if usual or last else pairs_at(place, name, sample.drawn_at).get("reference")
     same = pair and (pair.unit, pair.form) == (quantity.unit, quantity.form)
     depth = seen_on(sample.visit).get("water depth") if name == "secchi depth" else None
     return Circumstance(
@@ -133,7 +133,7 @@ def _weighed(determination: Determination) -> Method | None:
     return method.with_weighed({supply: drop_ml * 20})
 
 
-def steps_told(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, told: Judged) -> list[str]:
+def steps_for(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, told: Judged) -> list[str]:
     """Say what to do about what the runs came to so far, with all else that is newest at the place (`rows`)."""
     if place is None:
         return list(told.test_asks)

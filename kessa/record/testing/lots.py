@@ -13,7 +13,7 @@ from kessa.record.determinations.state import Bench, bench_of, lots_of
 from kessa.record.kits.models import Lot
 from kessa.record.kits.services import take_from, use_lot
 from kessa.record.people.models import Membership
-from kessa.record.quality.verification import unproven
+from kessa.record.quality.verification import unverified
 from kessa.record.taps.selectors import counted
 
 # What is left by the book is a sum of many small amounts.
@@ -29,7 +29,7 @@ def change_bottle(by: Membership, determination: Determination, number: int, at:
     """Go on with another lot of a supply, which is then the one in use; each result names both."""
     lot = Lot.objects.for_team(by.team_id).get(pk=number)
     day = timezone.localdate(at)
-    faults = faults_of_lot(lot, day, unproven(by.team_id, [lot], day))
+    faults = faults_of_lot(lot, day, unverified(by.team_id, [lot], day))
     LotUse.objects.for_team(by.team_id).get_or_create(
         team_id=by.team_id, determination=determination, lot=lot, defaults={"faults": faults}
     )

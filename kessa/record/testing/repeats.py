@@ -10,7 +10,7 @@ from kessa.record.people.acts import act, require_reason
 from kessa.record.people.models import Membership
 from kessa.record.results.marks import Reason, end
 from kessa.record.results.models import Result
-from kessa.record.testing.closing import settle_sample
+from kessa.record.testing.closing import recheck_sample
 from kessa.record.testing.corrections import closed_test
 from kessa.record.testing.services import begin_test
 
@@ -23,12 +23,12 @@ def repeat(by: Membership, determination: Determination, *, why: str) -> Determi
     """
     require_reason(why)
     determination = closed_test(by, determination)
-    standing = list(Result.objects.for_team(by.team_id).standing().filter(determination=determination))
+    standing = list(Result.objects.for_team(by.team_id).current().filter(determination=determination))
     if not standing:
         raise ValidationError("Nothing of this test stands any more.")
     for result in standing:
         end(result, "set-aside", Reason("set-aside", why, by), None)
-    settle_sample(determination)
+    recheck_sample(determination)
     return begin_test(by, {**same_again(determination), "supersedes": str(determination.pk)})
 
 
@@ -41,7 +41,7 @@ def go_on(by: Membership, determination: Determination, dilution: float | None) 
     following: Determination | None = Determination.objects.for_team(by.team_id).filter(continues=determination).first()
     if following:
         return following
-    rows = Result.objects.for_team(by.team_id).standing().filter(determination=determination, censor=">")
+    rows = Result.objects.for_team(by.team_id).current().filter(determination=determination, censor=">")
     if not rows.exists():
         raise ValidationError("This test was not over its range.")
     next_range = determination.method.main.next_range

@@ -84,5 +84,5 @@ def _said_of(team: int, sample: uuid.UUID) -> Any:
 
 @compiled
 def _measured_ph(team: int, sample: uuid.UUID) -> Any:
-    measured = Result.objects.for_team(team).standing().filter(determination__sample=sample, parameter="pH")
+    measured = Result.objects.for_team(team).current().filter(determination__sample=sample, parameter="pH")
     return measured.filter(censor="").newest_first().values_list("value", flat=True)[:1]

@@ -26,7 +26,7 @@ from kessa.record.kits.selectors import lots_for
 from kessa.record.methods.selectors import methods_of
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership
-from kessa.record.quality.verification import own_spread_of, unproven
+from kessa.record.quality.verification import own_spread_of, unverified
 from kessa.record.rules.selectors import house_rules_at
 from kessa.record.taps import services as taps
 from kessa.record.taps.incoming import BadTap, Incoming, Waits, read_id
@@ -76,7 +76,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
         used = Instrument.objects.for_team(by.team_id).filter(pk=determination.instrument_id)
         used.update(used_since=F("used_since") + 1)
     day = timezone.localdate(at)
-    doubtful = unproven(by.team_id, lots, day)
+    doubtful = unverified(by.team_id, lots, day)
     uses = (
         LotUse(team_id=by.team_id, determination=determination, lot=each, faults=faults_of_lot(each, day, doubtful))
         for each in lots

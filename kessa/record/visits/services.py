@@ -206,7 +206,7 @@ def hand_over(visit: Visit, tap: Tap, at: datetime) -> None:
 
 
 @act("two visits at once told apart or joined", may.lead_visit)
-def tell_of_two(by: Membership, visit: Visit, *, other: Visit, joined: bool, why: str = "") -> TwoVisits:
+def decide_on_two_visits(by: Membership, visit: Visit, *, other: Visit, joined: bool, why: str = "") -> TwoVisits:
     """Say that two visits to one place at one time are one, made on two phones, or two, and why.
 
     Each keeps its taps, whose they are and its closing. Raises ValidationError.

@@ -16,10 +16,10 @@ class WebhooksConfig(AppConfig):
         from kessa.record.actions.proposing import proposed
         from kessa.record.advice.place_status import restated
         from kessa.record.testing.closing import written
-        from kessa.record.webhooks.services import tell_hooks
+        from kessa.record.webhooks.services import send_to_webhooks
 
         def tell_results(sender: Any, results: Any, **_: Any) -> None:
-            tell_hooks(results[0].team_id, "results", lambda: {"results": [
+            send_to_webhooks(results[0].team_id, "results", lambda: {"results": [
                 {"id": each.pk, "place": each.place_id, "parameter": each.parameter, "value": each.value,
                  "censor": each.censor, "unit": each.unit, "form": each.form, "verdict": each.verdict}
                 for each in results
@@ -34,11 +34,11 @@ class WebhooksConfig(AppConfig):
                 advice = {**standing.advice, "do": [each.code for each in do_of(standing.advice)]}
                 return {"place": place.pk, "name": str(place), "by": by, "advice": advice}
 
-            tell_hooks(place.team_id, "verdicts", said)
+            send_to_webhooks(place.team_id, "verdicts", said)
 
         def tell_action(sender: Any, action: Any, **_: Any) -> None:
             said = {"id": action.pk, "place": action.place_id, "rank": action.rank, "way": action.by_way}
-            tell_hooks(action.team_id, "actions", lambda: {"action": said})
+            send_to_webhooks(action.team_id, "actions", lambda: {"action": said})
 
         written.connect(tell_results, weak=False)
         restated.connect(tell_verdict, weak=False)

@@ -35,7 +35,7 @@ def close_hook(by: Membership, hook: Hook) -> Hook:
     return hook
 
 
-def tell_hooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> None:
+def send_to_webhooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> None:
     """Have the hooks of a team told of something, where it has any for it; the worker tells them once it is kept."""
     hooks = list(Hook.objects.for_team(team).filter(closed_at=None, events__contains=[event]))
     if not hooks:

@@ -47,7 +47,7 @@ INSTALLED_APPS = [
     "kessa.record.testing",
     "kessa.record.actions",
     "procrastinate.contrib.django",
-    "kessa.record.notices",
+    "kessa.record.notifications",
     "kessa.record.rounds",
     "kessa.record.photographs",
     "kessa.record.review",
@@ -192,7 +192,7 @@ STORAGES = {
 CRISPY_ALLOWED_TEMPLATE_PACKS = "bulma"
 CRISPY_TEMPLATE_PACK = "bulma"
 
-# Mail: sent by the worker (see kessa.record.notices). Without a host nothing is sent, and pages say so.
+# Mail: sent by the worker (see kessa.record.notifications). Without a host nothing is sent, and pages say so.
 EMAIL_HOST = os.environ.get("KESSA_MAIL_HOST", "")
 EMAIL_PORT = int(os.environ.get("KESSA_MAIL_PORT", "587"))
 EMAIL_HOST_USER = os.environ.get("KESSA_MAIL_USER", "")

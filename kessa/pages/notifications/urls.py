@@ -3,9 +3,9 @@
 from django.conf import settings
 from django.urls import path
 
-from kessa.pages.notices import views
+from kessa.pages.notifications import views
 
-app_name = "notices"
+app_name = "notifications"
 urlpatterns = [
     path("", views.wish, name="wish"),
     path("rule/", views.team_rule, name="team_rule"),

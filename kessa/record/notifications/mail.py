@@ -6,7 +6,7 @@ from django.utils import timezone
 from procrastinate import RetryStrategy
 from procrastinate.contrib.django import app
 
-from kessa.record.notices.models import Notice
+from kessa.record.notifications.models import Notice
 
 
 @app.task(

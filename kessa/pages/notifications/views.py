@@ -10,9 +10,9 @@ from django.http import HttpResponse
 from django.shortcuts import redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.pages.notices.forms import TeamRuleForm, WishForm
-from kessa.record.notices import services
-from kessa.record.notices.models import Notice, wish_of
+from kessa.pages.notifications.forms import TeamRuleForm, WishForm
+from kessa.record.notifications import services
+from kessa.record.notifications.models import Notice, wish_of
 from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.people.models import ACUTE_TO, User
 
@@ -26,7 +26,7 @@ def wish(request: TeamRequest) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         services.choose_wish(request.membership, form.save(commit=False), form.cleaned_data["email"])
         messages.success(request, "This is what you are told from now on.")
-        return redirect("notices:wish")
+        return redirect("notifications:wish")
     told = Notice.objects.for_team(request.membership.team).filter(person=request.user).order_by("-pk")[:_SHOWN]
     context = {
         "form": form,
@@ -35,7 +35,7 @@ def wish(request: TeamRequest) -> HttpResponse:
         "mail_ready": settings.MAIL_READY,
         "demo": settings.DEMO,
     }
-    return render(request, "notices/wish.html", context, status=422 if form.errors else 200)
+    return render(request, "notifications/wish.html", context, status=422 if form.errors else 200)
 
 
 @coordinator
@@ -48,7 +48,7 @@ def team_rule(request: TeamRequest) -> HttpResponse:
         messages.success(request, "The team's rule is written down.")
     else:
         messages.error(request, "Choose one of those offered.")
-    return redirect("notices:wish")
+    return redirect("notifications:wish")
 
 
 @member
@@ -60,7 +60,7 @@ def caught(request: TeamRequest) -> HttpResponse:
     # A file for what was sent in one go, named by when that was.
     files = sorted(folder.glob("*.log"), key=lambda file: file.stat().st_mtime, reverse=True) if folder.exists() else []
     mails = [mail for file in files[: 4 * _SHOWN] for mail in _read(file) if mail["to"] in addresses]
-    return render(request, "notices/caught.html", {"mails": mails[:_SHOWN]})
+    return render(request, "notifications/caught.html", {"mails": mails[:_SHOWN]})
 
 
 def _read(file: Path) -> Iterator[dict[str, str]]:

@@ -1,6 +1,6 @@
 // Today takes along what is due for the person, while there is a signal, and says by name what is along.
 
-import { along, canTakeAlong, takeAlong, wantDue } from "../base/along.js";
+import { along, canTakeAlong, takeAlong, wantDue } from "../base/offline-list.js";
 
 const said = document.querySelector("[data-taken-along]");
 

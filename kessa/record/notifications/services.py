@@ -12,9 +12,9 @@ from django.utils import timezone
 from kessa.core.treating.ways import AT_ONCE
 from kessa.record.actions.models import Action
 from kessa.record.actions.wording import done_in, title_in
-from kessa.record.notices import may
-from kessa.record.notices.mail import deliver
-from kessa.record.notices.models import Kind, Notice, Wish, wish_of
+from kessa.record.notifications import may
+from kessa.record.notifications.mail import deliver
+from kessa.record.notifications.models import Kind, Notice, Wish, wish_of
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Role, Team, User
 from kessa.record.review.models import Step
@@ -47,10 +47,10 @@ def choose_team_rule(by: Membership, team: Team, acute_to: str) -> Team:
     return team
 
 
-def tell_of_found(action: Action) -> list[Notice]:
+def notify_of_finding(action: Action) -> list[Notice]:
     """Tell of something newly proposed those who want to hear of what is so grave."""
     those = [each for each in _members(action.team_id) if _hears_of(each, action.rank)]
-    return _tell(those, Kind.FOUND, partial(_of_found, action), action=action)
+    return _notify(those, Kind.FOUND, partial(_of_found, action), action=action)
 
 
 def _of_found(action: Action, reader: User) -> Words:
@@ -59,14 +59,14 @@ def _of_found(action: Action, reader: User) -> Words:
     return f"{action.place}: {title_in(action, reader.amount_system)}", said
 
 
-def tell_of_follow_ups(at: datetime) -> list[Notice]:
+def notify_of_follow_ups(at: datetime) -> list[Notice]:
     """Tell who did something that its test is due."""
     due = Action.across_teams.filter(state="done", again_at__lte=at, followed_at=None, ended_by__isnull=False)
     told: list[Notice] = []
     for action in due.select_related("place", "done_product", "team").order_by("again_at"):
         those = [each for each in _members(action.team_id) if each.user_id == action.ended_by_id]
         wanting = [each for each in those if wish_of(each).follow_ups]
-        told += _tell(wanting, Kind.AGAIN, partial(_of_follow_up, action), action=action)
+        told += _notify(wanting, Kind.AGAIN, partial(_of_follow_up, action), action=action)
     return told
 
 
@@ -77,7 +77,7 @@ def _of_follow_up(action: Action, reader: User) -> Words:
     return f"{action.place}: test {action.parameter or 'it'} again", said
 
 
-def tell_of_overdue(at: datetime) -> list[Notice]:
+def notify_of_overdue(at: datetime) -> list[Notice]:
     """Tell whoever should have heard from a visit, and the coordinators, that nobody has closed it."""
     told: list[Notice] = []
     going_on = Visit.across_teams.filter(closed_at=None, leader__isnull=False).select_related("place", "leader", "team")
@@ -86,7 +86,7 @@ def tell_of_overdue(at: datetime) -> list[Notice]:
             by = visit.should_be_heard_by
             if by is not None and at > by:
                 those = [each for each in _members(visit.team_id) if _should_have_heard(each, visit)]
-                told += _tell(those, Kind.OVERDUE, partial(_of_overdue, visit, by), visit=visit)
+                told += _notify(those, Kind.OVERDUE, partial(_of_overdue, visit, by), visit=visit)
     return told
 
 
@@ -103,10 +103,10 @@ def _of_overdue(visit: Visit, by: datetime, _: User) -> Words:
     return f"Ask after {visit.leader}: not heard of since {timezone.localtime(by):%H:%M}", said
 
 
-def tell_of_question(question: Step) -> list[Notice]:
+def notify_of_question(question: Step) -> list[Notice]:
     """Tell a person that they were asked something in a review."""
     those = [each for each in _members(question.team_id) if each.user_id == question.to_id and wish_of(each).questions]
-    return _tell(those, Kind.ASKED, partial(_of_question, question), question=question)
+    return _notify(those, Kind.ASKED, partial(_of_question, question), question=question)
 
 
 def _of_question(question: Step, _: User) -> Words:
@@ -136,13 +136,13 @@ def _hears_of(member: Membership, rank: int) -> bool:
     return rank <= wish_of(member).up_to or (must and rank <= AT_ONCE)
 
 
-def _tell(people: Iterable[Membership], kind: Kind, say: Callable[[User], Words], **about: Any) -> list[Notice]:
+def _notify(people: Iterable[Membership], kind: Kind, say: Callable[[User], Words], **about: Any) -> list[Notice]:
     """Write a notice to each person who was not told of it, and have it sent."""
     made = []
     for each in people:
         with timezone.override(each.team.time_zone):
             subject, lines = say(each.user)
-        body = "\n\n".join(filter(None, lines)) + _FOOT.format(address=address_of("notices:wish"))
+        body = "\n\n".join(filter(None, lines)) + _FOOT.format(address=address_of("notifications:wish"))
         notice, new = Notice.objects.for_team(each.team_id).get_or_create(
             **{"action": None, "visit": None, "question": None, **about},
             team_id=each.team_id,

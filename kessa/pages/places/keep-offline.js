@@ -1,6 +1,6 @@
 // A place's own page puts it on this phone, due or not.
 
-import { along, canTakeAlong, choose, leave, takeAlong, testsAt } from "../base/along.js";
+import { along, canTakeAlong, choose, leave, takeAlong, testsAt } from "../base/offline-list.js";
 
 const button = document.querySelector("[data-put-along]");
 const said = document.querySelector("[data-put-along-said]");

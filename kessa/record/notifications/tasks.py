@@ -5,7 +5,7 @@ from typing import Any
 from django.utils import timezone
 from procrastinate.contrib.django import app
 
-from kessa.record.notices import services
+from kessa.record.notifications import services
 
 
 @app.periodic(cron="* * * * *")
@@ -13,5 +13,5 @@ from kessa.record.notices import services
 def look(timestamp: int, **_: Any) -> None:
     """Look whether somebody has not come back, and whether a test is due."""
     now = timezone.now()
-    services.tell_of_overdue(now)
-    services.tell_of_follow_ups(now)
+    services.notify_of_overdue(now)
+    services.notify_of_follow_ups(now)

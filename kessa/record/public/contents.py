@@ -13,7 +13,7 @@ from kessa.core.planning.rhythm import coming
 from kessa.core.quantities.units import in_words
 from kessa.core.runs.flags import doubtful
 from kessa.drawings.trend import NARROW, WIDE
-from kessa.record.advice.advising import COLUMNS, advised, held_beside, where_of
+from kessa.record.advice.advising import COLUMNS, advised, still_held, where_of
 from kessa.record.people.models import Team
 from kessa.record.places.lines import drawn_over, grouped, sentences_over
 from kessa.record.places.models import Place
@@ -48,7 +48,7 @@ class Tested(NamedTuple):
     since: datetime
 
 
-class Shown(NamedTuple):
+class Contents(NamedTuple):
     """What everybody may see of a place; `newer`: whether a sample was drawn since that is not released."""
 
     place: Place
@@ -60,9 +60,9 @@ class Shown(NamedTuple):
     newer: bool
 
 
-def shown_at(place: Place) -> Shown:
+def contents_of(place: Place) -> Contents:
     """Return what everybody may see of a place: standing results that were released, and no others."""
-    every = Result.objects.for_team(place.team_id).standing().filter(place=place)
+    every = Result.objects.for_team(place.team_id).current().filter(place=place)
     rows = every.filter(visit__review=Review.RELEASED, taken_at__gte=timezone.now() - _YEARS).newest_first()
     found = list(rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS])
     series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
@@ -74,7 +74,7 @@ def shown_at(place: Place) -> Shown:
             newest[parameter, fraction] = alike
     lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
     released = {row.id for row in found}
-    advice = advised(place, [*lasts, *(row for row in held_beside(place, lasts) if row.result.id in released)])
+    advice = advised(place, [*lasts, *(row for row in still_held(place, lasts) if row.result.id in released)])
     urgent = {each.reading.key: n for n, each in enumerate(advice.stood)}
     chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
     doubts = {row.result.id: doubtful(row.flags) for row in lasts}
@@ -83,7 +83,7 @@ def shown_at(place: Place) -> Shown:
     later = every.exclude(visit__review=Review.RELEASED)
     newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
     plain = plain_answer(advice, where_of(place))
-    return Shown(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
+    return Contents(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
 
 
 def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:

@@ -1,4 +1,4 @@
-"""Who may what with notices."""
+"""Who may what with notifications."""
 
 from kessa.record.people.may import COORDINATORS, EVERYONE
 

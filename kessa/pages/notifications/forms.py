@@ -4,7 +4,7 @@ from typing import Any
 
 from django import forms
 
-from kessa.record.notices.models import Wish
+from kessa.record.notifications.models import Wish
 from kessa.record.people.models import ACUTE_TO
 
 
