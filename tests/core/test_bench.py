@@ -36,7 +36,8 @@ from kessa.core.runs.conclusion import Blank, conclude
 from kessa.core.runs.flags import FLAGS
 from kessa.core.runs.ladder import ladder
 from kessa.core.runs.parted import parted
-from kessa.core.runs.state import RunState, derive
+from kessa.core.runs.state import DO, HOLDS, IS, RunState, derive
+from kessa.core.runs.transitions import run_rules, script
 from tests.core.test_calc import KNOWN
 
 LOW, MIDDLE, HIGH = (house_methods()[f"chloride-drops-{ml}"] for ml in (25, 10, 2))
@@ -88,6 +89,15 @@ class RunsFromEvents(TestCase):
                 }
                 got["readings"] = {part: told(reading) for part, reading in state.readings.items()}
                 self.assertEqual({key: got[key] for key in case["state"]}, case["state"])
+
+    def test_every_word_of_the_table_is_known_and_the_page_has_the_same(self):
+        rules = run_rules()
+        self.assertEqual(set(rules.finished), set(IS))
+        self.assertEqual({word for row in rules.transitions for word in row.when}, set(HOLDS))
+        self.assertEqual({word for row in rules.transitions for word in row.do}, set(DO))
+        self.assertEqual({row.event for row in rules.transitions} | {runs.BACK}, {*runs.RUN_EVENTS, runs.CORRECTED})
+        page = Path(__file__).parents[2] / "kessa/pages/bench/run-rules.js"
+        self.assertEqual(page.read_text(), script(), "run manage.py write_run_rules")
 
     def test_what_two_phones_made_of_one_run_without_a_signal_is_two_runs(self):
         nine = datetime(2026, 11, 23, 9, tzinfo=UTC)

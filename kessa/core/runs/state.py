@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from kessa.core.runs.events import CORRECTED, DROP, END, READ, SEEN, SKIP, STEP, STOP, TIMER, TURN, VOID, Event, live
+from kessa.core.runs.events import Event, live
+from kessa.core.runs.transitions import by_event, run_rules
 
 
 class Clock(NamedTuple):
@@ -55,8 +56,7 @@ class RunState:
     @property
     def finished(self) -> bool:
         """Whether nothing more is counted or read."""
-        read = bool(self.readings) and not self.missing
-        return self.endpoint is not None or read or self.stopped or self.voided or self.skipped
+        return any(IS[each](self) for each in run_rules().finished)
 
     @property
     def counts(self) -> bool:
@@ -82,37 +82,61 @@ def derive(events: Iterable[Event], most: int, parts: tuple[str, ...] = ()) -> R
 
 
 def _apply(state: RunState, event: Event, most: int) -> None:
-    if event.kind == DROP:
-        _add_unit(state, most)
-    elif event.kind in _UNTIL_FINISHED:
-        if not state.finished:
-            _UNTIL_FINISHED[event.kind](state, event)
-    elif event.kind in _ALWAYS:
-        _ALWAYS[event.kind](state, event)
+    for row in by_event().get(event.kind, ()):
+        if all(HOLDS[each](state, event, most) for each in row.when):
+            for each in row.do:
+                DO[each](state, event)
+            return
 
 
-def _add_unit(state: RunState, most: int) -> None:
-    if state.finished or state.count >= most:
-        state.late += 1
-    else:
-        state.count += 1
-        state.clock = None
+# What the conditions of the table mean: of the run alone, and of the event that comes to it, with the range's end.
+IS: dict[str, Callable[[RunState], bool]] = {
+    "ended": lambda state: state.endpoint is not None,
+    "every part read": lambda state: bool(state.readings) and not state.missing,
+    "stopped": lambda state: state.stopped,
+    "voided": lambda state: state.voided,
+    "skipped": lambda state: state.skipped,
+}
+HOLDS: dict[str, Callable[[RunState, Event, int], bool]] = {
+    "not finished": lambda state, event, most: not state.finished,
+    "below the range's end": lambda state, event, most: state.count < most,
+    "something counted": lambda state, event, most: state.count > 0,
+    "no turn yet": lambda state, event, most: state.first_change is None,
+    "with an end": lambda state, event, most: bool(event.data.get("endpoint", True)),
+    "not stopped": lambda state, event, most: not state.stopped,
+    "not voided": lambda state, event, most: not state.voided,
+    "something read": lambda state, event, most: bool(state.readings),
+    "ended": lambda state, event, most: state.endpoint is not None,
+    "with a count": lambda state, event, most: "count" in event.data,
+    "its part read": lambda state, event, most: event.data.get("part", "") in state.readings,
+}
+
+
+def _count_one_more(state: RunState, event: Event) -> None:
+    state.count += 1
+
+
+def _clear_the_clock(state: RunState, event: Event) -> None:
+    state.clock = None
+
+
+def _note_one_too_late(state: RunState, event: Event) -> None:
+    state.late += 1
 
 
 def _turn(state: RunState, event: Event) -> None:
-    if state.count and state.first_change is None:
-        state.first_change = state.count
+    state.first_change = state.count
 
 
 def _end(state: RunState, event: Event) -> None:
-    endpoint = event.data.get("endpoint", True)
-    # It may have turned before the first unit; that there is no end, nobody can know so soon.
-    if state.count or endpoint:
-        state.endpoint, state.ended_by = endpoint, event.id
-        state.clock = None
-        if endpoint and state.count and (unsure := event.data.get("unsure")):
-            # Who could not tell the colours may have called it so late.
-            state.first_change = min(state.first_change or state.count, max(state.count - unsure, 1))
+    state.endpoint, state.ended_by = event.data.get("endpoint", True), event.id
+
+
+def _turn_as_early(state: RunState, event: Event) -> None:
+    """Who could not tell the colours may have called the end so many units late."""
+    unsure = event.data.get("unsure")
+    if state.endpoint and unsure:
+        state.first_change = min(state.first_change or state.count, max(state.count - unsure, 1))
 
 
 def _skip(state: RunState, event: Event) -> None:
@@ -121,14 +145,13 @@ def _skip(state: RunState, event: Event) -> None:
 
 def _void(state: RunState, event: Event) -> None:
     state.voided = True
-    state.clock = None
 
 
-def _step(state: RunState, event: Event) -> None:
+def _tick_the_step(state: RunState, event: Event) -> None:
     state.steps[event.data["step"]] = event.at
 
 
-def _start_clock(state: RunState, event: Event) -> None:
+def _start_the_clock(state: RunState, event: Event) -> None:
     clock = Clock(event.at, event.data["seconds"])
     if "step" in event.data:
         state.clocks[event.data["step"]] = clock
@@ -138,8 +161,6 @@ def _start_clock(state: RunState, event: Event) -> None:
 
 def _read(state: RunState, event: Event) -> None:
     """Keep a reading as of when the eye took it; read again, the last one counts."""
-    if state.stopped or state.voided:
-        return
     part = event.data["part"]
     at = state.seen.pop(part, event.at)
     state.readings[part] = Reading(min(at, event.at), event.data["reading"], event.id)
@@ -151,20 +172,36 @@ def _see(state: RunState, event: Event) -> None:
 
 
 def _stop(state: RunState, event: Event) -> None:
-    if state.readings:
-        state.stopped = True
+    state.stopped = True
 
 
-def _correct(state: RunState, event: Event) -> None:
-    """Put right what was counted, or what was read of a part: the moment of reading stays."""
+def _correct_the_count(state: RunState, event: Event) -> None:
     right = event.data
-    if "count" in right and state.endpoint is not None:
-        state.count, state.first_change = right["count"], right.get("first_change")
-        state.endpoint, state.corrected = right.get("endpoint", True), True
-    elif (before := state.readings.get(right.get("part", ""))) is not None:
-        state.readings[right["part"]] = Reading(before.at, right["reading"], before.of)
-        state.corrected = True
+    state.count, state.first_change = right["count"], right.get("first_change")
+    state.endpoint, state.corrected = right.get("endpoint", True), True
 
 
-_UNTIL_FINISHED = {TURN: _turn, END: _end, SKIP: _skip, TIMER: _start_clock, SEEN: _see}
-_ALWAYS = {VOID: _void, STEP: _step, READ: _read, STOP: _stop, CORRECTED: _correct}
+def _correct_the_reading(state: RunState, event: Event) -> None:
+    """Correct what was read of a part: the moment of reading stays."""
+    before = state.readings[event.data["part"]]
+    state.readings[event.data["part"]] = Reading(before.at, event.data["reading"], before.of)
+    state.corrected = True
+
+
+DO: dict[str, Callable[[RunState, Event], None]] = {
+    "count one more": _count_one_more,
+    "clear the clock": _clear_the_clock,
+    "note one too late": _note_one_too_late,
+    "turn at this count": _turn,
+    "end": _end,
+    "turn as early as an unsure eye may have missed": _turn_as_early,
+    "skip": _skip,
+    "void": _void,
+    "tick the step": _tick_the_step,
+    "start the clock": _start_the_clock,
+    "note when it was seen": _see,
+    "read the part": _read,
+    "stop": _stop,
+    "correct the count": _correct_the_count,
+    "correct the reading": _correct_the_reading,
+}

@@ -1,4 +1,6 @@
-// The count, the readings and the clocks of a run, derived from its events: the same rules as kessa/core/runs.py, held to the same cases.
+// The count, the readings and the clocks of a run, derived from its events by the table that kessa/core/runs/state.py derives them by.
+
+import { RULES } from "./run-rules.js";
 
 function before(a, b) {
   if (a.seq !== b.seq) return a.seq - b.seq;
@@ -24,66 +26,86 @@ export function deriveLive(live, most, parts = []) {
 
 const hasReadings = (state) => Object.keys(state.readings).length > 0;
 export const isRead = (state) => hasReadings(state) && !state.missing.length;
-export const isFinished = (state) => state.endpoint !== null || isRead(state) || state.stopped || state.voided || state.skipped;
+
+// What the conditions of the table mean: of the run alone, and of the event that comes to it, with the range's end.
+export const IS = {
+  ended: (state) => state.endpoint !== null,
+  "every part read": isRead,
+  stopped: (state) => state.stopped,
+  voided: (state) => state.voided,
+  skipped: (state) => state.skipped,
+};
+export const HOLDS = {
+  "not finished": (state) => !isFinished(state),
+  "below the range's end": (state, _event, most) => state.count < most,
+  "something counted": (state) => state.count > 0,
+  "no turn yet": (state) => state.first_change === null,
+  "with an end": (_state, { data }) => data.endpoint ?? true,
+  "not stopped": (state) => !state.stopped,
+  "not voided": (state) => !state.voided,
+  "something read": hasReadings,
+  ended: IS.ended,
+  "with a count": (_state, { data }) => data.count !== undefined,
+  "its part read": (state, { data }) => state.readings[data.part] !== undefined,
+};
+export const DO = {
+  "count one more": (state) => {
+    state.count += 1;
+  },
+  "clear the clock": (state) => {
+    state.clock = null;
+  },
+  "note one too late": (state) => {
+    state.late += 1;
+  },
+  "turn at this count": (state) => {
+    state.first_change = state.count;
+  },
+  end: (state, { data }) => {
+    state.endpoint = data.endpoint ?? true;
+  },
+  // Who could not tell the colours may have called the end so many units late.
+  "turn as early as an unsure eye may have missed": (state, { data }) => {
+    if (state.endpoint && data.unsure) state.first_change = Math.min(state.first_change ?? state.count, Math.max(state.count - data.unsure, 1));
+  },
+  skip: (state) => {
+    state.skipped = true;
+  },
+  void: (state) => {
+    state.voided = true;
+  },
+  "tick the step": (state, { data }) => state.steps.add(data.step),
+  "start the clock": (state, { at, data }) => {
+    const clock = { at, seconds: data.seconds };
+    if (data.step === undefined) state.clock = clock;
+    else state.clocks[data.step] = clock;
+  },
+  "note when it was seen": (state, { at, data }) => {
+    state.seen[data.part] = at;
+  },
+  // A reading counts as of when the eye took it. Read again, the last one counts.
+  "read the part": (state, { at, data }) => {
+    const seen = state.seen[data.part];
+    delete state.seen[data.part];
+    state.readings[data.part] = { at: seen && seen < at ? seen : at, raw: data.reading };
+    state.missing = state.missing.filter((part) => part !== data.part);
+  },
+  stop: (state) => {
+    state.stopped = true;
+  },
+  "correct the count": (state, { data }) => {
+    Object.assign(state, { count: data.count, first_change: data.first_change ?? null, endpoint: data.endpoint ?? true });
+  },
+  // The moment of reading stays.
+  "correct the reading": (state, { data }) => {
+    state.readings[data.part] = { ...state.readings[data.part], raw: data.reading };
+  },
+};
+
+export const isFinished = (state) => RULES.finished.some((each) => IS[each](state));
 export const givesReading = (state) => (state.endpoint !== null || (isFinished(state) && hasReadings(state))) && !state.voided;
 
 function apply(state, event, most) {
-  const finished = isFinished(state);
-  if (event.kind === "drop_added") {
-    if (finished || state.count >= most) state.late += 1;
-    else {
-      state.count += 1;
-      state.clock = null;
-    }
-  } else if (event.kind === "began_to_turn") {
-    if (!finished && state.count && state.first_change === null) state.first_change = state.count;
-  } else if (event.kind === "end_called") {
-    const endpoint = event.data.endpoint ?? true;
-    if (!finished && (state.count || endpoint)) {
-      state.endpoint = endpoint;
-      state.clock = null;
-      // Who could not tell the colours may have called it so late.
-      if (endpoint && state.count && event.data.unsure) state.first_change = Math.min(state.first_change ?? state.count, Math.max(state.count - event.data.unsure, 1));
-    }
-  } else if (event.kind === "voided") {
-    state.voided = true;
-    state.clock = null;
-  } else if (event.kind === "blank_skipped") {
-    if (!finished) state.skipped = true;
-  } else if (event.kind === "step_done") {
-    state.steps.add(event.data.step);
-  } else if (event.kind === "timer_started") {
-    if (!finished) startClock(state, event);
-  } else if (event.kind === "seen") {
-    if (!finished) state.seen[event.data.part] = event.at;
-  } else if (event.kind === "reading_taken") {
-    if (!state.stopped && !state.voided) read(state, event);
-  } else if (event.kind === "stopped") {
-    if (hasReadings(state)) state.stopped = true;
-  } else if (event.kind === "corrected") {
-    correct(state, event.data);
-  }
-}
-
-function startClock(state, event) {
-  const clock = { at: event.at, seconds: event.data.seconds };
-  if (event.data.step === undefined) state.clock = clock;
-  else state.clocks[event.data.step] = clock;
-}
-
-// Put right what was counted, or what was read of a part: the moment of reading stays.
-function correct(state, right) {
-  if (right.count !== undefined && state.endpoint !== null) {
-    Object.assign(state, { count: right.count, first_change: right.first_change ?? null, endpoint: right.endpoint ?? true });
-  } else if (state.readings[right.part]) {
-    state.readings[right.part] = { ...state.readings[right.part], raw: right.reading };
-  }
-}
-
-// A reading counts as of when the eye took it. Read again, the last one counts.
-function read(state, event) {
-  const seen = state.seen[event.data.part];
-  delete state.seen[event.data.part];
-  state.readings[event.data.part] = { at: seen && seen < event.at ? seen : event.at, raw: event.data.reading };
-  state.missing = state.missing.filter((part) => part !== event.data.part);
+  const row = (RULES.transitions[event.kind] ?? []).find(({ when }) => when.every((each) => HOLDS[each](state, event, most)));
+  for (const each of row?.do ?? []) DO[each](state, event);
 }
