@@ -378,8 +378,8 @@ class Addresses(PageTest):
     def test_every_post_needs_its_token(self):
         strict = Client(enforce_csrf_checks=True)
         strict.force_login(self.membership.user)
-        for name in ("further_run", "repeat", "go_on", "withdraw_check"):
-            response = strict.post(reverse(f"results:{name}", args=[self.determination.pk]))
+        for name in ("results:further_run", "results:repeat", "results:go_on", "quality:withdraw_check"):
+            response = strict.post(reverse(name, args=[self.determination.pk]))
             self.assertEqual(response.status_code, 403, name)
         taps = strict.post(reverse("taps:receive", args=["bench", self.determination.pk]))
         self.assertEqual(taps.status_code, 403)

@@ -97,7 +97,7 @@ class RunsFromEvents(TestCase):
         self.assertEqual({word for row in rules.transitions for word in row.do}, set(DO))
         self.assertEqual({row.event for row in rules.transitions} | {runs.BACK}, {*runs.RUN_EVENTS, runs.CORRECTED})
         page = Path(__file__).parents[2] / "kessa/pages/bench/run-rules.js"
-        self.assertEqual(page.read_text(), script(), "run manage.py write_run_rules")
+        self.assertEqual(page.read_text(), script(), "run manage.py write_page_rules")
 
     def test_what_two_phones_made_of_one_run_without_a_signal_is_two_runs(self):
         nine = datetime(2026, 11, 23, 9, tzinfo=UTC)

@@ -6,6 +6,7 @@ from pathlib import Path
 from django import forms
 from django.test import SimpleTestCase
 
+from kessa.core.quantities.quantity import script
 from kessa.core.quantities.typed import typed_number
 from kessa.pages.base.number_field import DecimalNumberField, NumberField
 
@@ -18,6 +19,10 @@ class Typed(SimpleTestCase):
             with self.subTest(typed):
                 found = typed_number(typed)
                 self.assertEqual(None if found is None else float(found), number)
+
+    def test_the_page_writes_numbers_by_the_same_figures(self):
+        page = Path(__file__).parents[2] / "kessa/pages/base/number-rules.js"
+        self.assertEqual(page.read_text(), script(), "run manage.py write_page_rules")
 
     def test_a_field_takes_what_the_page_takes_and_says_its_bounds(self):
         field = NumberField(min_value=0, max_value=14)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -87,9 +88,20 @@ class Quantity:
         }
 
 
+# To how many figures a number is written: at most; of what has no interval, and where that is below 1; half a width of
+# which the first figure is below this has one more; and never with more decimals.
+FIGURES = {"most": 4, "alone": 3, "alone below 1": 2, "one more below": 2, "decimals": 6}
+
+
+def script() -> str:
+    """Return how many figures numbers have, as the page reads it, a script of its own."""
+    head = "// Written by `manage.py write_page_rules` from kessa/core/quantities/quantity.py; a test holds it to that."
+    return f"{head}\n\nexport const FIGURES = {json.dumps(FIGURES)};\n"
+
+
 def plain(number: float) -> str:
     """Write a number as people do: up to four significant figures, no exponent for usual sizes, no trailing zeros."""
-    text = f"{number:.4g}"
+    text = f"{number:.{FIGURES['most']}g}"
     if "e" in text and 1e-6 < abs(number) < 1e15:
         text = f"{number:.0f}" if abs(number) >= 1 else f"{number:.9f}".rstrip("0")
     return text
@@ -111,11 +123,13 @@ def deserved(value: float, low: float | None, high: float | None) -> Callable[[f
         return _few_figures
     half = (high - low) / 2
     power = math.floor(math.log10(half))
-    decimals = (1 if half / 10**power < 2 else 0) - power
-    return lambda number: f"{number:.{min(max(decimals, 0), 6)}f}"
+    decimals = (1 if half / 10**power < FIGURES["one more below"] else 0) - power
+    shown = min(max(decimals, 0), FIGURES["decimals"])
+    return lambda number: f"{number:.{shown}f}"
 
 
 def _few_figures(number: float) -> str:
     if abs(number) >= 100 or number == 0:
         return plain(number)
-    return plain(float(f"{number:.{2 if abs(number) < 1 else 3}g}"))
+    figures = FIGURES["alone below 1"] if abs(number) < 1 else FIGURES["alone"]
+    return plain(float(f"{number:.{figures}g}"))

@@ -9,7 +9,7 @@ from pathlib import Path
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
 
-_HEAD = "// Written by `manage.py write_run_rules` from kessa/core/runs/transitions.toml; a test holds it to that."
+_HEAD = "// Written by `manage.py write_page_rules` from kessa/core/runs/transitions.toml; a test holds it to that."
 
 
 class Transition(Checked):

@@ -1,5 +1,7 @@
 // Numbers as people write them: the same as kessa/core/quantities/quantity.py, held to the same cases.
 
+import { FIGURES } from "./number-rules.js";
+
 // A number as it was typed, with a comma or a point and groups of three apart; null where it is none.
 export function read(text) {
   const plainly = text.trim().replace("−", "-").replace(/(?<=\d)[ \u00a0\u2009\u202f](?=\d{3}(?!\d))/g, "");
@@ -29,19 +31,18 @@ function significant(number, figures) {
   return trimmed(fixed(number, power < -4 && power > -7 ? 9 : Math.max(figures - 1 - power, 0)));
 }
 
-// Up to four significant figures.
-export const plain = (number) => significant(number, 4);
+export const plain = (number) => significant(number, FIGURES.most);
 
 // How a value and both ends of its interval are written: to the digits that the interval leaves of meaning.
 export function deserved(low, high) {
   if (low === null || high === null || !(high > low)) return fewFigures;
   const half = (high - low) / 2;
   const power = Math.floor(Math.log10(half));
-  const decimals = (half / 10 ** power < 2 ? 1 : 0) - power;
-  return (number) => fixed(number, Math.min(Math.max(decimals, 0), 6));
+  const decimals = (half / 10 ** power < FIGURES["one more below"] ? 1 : 0) - power;
+  return (number) => fixed(number, Math.min(Math.max(decimals, 0), FIGURES.decimals));
 }
 
 function fewFigures(number) {
   if (Math.abs(number) >= 100 || number === 0) return plain(number);
-  return significant(number, Math.abs(number) < 1 ? 2 : 3);
+  return significant(number, Math.abs(number) < 1 ? FIGURES["alone below 1"] : FIGURES.alone);
 }

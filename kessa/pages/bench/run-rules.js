@@ -1,4 +1,4 @@
-// Written by `manage.py write_run_rules` from kessa/core/runs/transitions.toml; a test holds it to that.
+// Written by `manage.py write_page_rules` from kessa/core/runs/transitions.toml; a test holds it to that.
 
 export const RULES = {
   finished: ["ended", "every part read", "stopped", "voided", "skipped"],
