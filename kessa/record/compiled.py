@@ -8,7 +8,6 @@ from typing import Any
 from django.db import connection
 from django.db.models import Expression, Field, Lookup, QuerySet
 from django.db.models.fields.related import ForeignObject
-from django.http import Http404
 
 
 class _Given(Expression):
@@ -90,10 +89,3 @@ def prefetched(found: list[Any], name: str, key: str, related: list[Any]) -> Non
         rows._result_cache = of_each[row.pk]
         rows._prefetch_done = True
         row._prefetched_objects_cache = {**getattr(row, "_prefetched_objects_cache", {}), name: rows}
-
-
-def only_or_404(found: list[Any]) -> Any:
-    """Return the one row found; raises Http404 where there is none."""
-    if not found:
-        raise Http404
-    return found[0]

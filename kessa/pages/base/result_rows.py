@@ -13,16 +13,13 @@ from kessa.core.advising.wording import plain_answer, sentences
 from kessa.core.runs.flags import ENDS, words
 from kessa.pages.base.tags import form_in, gauge, interval_in, measured_in, stands
 from kessa.record.advice.advising import advised, named_at, where_of
-from kessa.record.compiled import compiled
 from kessa.record.people.display import display_for
 from kessa.record.people.models import User
 from kessa.record.people.selectors import names_of
 from kessa.record.places.models import Place
+from kessa.record.places.selectors import names_of_places
 from kessa.record.results.history import Lately, held_at
-from kessa.record.results.models import Result
-from kessa.record.results.selectors import Row, listed, rows_with_flags
-
-_LATEST = 5
+from kessa.record.results.selectors import Row, latest, numbered, rows_with_flags
 
 
 class Names(NamedTuple):
@@ -45,7 +42,7 @@ def _table(team: int, rows: list[Row], reader: User, names: Names) -> SafeString
 
 def latest_rows(team: int, reader: User) -> SafeString:
     """Write a team's latest results as rows of the log."""
-    return table_rows(team, _latest(team=team), reader)
+    return table_rows(team, latest(team=team), reader)
 
 
 class AtPlace(NamedTuple):
@@ -68,7 +65,7 @@ def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int,
     """Write what was found out at a place; `people` were on its latest visit."""
     standing, on_visit = lately.standing, lately.on_visit
     held = [pk for pk in held_at(place) if pk not in standing]
-    rows = rows_with_flags(place.team_id, _numbered(team=place.team_id, results=list({*standing, *on_visit, *held})))
+    rows = rows_with_flags(place.team_id, numbered(team=place.team_id, results=list({*standing, *on_visit, *held})))
     by_number = {row.result.id: row._replace(held=row.result.id in held) for row in rows}
     advice, where = advised(place, [by_number[pk] for pk in (*standing, *held)]), where_of(place)
     # What no advice follows from, as something newer says it by another test, comes last.
@@ -78,16 +75,6 @@ def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int,
     table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))
     steps = sentences(advice.do, where, named_at(place), flags=dict.fromkeys(f for row in state for f in row.flags))
     return AtPlace(state, plain_answer(advice, where), steps, advice, table)
-
-
-@compiled
-def _latest(team: int) -> Any:
-    return listed(Result.objects.for_team(team).current().newest_first())[:_LATEST]
-
-
-@compiled
-def _numbered(team: int, results: list[int]) -> Any:
-    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first())
 
 
 def number_rows(results: list[Any], reader: User) -> SafeString:
@@ -112,13 +99,8 @@ def _known(team: int, rows: list[Row], names: Names) -> Names:
     places = {row.result.place_id for row in rows} - names.places.keys()
     people = {row.result.person_id for row in rows} - names.people.keys()
     if places:
-        names = names._replace(places=names.places | dict(_place_names(team=team, places=list(places))))
+        names = names._replace(places=names.places | dict(names_of_places(team=team, places=list(places))))
     return names._replace(people=names.people | names_of(people))
-
-
-@compiled
-def _place_names(team: int, places: list[int]) -> Any:
-    return Place.objects.for_team(team).filter(pk__any=places).values_list("pk", "name")
 
 
 def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str) -> str:

@@ -17,13 +17,13 @@ from kessa.core.methods.leading import led_at
 from kessa.core.planning.dilution import Dilution, Standard, dilute, make_standard
 from kessa.core.quantities.quantity import plain
 from kessa.drawings.lanes import draw_lanes
+from kessa.pages.base.only import only_or_404
 from kessa.pages.base.result_rows import latest_rows
 from kessa.pages.bench.board import tests_of
 from kessa.pages.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.pages.bench.lanes import lanes_of
 from kessa.pages.bench.page import newest_of, outcome_context, panel_of, panel_on_board
 from kessa.record.advice.place_status import with_state
-from kessa.record.compiled import only_or_404
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.selectors import instruments_for

@@ -15,12 +15,12 @@ from kessa.core.job.place_kinds import place_kinds
 from kessa.core.judging.limits import speaking_of
 from kessa.core.judging.usual import UsualRange
 from kessa.drawings.trend import NARROW, Band, Line, trend
+from kessa.pages.base.only import only_or_404
 from kessa.pages.base.result_rows import found_at_place, number_rows
 from kessa.pages.places.forms import PairForm, PlaceForm
 from kessa.pages.places.views_trend import done_events
 from kessa.record.actions.selectors import at_place, lately_at
 from kessa.record.advice.place_status import place_key, places_by_state
-from kessa.record.compiled import only_or_404
 from kessa.record.people.access import TeamRequest, member, technician
 from kessa.record.people.models import User
 from kessa.record.photographs.selectors import photographs_at

@@ -15,10 +15,10 @@ from kessa.core.job.occasions import occasion_kinds
 from kessa.core.quantities.units import in_words
 from kessa.drawings.trend import NARROW, Event, trend
 from kessa.drawings.years import draw_distribution, draw_years, years_of
+from kessa.pages.base.only import only_or_404
 from kessa.pages.base.result_rows import number_rows
 from kessa.record.actions.selectors import done_between
 from kessa.record.actions.wording import done_in
-from kessa.record.compiled import only_or_404
 from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.models import User
 from kessa.record.places.lines import dated, limits_over, sentences_over, usual_over

@@ -19,11 +19,11 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
 from kessa.core.runs.flags import ENDS, FLAGS
+from kessa.pages.base.only import only_or_404
 from kessa.pages.bench.forms import DilutionForm
 from kessa.pages.results.taps_in_words import taps_in_words
 from kessa.record.actions.selectors import answering
 from kessa.record.advice.advising import newest_at, reading_of, steps_about
-from kessa.record.compiled import only_or_404
 from kessa.record.derived.of_samples import missing_readings
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import lots_of

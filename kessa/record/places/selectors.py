@@ -72,3 +72,9 @@ def compared_with(place: Place) -> dict[str, Place]:
             if pair.kind in _CALLED:
                 found.setdefault(_CALLED[PairKind(pair.kind)], other)
     return found
+
+
+@compiled
+def names_of_places(team: int, places: list[int]) -> Any:
+    """Return the numbers and names of places."""
+    return Place.objects.for_team(team).filter(pk__any=places).values_list("pk", "name")

@@ -235,3 +235,18 @@ def in_own_form(result: Result) -> Quantity:
     quantity = conclude(method, method.part(result.part), result.runs, blank, result.readings["dilution"]).quantity
     assert quantity is not None
     return quantity
+
+
+_LATEST = 5
+
+
+@compiled
+def latest(team: int) -> Any:
+    """Return a team's latest results, as a list prints them."""
+    return listed(Result.objects.for_team(team).current().newest_first())[:_LATEST]
+
+
+@compiled
+def numbered(team: int, results: list[int]) -> Any:
+    """Return the results of these numbers, as a list prints them, newest first."""
+    return listed(Result.objects.for_team(team).filter(pk__any=results).newest_first())
