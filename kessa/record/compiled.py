@@ -1,4 +1,9 @@
-"""Statements that are compiled once: a page asks the same things each time, only with other values."""
+"""Statements that are compiled once: a page asks the same things each time, only with other values.
+
+This is the one file that rests on private parts of Django (its compiler, `_chain`, the caches of prefetched rows), and
+why it does: of processor time, on the demo's data, Today takes 23 ms instead of 60, a place's page 45 instead of 96, a
+result's 27 instead of 57.
+"""
 
 import copy
 from collections.abc import Callable

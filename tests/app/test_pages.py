@@ -70,6 +70,16 @@ class Pages(PageTest):
         older = self.client.get(f"/log/?after={page.context['page'].next_key}")
         self.assertLess(older.context["page"].results[0].taken_at, page.context["page"].results[-1].taken_at)
 
+    def test_the_bar_marks_to_which_part_a_page_belongs(self):
+        for address, name in (
+            ("/today/pack/", "Today"),
+            ("/log/charts/", "Log"),
+            ("/places/", "Places"),
+            ("/kits/", "Kits"),
+        ):
+            marked = re.findall(r'aria-current="page"[^>]*>(\w+)</a>', self.client.get(address).content.decode())
+            self.assertEqual(marked[0], name, address)
+
     def test_times_are_the_teams_own(self):
         Team.objects.filter(pk=self.membership.team_id).update(time_zone="Pacific/Auckland")
         result = measured(self.place, self.membership, 8, 8)

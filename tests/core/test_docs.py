@@ -1,9 +1,13 @@
 """The examples in the core's docstrings run, and every public formula of it that has a source says so."""
 
 import doctest
+import shutil
+import subprocess
+import sys
 from importlib import import_module
 from pathlib import Path
 from pkgutil import walk_packages
+from tempfile import TemporaryDirectory
 from unittest import TestCase
 
 import kessa.core
@@ -12,6 +16,12 @@ from kessa.core.methods.chemistry import chemistry_page
 MODULES = [
     each.name for each in walk_packages(kessa.core.__path__, "kessa.core.") if not each.name.endswith("__main__")
 ]
+
+ROOT = Path(__file__).parents[2]
+
+
+def readme_of(site):
+    return site / "kessa" / "core" / "README.md"
 
 
 class Examples(TestCase):
@@ -23,6 +33,27 @@ class Examples(TestCase):
             self.assertEqual(outcome.failed, 0, name)
         self.assertGreater(tried, 12)
 
+    def test_the_readme_of_the_core_says_what_is(self):
+        outcome = doctest.testfile(str(readme_of(ROOT)), module_relative=False)
+        self.assertEqual(outcome.failed, 0)
+        self.assertGreater(outcome.attempted, 20)
+
+    def test_it_installs_alone_and_needs_no_django(self):
+        with TemporaryDirectory() as folder:
+            checkout, target = Path(folder, "checkout"), Path(folder, "site")
+            shutil.copytree(ROOT / "kessa", checkout / "kessa", ignore=shutil.ignore_patterns("__pycache__"))
+            shutil.copy(ROOT / "pyproject.toml", checkout)
+            pip = [sys.executable, "-m", "pip", "install", "--quiet", "--no-deps", "--no-build-isolation", "--no-index"]
+            subprocess.run([*pip, "--target", target, checkout], check=True, capture_output=True)
+            self.assertFalse((target / "kessa" / "record").exists())
+            alone = (
+                "import sys; sys.modules['django'] = None\n"
+                "import doctest; from kessa.core.datafile import faults_of_data_files as faults\n"
+                f"print(faults('core'), doctest.testfile({str(readme_of(target))!r}, module_relative=False).failed)"
+            )
+            said = subprocess.run([sys.executable, "-c", alone], cwd=target, capture_output=True, text=True, check=True)
+        self.assertEqual(said.stdout.strip(), "[] 0")
+
     def test_the_chemistry_is_written_from_the_methods(self):
-        page = (Path(__file__).parents[2] / "docs" / "chemistry.md").read_text()
+        page = (ROOT / "docs" / "chemistry.md").read_text()
         self.assertEqual(page, chemistry_page(), "run manage.py write_chemistry")

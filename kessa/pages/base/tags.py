@@ -326,6 +326,12 @@ def fade(percent: int) -> float:
 
 
 @register.filter
+def area(address: str) -> str:
+    """Return to which part of the pages an address belongs, such as "today"."""
+    return address.strip("/").partition("/")[0]
+
+
+@register.filter
 def split_pairs(text: str) -> list[list[str]]:
     """Split at commas, and each piece at its equals sign."""
     return [pair.split("=") for pair in text.split(",")]
