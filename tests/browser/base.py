@@ -1,13 +1,17 @@
 """A browser on the running application, used as a person would: by role and label."""
 
+import atexit
 import os
 import time
+from functools import cache
 from pathlib import Path
 
 from django.conf import settings
 from django.contrib.staticfiles.handlers import StaticFilesHandler
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import DatabaseError, connection, transaction
+from django.test import Client
+from django.urls import reverse
 from playwright.sync_api import expect, sync_playwright
 
 from kessa.record.people.models import Membership, Role, Team, User
@@ -20,6 +24,14 @@ AXE = (Path(__file__).parent / "vendor" / "axe-core" / "axe.min.js").read_text()
 
 # A busy machine is slow, not wrong.
 expect.set_options(timeout=40_000)
+
+
+@cache
+def started_browser():
+    """Start the one browser of this process; each test has a context of its own in it."""
+    playwright = sync_playwright().start()
+    atexit.register(playwright.stop)
+    return playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
 
 
 class Kept(StaticFilesHandler):
@@ -40,10 +52,7 @@ class BrowserTest(StaticLiveServerTestCase):
     def setUpClass(cls):
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright runs a loop of its own in this thread
         super().setUpClass()
-        playwright = sync_playwright().start()
-        cls.addClassCleanup(playwright.stop)
-        cls.browser = playwright.chromium.launch(executable_path=CHROMIUM, args=QUIET)
-        cls.addClassCleanup(cls.browser.close)
+        cls.browser = started_browser()
 
     def setUp(self):
         self.address = self.live_server_url
@@ -85,8 +94,11 @@ class BrowserTest(StaticLiveServerTestCase):
         page.on("console", lambda said: "Content Security Policy" in said.text and faults.append(said.text))
         page.on("request", lambda asked: asked.url.startswith((self.address, "data:")) or faults.append(asked.url))
         self.addCleanup(lambda: self.assertEqual(faults, []))
+        visitor = Client()
+        visitor.post(reverse("enter_demo", args=[name.lower()]))
+        session = visitor.cookies[settings.SESSION_COOKIE_NAME].value
+        context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": session, "url": self.address}])
         page.goto(self.address)
-        page.get_by_role("button", name=name).click()
         return page
 
     def begin(self, page, place="Below the depot", method="Begin in the low range", test="Chloride, drops"):
