@@ -2,7 +2,7 @@
 
 import { readFileSync } from "node:fs";
 
-const { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } = await import("../../kessa/pages/bench/comes-to.js");
+const { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } = await import("../../kessa/pages/bench/calculation.js");
 const { deserved, plain } = await import("../../kessa/pages/base/numbers.js");
 
 const { tests, numbers } = JSON.parse(readFileSync(0));

@@ -5,8 +5,8 @@ import { mock, test } from "node:test";
 import { page } from "./browser.js";
 
 page();
-const { atMark, tell } = await import("../../kessa/pages/base/heard.js");
-const { showSaved } = await import("../../kessa/pages/bench/hands.js");
+const { atMark, tell } = await import("../../kessa/pages/base/announcer.js");
+const { showSaved } = await import("../../kessa/pages/bench/keys.js");
 
 // A page whose live region is written down as it changes.
 function listened() {

@@ -16,8 +16,8 @@ globalThis.fetch = (address, how) => {
   return asked(`${phone.server}${address}`, { ...how, headers: { ...how.headers, Cookie: phone.cookie, Origin: phone.server } });
 };
 
-const { Keeper, newId } = await import("../../kessa/pages/base/keeper.js");
-const { goingOn, isTakenOver, lentOf, takerOf, tapped } = await import("../../kessa/pages/offline/leading.js");
+const { Keeper, newId } = await import("../../kessa/pages/base/tap-queue.js");
+const { goingOn, isTakenOver, lentOf, takerOf, tapped } = await import("../../kessa/pages/offline/visit-leader.js");
 const { endTaps, sendWaiting } = await import("../../kessa/pages/base/outbox.js");
 const { allKept, openStore } = await import("../../kessa/pages/base/store.js");
 const { itWasMe, itWasNotMe, tappedInMyName } = await import("../../kessa/pages/phone/in-your-name.js");

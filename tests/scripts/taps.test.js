@@ -4,7 +4,7 @@ import assert from "node:assert/strict";
 import { test } from "node:test";
 import { how, kept, page, pass, Server, settled } from "./browser.js";
 
-const { Keeper } = await import("../../kessa/pages/base/keeper.js");
+const { Keeper } = await import("../../kessa/pages/base/tap-queue.js");
 const { sendWaiting } = await import("../../kessa/pages/base/outbox.js");
 const ADDRESS = "/taps/bench/1/";
 

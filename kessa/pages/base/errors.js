@@ -1,6 +1,6 @@
 // A form that was refused says on top what is to be looked at, field by field; the reader is led there.
 
-import { make } from "./make.js";
+import { make } from "./element.js";
 
 const refused = [...document.querySelectorAll("#main .field")].filter((box) => box.querySelector("[id$=_error]"));
 const fieldIn = (box) => box.querySelector("input:not([type=hidden]), select, textarea");

@@ -1,7 +1,7 @@
 // A phone that changes hands shows and keeps nothing of the person before, but for taps that still wait: they stay safe.
 
 import { forgetAlong } from "./offline-list.js";
-import { person } from "./door.js";
+import { person } from "./tap-requests.js";
 import { allKept, forget, openClocks, openStore } from "./store.js";
 
 const PERSON = "kessa-person";

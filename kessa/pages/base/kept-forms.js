@@ -1,6 +1,6 @@
 // Forms that lose nothing without a signal: what was filled in is kept in this browser, and sent when there is one.
 
-import { newId } from "./keeper.js";
+import { newId } from "./tap-queue.js";
 import { keepForm, keptForms, openForms, sendForms } from "./outbox.js";
 
 const KEPT = "Kept on this phone. It is sent when there is a signal.";

@@ -1,7 +1,7 @@
 // Taps that still wait from a page that was closed are sent from whichever page is opened next.
 
 import { openDB } from "./vendor/idb/index.js";
-import { BATCH, fates, outgoing, person, post, postForm, postJson } from "./door.js";
+import { BATCH, fates, outgoing, person, post, postForm, postJson } from "./tap-requests.js";
 import { allKept, forget, openStore, put, toBeSent } from "./store.js";
 
 // What one stream's server refuses or does not know must not hold up the others.

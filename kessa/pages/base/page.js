@@ -1,7 +1,7 @@
 // What every page does: sun mode, asking before what cannot be undone, and the worker that keeps pages for no signal.
 
 import { canTakeAlong, takeMissing } from "./offline-list.js";
-import { person } from "./door.js";
+import { person } from "./tap-requests.js";
 import "./errors.js";
 import "./handover.js";
 import "./number-field.js";

@@ -1,7 +1,7 @@
 // The shelf: clocks that run, on every page of this browser, from every test. The bench puts them here.
 
 import { handedOver } from "./handover.js";
-import { tell } from "./heard.js";
+import { tell } from "./announcer.js";
 import { ring } from "./sound.js";
 import { openClocks } from "./store.js";
 

@@ -1,6 +1,6 @@
 // What the server did not take is shown on every page until somebody mends or drops it.
 
-import { tell } from "./heard.js";
+import { tell } from "./announcer.js";
 import { allKept, openStore, toBeSent } from "./store.js";
 import { tapWords } from "./tap-words.js";
 

@@ -1,7 +1,7 @@
 // The page of one test: fingers and keys, and the way to the log.
 
 import { Bench } from "./bench.js";
-import { showSaved, wire } from "./hands.js";
+import { showSaved, wire } from "./keys.js";
 
 // A closed determination is the log's: this page need not open again without a signal. Nobody waits long for that.
 async function closed(_, page) {

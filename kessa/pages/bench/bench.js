@@ -1,9 +1,9 @@
 // One test on the page: its method and rules, its taps, where it stands, and its part of the page.
 
 import { countTest } from "./brief.js";
-import { partOfPage } from "../base/door.js";
-import { carryFocus, showTrouble } from "./hands.js";
-import { Keeper } from "../base/keeper.js";
+import { partOfPage } from "../base/tap-requests.js";
+import { carryFocus, showTrouble } from "./keys.js";
+import { Keeper } from "../base/tap-queue.js";
 import { wireFields } from "./reading.js";
 import { putOnShelf } from "../base/shelf.js";
 import { show } from "./show.js";

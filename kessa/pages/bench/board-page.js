@@ -1,7 +1,7 @@
 // The page of the board.
 
 import { Board } from "./board.js";
-import { showSaved } from "./hands.js";
+import { showSaved } from "./keys.js";
 
 const board = new Board(document.querySelector("[data-board]"), {
   onDrawn: (benches) => showSaved(benches.map((bench) => bench.keeper)),

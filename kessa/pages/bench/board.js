@@ -2,9 +2,9 @@
 
 import { Bench } from "./bench.js";
 import { showSwitch } from "./brief.js";
-import { partOfPage } from "../base/door.js";
-import { wire } from "./hands.js";
-import { tell } from "../base/heard.js";
+import { partOfPage } from "../base/tap-requests.js";
+import { wire } from "./keys.js";
+import { tell } from "../base/announcer.js";
 import { stateOf } from "./test-state.js";
 import { speak } from "./voice.js";
 

@@ -1,6 +1,6 @@
 // One line a step: remembered by person and test, and offered after a few of them on this device.
 
-import { person } from "../base/door.js";
+import { person } from "../base/tap-requests.js";
 
 const FEW = 3;
 

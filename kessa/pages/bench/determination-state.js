@@ -1,6 +1,6 @@
 // Where a determination stands by its events, and what may be done next. Rules come with the page; results do not.
 
-import { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } from "./comes-to.js";
+import { comesTo, concluded, countComesTo, stepsOn, verdictOn, writtenAs } from "./calculation.js";
 import { parted } from "./parted.js";
 import { deriveLive, deriveRun, givesReading, inOrder, isFinished, liveEvents } from "./run-state.js";
 

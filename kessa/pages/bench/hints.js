@@ -1,7 +1,7 @@
 // What the bench says beside the count. A hint stands until the run moves on: a reply of the server draws the page anew, and must
 // not wipe it away.
 
-import { tell } from "../base/heard.js";
+import { tell } from "../base/announcer.js";
 
 const moment = (run) => JSON.stringify([run.name, { ...run.state, steps: run.state.steps.size }]);
 

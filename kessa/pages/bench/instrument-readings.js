@@ -1,6 +1,6 @@
 // What instruments show just now, offered where it is to be read: a tap fills the field, and the person keeps it.
 
-import { tell } from "../base/heard.js";
+import { tell } from "../base/announcer.js";
 
 const EVERY = 900;
 // By test and part, which reading of an instrument the field was filled from.

@@ -1,7 +1,7 @@
 // What is read, not counted: from the page's fields to a reading, part by part. Drawn scales follow their numbers.
 
-import { refusal } from "./comes-to.js";
-import { tell } from "../base/heard.js";
+import { refusal } from "./calculation.js";
+import { tell } from "../base/announcer.js";
 import { checkOnScale, showHint } from "../base/hint.js";
 import { checkNumber, numberOf } from "../base/number-field.js";
 import { liveEvents } from "./run-state.js";

@@ -1,7 +1,7 @@
 // A bottle or a box that runs out: it is said before the next drop or run would want more than the book holds.
 
-import { tell } from "../base/heard.js";
-import { make } from "../base/make.js";
+import { tell } from "../base/announcer.js";
+import { make } from "../base/element.js";
 import { liveEvents } from "./run-state.js";
 
 // What is used of each since it was begun, by the taps after it.

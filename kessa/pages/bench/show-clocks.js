@@ -1,6 +1,6 @@
 // The clocks of the bench: of steps, of a colour that must last, between two units; and what of them stands on the shelf.
 
-import { atMark, tell } from "../base/heard.js";
+import { atMark, tell } from "../base/announcer.js";
 import { showReadings } from "./reading.js";
 import { hint } from "./hints.js";
 import { stayAwake } from "./awake.js";

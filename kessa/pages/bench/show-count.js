@@ -1,6 +1,6 @@
 // The count: number, worth, vessel and ladder; of a difference both counts.
 
-import { verdictOn, writtenAs } from "./comes-to.js";
+import { verdictOn, writtenAs } from "./calculation.js";
 import { deserved } from "../base/numbers.js";
 import { isHinted, say } from "./hints.js";
 import { drawnVerdict } from "./show-outcome.js";

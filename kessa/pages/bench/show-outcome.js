@@ -1,6 +1,6 @@
 // What the runs come to, as this page works it out by what came with it, until the server says it with all that marks it.
 
-import { make } from "../base/make.js";
+import { make } from "../base/element.js";
 import { deserved } from "../base/numbers.js";
 
 // The verdict as it is drawn everywhere; nothing where there is none.

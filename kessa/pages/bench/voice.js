@@ -1,7 +1,7 @@
 // What is said of the test in hand, to screen readers and, where the person wishes, aloud by the browser's own voice: the count, the
 // next step, what to read now.
 
-import { tell } from "../base/heard.js";
+import { tell } from "../base/announcer.js";
 import { setting } from "../base/sound.js";
 
 const voice = window.speechSynthesis;

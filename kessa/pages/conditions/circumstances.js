@@ -1,6 +1,6 @@
 // Circumstances: each answer is kept in this browser the moment it is given, then on the server.
 
-import { tell } from "../base/heard.js";
+import { tell } from "../base/announcer.js";
 import { checkOnScale, showHint } from "../base/hint.js";
 import { checkNumber, numberOf } from "../base/number-field.js";
 

@@ -1,8 +1,8 @@
 // The page of circumstances.
 
 import { Circumstances } from "./circumstances.js";
-import { showSaved, showTrouble } from "../bench/hands.js";
-import { Keeper } from "../base/keeper.js";
+import { showSaved, showTrouble } from "../bench/keys.js";
+import { Keeper } from "../base/tap-queue.js";
 
 const given = JSON.parse(document.getElementById("visit-payload").textContent);
 const keeper = new Keeper({

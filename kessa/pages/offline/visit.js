@@ -2,13 +2,13 @@
 
 import { Board } from "../bench/board.js";
 import { Circumstances } from "../conditions/circumstances.js";
-import { partOfPage } from "../base/door.js";
-import { carryFocus, showSaved, showTrouble } from "../bench/hands.js";
+import { partOfPage } from "../base/tap-requests.js";
+import { carryFocus, showSaved, showTrouble } from "../bench/keys.js";
 import { handedOver } from "../base/handover.js";
-import { tell } from "../base/heard.js";
-import { Keeper, newId } from "../base/keeper.js";
-import { begunByOwner, goingOn, isTakenOver, lentOf, takerOf, tapped as tappedOn } from "./leading.js";
-import { make } from "../base/make.js";
+import { tell } from "../base/announcer.js";
+import { Keeper, newId } from "../base/tap-queue.js";
+import { begunByOwner, goingOn, isTakenOver, lentOf, takerOf, tapped as tappedOn } from "./visit-leader.js";
+import { make } from "../base/element.js";
 import { numberOf } from "../base/number-field.js";
 import { canSeal, sealed } from "./pin.js";
 import { allKept, openStore } from "../base/store.js";

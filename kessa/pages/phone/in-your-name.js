@@ -1,8 +1,8 @@
 // What was tapped on this phone in the name of who is signed in, on another person's page: they say whether it was them.
 
-import { person } from "../base/door.js";
-import { newId } from "../base/keeper.js";
-import { make } from "../base/make.js";
+import { person } from "../base/tap-requests.js";
+import { newId } from "../base/tap-queue.js";
+import { make } from "../base/element.js";
 import { endTaps } from "../base/outbox.js";
 import { allKept, openStore, put, toBeSent } from "../base/store.js";
 

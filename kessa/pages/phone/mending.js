@@ -1,7 +1,7 @@
 // What was refused, with what was typed, to be corrected or dropped with a reason; either is noted.
 
-import { newId } from "../base/keeper.js";
-import { make } from "../base/make.js";
+import { newId } from "../base/tap-queue.js";
+import { make } from "../base/element.js";
 import { read } from "../base/numbers.js";
 import { endTaps } from "../base/outbox.js";
 import { allKept, openStore } from "../base/store.js";

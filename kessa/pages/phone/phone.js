@@ -3,7 +3,7 @@
 import { along, canTakeAlong, leave, pages, takeAlong, testsAt } from "../base/offline-list.js";
 import { keptForms, openForms, sendForms, sendWaiting } from "../base/outbox.js";
 import { showInMyName } from "./in-your-name.js";
-import { make } from "../base/make.js";
+import { make } from "../base/element.js";
 import { showRefused } from "./mending.js";
 import { allKept, openStore, put, toBeSent } from "../base/store.js";
 

@@ -1,7 +1,7 @@
 // The practice bench: the bench's own page, painted with what the made-up water shows.
 
 import { Bench } from "../bench/bench.js";
-import { showSaved, wire } from "../bench/hands.js";
+import { showSaved, wire } from "../bench/keys.js";
 
 const seen = document.querySelector("[data-seen]");
 const things = [...seen.querySelectorAll("[data-shown]")];

@@ -1,8 +1,8 @@
 // Fingers and keys at the bench: what is tapped is done in the test that the hands are at.
 
 import { acts } from "./acts.js";
-import { tell } from "../base/heard.js";
-import { meaningOf, wireLearning } from "./learnt.js";
+import { tell } from "../base/announcer.js";
+import { meaningOf, wireLearning } from "./learnt-keys.js";
 import { setting, tick } from "../base/sound.js";
 
 const KEYS = { " ": ["drop", "over"], Backspace: ["back", "unread", "undo"], t: ["turn"], Enter: ["end"], x: ["void"], n: ["next", "go"], w: ["clock", "wait"], k: ["read"], "?": ["keys"] };

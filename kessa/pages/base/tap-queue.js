@@ -1,6 +1,6 @@
 // Keeps taps: in this browser the moment they are made, then on the server. Nothing is forgotten before it is answered for.
 
-import { BATCH, fates, post } from "./door.js";
+import { BATCH, fates, post } from "./tap-requests.js";
 import { forget, keptOf, openStore, put } from "./store.js";
 
 const FIRST_WAIT = 1000;
