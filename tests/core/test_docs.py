@@ -1,6 +1,7 @@
 """The examples in the core's docstrings run, and every public formula of it that has a source says so."""
 
 import doctest
+import re
 import shutil
 import subprocess
 import sys
@@ -53,6 +54,24 @@ class Examples(TestCase):
             )
             said = subprocess.run([sys.executable, "-c", alone], cwd=target, capture_output=True, text=True, check=True)
         self.assertEqual(said.stdout.strip(), "[] 0")
+
+    def test_every_file_that_the_docs_name_is_there(self):
+        ours = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split()
+        names = ours or [str(path.relative_to(ROOT)) for path in ROOT.rglob("*") if ".venv" not in path.parts]
+        named = re.compile(r"`([\w./*-]+/[\w./-]*|[\w-]+\.(?:py|js|toml|html|css|json))`")
+        missing = [
+            (page.name, name)
+            for page in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md")))
+            for name in named.findall(page.read_text())
+            if not name.startswith(("/", ".", "KESSA")) and not self.is_there(name, names)
+        ]
+        self.assertEqual(missing, [])
+
+    def is_there(self, name, names):
+        end = name if name.startswith("kessa/") else f"/{name}"
+        return any(
+            f"/{each}".endswith(f"/{name.rstrip('/')}") or f"/{each}".find(f"{end.rstrip('/')}/") >= 0 for each in names
+        )
 
     def test_the_chemistry_is_written_from_the_methods(self):
         page = (ROOT / "docs" / "chemistry.md").read_text()
