@@ -125,7 +125,7 @@ class Series(TestCase):
 
     def verdict(self, statistic, now, past=(), **bounds):
         held = hold(mg(now), limit(statistic=statistic, rule="simple", **bounds), None, Context(NOW, past=past))
-        return held.verdict, held.told
+        return held.verdict, held.statistic
 
     def lacks(self, statistic, now, past, **bounds):
         with self.assertRaises(CannotCompute) as refused:
@@ -226,22 +226,22 @@ class SeenBeside(TestCase):
         usual = Context(NOW, usual=UsualRange(40, 30, 50, 12))
         part = limit(compared="usual", unit="%", min=80, max=120)
         held = hold(mg(60), part, None, usual)
-        self.assertEqual((held.verdict, held.told.quantity.value), ("outside", 150))
+        self.assertEqual((held.verdict, held.statistic.quantity.value), ("outside", 150))
 
     def test_a_mean_of_differences_goes_by_days_on_which_both_were_tested(self):
         earlier = [Paired(NOW - DAY * n, mg(30 + 10 * n), mg(20)) for n in (1, 2)]
         beside = Context(NOW, pairs={"upstream": mg(20)}, past_pairs={"upstream": earlier})
         gains = limit(compared="upstream", max=15, statistic="mean of the last 3", rule="simple")
         held = hold(mg(45), gains, None, beside)
-        self.assertEqual((held.told.quantity.value, held.verdict), ((25 + 20 + 30) / 3, "outside"))
+        self.assertEqual((held.statistic.quantity.value, held.verdict), ((25 + 20 + 30) / 3, "outside"))
         short = hold(mg(45), gains, None, beside._replace(past_pairs={"upstream": earlier[:1]}))
-        self.assertEqual((short.told.stands_in, short.told.quantity.value), (True, 25))
+        self.assertEqual((short.statistic.stands_in, short.statistic.quantity.value), (True, 25))
         # What is compared with may be over its range, or under its bound.
         over = Context(NOW, pairs={"upstream": Quantity(20, 20, None, ">", "mg/L")})
         with self.assertRaises(CannotCompute):
             hold(mg(45), limit(compared="upstream", max=15), None, over)
         under = Context(NOW, pairs={"upstream": Quantity(4, 0, 4, "<", "mg/L")})
-        self.assertEqual(hold(mg(45), limit(compared="upstream", max=15), None, under).told.quantity.low, 41)
+        self.assertEqual(hold(mg(45), limit(compared="upstream", max=15), None, under).statistic.quantity.low, 41)
 
     def test_an_ammonia_criterion_follows_from_ph_and_temperature_of_the_sample(self):
         sets = [rule_sets()["us-aquatic"]]
@@ -317,7 +317,7 @@ class Standing(TestCase):
 
 class Asked(TestCase):
     def doubts(self, name, quantity, **seen):
-        given = {"beside": {}, "usual": None, "last": (), "pair": None, "water": "open", "at": NOW, **seen}
+        given = {"readings": {}, "usual": None, "last": (), "pair": None, "water": "open", "at": NOW, **seen}
         return [doubt.key for doubt in doubts_about(name, quantity, Circumstance(**given))]
 
     def test_what_is_asked_before_it_is_written(self):
@@ -335,11 +335,11 @@ class Asked(TestCase):
             self.assertEqual(self.doubts("pH", mg(ph, 0.1, unit="pH"), water="drinking"), asked)
         self.assertEqual(self.doubts("chloride", mg(28, 4), last=[28.0] * 9), ["stuck"])
         hard = {"total hardness": mg(120, 8, "CaCO3")}
-        self.assertEqual(self.doubts("calcium hardness", mg(180, 8, "CaCO3"), beside=hard), ["impossible-pair"])
-        self.assertEqual(self.doubts("calcium hardness", mg(124, 8, "CaCO3"), beside=hard), [])
+        self.assertEqual(self.doubts("calcium hardness", mg(180, 8, "CaCO3"), readings=hard), ["impossible-pair"])
+        self.assertEqual(self.doubts("calcium hardness", mg(124, 8, "CaCO3"), readings=hard), [])
         thin = {"conductivity": mg(250, 10, unit="uS/cm")}
-        self.assertEqual(self.doubts("chloride", mg(300, 10, "Cl"), beside=thin), ["impossible-pair"])
-        self.assertEqual(self.doubts("chloride", mg(100, 10, "Cl"), beside=thin), [])
+        self.assertEqual(self.doubts("chloride", mg(300, 10, "Cl"), readings=thin), ["impossible-pair"])
+        self.assertEqual(self.doubts("chloride", mg(100, 10, "Cl"), readings=thin), [])
         night = NOW.replace(hour=2)
         self.assertEqual(self.doubts("oxygen saturation", mg(160, 5, unit="%"), at=night), ["impossible-pair"])
         self.assertEqual(self.doubts("oxygen saturation", mg(160, 5, unit="%")), [])

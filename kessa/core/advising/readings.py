@@ -21,9 +21,9 @@ def readings_by_sets(where: Where, readings: Sequence[Reading], sets: Sequence[R
     Each limit is held by its own rule; what it needs besides (pH, temperature, hardness) is taken from the others.
     """
     given = {each.parameter: each.quantity for each in readings}
-    beside = Context(readings=given, kind=where.kind, feeds=where.feeds)
+    context = Context(readings=given, kind=where.kind, feeds=where.feeds)
     return [
-        each._replace(judgements=judge_by_sets(each.quantity, each.parameter, sets, None, beside))
+        each._replace(judgements=judge_by_sets(each.quantity, each.parameter, sets, None, context))
         for each in (*readings, *_following(where, given))
     ]
 

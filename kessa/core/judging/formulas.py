@@ -69,18 +69,19 @@ for _end in ("acute", "chronic"):
         FORMULAS[f"{_name}-{_end}"] = _metal(_name, chronic=_end == "chronic")
 
 
-def computed_limit(name: str, beside: Mapping[str, Quantity], *, trout: bool) -> Computed:
+def computed_limit(name: str, readings: Mapping[str, Quantity], *, trout: bool) -> Computed:
     """Return a limit from readings of the same sample, by parameter; raises CannotCompute with what lacks or fails.
 
     With the intervals of the readings the limit itself has one: it is taken at their corners, as each formula rises or
     falls with each of them throughout.
     """
     formula = FORMULAS[name]
-    lacking = [need.parameter for need in formula.needs if need.parameter not in beside]
+    lacking = [need.parameter for need in formula.needs if need.parameter not in readings]
     if lacking:
         raise CannotCompute(f"it needs {' and '.join(lacking)} of the same sample", "formula")
     given = [
-        beside[need.parameter].converted(need.unit, need.form or beside[need.parameter].form) for need in formula.needs
+        readings[need.parameter].converted(need.unit, need.form or readings[need.parameter].form)
+        for need in formula.needs
     ]
     value, note = formula.of(tuple(each.value for each in given), trout)
     corners = [

@@ -23,7 +23,7 @@ from kessa.core.judging.judge import (
 )
 from kessa.core.judging.limits import PERCENT, Limit, RuleSet, rule_sets, speaking_of, window_of
 from kessa.core.judging.protected import PROTECTED
-from kessa.core.judging.statistics import Dated, Told
+from kessa.core.judging.statistics import Dated, StatisticValue
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.parameters import parameter as known_parameter
@@ -70,47 +70,47 @@ ALONE = Context()
 class Held(NamedTuple):
     """A verdict on what was held against a limit, in the limit's unit and form.
 
-    `told` says what of the series that was; where a formula gave the limit, `computed` is its number, `rests_on` from
-    what it is.
+    `statistic` says what of the series that was; where a formula gave the limit, `computed` is its number, `rests_on`
+    from what it is.
     """
 
     verdict: str
     margin: float
-    told: Told
+    statistic: StatisticValue
     computed: float | None = None
     rests_on: str = ""
 
 
-def hold(result: Quantity, limit: Limit, rule: str | None = None, beside: Context = ALONE) -> Held:
+def hold(result: Quantity, limit: Limit, rule: str | None = None, context: Context = ALONE) -> Held:
     """Hold a result against one limit; raises CannotCompute with the reason where there is no way, or what lacks."""
     by = rule or limit.decided_by
     if limit.formula:
-        return _by_formula(result, limit, by, beside)
+        return _by_formula(result, limit, by, context)
     if limit.compared:
-        there = _compared(result, _other(limit, beside, result), limit)
-        past = _past_compared(limit, beside)
+        there = _compared(result, _other(limit, context, result), limit)
+        past = _past_compared(limit, context)
     else:
-        there, past = result.converted(limit.unit, limit.form), _past(limit, beside)
-    told = _told(limit, [Dated(beside.at, there), *past], beside)
-    if told.quantity is None:
-        raise CannotCompute(f"it needs {told.needs}", "statistic")
-    verdict, margin = judge(_interval(told.quantity), Bounds(limit.min, limit.max), by)
+        there, past = result.converted(limit.unit, limit.form), _past(limit, context)
+    statistic = _statistic(limit, [Dated(context.at, there), *past], context)
+    if statistic.quantity is None:
+        raise CannotCompute(f"it needs {statistic.needs}", "statistic")
+    verdict, margin = judge(_interval(statistic.quantity), Bounds(limit.min, limit.max), by)
     if verdict == CLOSE and in_words(limit.unit):
         # What is absent is not close to being there.
         verdict = INSIDE
-    if told.words and not (told.stands_in or beside.taps) and limit.about.wants_past and beside.counted:
-        told = told._replace(words=f"{told.words}, {beside.counted}")
-    return Held(verdict, margin, told)
+    if statistic.words and not (statistic.stands_in or context.taps) and limit.about.wants_past and context.counted:
+        statistic = statistic._replace(words=f"{statistic.words}, {context.counted}")
+    return Held(verdict, margin, statistic)
 
 
-def _told(limit: Limit, readings: Sequence[Dated], beside: Context) -> Told:
+def _statistic(limit: Limit, readings: Sequence[Dated], context: Context) -> StatisticValue:
     """Return what a limit's statistic makes of the readings; of many taps each has its own, for who drinks there."""
-    if limit.over and not beside.taps:
+    if limit.over and not context.taps:
         words = f"one reading against a {limit.statistic} of a supply's taps"
-        needs = "a reading at each of its taps" if beside.kind == "supply" else ""
-        return Told(readings[0].quantity, words, needs, stands_in=True)
+        needs = "a reading at each of its taps" if context.kind == "supply" else ""
+        return StatisticValue(readings[0].quantity, words, needs, stands_in=True)
     if limit.over:
-        return Told(readings[0].quantity, f"{limit.statistic} of {beside.taps} taps")
+        return StatisticValue(readings[0].quantity, f"{limit.statistic} of {context.taps} taps")
     return limit.about.of(readings, limit.max is not None)
 
 
@@ -118,9 +118,9 @@ def _interval(of: Quantity) -> Interval:
     return Interval(of.value, of.low, of.high, of.censor)
 
 
-def _past(limit: Limit, beside: Context) -> list[Dated]:
+def _past(limit: Limit, context: Context) -> list[Dated]:
     past = []
-    for each in beside.past:
+    for each in context.past:
         try:
             past.append(Dated(each.at, each.quantity.converted(limit.unit, limit.form)))
         except CannotCompute:
@@ -128,12 +128,12 @@ def _past(limit: Limit, beside: Context) -> list[Dated]:
     return past
 
 
-def _past_compared(limit: Limit, beside: Context) -> list[Dated]:
+def _past_compared(limit: Limit, context: Context) -> list[Dated]:
     """Return the earlier differences, or parts: of days on which both ends were tested, or from what is usual now."""
     if limit.compared == "usual":
-        pairs = [Paired(each.at, each.quantity, _other(limit, beside, each.quantity)) for each in beside.past]
+        pairs = [Paired(each.at, each.quantity, _other(limit, context, each.quantity)) for each in context.past]
     else:
-        pairs = list(beside.past_pairs.get(limit.compared or "", ()))
+        pairs = list(context.past_pairs.get(limit.compared or "", ()))
     past = []
     for pair in pairs:
         try:
@@ -161,13 +161,13 @@ def _compared(result: Quantity, other: Quantity, limit: Limit) -> Quantity:
     return replace(here, value=value, low=min(100 * here.low / there.high, value), high=high, unit=PERCENT)
 
 
-def _other(limit: Limit, beside: Context, result: Quantity) -> Quantity:
+def _other(limit: Limit, context: Context, result: Quantity) -> Quantity:
     if limit.compared == "usual":
-        if beside.usual is None:
+        if context.usual is None:
             raise CannotCompute("it needs to be known first what is usual here: 8 results, at least", "compared")
-        usual = beside.usual.median
+        usual = context.usual.median
         return Quantity(usual, usual, usual, None, result.unit, result.form)
-    found = beside.pairs.get(limit.compared or "")
+    found = context.pairs.get(limit.compared or "")
     if found is None:
         named = {"upstream": "the place upstream", "supply": "the supply"}.get(
             limit.compared or "", "the place compared"
@@ -176,22 +176,22 @@ def _other(limit: Limit, beside: Context, result: Quantity) -> Quantity:
     return found
 
 
-def _by_formula(result: Quantity, limit: Limit, by: str, beside: Context) -> Held:
+def _by_formula(result: Quantity, limit: Limit, by: str, context: Context) -> Held:
     """Hold a result against a limit that its own sample gives: as a share of it, as that has an interval too."""
     there = result.converted(limit.unit, limit.form)
-    found = computed_limit(limit.formula or "", beside.readings, trout=NO_TROUT not in beside.feeds)
-    told = limit.about.of([Dated(beside.at, there)], True)
+    found = computed_limit(limit.formula or "", context.readings, trout=NO_TROUT not in context.feeds)
+    statistic = limit.about.of([Dated(context.at, there)], True)
     high = None if there.high is None else there.high / found.least
     share = Interval(there.value / found.value, there.low / found.most, high, there.censor)
     verdict, margin = judge(share, Bounds(max=1.0), by)
-    return Held(verdict, margin * found.value, told._replace(quantity=there), found.value, found.words)
+    return Held(verdict, margin * found.value, statistic._replace(quantity=there), found.value, found.words)
 
 
 # ---- all that speak of it ------------------------------------------------------------------------------------------
 
 
 def judge_by_sets(
-    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None = None, beside: Context = ALONE
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None = None, context: Context = ALONE
 ) -> list[dict[str, Any]]:
     """Hold a result against every limit of the sets for its parameter, each in the limit's own unit and form.
 
@@ -200,7 +200,7 @@ def judge_by_sets(
     be kept with the result.
     """
     judgements = []
-    for rule_set, limit, held in _held_by(result, parameter, sets, rule, beside):
+    for rule_set, limit, held in _held_by(result, parameter, sets, rule, context):
         if isinstance(held, Held):
             tell = rule_set.tells.get(limit.tell)
             named = {
@@ -216,22 +216,22 @@ def judge_by_sets(
 
 
 def _held_by(
-    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None, beside: Context
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], rule: str | None, context: Context
 ) -> Iterator[tuple[RuleSet, Limit, Held | CannotCompute]]:
     """Yield every limit that speaks of a parameter, with what holding a result against it gives, or why it cannot."""
-    for rule_set, limit in speaking_of(parameter, sets, beside.kind, beside.feeds):
-        if beside.taps and not limit.over:
+    for rule_set, limit in speaking_of(parameter, sets, context.kind, context.feeds):
+        if context.taps and not limit.over:
             # What is said of single readings is said of each tap's own.
             continue
         try:
-            yield rule_set, limit, hold(result, limit, rule, beside)
+            yield rule_set, limit, hold(result, limit, rule, context)
         except CannotCompute as reason:
             yield rule_set, limit, reason
 
 
 def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
     said = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form", "tell"})
-    of, by = held.told.quantity, rule or limit.decided_by
+    of, by = held.statistic.quantity, rule or limit.decided_by
     bounded = limit.min is not None or limit.max is not None
     assert of is not None
     return {
@@ -245,10 +245,10 @@ def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
         "rule": by,
         "protects": limit.protects,
         "than": _THAN[limit.compared][limit.unit == PERCENT] if limit.compared else "",
-        "against_average": held.told.words if held.told.stands_in else None,
-        "of": "" if held.told.stands_in else held.told.words,
+        "against_average": held.statistic.words if held.statistic.stands_in else None,
+        "of": "" if held.statistic.stands_in else held.statistic.words,
         "held": [of.value, of.low, of.high, of.censor],
-        "needs": held.told.needs,
+        "needs": held.statistic.needs,
         "rests_on": held.rests_on,
         "verdict": held.verdict,
         "margin": held.margin,
@@ -266,14 +266,14 @@ _THAN = {
 
 
 def not_judged(
-    result: Quantity, parameter: str, sets: Sequence[RuleSet], beside: Context = ALONE
+    result: Quantity, parameter: str, sets: Sequence[RuleSet], context: Context = ALONE
 ) -> list[tuple[RuleSet, Limit, str]]:
     """Return the limits that speak of a parameter and cannot be held against a result, each with the reason."""
     left = []
-    for rule_set, limit, reason in _held_by(result, parameter, sets, None, beside):
+    for rule_set, limit, reason in _held_by(result, parameter, sets, None, context):
         if isinstance(reason, CannotCompute):
-            told = reason.field in _TOLD_BY_US
-            said = reason.message if told else f"{result.unit} does not convert into {limit.unit}"
+            statistic = reason.field in _TOLD_BY_US
+            said = reason.message if statistic else f"{result.unit} does not convert into {limit.unit}"
             left.append((rule_set, limit, said))
     return left
 
@@ -296,10 +296,10 @@ def judge_part(
     rule: str | None = None,
     *,
     agreed: bool = True,
-    beside: Context = ALONE,
+    context: Context = ALONE,
 ) -> list[dict[str, Any]]:
     """Hold a result of a part against the sets and what its method wants; `agreed` is whether its runs agreed."""
-    judgements = judge_by_sets(result, part.parameter, sets, rule, beside)
+    judgements = judge_by_sets(result, part.parameter, sets, rule, context)
     if part.wanted:
         judgements.append(judge_by_window(result, part))
     return judgements if agreed else unsettled(judgements)

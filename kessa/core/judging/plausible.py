@@ -41,7 +41,7 @@ class Doubt(NamedTuple):
 class Circumstance(NamedTuple):
     """What a number is seen beside: readings of its sample by parameter, its place's past values, water and hour."""
 
-    beside: Mapping[str, Quantity]
+    readings: Mapping[str, Quantity]
     usual: UsualRange | None
     # The last values of the series, newest first, and of the pair's other end that day.
     last: Sequence[float]
@@ -120,7 +120,7 @@ def _impossible(name: str, quantity: Quantity, seen: Circumstance) -> Doubt | No
     for part, whole in _NOT_ABOVE:
         if key not in (part, whole):
             continue
-        other = seen.beside.get(whole if key == part else part)
+        other = seen.readings.get(whole if key == part else part)
         if other is None:
             continue
         one, all_of_it = (quantity, other) if key == part else (other, quantity)
@@ -131,8 +131,8 @@ def _impossible(name: str, quantity: Quantity, seen: Circumstance) -> Doubt | No
             )
             return Doubt(IMPOSSIBLE_PAIR, f"{words} One of the two slipped.")
     if key in ("chloride", "conductivity"):
-        chloride = quantity if key == "chloride" else seen.beside.get("chloride")
-        conductivity = quantity if key == "conductivity" else seen.beside.get("conductivity")
+        chloride = quantity if key == "chloride" else seen.readings.get("chloride")
+        conductivity = quantity if key == "conductivity" else seen.readings.get("conductivity")
         if chloride and conductivity:
             least, most = _CONDUCTS * chloride.converted("mg/L", "Cl").low, conductivity.converted("uS/cm", None).high
             if most is not None and most < least:

@@ -27,7 +27,7 @@ class Dated(NamedTuple):
     quantity: Quantity
 
 
-class Told(NamedTuple):
+class StatisticValue(NamedTuple):
     """What a statistic comes to: a quantity with what it is of, or what is still needed for one.
 
     `stands_in` says that one reading is taken for it meanwhile.
@@ -48,7 +48,7 @@ class Statistic(NamedTuple):
     name: str
     one_will_do: bool
     wants_past: bool
-    of: Callable[[Sequence[Dated], bool], Told]
+    of: Callable[[Sequence[Dated], bool], StatisticValue]
 
 
 def statistic_of(name: str) -> Statistic:
@@ -88,30 +88,30 @@ def mean(quantities: Sequence[Quantity]) -> Quantity:
 
 
 def _single(name: str) -> Statistic:
-    return Statistic(name, True, False, lambda readings, _: Told(readings[0].quantity))
+    return Statistic(name, True, False, lambda readings, _: StatisticValue(readings[0].quantity))
 
 
 def _standing_in(name: str) -> Statistic:
     """A longer time that nobody's kit covers: one reading stands in for it, and says so."""
     words = f"one reading against a {name.replace(' term', '-term value')}"
-    return Statistic(name, True, False, lambda readings, _: Told(readings[0].quantity, words, stands_in=True))
+    return Statistic(name, True, False, lambda readings, _: StatisticValue(readings[0].quantity, words, stands_in=True))
 
 
 def _mean_of_last(name: str, n: int) -> Statistic:
-    def of(readings: Sequence[Dated], _: bool) -> Told:
+    def of(readings: Sequence[Dated], _: bool) -> StatisticValue:
         if len(readings) < n:
             return _one_for(name, readings, f"{_count(n - len(readings), 'more reading')} for the {name}")
-        return Told(mean([each.quantity for each in readings[:n]]), f"mean of the last {n}")
+        return StatisticValue(mean([each.quantity for each in readings[:n]]), f"mean of the last {n}")
 
     return Statistic(name, True, True, of)
 
 
 def _set_of(name: str, n: int) -> Statistic:
-    def of(readings: Sequence[Dated], _: bool) -> Told:
+    def of(readings: Sequence[Dated], _: bool) -> StatisticValue:
         day = [each for each in readings if each.at.date() == readings[0].at.date()]
         if len(day) < n:
             return _one_for(name, readings, f"{_count(n - len(day), 'more reading')} of that day for the {name}")
-        return Told(mean([each.quantity for each in day]), f"mean of {len(day)} of one day")
+        return StatisticValue(mean([each.quantity for each in day]), f"mean of {len(day)} of one day")
 
     return Statistic(name, True, True, of)
 
@@ -119,7 +119,7 @@ def _set_of(name: str, n: int) -> Statistic:
 def _annual(name: str) -> Statistic:
     """The mean of the four calendar quarters up to that of a reading, each of its monthly means (40 CFR 141.133)."""
 
-    def of(readings: Sequence[Dated], _: bool) -> Told:
+    def of(readings: Sequence[Dated], _: bool) -> StatisticValue:
         last = _quarter(readings[0].at.date())
         months: dict[int, dict[int, list[Quantity]]] = {last - k: {} for k in range(4)}
         for each in readings:
@@ -131,7 +131,9 @@ def _annual(name: str) -> Statistic:
             return _one_for(name, readings, f"a reading of {spans} for the {name}: of each quarter one, at least")
         quarters = [mean([mean(month) for month in found.values()]) for found in months.values()]
         n = sum(len(month) for found in months.values() for month in found.values())
-        return Told(mean(quarters), f"mean of four calendar quarters of monthly means, {_count(n, 'reading')}")
+        return StatisticValue(
+            mean(quarters), f"mean of four calendar quarters of monthly means, {_count(n, 'reading')}"
+        )
 
     return Statistic(name, True, True, of)
 
@@ -146,20 +148,20 @@ def _span(quarter: int) -> str:
     return f"{date(year, first * 3 + 1, 1):%B} to {date(year, first * 3 + 3, 1):%B} {year}"
 
 
-def _one_for(name: str, readings: Sequence[Dated], needs: str) -> Told:
+def _one_for(name: str, readings: Sequence[Dated], needs: str) -> StatisticValue:
     """Let the newest reading stand in for what there are too few readings for."""
-    return Told(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
+    return StatisticValue(readings[0].quantity, f"one reading against a {name}", needs, stands_in=True)
 
 
 def _percentile(name: str, p: int) -> Statistic:
     """The rank p·n of a year's readings, between two in proportion (Hyndman and Fan 1996, type 4)."""
     least = enough_for(p)
 
-    def of(readings: Sequence[Dated], _: bool) -> Told:
+    def of(readings: Sequence[Dated], _: bool) -> StatisticValue:
         year = [each.quantity for each in readings if each.at > readings[0].at - _YEAR]
         if len(year) < least:
             return _one_for(name, readings, f"{_count(least - len(year), 'more reading')} within a year for the {name}")
-        return Told(percentile(year, p), f"{name} of {_count(len(year), 'reading')} of a year")
+        return StatisticValue(percentile(year, p), f"{name} of {_count(len(year), 'reading')} of a year")
 
     return Statistic(name, True, True, of)
 
@@ -222,12 +224,12 @@ def _ranked(values: list[float], p: float) -> float:
 def _over_days(name: str, n: int, of_day: Callable[[Sequence[Quantity]], Quantity], called: str) -> Statistic:
     """The mean over days in a row of what each of them comes to; until they are there, one reading stands in."""
 
-    def of(readings: Sequence[Dated], _: bool) -> Told:
+    def of(readings: Sequence[Dated], _: bool) -> StatisticValue:
         days = _by_day(readings, n)
         if len(days) < n:
             needs = f"readings of {_count(n - len(days), 'more day')} in a row for the {n}-day {called}"
             return _one_for(name, readings, needs)
-        return Told(mean([of_day(each) for each in days]), f"{called} of {n} days")
+        return StatisticValue(mean([of_day(each) for each in days]), f"{called} of {n} days")
 
     return Statistic(name, True, True, of)
 
@@ -246,12 +248,12 @@ def _least(quantities: Sequence[Quantity]) -> Quantity:
 
 
 def _day_minimum(name: str) -> Statistic:
-    def of(readings: Sequence[Dated], _: bool) -> Told:
+    def of(readings: Sequence[Dated], _: bool) -> StatisticValue:
         [day] = _by_day(readings, 1)
         if len(day) > 1:
-            return Told(_least(day), f"the least of {len(day)} readings of the day")
+            return StatisticValue(_least(day), f"the least of {len(day)} readings of the day")
         needs = "a reading about dawn, when it is least, for the day's minimum"
-        return Told(day[0], f"one reading against a {name}", needs, stands_in=True)
+        return StatisticValue(day[0], f"one reading against a {name}", needs, stands_in=True)
 
     return Statistic(name, True, True, of)
 
@@ -259,12 +261,12 @@ def _day_minimum(name: str) -> Statistic:
 def _in_a_row(name: str, n: int) -> Statistic:
     """Beyond only where the last n all are: the mildest of them is held against the limit."""
 
-    def of(readings: Sequence[Dated], is_most: bool) -> Told:
+    def of(readings: Sequence[Dated], is_most: bool) -> StatisticValue:
         if len(readings) < n:
-            return Told(None, needs=f"{_count(n - len(readings), 'more reading')} for {name}")
+            return StatisticValue(None, needs=f"{_count(n - len(readings), 'more reading')} for {name}")
         last = [each.quantity for each in readings[:n]]
         mildest = min(last, key=lambda each: each.value) if is_most else max(last, key=lambda each: each.value)
-        return Told(mildest, f"the mildest of the last {n}: beyond only where all of them are")
+        return StatisticValue(mildest, f"the mildest of the last {n}: beyond only where all of them are")
 
     return Statistic(name, False, True, of)
 
@@ -272,15 +274,17 @@ def _in_a_row(name: str, n: int) -> Statistic:
 def _month_share(name: str, percent: int) -> Statistic:
     """Of a calendar month so many percent have to be inside: the reading of that rank is held against the limit."""
 
-    def of(readings: Sequence[Dated], is_most: bool) -> Told:
+    def of(readings: Sequence[Dated], is_most: bool) -> StatisticValue:
         last = readings[0].at
         month = [each.quantity for each in readings if (each.at.year, each.at.month) == (last.year, last.month)]
         if len(month) < _A_MONTH_S_WORTH:
             lacking = _A_MONTH_S_WORTH - len(month)
-            return Told(None, needs=f"{_count(lacking, 'more reading')} of this month before {name} can be told")
+            return StatisticValue(
+                None, needs=f"{_count(lacking, 'more reading')} of this month before {name} can be told"
+            )
         ranked = sorted(month, key=lambda each: each.value, reverse=not is_most)
         held = ranked[math.ceil(percent / 100 * len(ranked)) - 1]
-        return Told(held, f"{percent} % of {len(ranked)} readings of {last:%B %Y} are at this or better")
+        return StatisticValue(held, f"{percent} % of {len(ranked)} readings of {last:%B %Y} are at this or better")
 
     return Statistic(name, False, True, of)
 

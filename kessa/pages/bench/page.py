@@ -101,7 +101,7 @@ def _told(determination: Determination, part: Part, rows: list[Row]) -> dict[str
     beside = Context(kind=place.kind_key, feeds=frozenset(place.feeds))
     by_case = {}
     for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
-        judgements = judge_part(quantity, part, sets, rule, agreed=agreed, beside=beside)
+        judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=beside)
         by_case[key] = steps_of_case(place, rows, part, quantity, judgements)[:_STEPS]
     said = list(dict.fromkeys(map(tuple, by_case.values())))
     return told | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}

@@ -11,7 +11,7 @@ from django.utils import timezone
 
 from kessa.core.job.meaning import meaning_of
 from kessa.core.judging.period import Against, Period, against_limits, figures
-from kessa.core.judging.statistics import Dated, Told, statistic_of
+from kessa.core.judging.statistics import Dated, StatisticValue, statistic_of
 from kessa.core.quantities.units import in_words
 from kessa.record.actions.models import Action, State
 from kessa.record.advice.advising import in_plain_words
@@ -105,7 +105,7 @@ class Line(NamedTuple):
     form: str
     period: Period
     against: list[Against]
-    running: Told
+    running: StatisticValue
     results: list[Result]
 
 
@@ -158,7 +158,7 @@ def _line(place: Place, key: tuple[Any, ...], results: list[Result], until: date
     return Line(parameter, fraction, unit, form, figures(quantities), judgements, running, results)
 
 
-def _running(place: Place, last: Result, until: datetime) -> Told:
+def _running(place: Place, last: Result, until: datetime) -> StatisticValue:
     """Return the running annual average up to the end of a time; no single reading stands in for it there."""
     alike = {name: getattr(last, name) for name in ("parameter", "fraction", "unit", "form")}
     year = Result.objects.for_team(place.team_id).current().filter(place=place, **alike)

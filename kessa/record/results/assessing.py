@@ -44,7 +44,7 @@ def assess(
     """
     usual = context.usual
     judgements = (
-        judge_part(quantity, part, sets, rule, agreed=agreed, beside=context)
+        judge_part(quantity, part, sets, rule, agreed=agreed, context=context)
         if part
         else judge_by_sets(quantity, parameter, sets, rule, context)
     )

@@ -72,6 +72,6 @@ def _verdict(result: Result, rule_set: RuleSet) -> str:
     rule = near_limit(house_rules(result.team_id).chosen)
     usual = UsualRange(**result.usual) if result.usual else None
     sample: Sample | None = result.determination.sample if result.determination else result.sample
-    beside = context_of(result.place, sample, result.parameter, (rule_set,), usual, result.taken_at)
-    anew = judge_by_sets(result.quantity, result.parameter, [rule_set], rule, beside)
-    return verdict_by(result.parameter, [*others, *anew]) or ""
+    context = context_of(result.place, sample, result.parameter, (rule_set,), usual, result.taken_at)
+    again = judge_by_sets(result.quantity, result.parameter, [rule_set], rule, context)
+    return verdict_by(result.parameter, [*others, *again]) or ""

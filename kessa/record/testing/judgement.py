@@ -86,7 +86,7 @@ def _seen(
     same = pair and (pair.unit, pair.form) == (quantity.unit, quantity.form)
     depth = seen_on(sample.visit).get("water depth") if name == "secchi depth" else None
     return Circumstance(
-        beside=readings_of(sample) if parameter(name).key in PAIRED else {},
+        readings=readings_of(sample) if parameter(name).key in PAIRED else {},
         usual=usual,
         last=last,
         pair=pair.value if pair and same else None,
