@@ -10,7 +10,7 @@ from whitenoise.storage import CompressedManifestStaticFilesStorage
 _SERVED = {".js", ".css", ".svg", ".woff2"}
 
 
-class BesidePages(FileSystemFinder):
+class PageFiles(FileSystemFinder):
     """Finds what is served in the folders of pages and doors, and none of their code and templates."""
 
     def find(self, path: str, *args: Any, **kwargs: Any) -> Any:

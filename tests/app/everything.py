@@ -16,7 +16,7 @@ from kessa.record.api_keys.services import make_key
 from kessa.record.exports.models import Export
 from kessa.record.imports.services import bring
 from kessa.record.instruments.models import Instrument, InstrumentCheck
-from kessa.record.instruments.services import keep_instrument, take_shown
+from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.methods.services import begin_draft, publish
 from kessa.record.pads.services import bring_scale
 from kessa.record.people.models import Contact, Invitation, Membership
@@ -69,7 +69,7 @@ def one_of_each(by, place):
     checked = InstrumentCheck.objects.for_team(team).create(team=team, instrument=probe, person=by.user, **shown)
     given = {"standard": 1413, "shown": 1410, "constant": 1.0, "temperature_c": 25, "compensated": True}
     calibrate(by, probe, "conductivity", given)
-    take_shown(by, probe, [InstrumentReading(512.0, "uS/cm", 14.0)], "its key")
+    take_readings(by, probe, [InstrumentReading(512.0, "uS/cm", 14.0)], "its key")
     other = keep_place(by, Place(team=team, name="Weir", latitude=54.5, longitude=-2.5))
     pair = keep_pair(by, Pair(team=team, kind="stream", first=place, second=other))
     definition = house_methods()["chloride-drops-25"].snapshot()

@@ -19,7 +19,7 @@ from kessa.doors.instruments.standins import STANDINS, memory, serve
 from kessa.record.api_keys.models import Key
 from kessa.record.api_keys.services import make_key, new_key_secret
 from kessa.record.instruments.models import Instrument, Shown
-from kessa.record.instruments.services import keep_instrument, take_shown
+from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.methods.models import OwnMethod
 from kessa.record.results.models import Result
 from tests.app.pages import sign_in
@@ -105,7 +105,7 @@ class Instruments(TestCase):
         good = self.calibrate(meter, points="4.01 171\n7.00 -2\n10,01; -172", temperature_c=22, lots="B-7, C-1")
         self.assertContains(good, "It passed.")
         self.assertContains(good, "97.6")
-        take_shown(self.ines, meter, ADAPTERS["ph"].read_all(["pH=7.31 mV=-18.2 T=18.4"]), "its key")
+        take_readings(self.ines, meter, ADAPTERS["ph"].read_all(["pH=7.31 mV=-18.2 T=18.4"]), "its key")
         now, of_none = (f"/instruments/{each.pk}/calibrate/shown/" for each in (meter, self.photometer))
         fills = escape('{"points": "-18.2", "temperature_c": 18.4}')
         self.assertContains(self.client.get(f"/instruments/{meter.pk}/calibrate/"), fills)

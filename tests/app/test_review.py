@@ -14,7 +14,7 @@ from kessa.record.people.models import Act, Role
 from kessa.record.places.models import Pair, Place
 from kessa.record.results.models import Result
 from kessa.record.review import services
-from kessa.record.review.selectors import hands_on, next_to_review, questions_to, seen_of, side_by_side, standing_rows
+from kessa.record.review.selectors import current_rows, hands_on, next_to_review, questions_to, seen_of, side_by_side
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
 from kessa.record.testing.corrections import correct_reading
@@ -147,11 +147,11 @@ class Reviewing(ReviewCase):
         there = measured(self.place, self.olek, 9, 9)
         result = measured(below, self.olek, 14, 14)
         visit = self.visit_of(result)
-        rows = standing_rows(self.team.pk, [visit.pk])[visit.pk]
+        rows = current_rows(self.team.pk, [visit.pk])[visit.pk]
         (beside,) = side_by_side(visit, rows)
         self.assertEqual([(place, row.pk) for place, row in beside.pairs], [(self.place, there.pk)])
         mine = self.visit_of(there)
-        (own,) = side_by_side(mine, standing_rows(self.team.pk, [mine.pk])[mine.pk])
+        (own,) = side_by_side(mine, current_rows(self.team.pk, [mine.pk])[mine.pk])
         self.assertEqual(own.before.value, 28.0)
 
     def test_many_at_once_and_the_pages(self):

@@ -6,7 +6,7 @@ from playwright.sync_api import expect
 from kessa.core.adapters import ADAPTERS
 from kessa.core.adapters.adapter import InstrumentReading as Said
 from kessa.record.instruments.models import Instrument, Shown
-from kessa.record.instruments.services import keep_instrument, take_shown
+from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.taps.models import Tap
 from kessa.record.testing.services import begin_test
 from tests.browser.base import BrowserTest
@@ -38,7 +38,7 @@ class Speaking(BrowserTest):
         expect(page.get_by_label("On the display")).to_be_visible()
         offered = page.get_by_role("button", name="Take over 2.17 mg/L: Photometer")
         expect(offered).to_have_count(0)
-        take_shown(self.ines, photometer, [Said(2.17, "mg/L")], "its key")
+        take_readings(self.ines, photometer, [Said(2.17, "mg/L")], "its key")
         expect(offered).to_be_visible(timeout=2500)
         page.wait_for_load_state()
         self.assert_accessible(page)
@@ -60,7 +60,7 @@ class Speaking(BrowserTest):
         page.get_by_role("link", name="Calibrate it").click()
         buffers = page.get_by_label("Buffers: pH and mV, a line each")
         buffers.fill("4.01 150\n7.00 -2\n10.01")
-        take_shown(self.ines, meter, ADAPTERS["ph"].read_all(["pH=9.62 mV=-150 T=22.0"]), "its key")
+        take_readings(self.ines, meter, ADAPTERS["ph"].read_all(["pH=9.62 mV=-150 T=22.0"]), "its key")
         page.get_by_role("button", name="Take over 9.62 pH, -150 mV").click()
         expect(buffers).to_have_value("4.01 150\n7.00 -2\n10.01 -150")
         expect(page.get_by_label("Temperature of the buffers")).to_have_value("22")

@@ -52,8 +52,8 @@ class Control(TestCase):
     def test_groups_and_the_spread(self):
         apart = groups_apart([100, 101, 99, 100], [92, 93, 91, 92])
         self.assertAlmostEqual(apart.by, -8)
-        self.assertTrue(apart.told)
-        self.assertFalse(groups_apart([100, 104, 96], [101, 97, 103]).told)
+        self.assertTrue(apart.differs)
+        self.assertFalse(groups_apart([100, 104, 96], [101, 97, 103]).differs)
         self.assertIsNone(groups_apart([1, 2], [1, 2, 3]))
         # Mean 98, deviation 2, t of 9 degrees 2.262.
         self.assertAlmostEqual(own_spread([96, 100, 96, 100, 96, 100, 96, 100, 98, 98]), 2 + 2.262 * 1.8856, 2)

@@ -17,11 +17,11 @@ from kessa.core.derived.oxygen import oxygen_saturation, pressure_at
 from kessa.core.derived.recipes import HEIGHT, RECIPES, SUPPLY, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.aquatic import METALS, ammonia_criteria, metal_criteria
+from kessa.core.judging.conclusive import would_be_conclusive
 from kessa.core.judging.holding import Context, Paired, hold, judge_by_sets, not_judged, overall
 from kessa.core.judging.judge import Bounds
 from kessa.core.judging.limits import Limit, RuleSet, proposed_sets, rule_sets
 from kessa.core.judging.plausible import Circumstance, doubts_about
-from kessa.core.judging.settling import would_settle
 from kessa.core.judging.statistics import STATISTICS, Dated, statistic_of
 from kessa.core.judging.trend import Below, trend
 from kessa.core.judging.trend_words import against_last_year, trend_sentence
@@ -300,9 +300,9 @@ class SeenBeside(TestCase):
     def test_what_would_settle_it_is_told_by_its_interval_there(self):
         photometer = house_methods()["nitrate-photometer"].main
         near = Quantity(44, 38, 55, None, "mg/L", "NO3")
-        self.assertTrue(would_settle(photometer, near, Bounds(max=50)))
-        self.assertFalse(would_settle(photometer, Quantity(49.9, 45, 55, None, "mg/L", "NO3"), Bounds(max=50)))
-        self.assertFalse(would_settle(house_methods()["nitrate-strip"].part("nitrate"), near, Bounds(max=50)))
+        self.assertTrue(would_be_conclusive(photometer, near, Bounds(max=50)))
+        self.assertFalse(would_be_conclusive(photometer, Quantity(49.9, 45, 55, None, "mg/L", "NO3"), Bounds(max=50)))
+        self.assertFalse(would_be_conclusive(house_methods()["nitrate-strip"].part("nitrate"), near, Bounds(max=50)))
 
 
 class Standing(TestCase):

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from kessa.core.errors import CannotCompute
 from kessa.core.notebooks.cells import decimal_mark, is_nothing, read_number
-from kessa.core.notebooks.days import is_settled, orders_of, read_day, read_time
+from kessa.core.notebooks.days import is_unambiguous, orders_of, read_day, read_time
 from kessa.core.notebooks.heads import head_of, unit_of
 
 NUMBERS = [
@@ -110,8 +110,8 @@ class Days(TestCase):
     def test_the_order_of_a_column(self):
         self.assertEqual(orders_of(["25/3/2024", "4/5/2024"]), ["DMY"])
         self.assertEqual(orders_of(["3/25/2024"]), ["MDY"])
-        self.assertFalse(is_settled(["4/5/2024", "6/7/2024"]))
-        self.assertTrue(is_settled(["2024-03-05", "5 March 2024"]))
+        self.assertFalse(is_unambiguous(["4/5/2024", "6/7/2024"]))
+        self.assertTrue(is_unambiguous(["2024-03-05", "5 March 2024"]))
         self.assertEqual(orders_of(["soon"]), [])
 
     @given(st.text(max_size=25), st.sampled_from(["YMD", "DMY", "MDY"]))

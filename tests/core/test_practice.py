@@ -12,7 +12,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.practice.curves import carbonate_ph, chromate_solid, free_metal
 from kessa.core.practice.orders import order_of
 from kessa.core.practice.scoring import Practised, held, scored
-from kessa.core.practice.seen import end_of, shown, strength_seen, turned
+from kessa.core.practice.seen import displayed, end_of, strength_seen, turned
 from kessa.core.practice.world import for_practice, made
 from kessa.core.runs.conclusion import conclude
 from kessa.core.runs.state import Reading, RunState
@@ -55,7 +55,9 @@ def careful(method, world, number, shift=0):
             state.count = end - first.count if second.counts == "all" else end
         return state, first
     for part in method.parts:
-        state.readings[part.key] = Reading(_NOW, seen_rightly(part, shown(method, part, world, f"sample-{number}")), "")
+        state.readings[part.key] = Reading(
+            _NOW, seen_rightly(part, displayed(method, part, world, f"sample-{number}")), ""
+        )
     return state, None
 
 
@@ -117,7 +119,7 @@ def practised(method, world, shift=0, **more):
 class Worlds(TestCase):
     def read_by_choice(self, method):
         return any(
-            shown(method, part, made(method, 1), "sample-1")["as"] in ("colour", "words", "level")
+            displayed(method, part, made(method, 1), "sample-1")["as"] in ("colour", "words", "level")
             for part in method.parts
             if not part.counted
         )
@@ -182,7 +184,7 @@ class Worlds(TestCase):
     def test_a_colour_comes_on_in_its_time_and_goes_on_after_it(self):
         method = for_practice(house_methods()["nitrate-ampoule"])
         world = made(method, 4)
-        frames = shown(method, method.main, world, "sample-1")["lights"]["window"]
+        frames = displayed(method, method.main, world, "sample-1")["lights"]["window"]
         steps = [
             Step(step, lab_of_hex(chip.value))
             for step, chip in zip(method.main.numbers.steps, method.main.chips, strict=True)

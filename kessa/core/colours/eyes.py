@@ -33,7 +33,7 @@ def seen_apart(one: str, other: str, eyes: str) -> float:
     return min(difference(first, second) for first, second in zip(_seen(one, eyes), _seen(other, eyes), strict=True))
 
 
-def told_by(one: str, other: str, eyes: str) -> str:
+def distinguished_by(one: str, other: str, eyes: str) -> str:
     """Return by what such eyes tell two sRGB colours at a glance: COLOUR, LIGHTNESS, or "" where they do not.
 
     >>> [told_by("#cc6688", "#ffffff", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]

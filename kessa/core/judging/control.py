@@ -90,7 +90,7 @@ class Apart(NamedTuple):
     high: float
 
     @property
-    def told(self) -> bool:
+    def differs(self) -> bool:
         """Whether they can be told apart: the interval does not hold 0."""
         return self.low > 0 or self.high < 0
 

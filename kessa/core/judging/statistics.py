@@ -91,7 +91,7 @@ def _single(name: str) -> Statistic:
     return Statistic(name, True, False, lambda readings, _: StatisticValue(readings[0].quantity))
 
 
-def _standing_in(name: str) -> Statistic:
+def _one_reading_for_all(name: str) -> Statistic:
     """A longer time that nobody's kit covers: one reading stands in for it, and says so."""
     words = f"one reading against a {name.replace(' term', '-term value')}"
     return Statistic(name, True, False, lambda readings, _: StatisticValue(readings[0].quantity, words, stands_in=True))
@@ -295,7 +295,7 @@ def _count(n: int, what: str) -> str:
 
 _KNOWN: tuple[tuple[str, Callable[..., Statistic]], ...] = (
     (r"single sample(?:, .*)?|at any time|daily sample|short term|lowest acceptable|1-hour average(?: .*)?", _single),
-    (r"long term", _standing_in),
+    (r"long term", _one_reading_for_all),
     (r"mean of the last ([2-9]|[1-9]\d)", _mean_of_last),
     (r"running annual average", _annual),
     (r"([1-9]\d)th percentile", _percentile),

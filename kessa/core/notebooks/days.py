@@ -72,7 +72,7 @@ def orders_of(texts: Iterable[str]) -> list[str]:
     return [order for order in ORDERS if all(_reads(text, order) for text in said)]
 
 
-def is_settled(texts: Iterable[str]) -> bool:
+def is_unambiguous(texts: Iterable[str]) -> bool:
     """Whether the order of a column's days does not matter or follows from them."""
     said = list(texts)
     read = {tuple(read_day(text, order)[0] for text in said if text.strip()) for order in orders_of(said)}

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.practice.orders import Order, order_of
-from kessa.core.practice.seen import YELLOW, end_of, shown, strength_seen, turned
+from kessa.core.practice.seen import YELLOW, displayed, end_of, strength_seen, turned
 from kessa.core.practice.world import TRAITS, World
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.units import sign
@@ -169,7 +169,7 @@ def _reads(method: Method, part: Part, world: World, counting: Mapping[int, RunS
 
 def _read(method: Method, part: Part, world: World, run: str, raw: Mapping[str, object]) -> Point:
     seen = strength_seen(part, world, run)
-    there = shown(method, part, world, run)
+    there = displayed(method, part, world, run)
     if there["as"] == "bottle":
         right = (raw.get("seen") == "present") == (there["colour"] == YELLOW)
         return Point(

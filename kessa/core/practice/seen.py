@@ -106,7 +106,7 @@ def strength_seen(part: Part, world: World, run: str) -> float:
     return strength * off * old * world.left
 
 
-def shown(method: Method, part: Part, world: World, run: str) -> dict[str, Any]:
+def displayed(method: Method, part: Part, world: World, run: str) -> dict[str, Any]:
     """Return what a part that is read shows in a run, for its drawing: `as` says of what sort it is."""
     seen = strength_seen(part, world, run)
     wait, closes = _clock(method, part)

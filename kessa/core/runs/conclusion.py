@@ -182,12 +182,12 @@ def _blank_line(part: Part, blank: Blank | None) -> tuple[str, ...]:
 
 def _run_lines(part: Part, readings: Readings, results: dict[int, Determined]) -> tuple[str, ...]:
     return tuple(
-        f"Run {number}{_beside(part, readings[number])}: {'. '.join(result.working)}"
+        f"Run {number}{_with_temperature(part, readings[number])}: {'. '.join(result.working)}"
         for number, result in results.items()
     )
 
 
-def _beside(part: Part, raw: Mapping[str, Any]) -> str:
+def _with_temperature(part: Part, raw: Mapping[str, Any]) -> str:
     """What was noted with a reading and does not enter the arithmetic."""
     sensor = f", sensor {raw['sensor']}" if raw.get("sensor") else ""
     beside = not getattr(part.numbers, "per_degree", 0.0) and raw.get("temperature_c") is not None

@@ -78,7 +78,7 @@ def _treated(
         elif not dirty:
             lowered = (bled if way == "bleed" else drained)(system, several, rank)
             made.append(lowered)
-            before = _taken_along(system, lowered)
+            before = _done_along_with(system, lowered)
     wanted = _dosed_anew(system, findings, by_way) if dirty else by_way.get("dose", [])
     return made + [
         asked_first(each, rank, combined) if combined and each.parameter in _DISINFECTANTS
@@ -101,7 +101,7 @@ def _dosed_anew(
     return [(rank, each._replace(side="low")) for each in back]
 
 
-def _taken_along(system: System, lowered: Proposal) -> Before | None:
+def _done_along_with(system: System, lowered: Proposal) -> Before | None:
     """Return what part of anything dosed a bleed or drain leaves in the water."""
     litres = lowered.amount
     if litres is None or system.volume is None:

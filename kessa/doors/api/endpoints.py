@@ -19,7 +19,7 @@ from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEno
 from kessa.record.determinations.models import Determination
 from kessa.record.exports.resources import Resource, resources
 from kessa.record.instruments.models import Instrument
-from kessa.record.instruments.services import take_shown
+from kessa.record.instruments.services import take_readings
 from kessa.record.people.access import TeamRequest, anyone
 from kessa.record.people.acts import NotAllowed
 from kessa.record.places.models import Place
@@ -68,11 +68,11 @@ def _page(request: TeamRequest, noun: Resource, rows: Any, asked: Any) -> dict[s
     if asked.after:
         rows = rows.filter(pk__gt=_id(noun, asked.after))
     found = list(rows.order_by("pk").values_list(*noun.paths)[: asked.most + 1])
-    shown = [_told(noun, row) for row in found[: asked.most]]
+    shown = [_as_sent(noun, row) for row in found[: asked.most]]
     return {"rows": shown, "after": str(shown[-1]["id"]) if len(found) > asked.most else None}
 
 
-def _told(noun: Resource, row: tuple[Any, ...]) -> dict[str, Any]:
+def _as_sent(noun: Resource, row: tuple[Any, ...]) -> dict[str, Any]:
     return {
         column.name: str(value) if column.type == "string" and value is not None else value
         for column, value in zip(noun.table, row, strict=True)
@@ -107,7 +107,7 @@ def _add(noun: Resource) -> None:
 
     def one(request: TeamRequest, pk: Any) -> Any:
         rows = noun.rows(request.membership.team_id, None).filter(pk=pk)
-        return _told(noun, rows.values_list(*noun.paths).get())
+        return _as_sent(noun, rows.values_list(*noun.paths).get())
 
     many.__annotations__["asked"] = Query[asked]  # type: ignore[valid-type, misc]
     one.__annotations__["pk"] = schemas.Number62 if noun.table[0].type == "integer" else UUID
@@ -210,11 +210,11 @@ def test(request: TeamRequest, said: schemas.TestRun) -> schemas.Kept:
 
 def _taps_of(said: schemas.TestRun) -> Iterator[dict[str, Any]]:
     """Give the taps by which a test is begun, answered, read and closed, in their order."""
-    for seq, (run, kind, data) in enumerate(_told_of(said), 1):
+    for seq, (run, kind, data) in enumerate(_contents_of(said), 1):
         yield tapped(kind, data, run=run, seq=seq, device="api")
 
 
-def _told_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]:
+def _contents_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]:
     """Give run, kind and content of each tap."""
     begun = {"sample": str(said.sample), **said.model_dump(include={"method", "instrument", "kit", "dilution"})}
     yield "", BEGUN, begun
@@ -242,7 +242,7 @@ def shown(request: KeyRequest, instrument: schemas.Number62, said: list[schemas.
         raise HttpError(403, "This key is another instrument's.")
     found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
     rows = [InstrumentReading(**each.model_dump()) for each in _so_many(said)]
-    return schemas.Taken(new=take_shown(request.membership, found, rows, f"its key “{request.auth.name}”"))
+    return schemas.Taken(new=take_readings(request.membership, found, rows, f"its key “{request.auth.name}”"))
 
 
 def _tap(scope: str, of: str) -> None:

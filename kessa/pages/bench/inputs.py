@@ -3,7 +3,7 @@
 import json
 from typing import Any, NamedTuple
 
-from kessa.core.colours.eyes import COLOUR, LATE_BY, told_by
+from kessa.core.colours.eyes import COLOUR, LATE_BY, distinguished_by
 from kessa.core.methods.parts import Chip, Part
 from kessa.record.determinations.models import Determination
 
@@ -54,13 +54,13 @@ class Input(NamedTuple):
         return any(option.alike for option in self.options)
 
 
-def end_told(part: Part, eyes: str) -> dict[str, Any]:
+def end_as_seen(part: Part, eyes: str) -> dict[str, Any]:
     """Return by what such eyes tell the end of a count, for bench/eyes.html; nothing where they do it by colour."""
     roles = {each.role: each for each in part.colours}
     if not eyes or not roles:
         return {}
     before, after = roles["not yet"], roles["stays"]
-    told = told_by(before.value, after.value, eyes)
+    told = distinguished_by(before.value, after.value, eyes)
     # Only of what knows how early the colour began to turn can it be said how late it may have been called.
     late = LATE_BY if not told and "first_change" in part.numbers.Reading.model_fields else 0
     return {} if told == COLOUR else {"told": told, "before": before.name, "after": after.name, "late_by": late}

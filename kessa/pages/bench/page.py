@@ -14,7 +14,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.beforehand import beforehand, cases
 from kessa.pages.bench.board import OnBoard
-from kessa.pages.bench.inputs import end_told, inputs_of
+from kessa.pages.bench.inputs import end_as_seen, inputs_of
 from kessa.record.advice.advising import newest_at
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, bench_of, lots_of
@@ -60,7 +60,7 @@ def bench_payload(
                 "counts": part.counts,
                 "stop_at": part.stop_at,
                 "sign": sign(part.unit),
-                **_told(determination, part, rows),
+                **_beforehand(determination, part, rows),
             }
             for part in method.parts
         ],
@@ -88,7 +88,7 @@ def bench_payload(
     }
 
 
-def _told(determination: Determination, part: Part, rows: list[Row]) -> dict[str, Any]:
+def _beforehand(determination: Determination, part: Part, rows: list[Row]) -> dict[str, Any]:
     """Return what readings of a part come to, and what that means beside the newest results of the place (`rows`)."""
     method, place = determination.method, determination.place
     rule = rule_for(part.parameter, determination.near_limit, screened=method.screening)
@@ -126,7 +126,7 @@ def panel_of(
         "method": method,
         "earlier": past,
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
-        "end": end_told(method.main, eyes),
+        "end": end_as_seen(method.main, eyes),
         "untabled": [lot for lot in lots if lot.supply_key in method.lacks_table],
         "payload": bench_payload(determination, taps, bench, usual, rows)
         | {"whose": named, "bottles": bottles_of(determination, lots)},

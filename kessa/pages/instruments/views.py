@@ -18,7 +18,7 @@ from kessa.pages.instruments.forms import CALIBRATION_FORMS, CheckForm, Instrume
 from kessa.pages.people.forms import WhyForm
 from kessa.record.instruments import services
 from kessa.record.instruments.models import Instrument, InstrumentCheck, Shown
-from kessa.record.instruments.selectors import offered, shown_lately
+from kessa.record.instruments.selectors import latest_readings, offered
 from kessa.record.methods.selectors import methods_of
 from kessa.record.methods.services import begin_draft
 from kessa.record.people.access import TeamRequest, member, technician
@@ -105,7 +105,7 @@ def _to_calibrate(request: TeamRequest, pk: int) -> tuple[Instrument, str]:
 
 
 def _taken(found: Instrument, kind: str) -> list[tuple[Shown, str]]:
-    offers = ((each, CALIBRATION_FORMS[kind].taken(each)) for each in shown_lately(found))
+    offers = ((each, CALIBRATION_FORMS[kind].taken(each)) for each in latest_readings(found))
     return [(each, json.dumps(fields)) for each, fields in offers if fields]
 
 
@@ -168,7 +168,7 @@ def memory(request: TeamRequest, pk: int) -> HttpResponse:
     if form.is_valid():
         said = form.cleaned_data
         try:
-            new = services.take_shown(request.membership, found, said["shown"], f"its file {said['file'].name}")
+            new = services.take_readings(request.membership, found, said["shown"], f"its file {said['file'].name}")
             known = len(said["shown"]) - new
             messages.success(request, f"{new} readings are taken in; {known} were there already.")
             return redirect("instruments:instrument", pk)

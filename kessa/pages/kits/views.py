@@ -106,7 +106,7 @@ def lot(request: TeamRequest, pk: int) -> HttpResponse:
 def change_lot(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     """Count a lot, take it into use, suspect it of damp, write its table, or put it away."""
     found = _lot(request, pk)
-    acts = {"count": _count, "use": _use, "damp": _damp, "table": _table, "away": _away, "weigh": _weigh}
+    acts = {"count": _count, "use": _use, "damp": _damp, "table": _table, "away": _away, "weigh": _weigh_drops}
     if act not in acts:
         raise Http404
     try:
@@ -127,7 +127,7 @@ def _count(request: TeamRequest, found: Lot) -> str:
     return "Counted."
 
 
-def _weigh(request: TeamRequest, found: Lot) -> str:
+def _weigh_drops(request: TeamRequest, found: Lot) -> str:
     form = WeightForm(request.POST)
     if not form.is_valid():
         raise ValidationError("Write what 20 drops weigh, in g.")

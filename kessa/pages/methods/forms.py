@@ -132,7 +132,7 @@ class NumbersForm(forms.Form):
             raise forms.ValidationError("Two ranges have the same volume.")
         return ranges
 
-    def _told(self, numbers: dict[str, Any]) -> dict[str, Any]:
+    def _without_defaults(self, numbers: dict[str, Any]) -> dict[str, Any]:
         """Leave out what is the kind's default anyway."""
         fields = self.kind.model_fields
         return {name: value for name, value in numbers.items() if name not in fields or value != fields[name].default}
@@ -150,7 +150,9 @@ class NumbersForm(forms.Form):
         part["numbers"] = kept | {name: said[name] for name in self.numbers if name in said}
         for name in ("titrant", "chips"):
             # The chemistry and the colours of before hold only for the numbers of before.
-            if name in self.part and self._told(part["numbers"]) == self._told(self.part.get("numbers", {})):
+            if name in self.part and self._without_defaults(part["numbers"]) == self._without_defaults(
+                self.part.get("numbers", {})
+            ):
                 part[name] = self.part[name]
         whole = {name: each for name, each in self.definition.items() if name not in ("keeps_hours", "may_dilute")}
         whole |= {name: said.get(name, "") for name in TEXTS}

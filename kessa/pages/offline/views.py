@@ -119,7 +119,7 @@ def _context(request: TeamRequest, place: Place) -> dict[str, Any]:
     ways = ways_for(place.kind_key)
     sample_form = SampleForm(place, request.user, ways, initial={"way": place.usual_way})
     several = len(tests) > 1
-    besides = _besides(place, {each.family for each in tests})
+    besides = _other_methods(place, {each.family for each in tests})
     lanes = lanes_of(place.team_id, tests, timezone.now()) if several else None
     return {
         **going,
@@ -206,7 +206,7 @@ def _to_be_drawn(request: TeamRequest, place: Place) -> Sample:
     return Sample(id=NO_NUMBER, team=place.team, visit=visit, drawn_at=timezone.now(), drawn_by=request.user)
 
 
-def _besides(place: Place, planned: set[str]) -> list[Method]:
+def _other_methods(place: Place, planned: set[str]) -> list[Method]:
     """Return what else the team's kits can test, by the lowest range of each."""
     kits = Kit.objects.for_team(place.team_id).values_list("families", flat=True)
     in_kits = {family for families in kits for family in families} - planned

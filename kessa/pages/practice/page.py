@@ -7,8 +7,8 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.core.job.schools import complete
-from kessa.core.practice.seen import LIGHTS, shown, vessel
-from kessa.pages.bench.inputs import end_told, inputs_of
+from kessa.core.practice.seen import LIGHTS, displayed, vessel
+from kessa.pages.bench.inputs import end_as_seen, inputs_of
 from kessa.pages.bench.page import bench_payload
 from kessa.record.determinations.state import Bench, bench_of, flags_of
 from kessa.record.practice.models import Practised
@@ -53,7 +53,7 @@ def panel_of(go: Practised, taps: list[Tap], named: str, eyes: str) -> dict[str,
         "method": method,
         "earlier": [],
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
-        "end": end_told(method.main, eyes),
+        "end": end_as_seen(method.main, eyes),
         "payload": payload,
         "shown": [(part, first[part.key]) for part in method.parts if part.key in first],
         "lights": list(LIGHTS.items()),
@@ -71,7 +71,7 @@ def world_of(go: Practised) -> dict[str, Any]:
     for number in range(1, _RUNS + 1):
         run = f"sample-{number}"
         if not method.counted:
-            shows[run] = {part.key: shown(method, part, world, run) for part in method.parts}
+            shows[run] = {part.key: displayed(method, part, world, run) for part in method.parts}
             continue
         vessels[run] = vessel(method, main, world, run)
         if method.blank:

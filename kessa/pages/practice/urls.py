@@ -14,6 +14,6 @@ urlpatterns = [
     path("<uuid:pk>/", views.go, name="go"),
     path("<uuid:pk>/bench/", views.bench, name="bench"),
     path("<uuid:pk>/outcome/", views.outcome, name="outcome"),
-    path("<uuid:pk>/told/", views.told, name="told"),
+    path("<uuid:pk>/told/", views.scored, name="scored"),
     path("<uuid:pk>/remark/", views.remark, name="remark"),
 ]

@@ -76,7 +76,7 @@ def go(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What comes before the bench: a look at kit and sample; or a lesson without a test."""
     found = _own(request, pk)
     if found.closed_at:
-        return redirect("practice:told", pk)
+        return redirect("practice:scored", pk)
     if "looked" in found.said:
         return redirect("practice:bench", pk)
     lesson = found.lesson
@@ -88,7 +88,7 @@ def go(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
             services.say(request.membership, found, **form.cleaned_data)
             return redirect("practice:bench", pk)
         services.answer(request.membership, found, form.points())
-        return redirect("practice:told", pk)
+        return redirect("practice:scored", pk)
     context = {"go": found, "lesson": lesson, "form": form}
     if found.family:
         context |= before_of(found)
@@ -112,7 +112,7 @@ def bench(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     if not found.family:
         return redirect("practice:go", pk)
     if found.closed_at:
-        return redirect("practice:told", pk)
+        return redirect("practice:scored", pk)
     if "looked" not in found.said:
         return redirect("practice:go", pk)
     context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership), request.user.colours_alike)
@@ -131,7 +131,7 @@ def outcome(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
 
 
 @member
-def told(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
+def scored(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     """What was right, and what each slip would have done; first the verdict, where the lesson asks for one."""
     found = _own(request, pk, may.see)
     own = found.person_id == request.user.pk
@@ -145,7 +145,7 @@ def told(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
             form = JudgeForm(request.POST or None)
             if request.method == "POST" and form.is_valid():
                 services.judge_own(request.membership, found, state, form.cleaned_data["judged"])
-                return redirect("practice:told", pk)
+                return redirect("practice:scored", pk)
             return render(request, "practice/judge.html", context | {"form": form})
         truths = held(found.world, state.outcomes)
         context["truths"] = [
@@ -155,7 +155,7 @@ def told(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
         context["taps"] = taps_in_words(found.determination)
     context["points"] = [Point(**each) for each in found.points]
     context["remark_form"] = None if own else RemarkForm(instance=found)
-    return render(request, "practice/told.html", context)
+    return render(request, "practice/scored.html", context)
 
 
 @coordinator
@@ -169,7 +169,7 @@ def remark(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
         messages.success(request, f"{found.person} reads it with what was right.")
     else:
         messages.error(request, "At most 500 letters, on what is ended.")
-    return redirect("practice:told", pk)
+    return redirect("practice:scored", pk)
 
 
 @member

@@ -48,7 +48,7 @@ def taps_in_words(determination: Determination) -> list[TapInWords]:
 def _words(tap: Tap, by_id: dict[str, Tap], method: Method) -> str:
     data = tap.data
     if tap.kind == events.READ:
-        return f"read {_part(method, data['part'])}{said(data['reading'])}{_shown_by(tap)}"
+        return f"read {_part(method, data['part'])}{said(data['reading'])}{_taken_over_from(tap)}"
     if tap.kind == events.SEEN:
         return f"read {_part(method, data['part'])}: its number follows"
     if tap.kind == events.END:
@@ -61,7 +61,7 @@ def _words(tap: Tap, by_id: dict[str, Tap], method: Method) -> str:
     return _WORDS.get(tap.kind) or _with_data(tap, method)
 
 
-def _shown_by(tap: Tap) -> str:
+def _taken_over_from(tap: Tap) -> str:
     """Say from whose display a reading was taken over."""
     if "shown" not in tap.data:
         return ""

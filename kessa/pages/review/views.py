@@ -19,6 +19,7 @@ from kessa.record.review.models import Step, What
 from kessa.record.review.selectors import (
     PAGE,
     accepted_by,
+    current_rows,
     ended_rows,
     hands_on,
     hands_on_each,
@@ -26,7 +27,6 @@ from kessa.record.review.selectors import (
     older_than,
     seen_of,
     side_by_side,
-    standing_rows,
     steps_on,
     to_look_over,
 )
@@ -48,7 +48,7 @@ def index(request: TeamRequest) -> HttpResponse:
     before = _before(request)
     rows = list((rows.filter(older_than(before)) if before else rows)[: PAGE + 1])
     shown = rows[:PAGE]
-    found = standing_rows(team.pk, [visit.pk for visit in shown])
+    found = current_rows(team.pk, [visit.pk for visit in shown])
     hands = hands_on_each(team.pk, shown)
     context = {
         "state": state,
@@ -120,7 +120,7 @@ def _visit(request: TeamRequest, pk: uuid.UUID) -> Visit:
 def _page(request: TeamRequest, found: Visit, form: AskForm | None = None) -> HttpResponse:
     sheet, hands = field_sheet(found), hands_on(found)
     steps = steps_on(found)
-    rows = standing_rows(found.team_id, [found.pk])[found.pk]
+    rows = current_rows(found.team_id, [found.pk])[found.pk]
     following = next_to_review(request.membership, found)
     context = {
         "visit": found,

@@ -18,10 +18,10 @@ from kessa.record.rules.selectors import house_rules, is_own, known_sets
 def index(request: TeamRequest) -> HttpResponse:
     """Show the house rules and every rule set."""
     rules = house_rules(request.membership.team)
-    return render(request, "rules/index.html", _shown(request, HouseRulesForm(rules)))
+    return render(request, "rules/index.html", _context(request, HouseRulesForm(rules)))
 
 
-def _shown(request: TeamRequest, form: HouseRulesForm) -> dict[str, Any]:
+def _context(request: TeamRequest, form: HouseRulesForm) -> dict[str, Any]:
     team = request.membership.team
     known = known_sets(team.pk).values()
     by_role = (
@@ -48,7 +48,7 @@ def choose(request: TeamRequest) -> HttpResponse:
     rules = house_rules(team)
     form = HouseRulesForm(rules, request.POST)
     if not form.is_valid():
-        return render(request, "rules/index.html", _shown(request, form), status=422)
+        return render(request, "rules/index.html", _context(request, form), status=422)
     texts = {name: form.cleaned_data[name] for name in ("ice_rule", "flood_rule", "never_alone")}
     services.choose_house_rules(request.membership, rules, form.schools(), **texts, public_words=form.public_words())
     messages.success(request, "House rules saved. Tests begun before keep the rules they began with.")

@@ -104,7 +104,7 @@ def _recipes(place: Place) -> list[Recipe]:
 
 
 def _write(at: _At, recipes: Iterable[Recipe]) -> None:
-    standing = {each.part: each for each in _standing(at)}
+    standing = {each.part: each for each in _current(at)}
     for recipe in recipes:
         derived = None if recipe.parameter in at.rows else _derived(recipe, at)
         now = _calculated(recipe, derived, at) if derived else None
@@ -140,7 +140,7 @@ def _one_bottle(recipe: Recipe, at: _At) -> dict[str, float]:
     return {name: part.numbers.precision_percent for name, part in parts.items()}
 
 
-def _standing(at: _At) -> list[Result]:
+def _current(at: _At) -> list[Result]:
     if at.sample:
         found: list[Result] = _of(team=at.place.team_id, sample=at.sample.pk)
         return found

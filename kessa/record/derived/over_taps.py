@@ -33,7 +33,7 @@ def supplies_of(tap: Place) -> list[Place]:
 
 def write_over_taps(supply: Place) -> None:
     """Write what a supply's limits want to know of its taps, as it is now; what no tap tells any more ends."""
-    standing = {each.parameter: each for each in _standing(team=supply.team_id, place=supply.pk)}
+    standing = {each.parameter: each for each in _current(team=supply.team_id, place=supply.pk)}
     taps = [each.pk for each in taps_of(supply)]
     for parameter in {*standing, *(_asked_of(supply) if taps else ())}:
         rows = _newest(supply.team_id, taps, parameter) if taps else []
@@ -102,5 +102,5 @@ def _visit(supply: Place, taken_at: datetime | None, before: Result | None) -> V
 
 
 @compiled
-def _standing(team: int, place: int) -> Any:
+def _current(team: int, place: int) -> Any:
     return Result.objects.for_team(team).current().filter(place=place, fraction=OVER_TAPS)

@@ -33,7 +33,7 @@ def write_package(out: IO[bytes], team: Team, results: Any | None, tell: Tell, l
                 text = io.TextIOWrapper(table, encoding="utf-8", newline="")
                 writer = csv.writer(text)
                 writer.writerow([column.name for column in noun.table])
-                for piece in _told(noun, team, results, tell):
+                for piece in _pieces(noun, team, results, tell):
                     writer.writerows([harmless(_cell(value)) for value in row] for row in piece)
                 text.flush()
                 text.detach()
@@ -86,7 +86,7 @@ def write_workbook(out: IO[bytes], team: Team, results: Any | None, tell: Tell) 
     book = Workbook(write_only=True)
     for noun in resources():
         heads, full, number = [column.name for column in noun.table], _SHEET, 0
-        for piece in _told(noun, team, results, tell):
+        for piece in _pieces(noun, team, results, tell):
             for row in piece:
                 if full >= _SHEET:
                     number += 1
@@ -103,7 +103,7 @@ def write_lines(out: IO[bytes], team: Team, results: Any | None, tell: Tell) -> 
     """Write a JSON object a line, each with the noun it is a row of."""
     for noun in resources():
         names = [column.name for column in noun.table]
-        for piece in _told(noun, team, results, tell):
+        for piece in _pieces(noun, team, results, tell):
             lines = (
                 json.dumps({"noun": noun.name} | dict(zip(names, map(_plain, row), strict=True)), ensure_ascii=False)
                 for row in piece
@@ -137,7 +137,7 @@ def _newest(results: Any, place: Place) -> Iterator[dict[str, Any]]:
         yield dict(zip(names, map(_plain, row), strict=True))
 
 
-def _told(noun: Resource, team: Team, results: Any | None, tell: Tell) -> Iterable[list[tuple[Any, ...]]]:
+def _pieces(noun: Resource, team: Team, results: Any | None, tell: Tell) -> Iterable[list[tuple[Any, ...]]]:
     for piece in rows_of(noun, team, results):
         yield piece
         tell(len(piece))

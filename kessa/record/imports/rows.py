@@ -12,7 +12,7 @@ from kessa.core.judging.plausible import can_be
 from kessa.core.methods import house_methods
 from kessa.core.notebooks import heads
 from kessa.core.notebooks.cells import Read, decimal_mark, is_nothing, read_number
-from kessa.core.notebooks.days import is_settled, orders_of, read_day, read_time
+from kessa.core.notebooks.days import is_unambiguous, orders_of, read_day, read_time
 from kessa.core.notebooks.heads import Head, form_of, head_of, unit_of
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.parameters import parameters
@@ -67,7 +67,7 @@ def guess(head: Sequence[str], sample: Sequence[Sequence[str]]) -> tuple[list[di
     orders = orders_of(days)
     reading = {
         "mark": decimal_mark(numbers) or "",
-        "order": (orders[0] if orders and (len(orders) == 1 or is_settled(days)) else ""),
+        "order": (orders[0] if orders and (len(orders) == 1 or is_unambiguous(days)) else ""),
         "place": "",
         "found_from": "",
     }

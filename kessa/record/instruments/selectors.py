@@ -77,13 +77,13 @@ def instrument_names(team: int) -> Any:
 _OFFERED, _MOST_OFFERED = timedelta(minutes=10), 4
 
 
-def shown_lately(instrument: Instrument) -> list[Shown]:
+def latest_readings(instrument: Instrument) -> list[Shown]:
     """Return what one instrument showed just now, the newest first."""
     return list(instrument.shown.filter(at__gte=timezone.now() - _OFFERED)[:_MOST_OFFERED])
 
 
 @compiled
-def _shown_since(team: int, measures: str, since: datetime) -> Any:
+def _readings_since(team: int, measures: str, since: datetime) -> Any:
     rows = Shown.objects.for_team(team).filter(instrument__measures=measures, at__gte=since)
     return rows.select_related("instrument").order_by("-at")[:_MOST_OFFERED]
 
@@ -93,7 +93,7 @@ def offered(team_id: int, measures: str, of: Collection[str] = ()) -> list[Shown
 
     Where it is wanted `of` some parameters, what the instrument says is another's is left out.
     """
-    rows = _shown_since(team=team_id, measures=measures, since=timezone.now() - _OFFERED)
+    rows = _readings_since(team=team_id, measures=measures, since=timezone.now() - _OFFERED)
     wanted = {parameter(each).key for each in of}
     return [row for row in rows if not wanted or _said_of(row) in (None, *wanted)]
 

@@ -26,7 +26,7 @@ def keep_instrument(by: Membership, instrument: Instrument) -> Instrument:
 
 
 @act("readings of an instrument taken in", may.take_shown)
-def take_shown(by: Membership, instrument: Instrument, shown: Sequence[Said], came_by: str) -> int:
+def take_readings(by: Membership, instrument: Instrument, shown: Sequence[Said], came_by: str) -> int:
     """Keep what an instrument showed, each once; returns how many were new.
 
     A reading without a time was shown just now. Raises ValidationError where one cannot be the instrument's.

@@ -67,4 +67,4 @@ class PracticeStream(Stream):
     @property
     def page(self) -> str:
         """Where it is told what was right."""
-        return reverse("practice:told", args=[self.row.pk])
+        return reverse("practice:scored", args=[self.row.pk])

@@ -41,16 +41,16 @@ def charted(team: Team | int, family: str, kind: str) -> list[Charted]:
 def _checks(team: Team | int, family: str, kind: str) -> list[Charted]:
     rows = QualityCheck.objects.for_team(team).filter(family=family, withdrawn_at=None, determination__purpose=kind)
     rows = rows.select_related("person", "determination__instrument").order_by("-at", "-pk")[:_CHARTED]
-    return _told(team, [(row.at, row.found if row.percent is None else row.percent, row) for row in rows])
+    return _charted(team, [(row.at, row.found if row.percent is None else row.percent, row) for row in rows])
 
 
 def _duplicates(team: Team | int, family: str) -> list[Charted]:
     rows = Result.objects.for_team(team).current().filter(family=family, determination__purpose=Purpose.SAMPLE)
     rows = rows.select_related("person", "determination__instrument").order_by("-tested_at", "-pk")[:_CHARTED]
-    return _told(team, [(row.tested_at, apart, row) for row in rows if (apart := _run_apart(row)) is not None])
+    return _charted(team, [(row.tested_at, apart, row) for row in rows if (apart := _run_apart(row)) is not None])
 
 
-def _told(team: Team | int, found: Sequence[tuple[datetime, float, Any]]) -> list[Charted]:
+def _charted(team: Team | int, found: Sequence[tuple[datetime, float, Any]]) -> list[Charted]:
     """Tell of values and their rows, newest first, all that a chart is narrowed by, oldest first."""
     lots = _lots_of(team, [row.determination_id for _, _, row in found])
     return [

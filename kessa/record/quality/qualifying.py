@@ -165,7 +165,7 @@ def _ends_below(one: Quantity, other: Quantity) -> bool:
 
 
 def _checks(team_id: int, family: str) -> list[CheckAt]:
-    checks = _standing_checks(team=team_id, family=family)
+    checks = _checks_in_force(team=team_id, family=family)
     lots = _lots([check.determination_id for check in checks]) if checks else {}
     return [
         CheckAt(
@@ -180,7 +180,7 @@ def _checks(team_id: int, family: str) -> list[CheckAt]:
 
 
 @compiled
-def _standing_checks(team: int, family: str) -> Any:
+def _checks_in_force(team: int, family: str) -> Any:
     rows = QualityCheck.objects.for_team(team).filter(family=family, withdrawn_at=None).order_by("at", "pk")
     return rows.annotate(instrument=F("determination__instrument")).only("at", "good", "breaks", "determination", "kit")
 

@@ -66,7 +66,7 @@ def qualify_by_lots(team_id: int, determinations: Iterable[Determination]) -> No
     for mark in _unverified_marks(team=team_id, tests=list(of_tests)):
         marked[mark.result_id].append(mark)
     new, gone, now = [], [], timezone.now()
-    for result in _standing_of(team=team_id, tests=list(of_tests)):
+    for result in _current_of(team=team_id, tests=list(of_tests)):
         there = marked[result.pk]
         day = timezone.localdate(result.tested_at)
         lots = uses[result.determination_id] if _asks(of_tests[result.determination_id]) else []
@@ -87,7 +87,7 @@ def _lots_of(team: int, tests: list[Any]) -> Any:
 
 
 @compiled
-def _standing_of(team: int, tests: list[Any]) -> Any:
+def _current_of(team: int, tests: list[Any]) -> Any:
     return Result.objects.for_team(team).current().filter(determination__any=tests).only("determination", "tested_at")
 
 

@@ -103,7 +103,7 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
     return found
 
 
-def standing_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
+def current_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     """Return what stands of what was found out on visits, the gravest first, with the flags."""
     results = Result.objects.for_team(team).current().filter(visit__in=visits).newest_first()
     found: dict[UUID, list[Row]] = defaultdict(list)
@@ -116,7 +116,7 @@ def standing_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     return found
 
 
-class Beside(NamedTuple):
+class Compared(NamedTuple):
     """A result of a visit beside what was found before, and the same day at the places this one is compared with."""
 
     row: Row
@@ -124,7 +124,7 @@ class Beside(NamedTuple):
     pairs: list[tuple[Place, Any]]
 
 
-def side_by_side(visit: Visit, rows: list[Row]) -> list[Beside]:
+def side_by_side(visit: Visit, rows: list[Row]) -> list[Compared]:
     """Put a visit's results beside the place's past and its pairs."""
     if not rows:
         return []
@@ -136,7 +136,7 @@ def side_by_side(visit: Visit, rows: list[Row]) -> list[Beside]:
     others = list(dict.fromkeys(compared_with(visit.place).values()))
     same_day = {place: _same_day(visit.team_id, place, names, first) for place in others}
     return [
-        Beside(
+        Compared(
             row,
             before.get(_series(row.result)),
             [(place, there[_series(row.result)]) for place, there in same_day.items() if _series(row.result) in there],

@@ -133,7 +133,7 @@ def _record(
         stream, not_begun = _begun(by, of, number, read, refused, moments)
         refused += not_begun
         read = [tap for tap in read if str(tap.id) not in dict(not_begun)]
-    stand = _standing(read) if look_back else {}
+    stand = _kept_before(read) if look_back else {}
     keeping = _Keeping(by, stream, number, moments, len(read))
     keeping.kept = {pk: came_late for pk, (where, came_late) in stand.items() if where == number}
     waits: list[tuple[str, str]] = []
@@ -224,7 +224,7 @@ def _counts(stream: uuid.UUID) -> Any:
     return rows.annotate(each=Count("pk"), last=Max("seq")).values_list("late", "each", "last")
 
 
-def _standing(read: list[Incoming]) -> dict[uuid.UUID, tuple[uuid.UUID, bool]]:
+def _kept_before(read: list[Incoming]) -> dict[uuid.UUID, tuple[uuid.UUID, bool]]:
     """Return where taps that were kept before stand, and whether they came late, by id."""
     before = Tap.across_teams.filter(pk__in=[tap.id for tap in read])
     return {pk: (where, late) for pk, where, late in before.values_list("pk", "stream", "late")}

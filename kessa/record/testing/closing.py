@@ -96,7 +96,7 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
 
     What is no longer read leaves no result standing. A part that came out as it was keeps its result.
     """
-    standing = {each.part: each for each in _standing(determination)}
+    standing = {each.part: each for each in _current(determination)}
     anew = reason is not None and reason.flag == "judged-anew"
     new = []
     for part in determination.method.finds:
@@ -176,14 +176,14 @@ def _by_formula(row: Result) -> bool:
     return any(limit.formula for _, limit in speaking_of(row.parameter, determination.rule_sets))
 
 
-def _standing(determination: Determination) -> Iterable[Result]:
-    found = _standing_of(team=determination.team_id, test=determination.pk)
+def _current(determination: Determination) -> Iterable[Result]:
+    found = _asked_current(team=determination.team_id, test=determination.pk)
     prefetch_related_objects(found, "marks")
     return found
 
 
 @compiled
-def _standing_of(team: int, test: Any) -> Any:
+def _asked_current(team: int, test: Any) -> Any:
     return Result.objects.for_team(team).current().filter(determination=test)
 
 

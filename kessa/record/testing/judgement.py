@@ -6,10 +6,10 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.core.advising.of_the_test import steps_of_the_test
+from kessa.core.judging.conclusive import would_be_conclusive
 from kessa.core.judging.holding import overall, rule_for
 from kessa.core.judging.judge import NOT_SETTLED, Bounds
 from kessa.core.judging.plausible import PAIRED, Circumstance, Doubt
-from kessa.core.judging.settling import would_settle
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
@@ -68,7 +68,7 @@ def judge_outcome(determination: Determination, part: Part, bench: Bench) -> Jud
         outcome,
         methods_of(determination.team_id).get(part.next_range or ""),
         # A count over the range says nothing about the limit yet: the repeat will.
-        _settlers(determination, part, overall(assessed.judgements))
+        _finer_methods(determination, part, overall(assessed.judgements))
         if assessed.verdict == NOT_SETTLED and not outcome.next
         else (),
     )
@@ -96,7 +96,7 @@ def _seen(
     )
 
 
-def _settlers(determination: Determination, part: Part, decisive: Mapping[str, Any] | None) -> list[str]:
+def _finer_methods(determination: Determination, part: Part, decisive: Mapping[str, Any] | None) -> list[str]:
     """Return what of the team's own would tell on which side of the deciding limit the water is, in words."""
     if decisive is None or decisive.get("than"):
         return []
@@ -109,13 +109,13 @@ def _settlers(determination: Determination, part: Part, decisive: Mapping[str, A
     for kit, families in kits:
         for method in (each for family in families for each in known.get(family, [])):
             finer = next((each for each in method.parts if each.parameter == part.parameter), None)
-            if finer and method.key != determination.method_key and would_settle(finer, quantity, bounds):
+            if finer and method.key != determination.method_key and would_be_conclusive(finer, quantity, bounds):
                 found.setdefault(
                     method.key,
                     f"{_called(method)} ({kit})",
                 )
     weighed = _weighed(determination)
-    if weighed and would_settle(weighed.part(part.key), quantity, bounds):
+    if weighed and would_be_conclusive(weighed.part(part.key), quantity, bounds):
         found["weighed"] = "the same test with its bottle's drops weighed, 20 on a balance"
     return list(found.values())
 

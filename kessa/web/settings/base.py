@@ -180,7 +180,7 @@ TIME_ZONE = "UTC"
 STATIC_URL = "/static/"
 STATIC_ROOT = STATE / "static"
 # Only our own are served; the libraries' scripts and styles are not used.
-STATICFILES_FINDERS = ["kessa.web.static.BesidePages"]
+STATICFILES_FINDERS = ["kessa.web.static.PageFiles"]
 STATICFILES_DIRS = [PAGES, DOORS]
 STORAGES = {
     "default": {

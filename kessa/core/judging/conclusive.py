@@ -15,7 +15,7 @@ from kessa.core.quantities.quantity import Quantity
 _HALVINGS = 40
 
 
-def would_settle(part: Part, value: Quantity, bounds: Bounds) -> bool:
+def would_be_conclusive(part: Part, value: Quantity, bounds: Bounds) -> bool:
     """Whether a part's reading at a value has an interval that lies clear of a limit, both as `value` is written.
 
     The interval is taken from the nearest reading there is, and laid around the value itself.
