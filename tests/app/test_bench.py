@@ -24,7 +24,7 @@ from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import record
 from kessa.record.testing.repeats import go_on, repeat
 from kessa.record.testing.services import begin_test, reopen
-from kessa.record.testing.stream import BenchStream
+from kessa.record.testing.stream import TestStream
 from tests.app.pages import PageTest
 from tests.world import Taps, begin, drawn, measured, member, send, standing, team_of
 
@@ -164,7 +164,7 @@ class Recording(PageTest):
     def test_a_test_takes_taps_without_end_from_nobody_but_its_closing_always(self):
         determination = begin(self.place, self.membership)
         taps = Taps().run("blank-1", 1).run("sample-1", 8)
-        with patch.object(BenchStream, "most", 6):
+        with patch.object(TestStream, "most", 6):
             stored = send(self.membership, determination, taps.close())
             late = send(self.membership, determination, Taps(seq=50).run("sample-1", 20))
         self.assertEqual({reason for _, reason in stored.refused}, {"There is no room for more taps here."})

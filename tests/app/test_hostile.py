@@ -30,7 +30,7 @@ from kessa.web.permissions import addresses
 from tests.app.everything import named, one_of_each
 from tests.world import Taps, begin, measured, member, team_of, visited
 
-SECONDS = float(os.environ.get("KESSA_FUZZ_SECONDS", "60"))
+SECONDS = float(os.environ.get("KESSA_FUZZ_SECONDS", "24"))
 SEED = int(os.environ.get("KESSA_FUZZ_SEED", "1"))
 LONGEST = 5.0
 SCRIPT = "<script>kessa</script>"

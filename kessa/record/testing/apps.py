@@ -9,14 +9,15 @@ class TestingConfig(AppConfig):
     name = "kessa.record.testing"
 
     def ready(self) -> None:
-        """Let tests be tapped, as what closing one writes is known here; follow places and visits that change."""
+        """Let tests be tapped; follow places, lots and visits that change."""
         from kessa.record.kits.services import tabled
         from kessa.record.places.services import changed
         from kessa.record.taps.streams import register
-        from kessa.record.testing.closing import LoggedStream, lot_tabled, place_changed, visit_noted
+        from kessa.record.testing.closing import lot_tabled, place_changed, visit_noted
+        from kessa.record.testing.stream import TestStream
         from kessa.record.visits.services import noted
 
-        register(LoggedStream)
+        register(TestStream)
         changed.connect(place_changed)
         noted.connect(visit_noted)
         tabled.connect(lot_tabled)

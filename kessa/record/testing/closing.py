@@ -6,7 +6,6 @@ from typing import Any
 
 from django.db.models import prefetch_related_objects
 from django.dispatch import Signal
-from django.urls import reverse
 from django.utils import timezone
 
 from kessa.core.judging.formulas import GIVES_A_LIMIT
@@ -44,38 +43,27 @@ from kessa.record.testing.judgement import fraction_of, judge_outcome
 from kessa.record.testing.lots import book
 from kessa.record.testing.selectors import test_at
 from kessa.record.testing.services import tabled
-from kessa.record.testing.stream import BenchStream
 from kessa.record.visits.models import Sample, Visit
 
 # Sent where results were written, with them; in the same transaction.
 written = Signal()
 
 
-class LoggedStream(BenchStream):
-    """A test whose closing is written in the log."""
-
-    def write(self, bench: Bench, at: datetime) -> None:
-        """Write the results of each part, or what the check came to, and book what was used."""
-        determination = self.row
-        # What was used up meanwhile marks what was measured with it.
-        book(determination, bench)
-        reopened = _reopened(determination)
-        reason = Reason("further-run", reopened, self.by) if reopened is not None else None
-        if determination.purpose == Purpose.SAMPLE:
-            results = write_results(determination, bench, at, reason)
-            told = [each.parameter for each in results if known_parameter(each.parameter).key in GIVES_A_LIMIT]
-            if told and determination.sample:
-                judge_again(determination.sample, self.by, " and ".join(told))
-        else:
-            _write_check(determination, bench, at)
-        determination.closed_at = at
-        determination.save(update_fields=["closed_at"])
-
-    @property
-    def page(self) -> str:
-        """The newest result, or what the check came to."""
-        check = self.row.purpose != Purpose.SAMPLE
-        return reverse("quality:check" if check else "results:determination", args=[self.row.pk])
+def close(by: Membership, determination: Determination, bench: Bench, at: datetime) -> None:
+    """Close a test: write the results of each part, or what the check came to, and book what was used."""
+    # What was used up meanwhile marks what was measured with it.
+    book(determination, bench)
+    reopened = _reopened(determination)
+    reason = Reason("further-run", reopened, by) if reopened is not None else None
+    if determination.purpose == Purpose.SAMPLE:
+        results = write_results(determination, bench, at, reason)
+        limiting = [each.parameter for each in results if known_parameter(each.parameter).key in GIVES_A_LIMIT]
+        if limiting and determination.sample:
+            judge_again(determination.sample, by, " and ".join(limiting))
+    else:
+        _write_check(determination, bench, at)
+    determination.closed_at = at
+    determination.save(update_fields=["closed_at"])
 
 
 def lot_tabled(lot: Lot, by: Membership, **_: Any) -> None:
@@ -88,7 +76,7 @@ def lot_tabled(lot: Lot, by: Membership, **_: Any) -> None:
         row = test_at(team=lot.team_id, pk=determination.pk)[0]
         bench = bench_of(row, taps)
         if not bench.waits_for_table(row.method) and bench.concluded:
-            LoggedStream(by, row).write(bench, max(moment(closing.at, timedelta(0), timezone.now()), row.started_at))
+            close(by, row, bench, max(moment(closing.at, timedelta(0), timezone.now()), row.started_at))
 
 
 def write_results(determination: Determination, bench: Bench, at: datetime, reason: Reason | None) -> list[Result]:

@@ -1,14 +1,15 @@
-"""A test as a stream of taps: begun, its runs, answers, and closing. What closing writes is the log's affair."""
+"""A test as a stream of taps: begun, its runs, answers, and closing."""
 
 import uuid
-from abc import abstractmethod
 from datetime import datetime
 from typing import Any, ClassVar, Self
 
+from django.urls import reverse
+
 from kessa.core.runs.events import BACK, BOTTLE, CLOSED, REOPENED
 from kessa.record.determinations import may
-from kessa.record.determinations.models import Determination
-from kessa.record.determinations.state import Bench, bench_of
+from kessa.record.determinations.models import Determination, Purpose
+from kessa.record.determinations.state import bench_of
 from kessa.record.determinations.tapped import carried
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Membership
@@ -18,11 +19,12 @@ from kessa.record.taps.selectors import counted
 from kessa.record.taps.services import add_tap
 from kessa.record.taps.streams import Stream
 from kessa.record.testing import lots, services
+from kessa.record.testing.closing import close
 from kessa.record.testing.selectors import test_at
 from kessa.record.visits.services import lent
 
 
-class BenchStream(Stream):
+class TestStream(Stream):
     """The taps of one test."""
 
     name: ClassVar[str] = "bench"
@@ -96,8 +98,10 @@ class BenchStream(Stream):
             # Nothing is written yet: the closing is kept, and the test goes on.
             add_tap(self.by, self.row.pk, REOPENED, {"why": "No run is finished yet: there is nothing to write."})
             return
-        self.write(bench, max(moments[closing[0].pk], self.row.started_at))
+        close(self.by, self.row, bench, max(moments[closing[0].pk], self.row.started_at))
 
-    @abstractmethod
-    def write(self, bench: Bench, at: datetime) -> None:
-        """Write in the log what the runs came to, closed at a moment."""
+    @property
+    def page(self) -> str:
+        """The newest result, or what the check came to."""
+        check = self.row.purpose != Purpose.SAMPLE
+        return reverse("quality:check" if check else "results:determination", args=[self.row.pk])
