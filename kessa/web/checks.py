@@ -9,6 +9,7 @@ from django.template.loader import get_template
 from kessa.core.datafile import faults_of_data_files
 from kessa.core.readings import KINDS
 from kessa.pages.bench.inputs import template_of
+from kessa.record.reports import kind as reports
 
 
 @register
@@ -19,11 +20,13 @@ def data_files(**_: Any) -> list[CheckMessage]:
 
 @register
 def kinds(**_: Any) -> list[CheckMessage]:
-    """Whether every kind of test that is not counted has the template by which it is read on the bench."""
+    """Whether every kind of test that is not counted has the template it is read by, and every report its page."""
+    wanted = {template_of(key): "kessa.E002" for key, kind in KINDS.items() if not kind.counted}
+    wanted |= {kind.template: "kessa.E003" for kind in reports.KINDS.values()}
     found: list[CheckMessage] = []
-    for key in (key for key, kind in KINDS.items() if not kind.counted):
+    for template, number in wanted.items():
         try:
-            get_template(template_of(key))
+            get_template(template)
         except TemplateDoesNotExist:
-            found.append(Error(f"{key}: there is no template {template_of(key)} to read it by.", id="kessa.E002"))
+            found.append(Error(f"There is no template {template}.", id=number))
     return found

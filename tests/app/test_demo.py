@@ -19,6 +19,7 @@ from kessa.record.people.may import Case, Rule
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.quality.models import QualityCheck
+from kessa.record.reports.kind import KINDS as KINDS_OF_REPORT
 from kessa.record.results.models import Result
 from kessa.record.rounds.selectors import calls, plan_of
 from kessa.record.taps.selectors import counted
@@ -186,6 +187,11 @@ class BeforeTheFirstPage(PageTest):
         with patch.dict(KINDS_OF_READING, {"turbidity stick": KINDS_OF_READING["direct"]}):
             (told,) = checked_kinds()
         self.assertIn("bench/read/turbidity stick.html", told.msg)
+
+    def test_a_report_without_a_page_is_told(self):
+        with patch.dict(KINDS_OF_REPORT, {"week": KINDS_OF_REPORT["month"]._replace(key="week")}):
+            (told,) = checked_kinds()
+        self.assertIn("reports/week.html", told.msg)
 
     def test_a_rule_that_cannot_be_asked_with_what_its_act_is_about_is_told(self):
         never = Rule(volunteer=Case("lots of their own", lambda by, lot: False), technician=True)

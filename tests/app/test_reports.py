@@ -12,7 +12,7 @@ from kessa.record.people.acts import NotAllowed
 from kessa.record.places.models import Place
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import add_lot, keep_product
-from kessa.record.reports.contents import gather
+from kessa.record.reports.kind import KINDS, gather
 from kessa.record.reports.models import Report
 from kessa.record.reports.services import body_of, issue, would_be
 from kessa.record.reports.tasks import print_paper
@@ -48,7 +48,7 @@ class Months(ReportCase):
         for nth, result in enumerate(results):
             self.move(result, month + timedelta(days=nth * 3))
         exclude(self.ines, results[3], why="the wrong bottle")
-        section = gather(self.team, "month", {"month": "2026-03", "place": self.place.pk}).told["sections"][0]
+        section = gather(self.team, "month", {"month": "2026-03", "place": self.place.pk}).context["sections"][0]
         (line,) = section.lines
         self.assertEqual((line.parameter, line.unit, line.form, line.period.number), ("chloride", "mg/L", "Cl", 3))
         self.assertEqual(
@@ -167,6 +167,11 @@ class Papers(ReportCase):
             f"/reports/make/year/?year=26&place={self.place.pk}",
         ):
             self.assertRedirects(self.client.get(address), "/reports/")
+        for key, kind in KINDS.items():
+            self.assertRedirects(self.client.get(f"/reports/make/{key}/"), "/reports/")
+            with self.assertRaises(ValidationError):
+                gather(self.team, key, {"place": self.place.pk, "visit": "1", "sample": "1"})
+            self.assertEqual(kind.form.offered, f'action="/reports/make/{key}/"' in self.client.get("/reports/").text)
         page = self.client.get(f"/reports/make/year/?year=2026&place={self.place.pk}")
         self.assertContains(page, "there is nothing to issue")
         self.assertContains(self.client.get("/reports/?before=9"), "None yet.")

@@ -36,9 +36,9 @@ def seen_apart(one: str, other: str, eyes: str) -> float:
 def distinguished_by(one: str, other: str, eyes: str) -> str:
     """Return by what such eyes tell two sRGB colours at a glance: COLOUR, LIGHTNESS, or "" where they do not.
 
-    >>> [told_by("#cc6688", "#ffffff", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
+    >>> [distinguished_by("#cc6688", "#ffffff", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
     ['lightness', 'colour']
-    >>> [told_by("#3f9a6a", "#cf8d9a", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
+    >>> [distinguished_by("#3f9a6a", "#cf8d9a", eyes) for eyes in (RED_GREEN, BLUE_YELLOW)]
     ['', 'colour']
     """
     apart = seen_apart(one, other, eyes)

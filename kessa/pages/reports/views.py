@@ -9,15 +9,11 @@ from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
 from kessa.pages.base.views import one_moment
-from kessa.pages.reports.forms import MonthForm, PlantForm, SampleForm, VisitForm, YearForm
 from kessa.record.people.access import TeamRequest, member, technician
-from kessa.record.people.models import Team
 from kessa.record.reports import services
-from kessa.record.reports.contents import gather
-from kessa.record.reports.models import Kind, Report
+from kessa.record.reports.kind import KINDS, gather
+from kessa.record.reports.models import Report
 from kessa.record.reports.selectors import SHOWN, changed_since, latest_reports
-
-_CHOSEN = (MonthForm, PlantForm, YearForm)
 
 
 @member
@@ -30,27 +26,19 @@ def index(request: TeamRequest) -> HttpResponse:
     context = {
         "reports": rows[:SHOWN],
         "more": rows[SHOWN - 1].number if len(rows) > SHOWN else None,
-        "forms": [(form(team), Kind(form.kind).label) for form in _CHOSEN],
+        "forms": [(kind, kind.form(team, auto_id=f"id_{kind.key}_%s")) for kind in KINDS.values() if kind.form.offered],
     }
     return render(request, "reports/index.html", context)
 
 
-def _form(team: Team, kind: str, said: Any) -> Any:
-    if kind in (Kind.SHEET, Kind.CERTIFICATE):
-        return VisitForm(said) if kind == Kind.SHEET else SampleForm(said)
-    for form in _CHOSEN:
-        if form.kind == kind:
-            return form(team, said)
-    raise Http404
-
-
 def _about(request: TeamRequest, kind: str, said: Any) -> dict[str, Any]:
     """Return what a report is to be about; raises ValidationError with what is wrong with what was said."""
-    form = _form(request.membership.team, kind, said)
+    if kind not in KINDS:
+        raise Http404
+    form = KINDS[kind].form(request.membership.team, said)
     if not form.is_valid():
         raise ValidationError([f"{name}: {error}" for name, errors in form.errors.items() for error in errors])
-    about: dict[str, Any] = form.about
-    return about
+    return form.about
 
 
 @member
@@ -65,7 +53,7 @@ def preview(request: TeamRequest, kind: str) -> HttpResponse:
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
         return redirect("reports:index")
-    context = {"kind": kind, "label": Kind(kind).label, "content": content, "about": about}
+    context = {"kind": kind, "label": KINDS[kind].title, "content": content, "about": about}
     return render(request, "reports/preview.html", context | {"body": services.body_of(kind, content)})
 
 

@@ -7,25 +7,16 @@ from django.db import models
 
 from kessa.record.people.models import TeamOwned
 from kessa.record.places.models import Place
-
-
-class Kind(models.TextChoices):
-    """What a report is."""
-
-    SHEET = "sheet", "sheet of a visit"
-    CERTIFICATE = "certificate", "certificate of a sample"
-    MONTH = "month", "month for the regulator"
-    PLANT = "plant", "report of a system"
-    YEAR = "year", "year of a water"
+from kessa.record.reports.kind import KINDS
 
 
 class Report(TeamOwned):
     """A report that was issued: its number, what it is about, which results it holds, and the paper itself."""
 
     number = models.PositiveIntegerField()
-    kind = models.CharField(max_length=12, choices=Kind.choices)
+    kind = models.CharField(max_length=12)
     title = models.CharField(max_length=200)
-    # Of what it was made, to make it once more: see kessa.record.reports.contents.
+    # Of what it was made, to make it once more: see kessa.record.reports.kind.
     about = models.JSONField()
     place = models.ForeignKey(Place, null=True, on_delete=models.PROTECT, related_name="reports")
     issued_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
@@ -42,3 +33,8 @@ class Report(TeamOwned):
 
     def __str__(self) -> str:
         return f"report {self.number}"
+
+    @property
+    def kind_title(self) -> str:
+        """What such a report is called; a report outlives its kind."""
+        return KINDS[self.kind].title if self.kind in KINDS else self.kind

@@ -1,11 +1,17 @@
 """Reads about reports worth a name."""
 
 from collections.abc import Collection
+from datetime import date, datetime, time
 from typing import Any
 
+from django.utils import timezone
+
 from kessa.record.people.models import Team
+from kessa.record.places.models import Place
 from kessa.record.reports.models import Report
+from kessa.record.results.history import waits_for_review
 from kessa.record.results.models import Mark, Result
+from kessa.record.visits.models import SETTLED
 
 SHOWN = 40
 
@@ -38,3 +44,17 @@ def results_by(team: int, **of: Any) -> Any:
     rows = Result.objects.for_team(team).current().filter(**of).order_by("taken_at", "parameter", "pk")
     of_test = ("determination__sample", "determination__instrument")
     return rows.select_related("place", "person", "visit", "sample", *of_test)
+
+
+def counting(place: Place, since: datetime, until: datetime) -> Any:
+    """Return a place's results of a time that count by the team's school."""
+    rows = results_by(place.team_id, place=place, taken_at__range=(since, until)).prefetch_related("marks")
+    return rows.filter(visit__review__in=SETTLED) if waits_for_review(place.team_id) else rows
+
+
+def moments(first: date, last: date) -> tuple[datetime, datetime]:
+    """Return the first and the last moment of the days of a report."""
+    return (
+        timezone.make_aware(datetime.combine(first, time.min)),
+        timezone.make_aware(datetime.combine(last, time.max)),
+    )

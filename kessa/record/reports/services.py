@@ -13,7 +13,7 @@ from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
 from kessa.record.people.numbers import take_numbers
 from kessa.record.reports import may
-from kessa.record.reports.contents import Content, gather
+from kessa.record.reports.kind import KINDS, Content, gather
 from kessa.record.reports.models import Report
 from kessa.record.reports.tasks import print_paper
 
@@ -49,7 +49,7 @@ def have_printed(report: Report) -> None:
 
 def body_of(kind: str, content: Content) -> str:
     """Return what a report says, as HTML: the same from the same record."""
-    return render_to_string(f"reports/{kind}.html", {"content": content, **content.told})
+    return render_to_string(KINDS[kind].template, {"content": content, **content.context})
 
 
 def document_of(report: Report, content: Content) -> str:
