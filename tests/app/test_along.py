@@ -95,7 +95,7 @@ class TakenAlong(PageTest):
         self.assertEqual(self.client.get(reverse("offline:visits"), asked).status_code, 503)
         for answer in busy:
             unpacked(answer)
-        with patch("kessa.pages.offline.views._besides", side_effect=[ValueError, []]):
+        with patch("kessa.pages.offline.views._other_methods", side_effect=[ValueError, []]):
             pages = unpacked(self.client.get(reverse("offline:visits"), asked))
         self.assertEqual([pages[address] is None for address in along], [True, False])
 

@@ -393,7 +393,7 @@ class TakenAlong(BrowserTest):
         page = self.take_along()
         page.goto(f"{self.address}/places/{ford.pk}/")
         with (
-            patch("kessa.pages.offline.views._besides", side_effect=ValueError),
+            patch("kessa.pages.offline.views._other_methods", side_effect=ValueError),
             self.assertLogs("kessa.pages.offline") as log,
         ):
             page.get_by_role("button", name="Put it on this phone").click()
