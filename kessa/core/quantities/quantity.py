@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -91,12 +90,6 @@ class Quantity:
 # To how many figures a number is written: at most; of what has no interval, and where that is below 1; half a width of
 # which the first figure is below this has one more; and never with more decimals.
 FIGURES = {"most": 4, "alone": 3, "alone below 1": 2, "one more below": 2, "decimals": 6}
-
-
-def script() -> str:
-    """Return how many figures numbers have, as the page reads it, a script of its own."""
-    head = "// Written by `manage.py write_page_rules` from kessa/core/quantities/quantity.py; a test holds it to that."
-    return f"{head}\n\nexport const FIGURES = {json.dumps(FIGURES)};\n"
 
 
 def plain(number: float) -> str:

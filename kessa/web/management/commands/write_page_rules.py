@@ -5,8 +5,7 @@ from typing import Any
 from django.conf import settings
 from django.core.management.base import BaseCommand
 
-from kessa.core.quantities import quantity
-from kessa.core.runs import transitions
+from kessa.web.page_rules import page_rules
 
 
 class Command(BaseCommand):
@@ -16,5 +15,5 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Write the files."""
-        (settings.PAGES / "bench" / "run-rules.js").write_text(transitions.script())
-        (settings.PAGES / "base" / "number-rules.js").write_text(quantity.script())
+        for name, script in page_rules().items():
+            (settings.PAGES / name).write_text(script)
