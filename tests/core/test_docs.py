@@ -67,6 +67,15 @@ class Examples(TestCase):
         ]
         self.assertEqual(missing, [])
 
+    def test_every_module_that_a_comment_names_is_there(self):
+        named = [
+            (path.name, ROOT.joinpath(*name.split(".")))
+            for path in sorted((ROOT / "kessa").rglob("*.py"))
+            for name in re.findall(r"[Ss]ee (kessa(?:\.[a-z_]+)+)", path.read_text())
+        ]
+        self.assertGreater(len(named), 10)
+        self.assertEqual([each for each in named if not (each[1].is_dir() or each[1].with_suffix(".py").exists())], [])
+
     def is_there(self, name, names):
         end = name if name.startswith("kessa/") else f"/{name}"
         return any(

@@ -272,8 +272,8 @@ def not_judged(
     left = []
     for rule_set, limit, reason in _held_by(result, parameter, sets, None, context):
         if isinstance(reason, CannotCompute):
-            statistic = reason.field in _TOLD_BY_US
-            said = reason.message if statistic else f"{result.unit} does not convert into {limit.unit}"
+            ours = reason.field in _TOLD_BY_US
+            said = reason.message if ours else f"{result.unit} does not convert into {limit.unit}"
             left.append((rule_set, limit, said))
     return left
 

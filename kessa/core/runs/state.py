@@ -106,7 +106,7 @@ HOLDS: dict[str, Callable[[RunState, Event, int], bool]] = {
     "not stopped": lambda state, event, most: not state.stopped,
     "not voided": lambda state, event, most: not state.voided,
     "something read": lambda state, event, most: bool(state.readings),
-    "ended": lambda state, event, most: state.endpoint is not None,
+    "ended": lambda state, event, most: IS["ended"](state),
     "with a count": lambda state, event, most: "count" in event.data,
     "its part read": lambda state, event, most: event.data.get("part", "") in state.readings,
 }

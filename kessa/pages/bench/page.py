@@ -98,10 +98,10 @@ def _beforehand(determination: Determination, part: Part, rows: list[Row]) -> di
     if place is None:
         # A check is held against no limit.
         return told | {"verdicts": None}
-    beside = Context(kind=place.kind_key, feeds=frozenset(place.feeds))
+    context = Context(kind=place.kind_key, feeds=frozenset(place.feeds))
     by_case = {}
     for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
-        judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=beside)
+        judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=context)
         by_case[key] = steps_of_case(place, rows, part, quantity, judgements)[:_STEPS]
     said = list(dict.fromkeys(map(tuple, by_case.values())))
     return told | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}

@@ -1,4 +1,4 @@
-"""The log: every result, its working, and the way out as a file."""
+"""The log: every result, and the way out as a file."""
 
 from typing import Any
 

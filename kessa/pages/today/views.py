@@ -24,16 +24,10 @@ from kessa.record.testing.selectors import open_determinations
 from kessa.record.visits.selectors import open_visits
 
 _AHEAD = timedelta(days=14)
-
-
 # So many places a phone takes along by itself.
 _ALONG = 12
-
-
 # So long somebody may be a beginner.
 _NEW = timedelta(days=30)
-
-
 # So far ahead a test that says whether something worked stands on Today.
 _SOON = timedelta(hours=24)
 

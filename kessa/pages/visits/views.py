@@ -1,4 +1,4 @@
-"""Visits: safety first, circumstances, samples, and the field sheet."""
+"""Visits: safety first, then the field sheet, handed over or closed."""
 
 import uuid
 from typing import Any

@@ -1,4 +1,4 @@
-"""What is given out to other programs, and what is taken in from old notebooks: work that takes its time."""
+"""What is given out to other programs: files of the record, each a work that takes its time."""
 
 from typing import ClassVar
 

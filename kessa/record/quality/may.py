@@ -10,6 +10,4 @@ def _who_checked(check: Any) -> Any:
 
 
 withdraw_check = Rule(volunteer=own("checks they ran", _who_checked), technician=True)
-
-
 use_own_spread = COORDINATORS

@@ -103,7 +103,7 @@ def _asks(determination: Determination) -> bool:
 
 
 def qualify_after_standard(check: Determination) -> None:
-    """Weigh anew what rests on the lots of a standard that was run or withdrawn."""
+    """Mark, and free of marks, what rests on the lots of a standard that was run or withdrawn."""
     lots = check.lots.values("lot")
     rows = Determination.objects.for_team(check.team_id).filter(lots__lot__in=lots).distinct()
     qualify_by_lots(check.team_id, rows)

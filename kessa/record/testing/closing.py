@@ -165,13 +165,13 @@ def _by_formula(row: Result) -> bool:
 
 
 def _current(determination: Determination) -> Iterable[Result]:
-    found = _asked_current(team=determination.team_id, test=determination.pk)
+    found = _current_of(team=determination.team_id, test=determination.pk)
     prefetch_related_objects(found, "marks")
     return found
 
 
 @compiled
-def _asked_current(team: int, test: Any) -> Any:
+def _current_of(team: int, test: Any) -> Any:
     return Result.objects.for_team(team).current().filter(determination=test)
 
 

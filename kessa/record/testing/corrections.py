@@ -1,4 +1,4 @@
-"""Putting right what is in the log, setting results aside, withdrawing checks: what was before stays to be seen."""
+"""Correcting what a closed test or its sample was noted with: what was before stays to be seen."""
 
 from typing import Any
 

@@ -49,7 +49,7 @@ class Visit(TeamOwned):
     # How far it is reviewed; what was said of it before `changed_at` was said of other numbers.
     review = models.CharField(max_length=8, choices=Review.choices, default=Review.NEW)
     changed_at = models.DateTimeField(null=True)
-    # Of what was taken in from a file: by which number that goes. See kessa.record.exchange.
+    # Of what was taken in from a file: by which number that goes. See kessa.record.imports.
     taken_in = models.UUIDField(null=True, editable=False)
 
     class Meta(TeamOwned.Meta):
