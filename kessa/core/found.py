@@ -1,4 +1,4 @@
-"""What is found by being there: modules of a folder of the core, and what other packages bring.
+"""What is found by being there: the modules of a folder, and what other packages bring.
 
 A package from outside names what it brings under an entry point (`kessa.kinds`, `kessa.adapters`, `kessa.rule_sets`) of
 its own `pyproject.toml`: see docs/extending.md.
@@ -12,11 +12,11 @@ from pathlib import Path
 from pkgutil import iter_modules
 
 
-def import_all(package: str, group: str) -> None:
-    """Import every module of a package of the core, and those that other packages name under an entry point."""
+def import_all(package: str, group: str = "") -> None:
+    """Import every module of a package, and those that other packages name under an entry point, if it has one."""
     for module in iter_modules(import_module(package).__path__):
         import_module(f"{package}.{module.name}")
-    for point in entry_points(group=group):
+    for point in entry_points(group=group) if group else ():
         point.load()
 
 

@@ -12,4 +12,4 @@ class ReportsConfig(AppConfig):
 
     def ready(self) -> None:
         """Have every kind of report, once there are models to gather it from."""
-        import_all("kessa.record.reports.kinds", "kessa.reports")
+        import_all("kessa.record.reports.kinds")
