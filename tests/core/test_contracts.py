@@ -1,11 +1,16 @@
 """What every kind, method, limit set, recipe and adapter keeps to, whoever adds one: found, not listed."""
 
 import random
+from collections.abc import Iterator
 from contextlib import suppress
+from importlib import import_module
+from inspect import isfunction, signature
 from pathlib import Path
+from pkgutil import walk_packages
 from unittest import TestCase
 from unittest.mock import Mock, patch
 
+import kessa.core
 from kessa.core import adapters, found, readings
 from kessa.core.adapters import ADAPTERS
 from kessa.core.adapters.adapter import InstrumentReading
@@ -26,7 +31,28 @@ def known(parameter):
     return parameter in parameters() or parameter.lower() in parameters()
 
 
+# What a parameter's name says of its unit.
+IN_UNITS = ("_c", "_l", "_ml", "_kpa", "_m", "_mm", "_g", "_percent", "_l_s", "_l_min", "_mg_l", "_kg_l")
+
+
+def functions_with_units() -> Iterator[tuple[str, object, str]]:
+    """Public functions of the core and those of their numbers whose names say a unit."""
+    for module in walk_packages(kessa.core.__path__, "kessa.core."):
+        for name, function in vars(import_module(module.name)).items():
+            if isfunction(function) and function.__module__ == module.name and not name.startswith("_"):
+                for given, parameter in signature(function).parameters.items():
+                    if "float" in str(parameter.annotation) and (given == "ph" or given.endswith(IN_UNITS)):
+                        yield f"{module.name}.{name}", function, given
+
+
 class Contracts(TestCase):
+    def test_every_function_checks_the_units_that_its_arguments_tell(self):
+        found = list(functions_with_units())
+        self.assertGreater(len(found), 30)
+        self.assertEqual(
+            [(name, given) for name, function, given in found if given not in getattr(function, "takes", {})], []
+        )
+
     def test_every_kind_says_what_it_is_and_reads_what_it_simulates(self):
         docs = (ROOT / "docs/methods.md").read_text()
         self.assertEqual(len({kind.asked_as for kind in KINDS.values()}), len(KINDS))

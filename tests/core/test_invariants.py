@@ -1,15 +1,24 @@
 """What must hold for any numbers, against the plainest way to say it."""
 
+import math
 from itertools import combinations
 from unittest import TestCase
 
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
+from kessa.core.derived.ammonia import unionised_ammonia
+from kessa.core.derived.loads import load_kg_day
+from kessa.core.derived.oxygen import oxygen_saturation, pressure_at
+from kessa.core.errors import CannotCompute
 from kessa.core.judging.judge import VERDICTS, Bounds, Interval, judge
 from kessa.core.methods.replicates import Rule, agree
-from kessa.core.quantities.units import UNITS, convert
+from kessa.core.quantities.measured import Measured
+from kessa.core.quantities.units import AROUND, UNITS, convert
 from kessa.core.readings import determine
+from kessa.core.runs.recovery import recovery
+from kessa.core.treating.disinfecting import water_in_well
+from kessa.core.treating.dosing import raise_level
 
 amounts = st.floats(0, 1e6).map(lambda number: round(number, 4))
 methods = st.fixed_dictionaries(
@@ -111,10 +120,45 @@ class Agreements(TestCase):
         self.assertEqual(answer.state, "agreed" if agreed else "run again" if len(counts) < 4 else "not agreed")
 
 
+class Arguments(TestCase):
+    """What a function takes: in any unit of its dimension, within where it holds, or refused by the argument's name."""
+
+    def test_other_units_are_converted_and_what_cannot_be_is_named(self):
+        warm, high = Measured(53.6, "degF"), pressure_at(Measured(984.252, "ft"))
+        self.assertAlmostEqual(oxygen_saturation(warm, 0, high), oxygen_saturation(12, 0, pressure_at(300)), 6)
+        self.assertAlmostEqual(
+            oxygen_saturation(12, pressure_kpa=Measured(977.7, "hPa")), oxygen_saturation(12, 0, 97.77)
+        )
+        self.assertAlmostEqual(load_kg_day(Measured(2, "mg/L"), Measured(60, "L/min")), 0.1728)
+        self.assertAlmostEqual(
+            unionised_ammonia(Measured(1, "mg/L", "NH3"), 8, 20)[0], unionised_ammonia(0.82245, 8, 20)[0], 5
+        )
+        self.assertEqual(recovery(8.5, 10), (85.0, "inside"))
+        for call, field in (
+            (lambda: oxygen_saturation(Measured(3, "m")), "temperature_c"),
+            (lambda: oxygen_saturation(45.1), "temperature_c"),
+            (lambda: oxygen_saturation(12, 0, Measured(700, "hPa", "N")), "pressure_kpa"),
+            (lambda: load_kg_day(1, math.nan), "flow_l_s"),
+            (lambda: load_kg_day(-1e-9, 1), "value"),
+            (lambda: load_kg_day(True, 1), "value"),
+            (lambda: water_in_well(0, 150), "standing_m"),
+            (lambda: recovery(Measured(1, "mg/L"), 2), "found"),
+            (lambda: raise_level(1, 2, 3, 0), "active_percent"),
+            (lambda: raise_level(1, 2, 3, 100.1), "active_percent"),
+            (lambda: raise_level(1, 2, 3, 50, 0), "density_kg_l"),
+            (lambda: Measured("12", "m"), "value"),
+        ):
+            with self.subTest(field=field), self.assertRaises(CannotCompute) as refused:
+                call()
+            self.assertEqual(refused.exception.field, field)
+        self.assertEqual(raise_level(1000, 20, 50, 100, None).product_ml, None)
+        self.assertEqual(raise_level(1000, 20, 50, density_kg_l=Measured(2, "kg/L")).product_ml, 15)
+
+
 class Conversions(TestCase):
     def test_every_unit_goes_there_and_back_within_its_dimension(self):
-        for unit, one in UNITS.items():
-            for other, two in UNITS.items():
+        for unit, one in (UNITS | AROUND).items():
+            for other, two in (UNITS | AROUND).items():
                 if one.dimension == two.dimension:
                     there = convert(37.5, unit, None, other, None)
                     self.assertAlmostEqual(convert(there, other, None, unit, None), 37.5, places=9)

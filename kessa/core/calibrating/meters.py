@@ -8,6 +8,7 @@ from itertools import combinations
 from kessa.core.calibrating.outcome import Calibrated, Figure
 from kessa.core.derived.oxygen import oxygen_saturation
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.measured import Takes, above_0, from_0, takes
 
 # Of the theoretical slope, in percent; the voltage at pH 7, in mV; how far a buffer may lie off the line, in pH.
 SLOPE, OFFSET, OFF_LINE = (92.0, 102.0), 30.0, 0.1
@@ -18,6 +19,7 @@ _NERNST_MV_PER_K, _ZERO_C = 0.198416, 273.15
 _PER_DEGREE = 0.0191
 
 
+@takes(temperature_c=Takes("degC", 0, 60))
 def calibrate_ph(buffers: Sequence[tuple[float, float]], temperature_c: float) -> Calibrated:
     """Return slope and offset of an electrode from two or three buffers: pairs of pH and mV, at a temperature in °C.
 
@@ -25,8 +27,6 @@ def calibrate_ph(buffers: Sequence[tuple[float, float]], temperature_c: float) -
     CannotCompute on `buffers` where there are fewer than two, or two of nearly the same pH; on `temperature_c` outside
     0 to 60 °C.
     """
-    if not 0 <= temperature_c <= 60:
-        raise CannotCompute("Buffers are measured between 0 and 60 °C.", "temperature_c")
     if not 2 <= len(buffers) <= 5 or any(abs(a[0] - b[0]) < 0.5 for a, b in combinations(buffers, 2)):
         raise CannotCompute("Give two or three buffers, at least half a pH apart.", "buffers")
     if any(not 0 <= ph <= 14 for ph, _ in buffers):
@@ -48,6 +48,7 @@ def calibrate_ph(buffers: Sequence[tuple[float, float]], temperature_c: float) -
     return Calibrated(tuple(figures), words)
 
 
+@takes(standard=above_0("uS/cm"), shown=above_0("uS/cm"), constant=above_0("1/cm"), temperature_c=Takes("degC", 5, 45))
 def calibrate_conductivity(
     standard: float, shown: float, constant: float = 1.0, temperature_c: float = 25.0, *, compensated: bool = True
 ) -> Calibrated:
@@ -56,11 +57,6 @@ def calibrate_conductivity(
     constant × standard / shown. Where the meter does not compensate, what it shows is brought to 25 °C by 1.91 % a
     degree. Raises CannotCompute on what is not above 0, and on `temperature_c` outside 5 to 45 °C.
     """
-    for name, value in (("standard", standard), ("shown", shown), ("constant", constant)):
-        if not value > 0:
-            raise CannotCompute(f"{name} must be above 0.", name)
-    if not 5 <= temperature_c <= 45:
-        raise CannotCompute("A standard is measured between 5 and 45 °C.", "temperature_c")
     at_25 = shown if compensated else shown / (1 + _PER_DEGREE * (temperature_c - 25))
     new = constant * standard / at_25
     return Calibrated(
@@ -68,13 +64,12 @@ def calibrate_conductivity(
     )
 
 
+@takes(shown=from_0("mg/L"), temperature_c=Takes("degC"), pressure_kpa=Takes("kPa"))
 def calibrate_oxygen(shown: float, temperature_c: float, pressure_kpa: float) -> Calibrated:
     """Return what part of saturation a probe shows (mg/L) in air that is saturated with water.
 
     Against Benson and Krause (1984); raises CannotCompute outside their range, and on `shown` below 0.
     """
-    if shown < 0:
-        raise CannotCompute("shown cannot be below 0.", "shown")
     holds = oxygen_saturation(temperature_c, 0.0, pressure_kpa)
     words = (f"water in this air would hold {holds:.2f} mg/L",)
     return Calibrated((Figure("of saturation", 100 * shown / holds, "%", *IN_AIR),), words)

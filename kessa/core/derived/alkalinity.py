@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.measured import from_0, takes
 
 
 class Alkalinity(NamedTuple):
@@ -15,6 +16,7 @@ class Alkalinity(NamedTuple):
     bicarbonate: float
 
 
+@takes(p=from_0("mg/L", "CaCO3"), total=from_0("mg/L", "CaCO3"))
 def parts_of_alkalinity(p: float, total: float) -> Alkalinity:
     """Return the parts of alkalinity from `p` (to pH 8.3) and `total` (to pH 4.5), mg/L as CaCO3, 0 ≤ p ≤ total.
 
@@ -23,11 +25,9 @@ def parts_of_alkalinity(p: float, total: float) -> Alkalinity:
     else to be titrated.
 
     >>> parts_of_alkalinity(60, 100)
-    Alkalinity(hydroxide=20, carbonate=80, bicarbonate=0)
+    Alkalinity(hydroxide=20.0, carbonate=80.0, bicarbonate=0)
     """
-    if total < 0:
-        raise CannotCompute("Alkalinity cannot be below 0 mg/L.", "total")
-    if not 0 <= p <= total:
+    if p > total:
         raise CannotCompute("P alkalinity lies between 0 and the total alkalinity.", "p")
     if 2 * p <= total:
         return Alkalinity(0, 2 * p, total - 2 * p)

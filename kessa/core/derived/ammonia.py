@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from kessa.core.errors import CannotCompute, within
+from kessa.core.quantities.measured import Takes, from_0, takes
 from kessa.core.quantities.units import convert
 
+_PH, _WARMTH = Takes("pH", 0, 14), Takes("degC", -5, 100)
 
+
+@takes(ph=_PH, temperature_c=_WARMTH)
 def unionised_fraction(ph: float, temperature_c: float) -> float:
     """Return which fraction (0 to 1) of total ammonia is NH3 in fresh water.
 
@@ -15,13 +18,12 @@ def unionised_fraction(ph: float, temperature_c: float) -> float:
     >>> round(unionised_fraction(8, 20), 4)
     0.0381
     """
-    pka = 0.09018 + 2729.92 / (within(temperature_c, "temperature_c", -5, 100, "°C") + 273.15)
-    return float(1 / (1 + 10 ** (pka - within(ph, "ph", 0, 14, "pH units"))))
+    pka = 0.09018 + 2729.92 / (temperature_c + 273.15)
+    return float(1 / (1 + 10 ** (pka - ph)))
 
 
+@takes(total_as_n=from_0("mg/L", "N"), ph=_PH, temperature_c=_WARMTH)
 def unionised_ammonia(total_as_n: float, ph: float, temperature_c: float) -> tuple[float, float]:
     """Return the un-ionised part of total ammonia (mg/L as N, 0 or more) as N and as NH3; see unionised_fraction."""
-    if total_as_n < 0:
-        raise CannotCompute("Ammonia cannot be below 0 mg/L.", "total_as_n")
     as_n = total_as_n * unionised_fraction(ph, temperature_c)
     return as_n, convert(as_n, "mg/L", "N", "mg/L", "NH3")

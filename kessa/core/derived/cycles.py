@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.measured import above_0, from_0, takes
 
 
 class Flows(NamedTuple):
@@ -14,26 +15,22 @@ class Flows(NamedTuple):
     makeup_flow: float
 
 
+@takes(system=from_0(None), makeup=above_0(None))
 def cycles_of_concentration(system: float, makeup: float) -> float:
     """Return how often the make-up is concentrated: `system` ≥ 0 over `makeup` > 0, one conserved ion or conductivity.
 
     Raises CannotCompute on either. An ion that is dosed, or that falls out as scale, is no measure of it.
     """
-    if system < 0:
-        raise CannotCompute("system cannot be below 0.", "system")
-    if makeup <= 0:
-        raise CannotCompute("makeup must be above 0.", "makeup")
     return finite(system / makeup, "makeup")
 
 
+@takes(cycles=from_0(None), evaporation=from_0(None))
 def flows_of_tower(cycles: float, evaporation: float) -> Flows:
     """Return blowdown = evaporation/(cycles − 1) and the make-up; `evaporation` ≥ 0 in any unit of flow.
 
     Raises CannotCompute on `system` where cycles are 1 or less: a system that evaporates concentrates. A balance of
     water and of the ion.
     """
-    if evaporation < 0:
-        raise CannotCompute("evaporation cannot be below 0.", "evaporation")
     if cycles <= 1:
         raise CannotCompute(
             "The system is not more concentrated than its make-up, so nothing follows of flows.", "system"
@@ -42,13 +39,11 @@ def flows_of_tower(cycles: float, evaporation: float) -> Flows:
     return Flows(blowdown, finite(evaporation + blowdown, "evaporation"))
 
 
+@takes(feed=above_0(None), limit=above_0(None))
 def boiler_blowdown(feed: float, limit: float) -> tuple[float, float]:
     """Return the blowdown (percent of the feed water) that keeps a boiler at a limit, and the cycles there.
 
     `feed` and `limit` above 0, both TDS or both conductivity; raises CannotCompute on either. A balance of salts: the
     steam takes none along.
     """
-    for name, value in (("feed", feed), ("limit", limit)):
-        if value <= 0:
-            raise CannotCompute(f"{name} must be above 0.", name)
     return finite(100 * feed / limit, "limit"), finite(limit / feed, "feed")

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from kessa.core.errors import CannotCompute, finite
+from kessa.core.errors import finite
+from kessa.core.quantities.measured import from_0, takes
 
 
+@takes(value=from_0("mg/L"), flow_l_s=from_0("L/s"))
 def load_kg_day(value: float, flow_l_s: float) -> float:
     """Return kg a day from a concentration (mg/L) and a flow (L/s), both 0 or more; raises CannotCompute on either.
 
@@ -13,7 +15,4 @@ def load_kg_day(value: float, flow_l_s: float) -> float:
     >>> load_kg_day(100, 10)
     86.4
     """
-    for name, given in (("value", value), ("flow_l_s", flow_l_s)):
-        if given < 0:
-            raise CannotCompute(f"{name} cannot be below 0.", name)
     return finite(value * flow_l_s * 0.0864, "value")

@@ -5,7 +5,9 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from kessa.core.errors import CannotCompute, within
+from kessa.core.quantities.measured import Takes, above_0, takes
+
+_HARDNESS = above_0("mg/L", "CaCO3")
 
 
 class Indices(NamedTuple):
@@ -17,6 +19,10 @@ class Indices(NamedTuple):
     puckorius: float
 
 
+@takes(
+    ph=Takes("pH", 0, 14), temperature_c=Takes("degC", -5, 100), calcium_hardness=_HARDNESS, alkalinity=_HARDNESS,
+    tds=above_0("mg/L"),
+)  # fmt: skip
 def scaling_indices(ph: float, temperature_c: float, calcium_hardness: float, alkalinity: float, tds: float) -> Indices:
     """Return the indices; hardness and alkalinity in mg/L as CaCO3, `tds` in mg/L, all above 0.
 
@@ -24,11 +30,6 @@ def scaling_indices(ph: float, temperature_c: float, calcium_hardness: float, al
     (log10 TDS − 1)/10, B = −13.12·log10(T) + 34.55, C = log10(Ca) − 0.4, D = log10(Alk), T = °C + 273: Carrier
     (1965).
     """
-    within(ph, "ph", 0, 14, "pH units")
-    within(temperature_c, "temperature_c", -5, 100, "°C")
-    for name, value in (("calcium_hardness", calcium_hardness), ("alkalinity", alkalinity), ("tds", tds)):
-        if value <= 0:
-            raise CannotCompute(f"{name} must be above 0 mg/L.", name)
     a = (math.log10(tds) - 1) / 10
     b = -13.12 * math.log10(temperature_c + 273) + 34.55
     c = math.log10(calcium_hardness) - 0.4

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from kessa.core.errors import CannotCompute, within
+from kessa.core.quantities.measured import Takes, from_0, takes
 
 # Of the hardness equations: slope and intercept of the total, acute then chronic, and the dissolved part, which for two
 # metals falls with hardness: a − b·ln(hardness). US EPA: copper, zinc, lead 1996 (EPA-820-B-96-001), cadmium 2016
@@ -30,14 +30,13 @@ class Criteria(NamedTuple):
     note: str = ""
 
 
+@takes(ph=Takes("pH", 6.5, 9), temperature_c=Takes("degC", 0, 30))
 def ammonia_criteria(ph: float, temperature_c: float, *, salmonids: bool = True) -> Criteria:
     """Return the criteria for total ammonia, mg/L as N; `salmonids` whether trout or salmon live there.
 
     `ph` 6.5 to 9, `temperature_c` 0 to 30 °C; raises CannotCompute outside. US EPA (2013), EPA-822-R-13-001: mussels
     are taken to be present, and early stages of fish are protected.
     """
-    within(ph, "ph", 6.5, 9, "pH units")
-    within(temperature_c, "temperature_c", 0, 30, "°C")
     by_ph = 0.0114 / (1 + 10 ** (7.204 - ph)) + 1.6181 / (1 + 10 ** (ph - 7.204))
     mussels = 23.12 * 10 ** (0.036 * (20 - temperature_c))
     if salmonids:
@@ -50,14 +49,13 @@ def ammonia_criteria(ph: float, temperature_c: float, *, salmonids: bool = True)
     return Criteria(acute, chronic, "mg/L", "N")
 
 
+@takes(hardness=from_0("mg/L", "CaCO3"))
 def metal_criteria(metal: str, hardness: float) -> Criteria:
     """Return the criteria for a dissolved metal (one of METALS), ug/L, at a hardness in mg/L as CaCO3, 0 or more.
 
     The equations hold from 25 to 400 mg/L: outside, the nearer end is used and the note says so. Raises CannotCompute
     on a hardness below 0.
     """
-    if hardness < 0:
-        raise CannotCompute("Hardness cannot be below 0 mg/L.", "hardness")
     used = min(max(hardness, _HARDNESS_LEAST), _HARDNESS_MOST)
     acute, chronic = (
         math.exp(slope * math.log(used) + intercept) * (whole - falling * math.log(used))

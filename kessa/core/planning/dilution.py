@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.measured import above_0, from_0, takes
 
 FACTORS = (2.0, 5.0, 10.0, 20.0, 25.0, 50.0, 100.0)
 _MOST_FACTORS = 1000
@@ -37,6 +38,7 @@ class Standard(NamedTuple):
     intermediate: Intermediate | None
 
 
+@takes(estimate=from_0(None), low=from_0(None), high=from_0(None), make_ml=above_0("mL"))
 def dilute(estimate: float, low: float, high: float, make_ml: float, factors: tuple[float, ...] = FACTORS) -> Dilution:
     """Choose the smallest factor (1 included) that brings an estimate into a range, at most to 80 % of its end.
 
@@ -53,6 +55,7 @@ def dilute(estimate: float, low: float, high: float, make_ml: float, factors: tu
     raise CannotCompute("None of these dilutions brings the estimate into the range.", "estimate")
 
 
+@takes(stock=above_0(None), want=above_0(None), make_ml=above_0("mL"), smallest_ml=above_0("mL"))
 def make_standard(stock: float, want: float, make_ml: float, smallest_ml: float = 1.0) -> Standard:
     """Work out a standard of strength `want` from a stock (same unit, > 0), by one or two steps.
 

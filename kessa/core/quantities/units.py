@@ -66,6 +66,19 @@ UNITS = {
     "presence": Unit("presence", 1.0),
 }
 
+# What is measured around the water, not in it.
+AROUND = {
+    "kPa": Unit("pressure", 1.0),
+    "hPa": Unit("pressure", 0.1),
+    "bar": Unit("pressure", 100.0),
+    "L/s": Unit("flow", 1.0),
+    "L/min": Unit("flow", 1 / 60),
+    "m3/h": Unit("flow", 1 / 3.6),
+    "g": Unit("weight", 1.0),
+    "kg": Unit("weight", 1000.0),
+    "kg/L": Unit("density", 1.0),
+}
+
 # How people write what the data files keep in plain letters. A pH has no unit to write.
 _SIGNS = {
     "degC": "°C",
@@ -107,10 +120,11 @@ def in_words(unit: str) -> bool:
 def convert(value: float, unit: str, form: str | None, to_unit: str, to_form: str | None) -> float:
     """Convert `value` from `unit` (written as `form`) to `to_unit` (as `to_form`).
 
-    Units are the keys of UNITS, forms those of species.FORMS. A form left out is the other one. mmol/L is moles of the
-    form named; meq/L and the hardness degrees hold for hardness and alkalinity only, and a degree without a form is
-    as CaCO3. Raises CannotCompute on `value`, `unit`, `as`, `to_unit` or `to_as`. Molar masses: species.ATOMIC_MASS
-    (IUPAC 2021); degrees: 10 mg/L CaO (German), 10 mg/L CaCO3 (French), a grain a gallon (English, US).
+    Units are the keys of UNITS and AROUND, forms those of species.FORMS. A form left out is the other one. mmol/L is
+    moles of the form named; meq/L and the hardness degrees hold for hardness and alkalinity only, and a degree without
+    a form is as CaCO3. Raises CannotCompute on `value`, `unit`, `as`, `to_unit` or `to_as`. Molar masses:
+    species.ATOMIC_MASS (IUPAC 2021); degrees: 10 mg/L CaO (German), 10 mg/L CaCO3 (French), a grain a gallon (English,
+    US).
 
     >>> round(convert(2, "mg/L", "N", "mg/L", "NO3"), 3)
     8.853
@@ -142,9 +156,10 @@ def convert(value: float, unit: str, form: str | None, to_unit: str, to_form: st
 
 
 def _unit(name: object, field: str) -> Unit:
-    if not isinstance(name, str) or name not in UNITS:
-        raise CannotCompute(f"{name!r} is not a unit known here. Known: {', '.join(UNITS)}.", field)
-    return UNITS[name]
+    known = UNITS | AROUND
+    if not isinstance(name, str) or name not in known:
+        raise CannotCompute(f"{name!r} is not a unit known here. Known: {', '.join(known)}.", field)
+    return known[name]
 
 
 def _form(name: object, field: str) -> Form | None:

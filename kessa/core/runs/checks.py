@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from kessa.core.quantities.measured import above_0, from_0, takes
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.runs.recovery import INSIDE, recovery, spike_recovery
 
@@ -46,6 +47,7 @@ def check_standard(found: Quantity, expected: float) -> CheckOutcome:
     return CheckOutcome(expected, percent, good, line)
 
 
+@takes(in_sample=from_0(None), sample_ml=above_0("mL"), added_ml=above_0("mL"), added_strength=above_0(None))
 def check_spike(
     found: Quantity, in_sample: float, sample_ml: float, added_ml: float, added_strength: float
 ) -> CheckOutcome:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from kessa.core.errors import finite
+from kessa.core.quantities.measured import above_0, from_0, takes
 
 INSIDE, OUTSIDE = "inside", "outside"
 _EQUAL = 1e-9
 
 
+@takes(found=from_0(None), expected=above_0(None))
 def recovery(found: float, expected: float, low: float = 85.0, high: float = 115.0) -> tuple[float, str]:
     """Return what part of a standard was found (percent) and whether that is within `low` to `high` percent.
 
@@ -21,6 +23,13 @@ def recovery(found: float, expected: float, low: float = 85.0, high: float = 115
     return percent, INSIDE if within else OUTSIDE
 
 
+@takes(
+    sample=from_0(None),
+    spiked=from_0(None),
+    sample_ml=above_0("mL"),
+    added_ml=above_0("mL"),
+    added_strength=above_0(None),
+)
 def spike_recovery(sample: float, spiked: float, sample_ml: float, added_ml: float, added_strength: float) -> float:
     """Return what part of a spike was found (percent), corrected for the volume it added.
 

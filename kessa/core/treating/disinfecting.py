@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 
-from kessa.core.errors import CannotCompute
+from kessa.core.quantities.measured import above_0, takes
 from kessa.core.quantities.spread import spread
 from kessa.core.treating.amounts import figures, written
 from kessa.core.treating.dosing import raise_level
@@ -18,6 +18,7 @@ SHOCK_MG_L, CONTACT_HOURS = 50.0, 12.0
 _WAIT_DAYS = 7
 
 
+@takes(standing_m=above_0("m"), bore_mm=above_0("mm"))
 def water_in_well(standing_m: float, bore_mm: float) -> float:
     """Return how many litres stand in a well: π/4·diameter²·height; `standing_m` and `bore_mm` above 0.
 
@@ -26,9 +27,6 @@ def water_in_well(standing_m: float, bore_mm: float) -> float:
     >>> round(water_in_well(20, 150))
     353
     """
-    for name, value in (("standing_m", standing_m), ("bore_mm", bore_mm)):
-        if not value > 0:
-            raise CannotCompute(f"{name} must be above 0.", name)
     return math.pi / 4 * (bore_mm / 1000) ** 2 * standing_m * 1000
 
 

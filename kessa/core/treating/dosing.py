@@ -6,6 +6,7 @@ import math
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.measured import Takes, above_0, from_0, takes
 
 
 class Raise(NamedTuple):
@@ -16,18 +17,16 @@ class Raise(NamedTuple):
     product_ml: float | None
 
 
-def _all_above_0(**given: float) -> None:
-    for name, value in given.items():
-        if value <= 0:
-            raise CannotCompute(f"{name} must be above 0.", name)
+_LEVEL, _LITRES = from_0("mg/L"), above_0("L")
 
 
-def _none_below_0(**given: float) -> None:
-    for name, value in given.items():
-        if value < 0:
-            raise CannotCompute(f"{name} cannot be below 0.", name)
-
-
+@takes(
+    volume_l=_LITRES,
+    measured=_LEVEL,
+    target=_LEVEL,
+    active_percent=Takes("%", 0, 100, above=True),
+    density_kg_l=above_0("kg/L"),
+)
 def raise_level(
     volume_l: float, measured: float, target: float, active_percent: float = 100.0, density_kg_l: float | None = None
 ) -> Raise:
@@ -39,28 +38,22 @@ def raise_level(
     >>> raise_level(1000, 20, 50, 50)
     Raise(active_g=30.0, product_g=60.0, product_ml=None)
     """
-    _all_above_0(volume_l=volume_l, active_percent=active_percent)
-    _none_below_0(measured=measured, target=target)
-    if active_percent > 100:
-        raise CannotCompute("active_percent cannot be above 100.", "active_percent")
     if target < measured:
         raise CannotCompute("The target lies below what was measured: water has to go instead.", "target")
     active = finite(volume_l * (target - measured) / 1000, "volume_l")
     product = finite(active * 100 / active_percent, "active_percent")
     if density_kg_l is None:
         return Raise(active, product, None)
-    _all_above_0(density_kg_l=density_kg_l)
     return Raise(active, product, finite(product / density_kg_l, "density_kg_l"))
 
 
+@takes(volume_l=_LITRES, measured=_LEVEL, target=_LEVEL, makeup_level=_LEVEL)
 def drain_to(volume_l: float, measured: float, target: float, makeup_level: float = 0.0) -> float:
     """Return how many litres to drain and replace at once so that the mix comes down to `target` (levels in mg/L).
 
     V·(measured − target)/(measured − makeup_level); raises CannotCompute on what cannot be, and on `makeup_level`
     where it lies above the target.
     """
-    _all_above_0(volume_l=volume_l)
-    _none_below_0(measured=measured, target=target, makeup_level=makeup_level)
     if measured <= target:
         return 0.0
     if makeup_level > target:
@@ -68,18 +61,18 @@ def drain_to(volume_l: float, measured: float, target: float, makeup_level: floa
     return finite(volume_l * (measured - target) / (measured - makeup_level), "volume_l")
 
 
+@takes(added_g=above_0("g"), after=_LEVEL, before=_LEVEL)
 def volume_by_tracer(added_g: float, after: float, before: float = 0.0) -> float:
     """Return how many litres a system holds, from grams of a salt added and its level (mg/L) before and after mixing.
 
     added·1000/(after − before); raises CannotCompute on what cannot be, on `after` where it is not above `before`.
     """
-    _all_above_0(added_g=added_g)
-    _none_below_0(before=before, after=after)
     if after <= before:
         raise CannotCompute("The level after has to be above that before.", "after")
     return finite(added_g * 1000 / (after - before), "added_g")
 
 
+@takes(volume_l=_LITRES, rate_l_min=above_0("L/min"), measured=from_0(None), target=from_0(None), makeup=from_0(None))
 def bleed(
     volume_l: float, rate_l_min: float, measured: float, target: float, makeup: float = 0.0
 ) -> tuple[float, float]:
@@ -89,8 +82,6 @@ def bleed(
     one unit; 0 where nothing is above the target. Raises CannotCompute on what cannot be, on `target` where the make-up
     holds as much.
     """
-    _all_above_0(volume_l=volume_l, rate_l_min=rate_l_min)
-    _none_below_0(measured=measured, target=target, makeup=makeup)
     if target <= makeup:
         raise CannotCompute("The make-up holds as much as the target: bleeding never gets there.", "target")
     if measured <= target:

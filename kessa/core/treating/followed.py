@@ -6,6 +6,7 @@ import math
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.measured import above_0, from_0, takes
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import Spread, spread
 from kessa.core.treating.amounts import figures
@@ -34,6 +35,10 @@ class Followed(NamedTuple):
     volume: Spread | None = None
 
 
+_BY_LITRES = takes(litres=above_0("L"), before=from_0(None), after=from_0(None), makeup=from_0(None))
+
+
+@_BY_LITRES
 def volume_by_bleed(litres: float, before: float, after: float, makeup: float = 0.0) -> float:
     """Return what a system holds from the litres bled out of it and a level before and after, of one conserved thing.
 
@@ -43,20 +48,17 @@ def volume_by_bleed(litres: float, before: float, after: float, makeup: float = 
     >>> round(volume_by_bleed(1153, 3900, 3000, 150))
     4201
     """
-    if not litres > 0:
-        raise CannotCompute("litres must be above 0.", "litres")
     if not makeup < after < before:
         raise CannotCompute("The level after has to lie between the make-up's and that before.", "after")
     return finite(litres / math.log((before - makeup) / (after - makeup)), "after")
 
 
+@_BY_LITRES
 def volume_by_drain(litres: float, before: float, after: float, makeup: float = 0.0) -> float:
     """Return what a system holds from the litres drained and replaced at once.
 
     litres·(before − makeup)/(before − after). Raises CannotCompute as volume_by_bleed does.
     """
-    if not litres > 0:
-        raise CannotCompute("litres must be above 0.", "litres")
     if not makeup <= after < before:
         raise CannotCompute("The level after has to lie between the make-up's and that before.", "after")
     return finite(litres * (before - makeup) / (before - after), "after")
