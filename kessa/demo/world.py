@@ -33,6 +33,7 @@ from kessa.record.rounds.selectors import due_now
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
 from kessa.record.testing.services import begin_test
+from kessa.record.together import together
 from kessa.record.visits.models import Review, Visit
 
 DATA = tomllib.loads((Path(__file__).parent / "tarrow_vale.toml").read_text(encoding="utf-8"))
@@ -64,7 +65,8 @@ def build() -> bool:
     for nth, stay in enumerate(_stays(places, people, boxes, chance)):
         if nth in _GROWN:
             _analyze()
-        latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
+        with together():
+            latest[stay.place.pk] = live_through(stay, instruments.get(stay.kit, []), chance)
     _checks(team, people, boxes, chance)
     _done(people, places)
     _review(people)

@@ -4,6 +4,7 @@ import json
 import logging
 import os
 import subprocess
+import sys
 from contextlib import contextmanager
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -84,6 +85,40 @@ class Drill(TransactionTestCase):
                 said = self.run_script("restore", Path(folder) / "broken.tar", "kessa_drill", Path(folder) / "third")
                 self.assertNotEqual(said.returncode, 0)
                 self.assertEqual(whole("kessa_drill"), {})
+
+
+# What a database is made of, whatever the order of its columns and the names that were made up.
+SHAPES = (
+    "SELECT table_name, column_name, data_type, character_maximum_length, is_nullable, column_default, is_identity "
+    "FROM information_schema.columns WHERE table_schema = 'public'",
+    "SELECT conrelid::regclass::text, contype::text, pg_get_constraintdef(oid), condeferrable FROM pg_constraint "
+    "WHERE connamespace = 'public'::regnamespace",
+    "SELECT regexp_replace(indexdef, 'INDEX \\S+ ON', 'INDEX ON') FROM pg_indexes WHERE schemaname = 'public'",
+    "SELECT proname::text, prosrc FROM pg_proc WHERE pronamespace = 'public'::regnamespace",
+    "SELECT app, name FROM django_migrations",
+)
+
+
+def shape(name):
+    """What the tables of a database are like; groups are Django's own, and nobody's here."""
+    with psycopg.connect(address(name)) as other:
+        rows = [map(str, other.execute(question).fetchall()) for question in SHAPES]
+    return [sorted(row for row in each if "auth_group" not in row) for each in rows]
+
+
+class Tables(SimpleTestCase):
+    def make(self, name, command):
+        told = os.environ | {"DATABASE_URL": address(name), "DJANGO_SETTINGS_MODULE": "kessa.web.settings.demo"}
+        subprocess.run([sys.executable, "manage.py", command, "--verbosity=0"], env=told, cwd=settings.ROOT, check=True)
+
+    def test_made_at_once_or_by_one_migration_after_another_they_are_the_same(self):
+        one, other = (f"{connection.settings_dict['NAME']}_{how}" for how in ("at_once", "by_steps"))
+        with empty_database(one), empty_database(other):
+            self.make(one, "migrate_once")
+            self.make(other, "migrate")
+            for at_once, by_steps in zip(shape(one), shape(other), strict=True):
+                self.assertGreater(len(at_once), 3)
+                self.assertEqual(at_once, by_steps)
 
 
 class Watched(TestCase):

@@ -41,8 +41,11 @@ class Takes(NamedTuple):
     form: str | None = None
     above: bool = False
 
-    def number(self, value: float, name: str) -> float:
-        """Return `value` in the unit; raises CannotCompute on `name`."""
+    def number(self, value: Any, name: str) -> Any:
+        """Return `value` in the unit, or None; raises CannotCompute on `name`."""
+        # Mostly it is as it should be: a thousand draws of an interval go by here.
+        if value is None or (type(value) is float and self.low < value < self.high):
+            return value
         if isinstance(value, Measured):
             value = self._converted(value, name)
         number = checked_number(value, name)
@@ -84,18 +87,16 @@ def takes(**arguments: Takes) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """
 
     def wrap(function: Callable[P, R]) -> Callable[P, R]:
-        in_order = [
-            (at, name, arguments[name]) for at, name in enumerate(signature(function).parameters) if name in arguments
-        ]
+        names = list(signature(function).parameters)
+        in_order = [(names.index(name), name, each) for name, each in arguments.items()]
 
         @wraps(function)
         def checked(*given: Any, **named: Any) -> R:
             positional = list(given)
             for at, name, each in in_order:
                 if at < len(positional):
-                    if positional[at] is not None:
-                        positional[at] = each.number(positional[at], name)
-                elif named.get(name) is not None:
+                    positional[at] = each.number(positional[at], name)
+                elif name in named:
                     named[name] = each.number(named[name], name)
             return function(*positional, **named)
 

@@ -20,6 +20,7 @@ from kessa.record.people.selectors import contacts_for
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
 from kessa.record.results.models import Result, Standing
+from kessa.record.together import follows_once
 
 # The most urgent is 0; then what was not judged, and where nothing was found out.
 _BY_PROTECTED = 10
@@ -33,6 +34,7 @@ _OF_ITS_OWN_PAGE = ("readings", "made_from", "working")
 restated = Signal()
 
 
+@follows_once
 def restate(place: Place) -> None:
     """Keep what stands at a place by all that is newest there, and let those know who act on it; then at its supply."""
     write_over_taps(place)

@@ -23,6 +23,7 @@ from kessa.record.results.marks import flags_carried, mark
 from kessa.record.results.models import OVER_TAPS, Mark, Result
 from kessa.record.results.written import Found
 from kessa.record.rules.selectors import house_rules
+from kessa.record.together import follows_once
 from kessa.record.visits.models import Observation, Sample, Visit
 
 
@@ -43,6 +44,7 @@ class _At(NamedTuple):
     given: dict[str, Quantity]
 
 
+@follows_once
 def derive_of_sample(sample: Sample) -> None:
     """Settle what follows from the readings of a sample."""
     at = _of_sample(sample)

@@ -57,7 +57,7 @@ class Command(BaseCommand):
         self.say("looking at the world that is there")
         call_command("check_world")
         self.say("bringing the tables up to date")
-        call_command("migrate", verbosity=0)
+        call_command("migrate_once", verbosity=0)
         self.say("loading the demo world")
         call_command("load_demo")
         self.say("collecting styles and scripts")

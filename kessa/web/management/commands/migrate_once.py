@@ -6,6 +6,8 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import connection
 
+from kessa.web.tables import make_tables
+
 # Any number will do, so long as it is always this one.
 _LOCK = 7_203_114
 
@@ -21,6 +23,8 @@ class Command(BaseCommand):
             cursor.execute("SET lock_timeout = 0")
             cursor.execute("SELECT pg_advisory_lock(%s)", [_LOCK])
         try:
+            if not connection.introspection.table_names():
+                make_tables()
             call_command("migrate", verbosity=options["verbosity"], interactive=False)
         finally:
             with connection.cursor() as cursor:
