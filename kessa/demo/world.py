@@ -30,7 +30,7 @@ from kessa.record.review.services import ask, release_all
 from kessa.record.rounds import services as rounds
 from kessa.record.rounds.models import Round, Settled
 from kessa.record.rounds.selectors import due_now
-from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.selectors import house_rules, rules_kept
 from kessa.record.rules.services import choose_house_rules
 from kessa.record.testing.services import begin_test
 from kessa.record.together import together
@@ -48,6 +48,7 @@ _GROWN = (2, 8, 40)
 
 
 @transaction.atomic
+@rules_kept()
 def build() -> bool:
     """Build the demo world; return whether there was anything to do."""
     if Team.objects.filter(name=DATA["team"]).exists():
@@ -79,6 +80,8 @@ def build() -> bool:
 
 def _analyze() -> None:
     with connection.cursor() as cursor:
+        # It takes as long as a busy machine needs.
+        cursor.execute("SET LOCAL statement_timeout = 0")
         cursor.execute("ANALYZE")
 
 

@@ -1,6 +1,7 @@
 """By which rules a team works: its house rules, and the sets by which results are judged."""
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from datetime import datetime
 from typing import Any
 
@@ -25,10 +26,25 @@ def _begin(**_: object) -> None:
 
 
 @receiver(request_finished)
+def _end(**_: object) -> None:
+    _read.rules = _read.sets = None
+
+
 @receiver(post_save, sender=HouseRules)
 @receiver(post_save, sender=OwnRuleSet)
 def _forget(**_: object) -> None:
-    _read.rules = _read.sets = None
+    if getattr(_read, "rules", None) is not None:
+        _begin()
+
+
+@contextmanager
+def rules_kept() -> Iterator[None]:
+    """Read each team's rules once, as a request does."""
+    _begin()
+    try:
+        yield
+    finally:
+        _end()
 
 
 def house_rules(team: Team | int) -> HouseRules:
