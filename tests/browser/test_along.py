@@ -47,6 +47,8 @@ BUSY_STORE = """() => new Promise((held) => {
 
 
 class TakenAlong(BrowserTest):
+    works_offline = True
+
     # What is not along must not come from what the browser keeps by itself.
     static_handler = StaticFilesHandler
 

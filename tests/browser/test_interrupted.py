@@ -34,6 +34,8 @@ KEPT = """async () => {
 
 
 class Interrupted(BrowserTest):
+    works_offline = True
+
     def taps_on_the_server(self):
         return Tap.objects.for_team(self.team).filter(kind="drop_added").count()
 
@@ -262,6 +264,8 @@ class Interrupted(BrowserTest):
 
 
 class Killed(BrowserTest):
+    works_offline = True
+
     def setUp(self):
         super().setUp()
         with socket.socket() as probe:

@@ -16,6 +16,8 @@ from tests.world import led, note, noted, planned, stocked_kit, visited
 
 
 class OnThePhone(BrowserTest):
+    works_offline = True
+
     def setUp(self):
         super().setUp()
         planned(self.ines, self.below)
