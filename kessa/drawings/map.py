@@ -143,8 +143,8 @@ def _laid_out(places: Sequence[Spot], width: int) -> tuple[list[Dot], int]:
         from_ = label_x - wide if end else label_x
         for _ in range(_TRIES):
             row = int(label_y // _ROW)
-            beside = (name for n in (row - 1, row, row + 1) for name in taken.get(n, ()))
-            if not any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in beside):
+            by_it = (name for n in (row - 1, row, row + 1) for name in taken.get(n, ()))
+            if not any(abs(label_y - at) < _ROW and from_ < to and from_ + wide > since for at, since, to in by_it):
                 taken.setdefault(row, []).append((label_y, from_, from_ + wide))
                 break
             label_y = round(label_y + _ROW / 3, 1)

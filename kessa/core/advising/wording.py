@@ -36,7 +36,7 @@ class Named(NamedTuple):
     `alone`: nobody else is in the team, so no coordinator is told.
     """
 
-    told: Mapping[str, str] = {}
+    contacts: Mapping[str, str] = {}
     upstream: str = ""
     alone: bool = False
 
@@ -88,7 +88,7 @@ def sentence(do: Do, where: Where, named: Named = NOBODY) -> str:
         minutes=minutes(do.minutes or 1),
         words=" ".join(do.words.values()),
         upstream=named.upstream or _UPSTREAM,
-        **{**ROLES, **named.told},
+        **{**ROLES, **named.contacts},
     )
 
 
@@ -157,16 +157,16 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
     if advice.stood[0].reading.held:
         said.append(words.held)
     # What the first sentence names is said; what else is beyond its limit is never left out.
-    told = [*named["of_infants"]] if first and "{infants}" in first.say else []
-    told += [named["worst"]] if first and "{worst}" in first.say.lower() else []
-    beyond = [_called(each) for each in _standing(advice, OUTSIDE) if _called(each) not in told]
-    within = [_called(each) for each in _standing(advice, INSIDE, CLOSE) if _called(each) not in told]
+    named_already = [*named["of_infants"]] if first and "{infants}" in first.say else []
+    named_already += [named["worst"]] if first and "{worst}" in first.say.lower() else []
+    beyond = [_called(each) for each in _standing(advice, OUTSIDE) if _called(each) not in named_already]
+    within = [_called(each) for each in _standing(advice, INSIDE, CLOSE) if _called(each) not in named_already]
     for sentence_of, beside in ((words.beyond, beyond), (words.within, within)):
         if beside and len(said) < 2:
             said.append(
                 sentence_of.format(
                     named=listed(beside),
-                    too=" too" if told else "",
+                    too=" too" if named_already else "",
                     other=words.and_within.format(named=listed(within)) if beyond and within else "",
                 )
             )

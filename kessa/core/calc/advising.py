@@ -35,15 +35,15 @@ def advise(arguments: Arguments) -> Answer:
     except CannotCompute as fault:
         # Inside a list the list is at fault.
         raise CannotCompute(fault.message, "results") from None
-    told = advise(where, readings_by_sets(where, found, [rule_sets()[key] for key in dict.fromkeys(keys)]))
+    advice = advise(where, readings_by_sets(where, found, [rule_sets()[key] for key in dict.fromkeys(keys)]))
     answer: Answer = {
-        "stands": told.stands,
-        "worst": told.worst,
-        "decided_by": told.decided_by,
-        "within_h": told.within_h,
-        "do": told.codes,
+        "stands": advice.stands,
+        "worst": advice.worst,
+        "decided_by": advice.decided_by,
+        "within_h": advice.within_h,
+        "do": advice.codes,
     }
-    return answer | ({"boil_minutes": told.boil_minutes} if told.boil_minutes else {})
+    return answer | ({"boil_minutes": advice.boil_minutes} if advice.boil_minutes else {})
 
 
 def _reading(given: Arguments):  # type: ignore[no-untyped-def] # what it returns is imported late

@@ -56,8 +56,8 @@ def alike_on_card(colours: Sequence[str], place: int, off: float, eyes: str) -> 
     steps do; to these eyes some that lie further along the card look no further apart.
     """
     steps = [seen_apart(one, other, "") for one, other in pairwise(colours)]
-    told = off * fmean(steps) if steps else 0.0
-    alike = [n for n, colour in enumerate(colours) if seen_apart(colours[place], colour, eyes) <= told]
+    limit = off * fmean(steps) if steps else 0.0
+    alike = [n for n, colour in enumerate(colours) if seen_apart(colours[place], colour, eyes) <= limit]
     return min([place, *alike]), max([place, *alike])
 
 

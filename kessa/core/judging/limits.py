@@ -186,9 +186,9 @@ def _fits(found: RuleSet, kind: str, facts: Mapping[str, Any], feeds: Collection
     # A well is drunk of where nobody said so, and what people drink is drinking water wherever it comes from.
     drunk = water_of(kind, feeds) == "drinking"
     uses = {*feeds, "people"} if drunk else feeds
-    told = set(found.feeds).issubset(uses) and not any(key in uses for key in found.without)
+    named = set(found.feeds).issubset(uses) and not any(key in uses for key in found.without)
     there = kind in found.kinds or (drunk and "people" in found.feeds)
-    return there and told and all(_lies_between(facts.get(name), *ends) for name, ends in found.between.items())
+    return there and named and all(_lies_between(facts.get(name), *ends) for name, ends in found.between.items())
 
 
 def _lies_between(fact: Any, above: float, up_to: float) -> bool:

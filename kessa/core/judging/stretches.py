@@ -44,14 +44,14 @@ def verdict_stretches(
     if part.wanted:
         # What the method wants is asked of the kit's own form.
         asked.append((window_of(part), None, part.own(one)))
-    told = [(limit, table) for limit, by, one in asked if (table := _table(limit, by, one))]
-    if not told:
+    tables = [(limit, table) for limit, by, one in asked if (table := _table(limit, by, one))]
+    if not tables:
         return None
     return {
         "order": VERDICTS,
         "not_agreed": NOT_AGREED,
-        "says_nothing": INSIDE if says_too_little(part.parameter, [limit.min for limit, _ in told]) else None,
-        "limits": [table for _, table in told],
+        "says_nothing": INSIDE if says_too_little(part.parameter, [limit.min for limit, _ in tables]) else None,
+        "limits": [table for _, table in tables],
     }
 
 

@@ -85,8 +85,8 @@ def trend(
     pairs = sum(_pairs(part) for part in parts)
     if not pairs:
         raise CannotCompute("No two points can be compared: they are all of one time.", "t")
-    told = [_test(part) for part in parts]
-    s, var_s = sum(each[0] for each in told), sum(each[1] for each in told)
+    tests = [_test(part) for part in parts]
+    s, var_s = sum(each[0] for each in tests), sum(each[1] for each in tests)
     z = (s - math.copysign(1, s)) / math.sqrt(var_s) if s and var_s else 0.0
     reach = NormalDist().inv_cdf((1 + confidence) / 2) * math.sqrt(var_s)
     wanted = ((pairs + 1) / 2, (pairs - reach) / 2, (pairs + reach) / 2 + 1)

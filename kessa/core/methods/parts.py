@@ -270,8 +270,8 @@ class Part(Checked):
     def reading_keys(self) -> tuple[str, ...]:
         """What may be sent of a reading of this part."""
         keys = self.numbers.reading_keys()
-        beside = {"sensor": self.with_sensor, "temperature_c": self.with_temperature}
-        return (*keys, *(key for key in BESIDE if beside[key] and key not in keys))
+        extras = {"sensor": self.with_sensor, "temperature_c": self.with_temperature}
+        return (*keys, *(key for key in BESIDE if extras[key] and key not in keys))
 
     def determine(
         self, raw: Mapping[str, Any], dilution: float = 1.0, *, blank: float = 0.0, of_blank: str = "widens"

@@ -114,11 +114,11 @@ def _scale(to_picture: Array) -> float:
 def _edge_mm(picture: NDArray[np.uint8], to_picture: Array) -> float:
     """Return how wide the marks' edges are, in mm: from a tenth to nine tenths of the way from black to white."""
     widths = []
-    along = np.linspace(-2.2, 2.6, 49)
+    distances = np.linspace(-2.2, 2.6, 49)
     for x, y in MARKS:
         for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
             # Across the outer edge, beside the hole.
-            line = np.column_stack([x + dx * (MARK / 2 + along), y + dy * (MARK / 2 + along)])
+            line = np.column_stack([x + dx * (MARK / 2 + distances), y + dy * (MARK / 2 + distances)])
             where = np.rint(at(to_picture, line)).astype(int)
             height, width = picture.shape[:2]
             if (where < 0).any() or (where[:, 0] >= width).any() or (where[:, 1] >= height).any():
@@ -127,8 +127,8 @@ def _edge_mm(picture: NDArray[np.uint8], to_picture: Array) -> float:
             low, high = np.quantile(levels, 0.1), np.quantile(levels, 0.9)
             if high - low < 30:
                 continue
-            inner = along[levels < low + 0.15 * (high - low)]
-            outer = along[levels > low + 0.85 * (high - low)]
+            inner = distances[levels < low + 0.15 * (high - low)]
+            outer = distances[levels > low + 0.85 * (high - low)]
             widths.append(max(outer[0] - inner[-1], 0.0))
     return float(np.median(widths)) if widths else 9.0
 

@@ -74,10 +74,10 @@ class Direct(Kind):
 
     def drawn_scales(self, drawn_as: str) -> tuple[DrawnScale, ...]:
         """Return the syringe's or the eyepiece's scale."""
-        standing = drawn_as == "refractometer"
-        words = "Edge of the shadow" if standing else "Ring of the plunger"
-        unit = self.unit if standing else "on the scale"
-        return (DrawnScale("scale", words, unit, 0.0, self.full_scale or 1.0, self.resolution or 0.01, standing),)
+        upright = drawn_as == "refractometer"
+        words = "Edge of the shadow" if upright else "Ring of the plunger"
+        unit = self.unit if upright else "on the scale"
+        return (DrawnScale("scale", words, unit, 0.0, self.full_scale or 1.0, self.resolution or 0.01, upright),)
 
     def said(self, reading: Mapping[str, Any], unit_of_count: str) -> str:
         """Say where the scale stood."""

@@ -83,8 +83,8 @@ def _touches(line: list[Any], x: float) -> bool:
 
 def _is_said(point: list[Any], lines: list[list[Any]]) -> bool:
     """Whether there are lines beside a point, and all of them say what it says."""
-    beside = [line for line in lines if _touches(line, point[0])]
-    return bool(beside) and all(_on(line, point) for line in beside)
+    touching = [line for line in lines if _touches(line, point[0])]
+    return bool(touching) and all(_on(line, point) for line in touching)
 
 
 def _merged(lines: list[list[Any]]) -> list[list[Any]]:

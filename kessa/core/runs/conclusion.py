@@ -190,5 +190,5 @@ def _run_lines(part: Part, readings: Readings, results: dict[int, Determined]) -
 def _with_temperature(part: Part, raw: Mapping[str, Any]) -> str:
     """What was noted with a reading and does not enter the arithmetic."""
     sensor = f", sensor {raw['sensor']}" if raw.get("sensor") else ""
-    beside = not getattr(part.numbers, "per_degree", 0.0) and raw.get("temperature_c") is not None
-    return f"{sensor}, water at {plain(raw['temperature_c'])} °C" if beside else sensor
+    has_temperature = not getattr(part.numbers, "per_degree", 0.0) and raw.get("temperature_c") is not None
+    return f"{sensor}, water at {plain(raw['temperature_c'])} °C" if has_temperature else sensor

@@ -33,5 +33,5 @@ def live(events: Iterable[Event]) -> list[Event]:
     """Return the events that stand, in order: one that was taken back is as if it had never happened."""
     known = list(events)
     taken_back = {event.data.get("of") for event in known if event.kind == BACK}
-    standing = (event for event in known if event.kind != BACK and event.id not in taken_back)
-    return sorted(standing, key=lambda event: (event.seq, event.at, event.id))
+    remaining = (event for event in known if event.kind != BACK and event.id not in taken_back)
+    return sorted(remaining, key=lambda event: (event.seq, event.at, event.id))

@@ -46,11 +46,11 @@ def trace(spots: Sequence[Spot]) -> Trace:
     >>> trace([Spot(1, "spring", None), Spot(2, "ford", None), Spot(3, "mill", None), Spot(4, "weir", True)]).next.name
     'ford'
     """
-    along = sorted(spots, key=lambda spot: spot.order)
-    first_bad = next((n for n, spot in enumerate(along) if spot.bad), None)
+    in_order = sorted(spots, key=lambda spot: spot.order)
+    first_bad = next((n for n, spot in enumerate(in_order) if spot.bad), None)
     if first_bad is None:
         return Trace(None, None, None)
-    last_good = next((n for n in range(first_bad - 1, -1, -1) if along[n].bad is False), -1)
-    open_ones = along[last_good + 1 : first_bad]
+    last_good = next((n for n in range(first_bad - 1, -1, -1) if in_order[n].bad is False), -1)
+    open_ones = in_order[last_good + 1 : first_bad]
     middle = open_ones[len(open_ones) // 2] if open_ones else None
-    return Trace(middle, along[last_good] if last_good >= 0 else None, along[first_bad])
+    return Trace(middle, in_order[last_good] if last_good >= 0 else None, in_order[first_bad])

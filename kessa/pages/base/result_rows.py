@@ -63,14 +63,14 @@ class AtPlace(NamedTuple):
 
 def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int, str]) -> AtPlace:
     """Write what was found out at a place; `people` were on its latest visit."""
-    standing, on_visit = lately.standing, lately.on_visit
-    held = [pk for pk in held_at(place) if pk not in standing]
-    rows = rows_with_flags(place.team_id, numbered(team=place.team_id, results=list({*standing, *on_visit, *held})))
+    current, on_visit = lately.newest, lately.on_visit
+    held = [pk for pk in held_at(place) if pk not in current]
+    rows = rows_with_flags(place.team_id, numbered(team=place.team_id, results=list({*current, *on_visit, *held})))
     by_number = {row.result.id: row._replace(held=row.result.id in held) for row in rows}
-    advice, where = advised(place, [by_number[pk] for pk in (*standing, *held)]), where_of(place)
+    advice, where = advised(place, [by_number[pk] for pk in (*current, *held)]), where_of(place)
     # What no advice follows from, as something newer says it by another test, comes last.
     urgent = [each.reading.key for each in advice.stood]
-    state = [by_number[pk] for pk in [*urgent, *(pk for pk in standing if pk not in urgent)]]
+    state = [by_number[pk] for pk in [*urgent, *(pk for pk in current if pk not in urgent)]]
     of_visit = [row for row in rows if row.result.id in on_visit]
     table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))
     steps = sentences(advice.do, where, named_at(place), flags=dict.fromkeys(f for row in state for f in row.flags))

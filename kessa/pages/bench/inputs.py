@@ -60,10 +60,12 @@ def end_as_seen(part: Part, eyes: str) -> dict[str, Any]:
     if not eyes or not roles:
         return {}
     before, after = roles["not yet"], roles["stays"]
-    told = distinguished_by(before.value, after.value, eyes)
+    difference = distinguished_by(before.value, after.value, eyes)
     # Only of what knows how early the colour began to turn can it be said how late it may have been called.
-    late = LATE_BY if not told and "first_change" in part.numbers.Reading.model_fields else 0
-    return {} if told == COLOUR else {"told": told, "before": before.name, "after": after.name, "late_by": late}
+    late = LATE_BY if not difference and "first_change" in part.numbers.Reading.model_fields else 0
+    if difference == COLOUR:
+        return {}
+    return {"told": difference, "before": before.name, "after": after.name, "late_by": late}
 
 
 _BEYOND = {

@@ -94,17 +94,17 @@ def _beforehand(determination: Determination, part: Part, rows: list[Row]) -> di
     rule = rule_for(part.parameter, determination.near_limit, screened=method.screening)
     form, sets = determination.written_form(part), determination.rule_sets
     where = (place.kind_key, frozenset(place.feeds)) if place else ("", frozenset[str]())
-    told = beforehand(part, method.agreement, determination.dilution, form, sets, rule, *where)
+    guidance = beforehand(part, method.agreement, determination.dilution, form, sets, rule, *where)
     if place is None:
         # A check is held against no limit.
-        return told | {"verdicts": None}
+        return guidance | {"verdicts": None}
     context = Context(kind=place.kind_key, feeds=frozenset(place.feeds))
     by_case = {}
     for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
         judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=context)
         by_case[key] = steps_of_case(place, rows, part, quantity, judgements)[:_STEPS]
     said = list(dict.fromkeys(map(tuple, by_case.values())))
-    return told | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}
+    return guidance | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}
 
 
 def panel_of(
@@ -221,6 +221,6 @@ def outcome_context(determination: Determination, bench: Bench, rows: list[Row])
     for part in determination.method.finds:
         outcome = bench.outcomes[part.key]
         if outcome.quantity:
-            told = judge_outcome(determination, part, bench)
-            outcomes.append((part, outcome, told, steps_for(place, rows, part, outcome.quantity, told)[:_STEPS]))
+            judged = judge_outcome(determination, part, bench)
+            outcomes.append((part, outcome, judged, steps_for(place, rows, part, outcome.quantity, judged)[:_STEPS]))
     return {"outcomes": outcomes}

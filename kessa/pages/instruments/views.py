@@ -57,11 +57,11 @@ def instrument(request: TeamRequest, pk: int) -> HttpResponse:
         messages.success(request, "It passed." if kept.passed else bad)
         return redirect("instruments:instrument", pk)
     checks = list(found.checks.select_related("person").order_by("-at", "-pk")[:_CHECKS_SHOWN])
-    standing = [each for each in checks if each.withdrawn_at is None and each.calibration_id is None]
+    counting = [each for each in checks if each.withdrawn_at is None and each.calibration_id is None]
     last = next((each for each in checks if each.calibration_id is None), None)
     if last and not form.is_bound:
         form.initial = {"standard": last.standard, "expected": last.expected, "allowed": last.allowed}
-    context = {"instrument": found, "checks": checks, "chart": drift(standing) if standing else None, "form": form}
+    context = {"instrument": found, "checks": checks, "chart": drift(counting) if counting else None, "form": form}
     context |= {"shown": found.shown.all()[:_SHOWN], "memory_form": MemoryForm(), "calibrates": found.measures in KINDS}
     return render(request, "instruments/instrument.html", context, status=422 if form.errors else 200)
 
@@ -143,7 +143,7 @@ def by_line(request: TeamRequest, pk: int) -> HttpResponse:
 def shown(request: TeamRequest) -> JsonResponse:
     """What instruments show just now: the bench asks every second while a display is to be read."""
     rows = offered(request.membership.team_id, request.GET.get("measures", "")[:30], request.GET.getlist("of")[:20])
-    told = [
+    readings = [
         {
             "id": row.pk,
             "said": str(row),
@@ -156,7 +156,7 @@ def shown(request: TeamRequest) -> JsonResponse:
         }
         for row in rows
     ]
-    return JsonResponse({"shown": told})
+    return JsonResponse({"shown": readings})
 
 
 @member

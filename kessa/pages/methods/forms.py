@@ -161,8 +161,8 @@ class NumbersForm(forms.Form):
         whole.pop("ranges", None)
         if said.get("ranges"):
             # The chemistry follows the volume, where it is told.
-            told = {"vessel", "numbers", *({"titrant"} & part.keys())}
-            whole["ranges"] = [{name: each[name] for name in each if name in told} for each in said["ranges"]]
+            shared = {"vessel", "numbers", *({"titrant"} & part.keys())}
+            whole["ranges"] = [{name: each[name] for name in each if name in shared} for each in said["ranges"]]
             whole["vessel"] = said["ranges"][0]["vessel"]
         if "agree_within" in said:
             whole["agreement"] = {"rule": "relative", "within": said["agree_within"]}

@@ -27,10 +27,10 @@ def wish(request: TeamRequest) -> HttpResponse:
         services.choose_wish(request.membership, form.save(commit=False), form.cleaned_data["email"])
         messages.success(request, "This is what you are told from now on.")
         return redirect("notifications:wish")
-    told = Notice.objects.for_team(request.membership.team).filter(person=request.user).order_by("-pk")[:_SHOWN]
+    notices = Notice.objects.for_team(request.membership.team).filter(person=request.user).order_by("-pk")[:_SHOWN]
     context = {
         "form": form,
-        "told": told,
+        "notices": notices,
         "acute_to": ACUTE_TO,
         "mail_ready": settings.MAIL_READY,
         "demo": settings.DEMO,

@@ -79,7 +79,7 @@ def place(request: TeamRequest, pk: int) -> HttpResponse:
 
 def _pressing_at(place: Place, lately: Lately, reader: User) -> dict[str, Any]:
     """What presses most at a place, and what was found out on its latest visit, by whom."""
-    if not lately.standing:
+    if not lately.newest:
         return {}
     visited = visit_with_people(place.team_id, lately.visit) if lately.visit else None
     found = found_at_place(place, lately, reader, visited.people if visited else {})

@@ -65,8 +65,8 @@ class ReadingRightForm(WhyForm):
     def right(self) -> dict[str, Any]:
         """Return the reading as it should have been written."""
         if "reading" in self.fields:
-            beside = {key: value for key, value in self.before.items() if key in ("sensor", "temperature_c")}
-            return {**json.loads(self.cleaned_data["reading"]), **beside}
+            extras = {key: value for key, value in self.before.items() if key in ("sensor", "temperature_c")}
+            return {**json.loads(self.cleaned_data["reading"]), **extras}
         said = {key: self.cleaned_data[key] for key in self._keys()}
         said = {key: value for key, value in said.items() if value not in (None, "")}
         if "display" in said:

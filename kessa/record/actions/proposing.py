@@ -65,15 +65,15 @@ def _bring_up(place: Place, advice: Advice) -> None:
     if not open_now and ticked is None and not any(finding.side for finding in findings):
         return
     made = proposals(system_of(place), findings, ticked, _combined(advice))
-    settled = _settled(place, made)
+    answered = _settled(place, made)
     if any(stand.reading.held for stand in advice.stood):
         # "Not now" is no word that something is over.
-        settled = [row for row in settled if (row.key, row.state) != (KEY, State.DECLINED)]
+        answered = [row for row in answered if (row.key, row.state) != (KEY, State.DECLINED)]
     rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
     marks = _marks(place.team_id, list(rows))
     for each in made:
         found_at = max(rows[pk].taken_at for pk in each.results)
-        if not any(_answers(row, each, found_at) for row in settled):
+        if not any(_answers(row, each, found_at) for row in answered):
             _keep(place, open_now.pop(each.key, None), each, found_at, marks)
     taken_up = set(
         Tick.objects.for_team(place.team_id).filter(action__in=open_now.values()).values_list("action", flat=True)
@@ -199,12 +199,13 @@ def _followed(place: Place, action: Action, after: Result) -> None:
             there = _in_unit_of(there, here, after)
             system = system_of(place)
             written_down = system.volume.value if system.volume else None
-            told = follow(_done(action, here, system, alone=_alone(action, before, after)), here, there, written_down)
+            done = _done(action, here, system, alone=_alone(action, before, after))
+            followed = follow(done, here, there, written_down)
         except CannotCompute:
-            told = None
-        if told:
-            action.outcome, action.worked = told.words, told.worked
-            action.volume_told = list(told.volume) if told.volume and told.volume.high else None
+            followed = None
+        if followed:
+            action.outcome, action.worked = followed.words, followed.worked
+            action.volume_told = list(followed.volume) if followed.volume and followed.volume.high else None
     elif there and there.side == "":
         action.outcome, action.worked = f"{parameter(after.parameter).title} is where it should be.", True
     action.save(update_fields=["followed_at", "followed_by", "outcome", "worked", "volume_told"])

@@ -63,8 +63,8 @@ def volume_of(place: Place) -> Spread | None:
     """Return how much a place's system holds (L), with how far off that may be; None where it is not written down."""
     facts = place.facts
     if place.kind_key == "well":
-        standing, bore = facts.get("water_m"), facts.get("bore_mm")
-        return within_percent(water_in_well(standing, bore), _VOLUME_OFF) if standing and bore else None
+        water_m, bore = facts.get("water_m"), facts.get("bore_mm")
+        return within_percent(water_in_well(water_m, bore), _VOLUME_OFF) if water_m and bore else None
     volume, off, filled = facts.get("volume_l"), facts.get("volume_off"), facts.get("filled")
     if not volume:
         return None

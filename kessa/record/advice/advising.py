@@ -35,14 +35,14 @@ def named_at(place: Place, rank: int = 0) -> Named:
     kept: dict[int, Named] = place.__dict__.setdefault("kept_named", {})
     if rank not in kept:
         reference = reference_of(place)
-        told, alone = contacts_for(place.team_id, place.water, rank), is_alone(place.team_id)
-        kept[rank] = Named(told, reference.name if reference else "", alone)
+        contacts, alone = contacts_for(place.team_id, place.water, rank), is_alone(place.team_id)
+        kept[rank] = Named(contacts, reference.name if reference else "", alone)
     return kept[rank]
 
 
 def newest_at(place: Place) -> list[Row]:
     """Return the newest standing results at a place, newest first, and those that are held, as advice takes them."""
-    rows = _numbered(place, found_lately(place).standing)
+    rows = _numbered(place, found_lately(place).newest)
     return [*rows, *still_held(place, rows)]
 
 

@@ -107,17 +107,17 @@ def with_state(team: Team | int, rows: Any) -> list[Place]:
 def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
     """Return what comes first to be done about each of some results, by their numbers, as kept beside their places."""
     rows = list(rows)
-    told = cache(partial(contacts_for, rank=0))
+    contacts = cache(partial(contacts_for, rank=0))
     kept = Standing.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
-    standing = {each.place_id: each for each in kept} if rows else {}
+    by_place = {each.place_id: each for each in kept} if rows else {}
     said = {}
     for row in rows:
-        found = standing.get(row.place_id)
+        found = by_place.get(row.place_id)
         if found is None:
             continue
         where, key = where_of(found.place), parameter(row.parameter).key
         # Whom the team tells in such water, without asking for the pairs of each place.
-        named = Named(told(found.team_id, found.place.water))
+        named = Named(contacts(found.team_id, found.place.water))
         # Kept before advice was: what stands there tells it.
         do = do_of(found.advice) if found.advice else advised(found.place, newest_at(found.place)).do
         steps = sentences(do, where, named, about=key, of_the_test=row.test_asks)

@@ -106,11 +106,11 @@ def _recipes(place: Place) -> list[Recipe]:
 
 
 def _write(at: _At, recipes: Iterable[Recipe]) -> None:
-    standing = {each.part: each for each in _current(at)}
+    current = {each.part: each for each in _current(at)}
     for recipe in recipes:
         derived = None if recipe.parameter in at.rows else _derived(recipe, at)
         now = _calculated(recipe, derived, at) if derived else None
-        supersede(standing.get(recipe.key), now, at.sample)
+        supersede(current.get(recipe.key), now, at.sample)
 
 
 def _derived(recipe: Recipe, at: _At) -> Derived | None:

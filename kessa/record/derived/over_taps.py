@@ -33,11 +33,11 @@ def supplies_of(tap: Place) -> list[Place]:
 
 def write_over_taps(supply: Place) -> None:
     """Write what a supply's limits want to know of its taps, as it is now; what no tap tells any more ends."""
-    standing = {each.parameter: each for each in _current(team=supply.team_id, place=supply.pk)}
+    current = {each.parameter: each for each in _current(team=supply.team_id, place=supply.pk)}
     taps = [each.pk for each in taps_of(supply)]
-    for parameter in {*standing, *(_asked_of(supply) if taps else ())}:
+    for parameter in {*current, *(_asked_of(supply) if taps else ())}:
         rows = _newest(supply.team_id, taps, parameter) if taps else []
-        before = standing.get(parameter)
+        before = current.get(parameter)
         if rows or before:
             last = rows[0] if rows else None
             visit = _visit(supply, last.taken_at if last else None, before)

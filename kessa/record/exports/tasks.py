@@ -55,8 +55,8 @@ def _results(work: Export) -> Any | None:
 
 
 def _total(work: Export, narrowed: Any | None) -> int:
-    told = resources() if work.format != Format.MAP else resources()[:1]
-    return sum(noun.rows(work.team, narrowed).count() for noun in told)
+    nouns = resources() if work.format != Format.MAP else resources()[:1]
+    return sum(noun.rows(work.team, narrowed).count() for noun in nouns)
 
 
 @app.periodic(cron="17 3 * * *")

@@ -49,9 +49,9 @@ def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[st
     rows = Notebook.across_teams.filter(pk=pk)
     try:
         with timezone.override(work.team.time_zone):
-            told = do(work)
+            outcome = do(work)
         # Cancelled at the very last, it is cancelled all the same.
-        if not rows.filter(state=State.RUNNING).update(stage=then, told=work.told | told):
+        if not rows.filter(state=State.RUNNING).update(stage=then, told=work.told | outcome):
             raise Stopped
         end(work, State.DONE)
     except Stopped:

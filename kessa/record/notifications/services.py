@@ -62,12 +62,12 @@ def _of_found(action: Action, reader: User) -> Words:
 def notify_of_follow_ups(at: datetime) -> list[Notice]:
     """Tell who did something that its test is due."""
     due = Action.across_teams.filter(state="done", again_at__lte=at, followed_at=None, ended_by__isnull=False)
-    told: list[Notice] = []
+    notices: list[Notice] = []
     for action in due.select_related("place", "done_product", "team").order_by("again_at"):
         those = [each for each in _members(action.team_id) if each.user_id == action.ended_by_id]
         wanting = [each for each in those if wish_of(each).follow_ups]
-        told += _notify(wanting, Kind.AGAIN, partial(_of_follow_up, action), action=action)
-    return told
+        notices += _notify(wanting, Kind.AGAIN, partial(_of_follow_up, action), action=action)
+    return notices
 
 
 def _of_follow_up(action: Action, reader: User) -> Words:
@@ -79,22 +79,22 @@ def _of_follow_up(action: Action, reader: User) -> Words:
 
 def notify_of_overdue(at: datetime) -> list[Notice]:
     """Tell whoever should have heard from a visit, and the coordinators, that nobody has closed it."""
-    told: list[Notice] = []
+    notices: list[Notice] = []
     going_on = Visit.across_teams.filter(closed_at=None, leader__isnull=False).select_related("place", "leader", "team")
     for visit in going_on:
         with timezone.override(visit.team.time_zone):
             by = visit.should_be_heard_by
             if by is not None and at > by:
                 those = [each for each in _members(visit.team_id) if _should_have_heard(each, visit)]
-                told += _notify(those, Kind.OVERDUE, partial(_of_overdue, visit, by), visit=visit)
-    return told
+                notices += _notify(those, Kind.OVERDUE, partial(_of_overdue, visit, by), visit=visit)
+    return notices
 
 
 def _of_overdue(visit: Visit, by: datetime, _: User) -> Words:
-    place, told, company = visit.place, visit.safety.get("told"), visit.safety.get("company")
+    place, who_knows, company = visit.place, visit.safety.get("told"), visit.safety.get("company")
     said = [
         f"{visit.leader} went to {place} and should have been heard of by {_said(by)}. "
-        f"Told: {told or 'nobody'}. In company of: {company or 'nobody said'}.",
+        f"Told: {who_knows or 'nobody'}. In company of: {company or 'nobody said'}.",
         f"How to find it: {place.how_to_find}" if place.how_to_find else "",
         f"What can hurt there: {place.hazards}" if place.hazards else "",
         "Call them. If nobody answers, go by what you agreed on, or call for help.",

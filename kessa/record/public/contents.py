@@ -88,13 +88,13 @@ def contents_of(place: Place) -> Contents:
 
 def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:
     last, enough = newest[0], len(newest) >= _ENOUGH and not in_words(newest[0].unit)
-    told = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
+    trend = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
     words = f"{last.parameter} since {newest[-1].taken_at:%Y}, {len(newest)} results"
     return Tested(
         last,
         doubts,
         house_rules(place.team_id).said_to_the_public(last.verdict) if last.verdict else "",
-        [_PROOF.sub("", each) for each in told],
+        [_PROOF.sub("", each) for each in trend],
         meaning_of(last.parameter, place.water),
         [drawn_over(place, newest, width).svg(words) for width in (WIDE, NARROW)] if enough else [],
         len(newest),

@@ -62,7 +62,7 @@ class Lately(NamedTuple):
 
     series: list[Series]
     # By number: the newest result of each series, the newest first.
-    standing: list[int]
+    newest: list[int]
     # The newest visit on which something was found out, and what, by numbers.
     visit: uuid.UUID | None
     on_visit: list[int]
@@ -82,10 +82,10 @@ def found_lately(place: Place) -> Lately:
         if row.of_sample:
             of = (row.of_sample, series.parameter, series.fraction)
             speaking[of].append(Speaking(row.pk, series.method_class, row.low, row.high))
-    standing = {stands_for(each).key for each in speaking.values()}
+    speaks = {stands_for(each).key for each in speaking.values()}
     newest: dict[Series, int] = {}
     for row in rows:
-        if not row.of_sample or row.pk in standing:
+        if not row.of_sample or row.pk in speaks:
             newest.setdefault(Series(*row[_OF_RESULT:]), row.pk)
     if not newest:
         return Lately([], [], None, [])

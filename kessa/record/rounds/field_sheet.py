@@ -176,8 +176,8 @@ def _samples(team: int, visits: list[Any]) -> Any:
 @compiled
 def _begun(team: int, visits: list[Any]) -> Any:
     rows = Determination.objects.for_team(team).filter(sample__visit__any=visits, purpose=Purpose.SAMPLE)
-    standing = rows.filter(superseded_by=None, continued_by=None)
-    return standing.select_related("sample", "started_by").order_by("started_at", "pk")
+    current = rows.filter(superseded_by=None, continued_by=None)
+    return current.select_related("sample", "started_by").order_by("started_at", "pk")
 
 
 def _likely_first(scale: Scale, of_team: list[Instrument], last: Observation | None) -> list[Instrument]:

@@ -124,9 +124,9 @@ def due_now(team: int, stops: list[Stop], today: date) -> list[Due]:
         open_dues += [due for each, occasion in every for due in _on_occasion(each, occasion, today)]
     if not open_dues:
         return []
-    settled = set(_settled(team=team, since=min(due.due_on for due in open_dues)))
+    closed = set(_settled(team=team, since=min(due.due_on for due in open_dues)))
     return [
-        due for due in open_dues if (due.stop.pk, due.due_on, due.occasion.pk if due.occasion else None) not in settled
+        due for due in open_dues if (due.stop.pk, due.due_on, due.occasion.pk if due.occasion else None) not in closed
     ]
 
 
@@ -163,9 +163,9 @@ class Missed(NamedTuple):
 def missed_between(place: Place, first: date, last: date) -> list[Missed]:
     """Return what fell due at a place from one day to another and was not gone, of days that are past."""
     rows = Settled.objects.for_team(place.team_id).filter(stop__place=place, due_on__range=(first, last))
-    settled = list(rows.select_related("stop__round"))
-    answered = {(each.stop_id, each.due_on) for each in settled}
-    missed = [Missed(each.stop.round, each.due_on, each.reason) for each in settled if each.visit_id is None]
+    closed = list(rows.select_related("stop__round"))
+    answered = {(each.stop_id, each.due_on) for each in closed}
+    missed = [Missed(each.stop.round, each.due_on, each.reason) for each in closed if each.visit_id is None]
     passed = min(last, timezone.localdate() - timedelta(days=1))
     for stop in _stops_at(team=place.team_id, place=place.pk):
         days = between(stop.round.rhythm, first, passed) if stop.round.rhythm and first <= passed else ()
@@ -190,7 +190,7 @@ def next_days(rounds: Iterable[Round], after: date, last: date) -> list[tuple[da
 
 def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
     """Return the tests and in-place readings that a visit is for, the fullest plan of each test."""
-    return planned_for([settled.stop for settled in _settled_by(team=visit.team_id, visit=visit.pk)])
+    return planned_for([closed.stop for closed in _settled_by(team=visit.team_id, visit=visit.pk)])
 
 
 def planned_for(stops: list[Stop]) -> tuple[list[PlannedTest], list[str]]:

@@ -84,11 +84,11 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
 
     What is no longer read leaves no result standing. A part that came out as it was keeps its result.
     """
-    standing = {each.part: each for each in _current(determination)}
+    current = {each.part: each for each in _current(determination)}
     anew = reason is not None and reason.flag == "judged-anew"
     new = []
     for part in determination.method.finds:
-        before = standing.get(part.key)
+        before = current.get(part.key)
         if bench.outcomes[part.key].quantity is None:
             if before:
                 end(before, "superseded", reason, None)
@@ -194,9 +194,9 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
     outcome = bench.outcomes[part.key]
     quantity, sample = outcome.quantity, determination.sample
     assert quantity is not None and sample is not None
-    stands = judge_outcome(determination, part, bench)
+    judged = judge_outcome(determination, part, bench)
     people = [hand for number in outcome.used for hand in bench.people.get(number, [])]
-    answered = [doubt.words for doubt in stands.answered]
+    answered = [doubt.words for doubt in judged.answered]
     found = Found(
         place=sample.place,
         visit_id=sample.visit_id,
@@ -214,10 +214,10 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         working=outcome.working,
         made_from={"taps": bench.read_by(part)},
     )
-    result = result_of(found, stands.assessed, stands.test_asks)
+    result = result_of(found, judged.assessed, judged.test_asks)
     # What is looked at next is known already.
     result.determination = determination
-    return result, stands.flags
+    return result, judged.flags
 
 
 def _readings(determination: Determination, bench: Bench, part: Part, people: list[Hand]) -> dict[str, Any]:

@@ -133,13 +133,13 @@ def _weighed(determination: Determination) -> Method | None:
     return method.with_weighed({supply: drop_ml * 20})
 
 
-def steps_for(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, told: Judged) -> list[str]:
+def steps_for(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, judged: Judged) -> list[str]:
     """Say what to do about what the runs came to so far, with all else that is newest at the place (`rows`)."""
     if place is None:
-        return list(told.test_asks)
-    stands = told.assessed
-    found = reading(part.parameter, quantity, stands.judgements, told.flags, stands.not_judged)
-    return steps_about(place, rows, found, told.test_asks, told.flags)
+        return list(judged.test_asks)
+    now = judged.assessed
+    found = reading(part.parameter, quantity, now.judgements, judged.flags, now.not_judged)
+    return steps_about(place, rows, found, judged.test_asks, judged.flags)
 
 
 def steps_of_case(

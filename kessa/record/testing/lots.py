@@ -62,12 +62,12 @@ def _used_by_lot(determination: Determination, bench: Bench) -> dict[int, float]
     named = {lot for _, lot in changes}
     now = {supply: pk for pk, supply in lots.items() if pk not in named}
     found: dict[int, float] = defaultdict(float)
-    told: dict[str, float] = defaultdict(float)
+    booked: dict[str, float] = defaultdict(float)
     for until, then in [*((bench_of(determination, taps[:nth]), lot) for nth, lot in changes), (bench, None)]:
         for supply, units in _used(determination, until).items():
             if supply in now:
-                found[now[supply]] += units - told[supply]
-                told[supply] = units
+                found[now[supply]] += units - booked[supply]
+                booked[supply] = units
         if then in lots:
             now[lots[then]] = then
     return found

@@ -23,10 +23,10 @@ def repeat(by: Membership, determination: Determination, *, why: str) -> Determi
     """
     require_reason(why)
     determination = closed_test(by, determination)
-    standing = list(Result.objects.for_team(by.team_id).current().filter(determination=determination))
-    if not standing:
+    current = list(Result.objects.for_team(by.team_id).current().filter(determination=determination))
+    if not current:
         raise ValidationError("Nothing of this test stands any more.")
-    for result in standing:
+    for result in current:
         end(result, "set-aside", Reason("set-aside", why, by), None)
     recheck_sample(determination)
     return begin_test(by, {**same_again(determination), "supersedes": str(determination.pk)})

@@ -27,11 +27,11 @@ class WebhooksConfig(AppConfig):
 
         def tell_verdict(sender: Any, place: Any, **_: Any) -> None:
             def said() -> dict[str, Any]:
-                standing = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
-                found = standing.result
+                status = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
+                found = status.result
                 by = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
                 # As `bin/calc` answers the op `advise`: codes, whose sentences stand in docs/advice.md.
-                advice = {**standing.advice, "do": [each.code for each in do_of(standing.advice)]}
+                advice = {**status.advice, "do": [each.code for each in do_of(status.advice)]}
                 return {"place": place.pk, "name": str(place), "by": by, "advice": advice}
 
             send_to_webhooks(place.team_id, "verdicts", said)

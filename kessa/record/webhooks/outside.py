@@ -40,8 +40,8 @@ def check_address(address: str) -> list[str]:
 
 def signature(secret: str, moment: int, body: bytes) -> str:
     """Return by what a hook knows that something came from here: HMAC-SHA256 of the moment, a point, and the body."""
-    told = f"{moment}.".encode() + body
-    return f"t={moment},v1={hmac.new(secret.encode(), told, hashlib.sha256).hexdigest()}"
+    signed = f"{moment}.".encode() + body
+    return f"t={moment},v1={hmac.new(secret.encode(), signed, hashlib.sha256).hexdigest()}"
 
 
 def send(address: str, secret: str, payload: dict[str, Any]) -> None:

@@ -25,9 +25,9 @@ def deliver_hook(delivery: int) -> None:
     if found is None:
         return
     found.tried += 1
-    told = {"id": found.pk, "event": found.event, "at": found.made_at.isoformat(), "data": found.payload}
+    message = {"id": found.pk, "event": found.event, "at": found.made_at.isoformat(), "data": found.payload}
     try:
-        send(found.hook.address, found.hook.secret, told)
+        send(found.hook.address, found.hook.secret, message)
     except OSError as fault:
         found.fault = str(fault)[:200]
         found.save(update_fields=["tried", "fault"])
