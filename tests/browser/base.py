@@ -55,9 +55,16 @@ class BrowserTest(StaticLiveServerTestCase):
         os.environ["DJANGO_ALLOW_ASYNC_UNSAFE"] = "true"  # Playwright runs a loop of its own in this thread
         super().setUpClass()
         cls.browser = started_browser()
+        # It keeps scripts and styles from one test to the next, and nothing else.
+        cls.kept = cls.browser.new_context(service_workers="block")
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.kept.close()
+        super().tearDownClass()
 
     def setUp(self):
-        self.address = self.live_server_url
+        self.address, self.on_kept = self.live_server_url, False
         self.team = Team.objects.create(name=settings.DEMO_TEAM, time_zone="Europe/London")
         for name, role in (("Ines", Role.COORDINATOR), ("Olek", Role.VOLUNTEER)):
             user = User.objects.create_user(name.lower(), password="white tile", first_name=name)
@@ -84,11 +91,9 @@ class BrowserTest(StaticLiveServerTestCase):
 
     def open(self, viewport=PHONE, name="Olek"):
         """Open a browser of one's own and sign in; errors in the page fail the test."""
-        context = self.browser.new_context(
-            viewport=viewport, service_workers="allow" if self.works_offline else "block"
-        )
-        self.addCleanup(context.close)
+        context = self.context()
         page = context.new_page()
+        page.set_viewport_size(viewport)
         page.set_default_timeout(40_000)
         # What is only heard is not seen.
         by_text = page.get_by_text
@@ -104,6 +109,30 @@ class BrowserTest(StaticLiveServerTestCase):
         context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": session, "url": self.address}])
         page.goto(self.address)
         return page
+
+    def context(self):
+        """A browser as good as new, with scripts and styles kept from before for the first one of a test."""
+        if self.works_offline or self.on_kept:
+            context = self.browser.new_context(service_workers="allow" if self.works_offline else "block")
+            self.addCleanup(context.close)
+            return context
+        self.on_kept = True
+        self.addCleanup(self.empty)
+        return self.kept
+
+    def empty(self):
+        """Leave nothing of a test in the context that is kept."""
+        self.kept.set_offline(False)
+        self.kept.unroute_all()
+        self.kept.clear_permissions()
+        self.kept.clear_cookies()
+        last = self.kept.new_page()
+        for page in self.kept.pages:
+            if page is not last:
+                page.close()
+        everything = {"origin": self.address, "storageTypes": "indexeddb,local_storage,cache_storage"}
+        self.kept.new_cdp_session(last).send("Storage.clearDataForOrigin", everything)
+        last.close()
 
     def begin(self, page, place="Below the depot", method="Begin in the low range", test="Chloride, drops"):
         """Go by way of the bench's first page to the count of the blank or first run."""

@@ -1,4 +1,4 @@
-"""What of a team's record is given to other programs, noun by noun; the nouns themselves are data, in nouns.toml."""
+"""What of a team's record is given to other programs, noun by noun; the nouns themselves are data, in resources.toml."""
 
 import re
 from collections.abc import Iterator
@@ -35,7 +35,7 @@ class Resource(Checked):
     model: str
     columns: tuple[str, ...]
     refers: dict[str, str] = {}
-    beside: str = ""
+    joins: str = ""
 
     @model_validator(mode="after")
     def _columns_can_be_read(self) -> Self:
@@ -62,9 +62,9 @@ class Resource(Checked):
         """Return the rows of a team; where only some results are asked for, those that belong to them."""
         model: Any = apps.get_model(self.model)
         rows: QuerySet[Any] = model.objects.for_team(team)
-        if results is None or not self.beside:
+        if results is None or not self.joins:
             return rows
-        theirs, _, of_results = self.beside.partition("=")
+        theirs, _, of_results = self.joins.partition("=")
         return rows.filter(**{f"{theirs}__in": results.order_by().values(of_results)})
 
 

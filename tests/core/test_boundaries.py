@@ -1,0 +1,170 @@
+"""What lies exactly on a bound, and the small parts of answers that no story comes by."""
+
+import re
+from datetime import UTC, date, datetime, timedelta
+from random import Random
+from unittest import TestCase
+
+from kessa.core.adapters.logger import TemperatureLogger
+from kessa.core.adapters.ph import PhMeter
+from kessa.core.calc.lines import answer
+from kessa.core.calibrating.line import fit_line
+from kessa.core.errors import CannotCompute
+from kessa.core.job.circumstances import scales
+from kessa.core.judging.aquatic import ammonia_criteria
+from kessa.core.judging.judge import Bounds, Interval, chance_beyond
+from kessa.core.judging.trend_words import trend_sentence
+from kessa.core.methods import house_methods
+from kessa.core.methods.kit_numbers import KitNumbers
+from kessa.core.methods.parts import Window
+from kessa.core.methods.replicates import Rule, agree
+from kessa.core.quantities.species import FORMS
+from kessa.core.readings import KINDS, determine
+from kessa.core.runs.state import RunState
+
+
+class OnTheBound(TestCase):
+    def test_replicates_agree_at_their_floor_and_no_further(self):
+        rule = Rule("relative", 5, floor=0.5)
+        self.assertEqual(agree([1.0, 1.5], rule).state, "agreed")
+        self.assertEqual(agree([1.0, 1.5001], rule).state, "run again")
+        self.assertEqual(agree([1.0, 1.06], Rule("relative", 5)).state, "run again")
+        self.assertEqual(agree([1.0, 1.06], Rule("absolute", 0.06)).state, "agreed")
+
+    def test_chances_beyond_one_limit_and_beyond_two(self):
+        result = Interval(10.0, 8.0, 12.0, None)
+        # A unit beyond, of an interval of two to the side: the normal distribution beyond 0.98 of its spreads.
+        self.assertAlmostEqual(chance_beyond(result, Bounds(max=11.0)), 0.1635, 4)
+        self.assertAlmostEqual(chance_beyond(result, Bounds(max=9.0)), 0.1635, 4)
+        self.assertAlmostEqual(chance_beyond(result, Bounds(min=9.0, max=11.0)), 0.3271, 4)
+        self.assertIsNone(chance_beyond(Interval(10.0, 10.0, 10.0, None), Bounds(max=11.0)))
+        self.assertIsNone(chance_beyond(Interval(10.0, 10.0, None, ">"), Bounds(max=11.0)))
+
+    def test_several_words_are_one_number_and_back(self):
+        scale = scales()["drains_in"]
+        for places in ((0,), (2,), (1, 2), (2, 3)):
+            value = scale.of_several(places)
+            self.assertEqual(scale.chosen(value), places)
+        self.assertIsNone(scale.of_several(()))
+
+    def test_what_may_lie_below_nothing_and_what_may_not(self):
+        def advise(**result):
+            asked = {"op": "advise", "kind": "stream", "feeds": [], "sets": [], "results": [result]}
+            return answer(asked)
+
+        cold = {"parameter": "temperature", "value": -0.4, "unit": "degC", "low": -0.5, "high": -0.3}
+        advise(**cold)
+        with self.assertRaises(CannotCompute) as refused:
+            advise(parameter="chloride", value=0.2, unit="mg/L", low=-0.1, high=0.5)
+        self.assertIn("below nothing", refused.exception.message)
+
+
+# Standard atomic masses (IUPAC 2021), as they stand in the contract of the computation.
+MASSES = {
+    "H": 1.008, "C": 12.011, "N": 14.007, "O": 15.999, "F": 18.998, "Na": 22.990, "Mg": 24.305, "Si": 28.085,
+    "P": 30.974, "S": 32.06, "Cl": 35.45, "Ca": 40.078, "Mn": 54.938, "Fe": 55.845, "Cu": 63.546, "Br": 79.904,
+    "Mo": 95.95, "Pb": 207.2,
+}  # fmt: skip
+# What a mole of each form holds twice of what its family shares.
+TWICE = {"P2O5", "CaCO3", "CaO", "Ca", "Mg", "CO3"}
+
+
+class Published(TestCase):
+    def test_every_form_weighs_what_its_formula_says(self):
+        for name, form in FORMS.items():
+            with self.subTest(name):
+                atoms = re.findall(r"([A-Z][a-z]?)(\d*)", name)
+                self.assertAlmostEqual(form.molar_mass, sum(MASSES[atom] * int(many or 1) for atom, many in atoms), 6)
+                self.assertEqual(form.shared, 2 if name in TWICE else 1)
+
+    def test_ammonia_where_trout_live_as_tabulated(self):
+        # US EPA (2013), table of acute criteria with salmonids: below 15 °C the trout decide.
+        for ph, table in ((6.5, 33.0), (7.0, 24.0), (7.5, 13.0), (8.0, 5.6), (8.5, 2.1), (9.0, 0.88)):
+            with self.subTest(ph):
+                self.assertEqual(float(f"{ammonia_criteria(ph, 5).acute:.2g}"), table)
+        self.assertEqual(float(f"{ammonia_criteria(7.0, 20).acute:.2g}"), 17.0)
+        self.assertEqual(float(f"{ammonia_criteria(7.0, 0, salmonids=False).acute:.2g}"), 38.0)
+
+
+class Simulated(TestCase):
+    def test_a_careful_hand_comes_out_near_the_truth(self):
+        chance = Random(3)
+        numbers = {"unit": "mg/L", "normality": 0.02, "eq_weight": 50.0, "sample_ml": 50.0, "resolution_ml": 0.05}
+        burette = KINDS["volume"](kind="volume", **numbers)
+        found = []
+        for _ in range(40):
+            read = burette.simulated(120.0, chance)
+            found.append(determine({"kind": "volume", **numbers}, {"ml": read["end"] - read["start"]}).quantity.value)
+        self.assertAlmostEqual(sum(found) / len(found), 120.0, delta=1.5)
+        card = KINDS["scale"](kind="scale", unit="mg/L", steps=[1.0, 2.0, 4.0])
+        self.assertEqual(card.simulated(0.2, chance), {"below": True})
+        self.assertEqual(card.simulated(0.8, chance), {"at": 1.0})
+        self.assertEqual(card.simulated(6.0, chance), {"above": True})
+        self.assertEqual(card.simulated(3.0, chance), {"between": [2.0, 4.0]})
+
+    def test_a_dilution_multiplies_what_the_eye_sees_and_its_interval(self):
+        part = house_methods()["ammonia-comparator"].main
+        step = part.numbers.card[2]
+        plain, diluted = (part.determine({"at": step}, dilution).quantity for dilution in (1.0, 2.0))
+        self.assertAlmostEqual(diluted.low, 2 * plain.low)
+        self.assertAlmostEqual(diluted.high, 2 * plain.high)
+        self.assertLess(plain.low, plain.value)
+
+
+class Said(TestCase):
+    def test_a_meter_says_its_voltage_beside(self):
+        found = PhMeter.read("pH=7.31 mV=-18.2 T=18.4")
+        self.assertEqual((found.display, found.what, found.temperature_c), (7.31, "-18.2 mV", 18.4))
+
+    def test_a_window_may_be_one_number_and_never_upside_down(self):
+        self.assertEqual(Window(min=2.0, max=2.0).max, 2.0)
+        with self.assertRaises(ValueError):
+            Window(min=2.1, max=2.0)
+
+    def test_a_run_gives_a_reading_once_all_is_read_or_the_end_is_called(self):
+        self.assertFalse(RunState().counts)
+        self.assertFalse(RunState(stopped=True).counts)
+        self.assertTrue(RunState(endpoint=False).counts)
+        self.assertFalse(RunState(endpoint=True, voided=True).counts)
+
+    def test_kit_numbers_differ_once_one_is_given(self):
+        self.assertFalse(KitNumbers().differs)
+        self.assertFalse(KitNumbers(per={}).differs)
+        self.assertTrue(KitNumbers(sample_ml=5).differs)
+
+    def test_how_far_between_two_steps(self):
+        said = KINDS["scale"].said
+        given = {"between": [1.0, 2.0], "fraction": 0.3}
+        self.assertEqual(said(None, given, ""), "between 1 and 2, 30 % of the way")
+        self.assertEqual(said(None, {"between": [1.0, 2.0]}, ""), "between 1 and 2")
+        self.assertEqual(said(None, {"below": True}, ""), "below the first step")
+
+    def test_an_open_count_is_said_to_be_open(self):
+        said = KINDS["difference"].said
+        self.assertEqual(said(None, {"system": 9, "supply": 2, "system_end": False}, "drop"), "9+ − 2 drops")
+        self.assertEqual(said(None, {"system": 9, "supply": 2}, "drop"), "9 − 2 drops")
+
+    def test_months_of_a_trend_that_is_too_short(self):
+        def after(days):
+            first = date(2026, 1, 1)
+            return trend_sentence([(first + timedelta(days=days * n / 9), 5.0) for n in range(10)], "mg/L")
+
+        self.assertIn("over 1 month:", after(9))
+        self.assertIn("over 2 months:", after(61))
+        self.assertIn("over 10 months:", after(306))
+
+    def test_a_logger_says_its_time_and_its_heading_is_none(self):
+        self.assertIsNone(TemperatureLogger.read("time,temperature"))
+        found = TemperatureLogger.read("2026-01-05T10:30:00+00:00,4.5")
+        self.assertEqual((found.display, found.unit), (4.5, "degC"))
+        self.assertEqual(found.at, datetime(2026, 1, 5, 10, 30, tzinfo=UTC))
+        with self.assertRaises(CannotCompute):
+            TemperatureLogger.read("2026-01-05T10:30:00+00:00")
+
+    def test_the_standard_that_lies_farthest_off_its_line(self):
+        line = fit_line([(1, 0.11), (2, 0.19), (4, 0.40), (8, 0.80)])
+        by_hand = [
+            100 * abs((y - line.intercept) / line.slope - x) / x
+            for x, y in ((1, 0.11), (2, 0.19), (4, 0.40), (8, 0.80))
+        ]
+        self.assertAlmostEqual(line.farthest, max(by_hand))
