@@ -1,4 +1,4 @@
-"""What of a team's record is given to other programs, noun by noun; the nouns themselves are data, in resources.toml."""
+"""What of a team's record is given to other programs, noun by noun; the nouns themselves are in resources.toml."""
 
 import re
 from collections.abc import Iterator

@@ -43,6 +43,7 @@ from kessa.record.testing.judgement import fraction_of, judge_outcome
 from kessa.record.testing.lots import book
 from kessa.record.testing.selectors import test_at
 from kessa.record.testing.services import tabled
+from kessa.record.together import together
 from kessa.record.visits.models import Sample, Visit
 
 # Sent where results were written, with them; in the same transaction.
@@ -66,6 +67,7 @@ def close(by: Membership, determination: Determination, bench: Bench, at: dateti
     determination.save(update_fields=["closed_at"])
 
 
+@together()
 def lot_tabled(lot: Lot, by: Membership, **_: Any) -> None:
     """Write in the log what was marked on strips of a lot and closed before its table was written."""
     for determination in tabled(lot):
@@ -127,11 +129,12 @@ def visit_noted(sender: Any, by: Membership, visit: Visit, keys: Collection[str]
     """Write what was read in place on a visit, settle what follows from it, and judge anew what depends on it."""
     if READ_ON_VISIT.isdisjoint(keys):
         return
-    new = write_field_readings(visit)
-    derive_of_visit(visit)
-    for sample in visit.samples.select_related("visit__place__team"):
-        judge_again(sample, by, "the water's temperature")
-    _restate(visit.place, visit.started_at, [method.main.parameter for method in READ_AS.values()])
+    with together():
+        new = write_field_readings(visit)
+        derive_of_visit(visit)
+        for sample in visit.samples.select_related("visit__place__team"):
+            judge_again(sample, by, "the water's temperature")
+        _restate(visit.place, visit.started_at, [method.main.parameter for method in READ_AS.values()])
     if new:
         written.send(Result, results=new)
 
