@@ -22,13 +22,6 @@ def finite(value: float, field: str) -> float:
     return value
 
 
-def within(value: float, field: str, low: float, high: float, unit: str) -> float:
-    """Return `value` where a formula holds, `low` to `high` in `unit`; raises CannotCompute on `field` elsewhere."""
-    if not low <= value <= high:
-        raise CannotCompute(f"This is known for {field} from {low:g} to {high:g} {unit} only.", field)
-    return value
-
-
 def checked_number(value: Any, name: str) -> float:
     """Return `value` as a finite float; raises CannotCompute on `name` (true and false are no numbers)."""
     if isinstance(value, bool) or not isinstance(value, int | float):

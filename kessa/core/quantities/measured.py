@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Callable
 from functools import wraps
 from inspect import signature
 from typing import Any, NamedTuple, ParamSpec, TypeVar
 
-from kessa.core.errors import CannotCompute, checked_number, within
-from kessa.core.quantities.units import convert
+from kessa.core.errors import CannotCompute, checked_number
+from kessa.core.quantities.units import convert, sign
 
+# What a name says of its unit is said by the unit.
+_UNIT_OF = re.compile("_(mg_l|kg_l|l_s|l_min|kpa|percent|ml|mm|c|l|m|g)$")
 P = ParamSpec("P")
 R = TypeVar("R")
 
@@ -49,11 +52,16 @@ class Takes(NamedTuple):
         if isinstance(value, Measured):
             value = self._converted(value, name)
         number = checked_number(value, name)
-        if self.above and number <= self.low:
-            raise CannotCompute(f"{name} must be above {self.low:g}.", name)
-        if self.high == math.inf and number < self.low:
-            raise CannotCompute(f"{name} cannot be below {self.low:g}.", name)
-        return within(number, name, self.low, self.high, self.unit or "")
+        if number > self.high or number < self.low or (self.above and number == self.low):
+            raise CannotCompute(self._refusal(name), name)
+        return number
+
+    def _refusal(self, name: str) -> str:
+        words = "pH" if name == "ph" else _UNIT_OF.sub("", name).replace("_", " ")
+        unit = f" {sign(self.unit or '')}".rstrip()
+        if self.high < math.inf:
+            return f"This is known for {words} from {self.low:g} to {self.high:g}{unit} only."
+        return f"{words} {'must be above' if self.above else 'cannot be below'} {self.low:g}{unit}."
 
     def _converted(self, value: Measured, name: str) -> float:
         if self.unit is None:
