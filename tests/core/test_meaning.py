@@ -22,7 +22,7 @@ from kessa.core.judging.holding import Context, Paired, hold, judge_by_sets, not
 from kessa.core.judging.judge import Bounds
 from kessa.core.judging.limits import Limit, RuleSet, proposed_sets, rule_sets
 from kessa.core.judging.plausible import Circumstance, doubts_about
-from kessa.core.judging.statistics import STATISTICS, Dated, statistic_of
+from kessa.core.judging.statistics import STATISTICS, Dated, enough_for, statistic_of
 from kessa.core.judging.trend import Below, trend
 from kessa.core.judging.trend_words import against_last_year, trend_sentence
 from kessa.core.judging.usual import UsualRange, season_of, usual_by_season, usual_range
@@ -138,6 +138,15 @@ class Series(TestCase):
         self.assertTrue(told.stands_in)
         self.assertEqual(told.quantity.value, now)
         return verdict, told.needs
+
+    def test_days_that_are_lacking_are_counted_and_a_year_ends_with_its_day(self):
+        _, needs = self.stands_in("4-day average", 5.0, dated(5.0, every=1), max=4)
+        self.assertIn("readings of 2 more days in a row for the 4-day", needs)
+        least = enough_for(90)
+        year = [Dated(NOW - DAY * n, mg(2.0)) for n in range(1, least - 1)]
+        old = Dated(NOW - timedelta(days=365), mg(2.0))
+        _, needs = self.stands_in("90th percentile", 2.0, [*year, old], max=4)
+        self.assertIn("1 more reading within a year", needs)
 
     def test_a_running_annual_average_one_quarter_short_says_which(self):
         three = dated(2.0, 2.0, 2.0, every=91)[:2]

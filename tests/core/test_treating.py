@@ -74,6 +74,15 @@ class AmountsComeOut(TestCase):
         drained = drain_to(volume, measured, target, fed)
         self.assertTrue(math.isclose((volume - drained) * measured + drained * fed, volume * target, rel_tol=1e-9))
 
+    def test_what_else_would_do_is_said_once_and_a_density_only_of_what_is_poured(self):
+        other = SULFITE.model_copy(update={"name": "Sulfite 35", "active_percent": 35.0})
+        powder = SULFITE.model_copy(update={"name": "Sulfite powder", "liquid": False, "density_kg_l": 2.0})
+        for chosen, density in ((SULFITE, True), (powder, False)):
+            (dose,) = proposals(BOILER._replace(products=(Held(1, chosen), Held(2, other))), [BARE])
+            instead = [line for line in dose.working if line.startswith("instead: ")]
+            self.assertEqual([line.split(" of ")[1] for line in instead], ["Sulfite 35"])
+            self.assertEqual(any(f"/ {chosen.density_kg_l:g} kg/L" in line for line in dose.working), density)
+
     def test_make_up_that_holds_more_than_the_target_brings_nothing_down(self):
         with self.assertRaises(CannotCompute):
             drain_to(1000, 800, 400, 500)

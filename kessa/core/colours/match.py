@@ -49,8 +49,8 @@ def _nearest(start: Lab, end: Lab, lab: Lab) -> tuple[float, Lab]:
     """Return what part of the way between two colours is nearest to a third, and the colour there."""
     way = [b - a for a, b in zip(start, end, strict=True)]
     length = sum(each * each for each in way)
-    share = sum(each * (c - a) for each, a, c in zip(way, start, lab, strict=True))
-    part = min(max(share / length, 0.0), 1.0) if length else 0.0
+    projected = sum(each * (c - a) for each, a, c in zip(way, start, lab, strict=True))
+    part = min(max(projected / length, 0.0), 1.0) if length else 0.0
     return part, mixed(start, end, part)
 
 
