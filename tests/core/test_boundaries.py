@@ -9,15 +9,19 @@ from kessa.core.adapters.logger import TemperatureLogger
 from kessa.core.adapters.ph import PhMeter
 from kessa.core.calc.lines import answer
 from kessa.core.calibrating.line import fit_line
+from kessa.core.calibrating.meters import calibrate_ph
+from kessa.core.colours.lab import lab_of_rgb, level, light_of_lab
 from kessa.core.errors import CannotCompute
 from kessa.core.job.circumstances import scales
 from kessa.core.judging.aquatic import ammonia_criteria
 from kessa.core.judging.judge import Bounds, Interval, chance_beyond
+from kessa.core.judging.statistics import percentile
 from kessa.core.judging.trend_words import trend_sentence
 from kessa.core.methods import house_methods
 from kessa.core.methods.kit_numbers import KitNumbers
 from kessa.core.methods.parts import Window
 from kessa.core.methods.replicates import Rule, agree
+from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.species import FORMS
 from kessa.core.readings import KINDS, determine
 from kessa.core.runs.state import RunState
@@ -85,6 +89,19 @@ class Published(TestCase):
         self.assertEqual(float(f"{ammonia_criteria(7.0, 20).acute:.2g}"), 17.0)
         self.assertEqual(float(f"{ammonia_criteria(7.0, 0, salmonids=False).acute:.2g}"), 38.0)
 
+    def test_colours_of_a_screen_as_tabulated(self):
+        # The primaries of sRGB (IEC 61966-2-1) in CIE L*a*b* under D65.
+        for light, lab in (
+            ((255, 0, 0), (53.24, 80.09, 67.20)),
+            ((0, 255, 0), (87.73, -86.18, 83.18)),
+            ((0, 0, 255), (32.30, 79.19, -107.86)),
+        ):
+            for found, known in zip(lab_of_rgb(*light), lab, strict=True):
+                self.assertAlmostEqual(found, known, delta=0.06)
+            back = [255 * level(part) for part in light_of_lab(lab_of_rgb(*light))]
+            for one, other in zip(back, light, strict=True):
+                self.assertAlmostEqual(one, other, delta=0.1)
+
 
 class Simulated(TestCase):
     def test_a_careful_hand_comes_out_near_the_truth(self):
@@ -102,6 +119,12 @@ class Simulated(TestCase):
         self.assertEqual(card.simulated(6.0, chance), {"above": True})
         self.assertEqual(card.simulated(3.0, chance), {"between": [2.0, 4.0]})
 
+    def test_a_photometer_shows_a_hundredth_of_its_range(self):
+        meter = KINDS["photometer"](kind="photometer", unit="mg/L", range=[0.1, 3.5])
+        shown = [meter.simulated(1.234, Random(seed))["display"] for seed in range(20)]
+        self.assertEqual([round(each, 2) for each in shown], [round(each, 6) for each in shown])
+        self.assertGreater(len({round(10 * each, 6) % 1 for each in shown}), 1)
+
     def test_a_dilution_multiplies_what_the_eye_sees_and_its_interval(self):
         part = house_methods()["ammonia-comparator"].main
         step = part.numbers.card[2]
@@ -109,6 +132,24 @@ class Simulated(TestCase):
         self.assertAlmostEqual(diluted.low, 2 * plain.low)
         self.assertAlmostEqual(diluted.high, 2 * plain.high)
         self.assertLess(plain.low, plain.value)
+
+
+class Parts(TestCase):
+    def test_a_table_reaches_to_its_last_result(self):
+        chart = KINDS["chart"](kind="chart", unit="mg/L", pairs=[[1, 20], [3, 80], [5, 300]])
+        self.assertEqual((chart.least, chart.reach), (20, 300))
+
+    def test_two_buffers_make_a_line_and_none_lies_off_it(self):
+        names = [figure.name for figure in calibrate_ph([(7.0, 0.0), (4.0, 172.0)], 22).figures]
+        self.assertEqual(names, ["slope", "offset"])
+        three = calibrate_ph([(7.0, 0.0), (4.0, 172.0), (10.0, -170.0)], 22)
+        self.assertEqual([figure.name for figure in three.figures][2:], ["farthest off the line"])
+
+    def test_a_low_percentile_is_the_least(self):
+        values = [Quantity(value, value, value, None, "mg/L") for value in (3.0, 1.0, 2.0)]
+        self.assertEqual(percentile(values, 1).value, 1.0)
+        self.assertEqual(percentile(values, 50).value, 1.5)
+        self.assertEqual(percentile(values, 100).value, 3.0)
 
 
 class Said(TestCase):

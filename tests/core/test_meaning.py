@@ -251,6 +251,10 @@ class SeenBeside(TestCase):
             hold(mg(45), limit(compared="upstream", max=15), None, over)
         under = Context(NOW, pairs={"upstream": Quantity(4, 0, 4, "<", "mg/L")})
         self.assertEqual(hold(mg(45), limit(compared="upstream", max=15), None, under).statistic.quantity.low, 41)
+        share = limit(compared="upstream", unit="%", max=300)
+        found = hold(mg(45, 5), share, None, Context(NOW, pairs={"upstream": mg(20, 2)})).statistic.quantity
+        self.assertEqual((found.value, found.low, found.high), (225, 100 * 40 / 22, 100 * 50 / 18))
+        self.assertIsNone(hold(mg(45, 5), share, None, under).statistic.quantity.high)
 
     def test_an_ammonia_criterion_follows_from_ph_and_temperature_of_the_sample(self):
         sets = [rule_sets()["us-aquatic"]]
