@@ -319,10 +319,16 @@ def main() -> None:
     asked = parser.parse_args()
     lines = changed_since(asked.since) if asked.since else None
     roots = [path.resolve() for path in asked.paths] or ([_ROOT / "kessa"] if lines else [_ROOT / "kessa" / "core"])
-    files = [file for root in roots for file in ([root] if root.is_file() else sorted(root.rglob("*.py")))]
+    files = [
+        file
+        for root in roots
+        for file in ([root] if root.is_file() else sorted(root.rglob("*.py")))
+        if "migrations" not in file.parts
+    ]
     every = [m for file in files if lines is None or file in lines for m in mutants_of(file, lines and lines[file])]
     drawn = Random(asked.seed).sample(every, min(asked.count, len(every)))
-    pool = ThreadPoolExecutor(os.cpu_count())
+    # Above the core all use one database.
+    pool = ThreadPoolExecutor(os.cpu_count() if all(each.startswith(_CORE) for each in asked.tests) else 1)
     by_line, seconds = _lines_run(asked.tests, {mutant.path for mutant in drawn}, pool)
     by_file = defaultdict(set)
     for (path, _), tests in by_line.items():
