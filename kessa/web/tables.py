@@ -5,11 +5,11 @@ from collections.abc import Iterable
 from django.apps import AppConfig
 from django.conf import settings
 from django.core.management import call_command
-from django.db import connection
+from django.db import connection, transaction
 from django.db.migrations.loader import MigrationLoader
 from django.db.migrations.recorder import MigrationRecorder
 
-# It has no models: its tables are SQL of its own.
+# Its tables are SQL of its own, in steps that must be committed one by one.
 _BY_MIGRATIONS = "procrastinate"
 
 
@@ -19,15 +19,21 @@ def without_migrations(installed: Iterable[str]) -> dict[str, None]:
     return dict.fromkeys(sorted(labels - {_BY_MIGRATIONS}))
 
 
+@transaction.atomic
 def make_tables() -> None:
-    """Make all tables in an empty database, and note as done the migrations that come to the same."""
+    """Make all tables of models in an empty database, and note as done the migrations that come to the same.
+
+    All of it or none: where it is broken off, the database is as empty as before. What is made by migrations alone is
+    left to them.
+    """
     before = settings.MIGRATION_MODULES
-    settings.MIGRATION_MODULES = without_migrations(settings.INSTALLED_APPS)
+    settings.MIGRATION_MODULES = without_migrations(settings.INSTALLED_APPS) | {_BY_MIGRATIONS: None}
     try:
         call_command("migrate", run_syncdb=True, interactive=False, verbosity=0)
     finally:
         settings.MIGRATION_MODULES = before
     call_command("createcachetable", verbosity=0)
     loader, recorder = MigrationLoader(connection), MigrationRecorder(connection)
-    for key in set(loader.disk_migrations) - set(loader.applied_migrations):
-        recorder.record_applied(*key)
+    for app, name in loader.disk_migrations:
+        if app != _BY_MIGRATIONS:
+            recorder.record_applied(app, name)

@@ -120,6 +120,17 @@ class Tables(SimpleTestCase):
                 self.assertGreater(len(at_once), 3)
                 self.assertEqual(at_once, by_steps)
 
+    def test_broken_off_the_database_stays_empty(self):
+        name = f"{connection.settings_dict['NAME']}_broken_off"
+        told = os.environ | {"DATABASE_URL": address(name), "DJANGO_SETTINGS_MODULE": "kessa.web.settings.demo"}
+        broken_off = (
+            "import django, os; django.setup(); from kessa.web import tables; "
+            "tables.MigrationRecorder.record_applied = lambda *_: os._exit(9); tables.make_tables()"
+        )
+        with empty_database(name):
+            ended = subprocess.run([sys.executable, "-c", broken_off], env=told, cwd=settings.ROOT, check=False)
+            self.assertEqual((ended.returncode, whole(name)), (9, {}))
+
 
 class Watched(TestCase):
     def test_well_or_not(self):

@@ -20,6 +20,7 @@ from kessa.core.job.supplies import supplies
 from kessa.core.judging.limits import rule_sets
 from kessa.core.methods import house_methods
 from kessa.core.methods.schema import Method
+from kessa.core.quantities.measured import UNIT_IN_NAME
 from kessa.core.quantities.parameters import parameters
 from kessa.core.readings import KINDS
 
@@ -31,17 +32,13 @@ def known(parameter):
     return parameter in parameters() or parameter.lower() in parameters()
 
 
-# What a parameter's name says of its unit.
-IN_UNITS = ("_c", "_l", "_ml", "_kpa", "_m", "_mm", "_g", "_percent", "_l_s", "_l_min", "_mg_l", "_kg_l")
-
-
 def functions_with_units() -> Iterator[tuple[str, object, str]]:
     """Public functions of the core and those of their numbers whose names say a unit."""
     for module in walk_packages(kessa.core.__path__, "kessa.core."):
         for name, function in vars(import_module(module.name)).items():
             if isfunction(function) and function.__module__ == module.name and not name.startswith("_"):
                 for given, parameter in signature(function).parameters.items():
-                    if "float" in str(parameter.annotation) and (given == "ph" or given.endswith(IN_UNITS)):
+                    if "float" in str(parameter.annotation) and (given == "ph" or UNIT_IN_NAME.search(given)):
                         yield f"{module.name}.{name}", function, given
 
 

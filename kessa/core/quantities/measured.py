@@ -12,8 +12,8 @@ from typing import Any, NamedTuple, ParamSpec, TypeVar
 from kessa.core.errors import CannotCompute, checked_number
 from kessa.core.quantities.units import convert, sign
 
-# What a name says of its unit is said by the unit.
-_UNIT_OF = re.compile("_(mg_l|kg_l|l_s|l_min|kpa|percent|ml|mm|c|l|m|g)$")
+# How the name of an argument ends that says its unit.
+UNIT_IN_NAME = re.compile("_(mg_l|kg_l|l_s|l_min|kpa|percent|ml|mm|c|l|m|g)$")
 P = ParamSpec("P")
 R = TypeVar("R")
 
@@ -57,7 +57,7 @@ class Takes(NamedTuple):
         return number
 
     def _refusal(self, name: str) -> str:
-        words = "pH" if name == "ph" else _UNIT_OF.sub("", name).replace("_", " ")
+        words = "pH" if name == "ph" else UNIT_IN_NAME.sub("", name).replace("_", " ")
         unit = f" {sign(self.unit or '')}".rstrip()
         if self.high < math.inf:
             return f"This is known for {words} from {self.low:g} to {self.high:g}{unit} only."

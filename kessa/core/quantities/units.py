@@ -78,6 +78,7 @@ AROUND = {
     "kg": Unit("weight", 1000.0),
     "kg/L": Unit("density", 1.0),
 }
+_KNOWN = UNITS | AROUND
 
 # How people write what the data files keep in plain letters. A pH has no unit to write.
 _SIGNS = {
@@ -156,10 +157,9 @@ def convert(value: float, unit: str, form: str | None, to_unit: str, to_form: st
 
 
 def _unit(name: object, field: str) -> Unit:
-    known = UNITS | AROUND
-    if not isinstance(name, str) or name not in known:
-        raise CannotCompute(f"{name!r} is not a unit known here. Known: {', '.join(known)}.", field)
-    return known[name]
+    if not isinstance(name, str) or name not in _KNOWN:
+        raise CannotCompute(f"{name!r} is not a unit known here. Known: {', '.join(_KNOWN)}.", field)
+    return _KNOWN[name]
 
 
 def _form(name: object, field: str) -> Form | None:

@@ -1,6 +1,5 @@
 """Load the demo world."""
 
-import gc
 from typing import Any
 
 from django.conf import settings
@@ -18,8 +17,5 @@ class Command(BaseCommand):
         """Build it, in the demo only; say who the people are."""
         if not settings.DEMO:
             raise CommandError("The demo world is for the demo only.")
-        # It makes little that goes round in circles, and looking for it takes a tenth of the time.
-        gc.disable()
         built = world.build()
-        gc.enable()
         self.stdout.write("Two years in Tarrow Vale are in the log." if built else "Tarrow Vale is there already.")
