@@ -28,7 +28,7 @@ from kessa.record.review.models import Step, What
 from kessa.record.review.selectors import to_look_over
 from kessa.record.review.services import ask, release_all
 from kessa.record.rounds import services as rounds
-from kessa.record.rounds.models import Round, Settled
+from kessa.record.rounds.models import Round, StopOutcome
 from kessa.record.rounds.selectors import due_now
 from kessa.record.rules.selectors import house_rules, rules_kept
 from kessa.record.rules.services import choose_house_rules
@@ -272,7 +272,7 @@ def _plan(team: Team, people: dict[str, Membership], places: dict[str, Place], l
             if due.stop.place.name not in each["left_open"]:
                 visit = latest.get(due.stop.place_id)
                 reason = "" if visit else "Before the plan was kept here."
-                Settled.objects.create(
+                StopOutcome.objects.create(
                     team=team,
                     stop=due.stop,
                     due_on=due.due_on,

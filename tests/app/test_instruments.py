@@ -18,7 +18,7 @@ from kessa.doors.instruments import bridge
 from kessa.doors.instruments.standins import STANDINS, memory, serve
 from kessa.record.api_keys.models import Key
 from kessa.record.api_keys.services import make_key, new_key_secret
-from kessa.record.instruments.models import Instrument, Shown
+from kessa.record.instruments.models import Instrument, ReceivedReading
 from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.methods.models import OwnMethod
 from kessa.record.results.models import Result
@@ -84,7 +84,7 @@ class Instruments(TestCase):
         self.assertEqual([(each["display"], each["instrument"]) for each in offered], [(2.1, "Photometer")])
         self.assertEqual(self.client.get("/instruments/shown/?measures=ph").json()["shown"], [])
         test = begin(self.place, self.ines, "nitrate-photometer", instrument=self.photometer.pk)
-        foreign = Shown.objects.create(
+        foreign = ReceivedReading.objects.create(
             team=team_of("Maud")[0].team, instrument=self.photometer, at=timezone.now(), display=1.0, unit="mg/L"
         )
         taps = Taps()
@@ -110,7 +110,7 @@ class Instruments(TestCase):
         fills = escape('{"points": "-18.2", "temperature_c": 18.4}')
         self.assertContains(self.client.get(f"/instruments/{meter.pk}/calibrate/"), fills)
         self.assertContains(self.client.get(now), fills)
-        self.assertEqual(self.client.get(f"{now}?newest={meter.shown.get().pk}").status_code, 204)
+        self.assertEqual(self.client.get(f"{now}?newest={meter.readings.get().pk}").status_code, 204)
         self.assertEqual(self.client.get(f"{of_none}?newest=").status_code, 204)
         meter.refresh_from_db()
         self.assertEqual(meter.calibration_due, timezone.localdate() + timedelta(days=30))
@@ -160,7 +160,7 @@ class Instruments(TestCase):
         self.assertContains(self.client.get(f"/kits/lots/{bottle.pk}/"), 'value="1.0213"')
 
     def test_what_is_another_parameters_is_not_offered(self):
-        Shown.objects.for_team(self.team).delete()
+        ReceivedReading.objects.for_team(self.team).delete()
         key = self.key(self.photometer)
         for minute, what in enumerate(("nitrate", "NO3-N", "program 7", "")):
             at = (timezone.now() - timedelta(seconds=minute)).isoformat()
@@ -184,7 +184,7 @@ class Instruments(TestCase):
         self.assertContains(taken("time,degC\n2024-05-03T09:00:00Z,12\nyesterday,12\n"), "Line 3: “yesterday,12”")
         self.assertContains(taken("COND 512 uS/cm 18 C\n", "conductivity"), "shows degC, not uS/cm")
         self.assertContains(taken("binary"), "This is no text.")
-        self.assertEqual(Shown.objects.for_team(self.team).count(), 96)
+        self.assertEqual(ReceivedReading.objects.for_team(self.team).count(), 96)
 
     def test_every_stand_in_is_understood_by_its_adapter(self):
         for name in STANDINS:
@@ -212,7 +212,7 @@ class Instruments(TestCase):
                 bridge.send("http://kessa.test", key, self.photometer.pk, each)
             self.assertEqual(asked[0].full_url, f"http://kessa.test/api/v1/instruments/{self.photometer.pk}/shown")
             self.send(json.loads(asked[0].data), key)
-        self.assertGreaterEqual(Shown.objects.for_team(self.team).count(), 1)
+        self.assertGreaterEqual(ReceivedReading.objects.for_team(self.team).count(), 1)
 
 
 class _Kept:

@@ -409,7 +409,7 @@ class OverTime(MeaningTest):
         # What is set aside no longer stands against a place.
         wrong = Result.objects.for_team(self.team).current().get(parameter="pH")
         exclude(self.ines, wrong, why="the probe was dry")
-        self.assertNotEqual(Place.objects.for_team(self.team).get(pk=self.place.pk).standing.result.parameter, "pH")
+        self.assertNotEqual(Place.objects.for_team(self.team).get(pk=self.place.pk).status.result.parameter, "pH")
 
     def test_a_trend_page_says_what_the_line_does_with_limits_as_they_held(self):
         ours = self.publish({"parameter": "chloride", "as": "Cl", "unit": "mg/L", "max": 60})

@@ -18,7 +18,7 @@ from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Role
 from kessa.record.places.models import Place
-from kessa.record.results.models import Result, Standing
+from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.review.services import accept
 from kessa.record.visits.models import Sample, Visit
 from tests.app.pages import PageTest
@@ -119,7 +119,7 @@ class TakenIn(PageTest):
         self.assertContains(self.client.get(f"/log/{first.pk}/"), "28 in “old.csv”, row 3")
         self.assertContains(self.client.get("/log/?place="), "Ford")
         self.assertContains(self.client.get(f"/places/{self.ford.pk}/"), "chloride")
-        self.assertIsNotNone(Standing.objects.for_team(self.team).get(place=self.ford).result)
+        self.assertIsNotNone(PlaceStatus.objects.for_team(self.team).get(place=self.ford).result)
         self.client.post(f"/exchange/in/{notebook.pk}/undo/")
         self.done(tasks.undo_notebook, notebook)
         self.assertEqual((notebook.stage, notebook.told["undone"]), ("undone", 7))

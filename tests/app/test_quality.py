@@ -9,7 +9,7 @@ from kessa.record.determinations.models import Determination
 from kessa.record.quality.models import QualityCheck
 from kessa.record.quality.verification import qualify_after_standard
 from kessa.record.results.history import found_lately
-from kessa.record.results.models import Result, Standing
+from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
 from kessa.record.taps.models import Tap
@@ -131,7 +131,7 @@ class Checks(PageTest):
         lately = found_lately(self.place)
         measured = {each.method_class for each in lately.series} - {"derived"}
         self.assertEqual(measured, {"photometer", "screening"})
-        pressing = Standing.objects.for_team(self.place.team).get(place=self.place).result
+        pressing = PlaceStatus.objects.for_team(self.place.team).get(place=self.place).result
         page = self.client.get(reverse("places:place", args=[self.place.pk]))
         self.assertContains(page, "nitrate as NO3, by strip or card")
         self.assertNotEqual((pressing.parameter, pressing.method_class), ("nitrate", "screening"))

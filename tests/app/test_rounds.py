@@ -10,7 +10,7 @@ from icalendar import Calendar
 
 from kessa.record.people.models import Membership
 from kessa.record.places.models import Place
-from kessa.record.rounds.models import CalendarFeed, Round, Settled
+from kessa.record.rounds.models import CalendarFeed, Round, StopOutcome
 from kessa.record.rounds.selectors import calls, dues_at, plan_of, weekly_use
 from tests.app.pages import PageTest
 from tests.world import measured, member, planned, safety, team_of
@@ -117,7 +117,7 @@ class Today(PageTest):
         self.assertContains(refused, "Say why")
         self.client.post("/today/not-going/", {"place": self.place.pk, "reason": "flood"}, follow=True)
         self.assertContains(self.client.get("/today/"), "Nothing is due today")
-        Settled.objects.for_team(self.team).delete()
+        StopOutcome.objects.for_team(self.team).delete()
         page = self.client.post(reverse("visits:begin", args=[self.place.pk]), safety(), follow=True)
         self.assertEqual(dues_at(self.place), [])
         self.assertContains(page, "Chloride, drops")

@@ -5,7 +5,7 @@ from playwright.sync_api import expect
 
 from kessa.core.adapters import ADAPTERS
 from kessa.core.adapters.adapter import InstrumentReading as Said
-from kessa.record.instruments.models import Instrument, Shown
+from kessa.record.instruments.models import Instrument, ReceivedReading
 from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.taps.models import Tap
 from kessa.record.testing.services import begin_test
@@ -47,7 +47,7 @@ class Speaking(BrowserTest):
         page.get_by_role("button", name="Keep this reading").click()
         self.assert_saved(page)
         tap = Tap.objects.for_team(self.team).get(kind="reading_taken")
-        shown = Shown.objects.for_team(self.team).get()
+        shown = ReceivedReading.objects.for_team(self.team).get()
         self.assertEqual((tap.data["shown"], tap.data["reading"]), (shown.pk, {"display": 2.17}))
 
     def test_a_meter_fails_its_slope_and_a_chart_breaks_its_rule(self):

@@ -112,8 +112,8 @@ class EveryFinding(TestCase):
         self.assertFalse({"boil", "no-boiling"} <= do)
         self.assertEqual("boil" in do, advice.boil_minutes is not None)
         self.assertNotIn("confirm-first", do)
-        pressing = {each.key for each in advice.stood if each.verdict in ("outside", "not settled")}
-        harming = {each.key for each in advice.stood if each.key in pressing and each.protects in HEALTH}
+        pressing = {each.key for each in advice.assessments if each.verdict in ("outside", "not settled")}
+        harming = {each.key for each in advice.assessments if each.key in pressing and each.protects in HEALTH}
         if water == "drinking" and pressing & set(FAECAL):
             self.assertLessEqual({"stop-drinking", "infants-other-water", "laboratory", "authority"}, do)
             self.assertTrue(do & {"boil", "other-water"})
@@ -127,7 +127,7 @@ class EveryFinding(TestCase):
             self.assertFalse(do & {"responsible", "check-dosing", "far-end"})
         if water == "open":
             self.assertNotIn("treatment-programme", do)
-        if advice.stands == "outside" and water == "drinking":
+        if advice.worst_verdict == "outside" and water == "drinking":
             self.assertLessEqual({"test-again", "find-cause"}, do)
         self.assertFalse("as-planned" in do and pressing)
 
@@ -140,7 +140,7 @@ class EveryFinding(TestCase):
             self.assertNotRegex(line, r"[{}]|\bsafe\b|None|  | \.|\.\.")
             self.assertTrue(line.endswith("."), line)
         # Nothing that is beyond its limit goes unsaid.
-        for key in {each.key for each in advice.stood if each.verdict == "outside"}:
+        for key in {each.key for each in advice.assessments if each.verdict == "outside"}:
             called = {"turbidity": "cloudiness", "nitrate and nitrite sum": "sum of"}.get(key, key)
             self.assertIn(called.lower(), " ".join(plain).lower())
 
@@ -202,7 +202,7 @@ class Joined(TestCase):
         both = hours("tap", ["who-gdwq", "chlorinated-supply"], cloudy, weak)
         self.assertEqual((both["authority"], both["laboratory"]), (24, 24))
         self.assertNotIn("authority", hours("tap", ["who-gdwq", "chlorinated-supply"], weak))
-        self.assertEqual(told("well", (), ["us-primary"], cloudy)[0].stands, "not judged")
+        self.assertEqual(told("well", (), ["us-primary"], cloudy)[0].worst_verdict, "not judged")
         much = mg("total chlorine", 2.4, 0.1, "Cl2")
         self.assertIn("check-dosing", hours("supply", ["chlorinated-supply"], weak))
         asked = hours("supply", ["chlorinated-supply", "who-gdwq"], weak, much)
@@ -275,7 +275,7 @@ class Joined(TestCase):
             "cooling-tower", (), ["programme-tower"], mg("pH", 8, 0.1, unit="pH"), found("E. coli", "present")
         )
         self.assertIn("E. coli are or may be in it", plain_answer(germs, tower)[0])
-        self.assertEqual((germs.stands, germs.verdict, germs.pressing.key), ("inside", "not judged", "E. coli"))
+        self.assertEqual((germs.worst_verdict, germs.verdict, germs.pressing.key), ("inside", "not judged", "E. coli"))
         acid, tower = told(
             "cooling-tower", (), ["programme-tower"], mg("pH", 5, 0.1, unit="pH"), found("E. coli", "unsure")
         )
@@ -298,7 +298,7 @@ class Joined(TestCase):
         before, where = told(*well, present, nitrate)
         self.assertEqual(before.bars_drinking, [1])
         held, where = told(*well, present._replace(held=True), absent, nitrate)
-        self.assertEqual((held.bars_drinking, held.stands, held.codes[0]), ([1], "outside", "goes-on"))
+        self.assertEqual((held.bars_drinking, held.worst_verdict, held.codes[0]), ([1], "outside", "goes-on"))
         self.assertIn("It stays so until", plain_answer(held, where)[1])
         self.assertEqual([step.key for step in list_of(held, where, lambda rank: Named()).steps].count("cleared"), 1)
         again, _ = told(*well, present._replace(held=True), present._replace(key=4), nitrate)
@@ -312,7 +312,7 @@ class Joined(TestCase):
         advice = advise(Where("stream"), [lacking])
         self.assertIn("needs pH", " ".join(sentences(advice.do, Where("stream"))))
         little, where = told("supply", ["people"], ["us-primary"], mg("free chlorine", 0.3, 0.01, "Cl2"))
-        self.assertEqual(little.stands, "not judged")
+        self.assertEqual(little.worst_verdict, "not judged")
         self.assertIn("whether it is enough was not assessed", " ".join(sentences(little.do, where)))
         self.assertIn("whether it is enough was not assessed", plain_answer(little, where)[0])
         absent, where = told("well", (), ["who-gdwq"], found("E. coli", "absent"))

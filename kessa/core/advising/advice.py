@@ -85,8 +85,8 @@ class Do:
     words: dict[str, str] = field(default_factory=dict)
 
 
-class Stand(NamedTuple):
-    """How one reading stands: its verdict, the judgement that decides (None without limits), what it protects."""
+class Assessment(NamedTuple):
+    """How one reading is assessed: its verdict, the judgement that decides (None without limits), what it protects."""
 
     reading: Reading
     key: str
@@ -104,29 +104,29 @@ class Stand(NamedTuple):
 
 
 class Advice(NamedTuple):
-    """What stands at a place, the most urgent first, and what is to be done, in the order in which it is done."""
+    """The assessed readings of a place, the most urgent first, and what is to be done, in its order."""
 
-    stood: tuple[Stand, ...]
+    assessments: tuple[Assessment, ...]
     do: tuple[Do, ...]
 
     @property
-    def stands(self) -> str:
+    def worst_verdict(self) -> str:
         """The most urgent verdict."""
-        return self.stood[0].verdict if self.stood else NOT_JUDGED
+        return self.assessments[0].verdict if self.assessments else NOT_JUDGED
 
     @property
     def worst(self) -> str | None:
         """The parameter that the most urgent verdict is of."""
-        return self.stood[0].key if self.stood else None
+        return self.assessments[0].key if self.assessments else None
 
     @property
-    def pressing(self) -> Stand | None:
+    def pressing(self) -> Assessment | None:
         """The most urgent; where no verdict presses, what is to be done by an hour all the same, such as germs."""
         asked = {each.about[0] for each in self.do if each.within_h is not None}
-        first = next(iter(self.stood), None)
+        first = next(iter(self.assessments), None)
         if first is None or first.verdict in _PRESSING:
             return first
-        return next((each for each in self.stood if each.key in asked), first)
+        return next((each for each in self.assessments if each.key in asked), first)
 
     @property
     def verdict(self) -> str:
@@ -136,7 +136,7 @@ class Advice(NamedTuple):
     @property
     def decided_by(self) -> str | None:
         """The key of the set whose limit decides; None where no chosen set does."""
-        decisive = self.stood[0].decisive if self.stood else None
+        decisive = self.assessments[0].decisive if self.assessments else None
         return None if decisive is None or decisive["set"] == germs().key else str(decisive["set"])
 
     @property
@@ -156,7 +156,7 @@ class Advice(NamedTuple):
         What was only undecided is none of them: a test that can tell decides it.
         """
         asking = {key for each in self.do if codes()[each.code].until_lifted for key in each.keys}
-        barring = [each for each in self.stood if each.verdict == OUTSIDE and each.reading.key in asking]
+        barring = [each for each in self.assessments if each.verdict == OUTSIDE and each.reading.key in asking]
         newest = {each.key for each in barring if not each.reading.held}
         return [each.reading.key for each in barring if not each.reading.held or each.key not in newest]
 
@@ -171,8 +171,8 @@ class Advice(NamedTuple):
             {"code": e.code, "within_h": e.within_h, "about": e.about, "minutes": e.minutes, "words": e.words}
             for e in self.do
         ]
-        said = {name: getattr(self, name) for name in ("stands", "worst", "decided_by", "within_h", "boil_minutes")}
-        return {**said, "do": do}
+        said = {name: getattr(self, name) for name in ("worst", "decided_by", "within_h", "boil_minutes")}
+        return {"stands": self.worst_verdict, **said, "do": do}
 
 
 def do_of(kept: Mapping[str, Any]) -> list[Do]:
@@ -191,26 +191,26 @@ def advise(where: Where, readings: Iterable[Reading]) -> Advice:
     only, and never where something that it leaves in is too much; a doubt about a reading adds a test and takes no
     precaution away.
     """
-    stood = sorted((_stand(where, each) for each in readings), key=lambda each: each.order)
+    assessments = sorted((_assess(where, each) for each in readings), key=lambda each: each.order)
     asked = _Asked(where)
-    for each in stood:
+    for each in assessments:
         asked.by_rules(each)
     if where.water == "drinking":
-        asked.drinking(stood)
-        asked.boiling(stood)
-    asked.doubts(stood)
-    return Advice(tuple(stood), asked.in_order(stood))
+        asked.drinking(assessments)
+        asked.boiling(assessments)
+    asked.doubts(assessments)
+    return Advice(tuple(assessments), asked.in_order(assessments))
 
 
-def _stand(where: Where, reading: Reading) -> Stand:
+def _assess(where: Where, reading: Reading) -> Assessment:
     key = parameter(reading.parameter).key
     decisive = overall(reading.judgements)
     if key in GERMS and decisive is None and where.water == "drinking":
         # Kept before a limit spoke of germs: in drinking water none may be there.
         verdict = INSIDE if not found(reading.quantity) else NOT_SETTLED if reading.quantity.low == 0 else OUTSIDE
-        return Stand(reading, key, verdict, None, "germs", "high")
+        return Assessment(reading, key, verdict, None, "germs", "high")
     verdict = verdict_by(reading.parameter, reading.judgements) or NOT_JUDGED
-    return Stand(
+    return Assessment(
         reading,
         key,
         verdict,
@@ -227,90 +227,92 @@ class _Asked:
         self.where = where
         self.do: dict[str, Do] = {}
 
-    def ask(self, code: str, stand: Stand, within_h: float | None = None, why: str = "") -> None:
+    def ask(self, code: str, assessment: Assessment, within_h: float | None = None, why: str = "") -> None:
         """Ask for a code because of a reading; what is asked for twice is done by the earlier hour."""
         do = self.do.setdefault(code, Do(code))
         if within_h is not None:
             do.within_h = within_h if do.within_h is None else min(do.within_h, within_h)
-        for kept, one in ((do.about, stand.key), (do.why, why), (do.keys, stand.reading.key)):
+        for kept, one in ((do.about, assessment.key), (do.why, why), (do.keys, assessment.reading.key)):
             if one and one not in kept:
                 kept.append(one)
 
-    def by_rules(self, stand: Stand) -> None:
+    def by_rules(self, assessment: Assessment) -> None:
         """Ask for what the rules ask for a reading, of each limit that it is beyond or that it leaves undecided."""
-        pressing = [each for each in stand.reading.judgements if each["verdict"] in _PRESSING]
+        pressing = [each for each in assessment.reading.judgements if each["verdict"] in _PRESSING]
         for judged in pressing:
-            self._of_limit(stand, judged["verdict"], protects_of(judged), side_of(judged), str(judged.get("role", "")))
+            self._of_limit(
+                assessment, judged["verdict"], protects_of(judged), side_of(judged), str(judged.get("role", ""))
+            )
             if judged["verdict"] == OUTSIDE:
                 for code in judged.get("codes", ()):
-                    self.ask(code, stand, _DAY, str(judged.get("source", "")))
-        own = own_words(stand.reading.judgements)
+                    self.ask(code, assessment, _DAY, str(judged.get("source", "")))
+        own = own_words(assessment.reading.judgements)
         if own:
-            self.ask("set-says", stand)
-            self.do["set-says"].words[stand.key] = own
+            self.ask("set-says", assessment)
+            self.do["set-says"].words[assessment.key] = own
         if not pressing:
-            self._of_limit(stand, stand.verdict, stand.protects, stand.side, "")
-        if stand.verdict == NOT_JUDGED:
-            self._unjudged(stand)
+            self._of_limit(assessment, assessment.verdict, assessment.protects, assessment.side, "")
+        if assessment.verdict == NOT_JUDGED:
+            self._unjudged(assessment)
 
-    def _unjudged(self, stand: Stand) -> None:
+    def _unjudged(self, assessment: Assessment) -> None:
         """Say why nothing judged a reading: that is no good news."""
-        if stand.decisive:
+        if assessment.decisive:
             # A most alone says nothing of what there may be too little of.
-            self.ask("enough", stand)
-        elif stand.reading.lacking:
-            self.ask("lacks", stand)
-            self.do["lacks"].words[stand.key] = "; ".join(dict.fromkeys(stand.reading.lacking))
+            self.ask("enough", assessment)
+        elif assessment.reading.lacking:
+            self.ask("lacks", assessment)
+            self.do["lacks"].words[assessment.key] = "; ".join(dict.fromkeys(assessment.reading.lacking))
         else:
-            self.ask("choose-limits", stand)
+            self.ask("choose-limits", assessment)
 
-    def _of_limit(self, stand: Stand, verdict: str, protects: str, side: str, role: str) -> None:
-        about = (self.where.water, self.where.kind, stand.key, verdict, protects, side, role)
+    def _of_limit(self, assessment: Assessment, verdict: str, protects: str, side: str, role: str) -> None:
+        about = (self.where.water, self.where.kind, assessment.key, verdict, protects, side, role)
         for rule in rules():
-            if rule.fits(*about, found=found(stand.reading.quantity)):
+            if rule.fits(*about, found=found(assessment.reading.quantity)):
                 for code, hours in rule.asked:
-                    self.ask(code, stand, hours, rule.why)
+                    self.ask(code, assessment, hours, rule.why)
 
-    def drinking(self, stood: Sequence[Stand]) -> None:
+    def drinking(self, assessments: Sequence[Assessment]) -> None:
         """Ask for what only drinking water asks for, and what two readings of it say together."""
-        for stand in stood:
-            if stand.verdict == OUTSIDE and stand.key != "coliform bacteria":
-                self._authority_by_law(stand)
-            if stand.key == "coliform bacteria" and stand.verdict in _PRESSING:
-                by = {each["set"] for each in stand.reading.judgements}
+        for assessment in assessments:
+            if assessment.verdict == OUTSIDE and assessment.key != "coliform bacteria":
+                self._authority_by_law(assessment)
+            if assessment.key == "coliform bacteria" and assessment.verdict in _PRESSING:
+                by = {each["set"] for each in assessment.reading.judgements}
                 if not (self.where.kind in ("tap", "supply") and by == {"us-primary"}):
-                    self.ask("authority", stand, _DAY, "Directive (EU) 2020/2184, Article 14.")
-            if stand.decisive and stand.decisive.get("role") == "programme":
-                self._leave_out("laboratory", stand)
-            if stand.reading.held:
-                self.ask("goes-on", stand, None, "A word ends what was asked of those who drink it, no number.")
-        named = {each.key: each for each in stood}
+                    self.ask("authority", assessment, _DAY, "Directive (EU) 2020/2184, Article 14.")
+            if assessment.decisive and assessment.decisive.get("role") == "programme":
+                self._leave_out("laboratory", assessment)
+            if assessment.reading.held:
+                self.ask("goes-on", assessment, None, "A word ends what was asked of those who drink it, no number.")
+        named = {each.key: each for each in assessments}
         self._barrier(named)
         self._chloramines(named)
 
-    def _authority_by_law(self, stand: Stand) -> None:
-        for each in stand.reading.judgements:
+    def _authority_by_law(self, assessment: Assessment) -> None:
+        for each in assessment.reading.judgements:
             if each["verdict"] != OUTSIDE or each.get("told_within_h") is None:
                 continue
-            if protects_of(each) in HEALTH or stand.key == "turbidity":
-                self.ask("authority", stand, float(each["told_within_h"]), str(each["told_by"]))
+            if protects_of(each) in HEALTH or assessment.key == "turbidity":
+                self.ask("authority", assessment, float(each["told_within_h"]), str(each["told_by"]))
 
-    def _leave_out(self, code: str, stand: Stand) -> None:
+    def _leave_out(self, code: str, assessment: Assessment) -> None:
         """Take back what only this reading asks for."""
-        if code in self.do and self.do[code].about == [stand.key]:
+        if code in self.do and self.do[code].about == [assessment.key]:
             del self.do[code]
 
-    def _barrier(self, named: Mapping[str, Stand]) -> None:
+    def _barrier(self, named: Mapping[str, Assessment]) -> None:
         """Cloudy and too little chlorine together: germs may have passed."""
         cloudy = named.get("turbidity")
         low = next((named[key] for key in _DISINFECTANTS if key in named and named[key].side == "low"), None)
         if cloudy and low and cloudy.verdict == low.verdict == OUTSIDE:
             why = "Cloudy and too little chlorine together: the barrier against germs may have failed (40 CFR 141.203)."
-            for stand in (cloudy, low):
-                self.ask("authority", stand, _DAY, why)
-                self.ask("laboratory", stand, _DAY, why)
+            for assessment in (cloudy, low):
+                self.ask("authority", assessment, _DAY, why)
+                self.ask("laboratory", assessment, _DAY, why)
 
-    def _chloramines(self, named: Mapping[str, Stand]) -> None:
+    def _chloramines(self, named: Mapping[str, Assessment]) -> None:
         """Little free chlorine beside much total: the supply may be chloraminated, and nothing is added then."""
         free, total = named.get("free chlorine"), named.get("total chlorine")
         if not (free and total and free.verdict == OUTSIDE and free.side == "low" and "check-dosing" in self.do):
@@ -319,11 +321,11 @@ class _Asked:
             self.ask("ask-chloramines", free, _DAY, "What is combined with ammonia disinfects too, only more slowly.")
             self._leave_out("check-dosing", free)
 
-    def boiling(self, stood: Sequence[Stand]) -> None:
+    def boiling(self, assessments: Sequence[Assessment]) -> None:
         """Decide on boiling against germs."""
-        present = [each for each in stood if each.key in GERMS and each.verdict in _PRESSING]
+        present = [each for each in assessments if each.key in GERMS and each.verdict in _PRESSING]
         faecal = [each for each in present if each.key in FAECAL]
-        barring = [each for each in stood if _bars_boiling(each)]
+        barring = [each for each in assessments if _bars_boiling(each)]
         if faecal and not barring:
             for each in faecal:
                 self.ask("boil", each, 1.0, "A rolling boil kills what dung brings (WHO).")
@@ -336,33 +338,35 @@ class _Asked:
         for each in barring if present else ():
             self.ask("no-boiling", each, 2.0, "Boiling leaves it in and makes it stronger.")
 
-    def doubts(self, stood: Sequence[Stand]) -> None:
+    def doubts(self, assessments: Sequence[Assessment]) -> None:
         """Ask to test again what is doubtful; nothing waits for it."""
-        for stand in stood:
-            if stand.reading.flags:
+        for assessment in assessments:
+            if assessment.reading.flags:
                 asked = "test-again" in self.do
-                self.ask("test-again", stand, None, "There is a doubt about the reading.")
+                self.ask("test-again", assessment, None, "There is a doubt about the reading.")
                 self.do["test-again"].only_doubted = not asked or self.do["test-again"].only_doubted
-            if "unusual" in stand.reading.flags:
+            if "unusual" in assessment.reading.flags:
                 for code in ("unusual", "coordinator"):
-                    self.ask(code, stand, None, "What is not usual here has a cause.")
+                    self.ask(code, assessment, None, "What is not usual here has a cause.")
 
-    def in_order(self, stood: Sequence[Stand]) -> tuple[Do, ...]:
+    def in_order(self, assessments: Sequence[Assessment]) -> tuple[Do, ...]:
         """Return what is asked for, in the order in which it is done; where nothing is, that it goes on as planned."""
-        if self.do.keys() <= {"choose-limits", "lacks", "enough"} and any(each.verdict == INSIDE for each in stood):
-            for each in stood:
+        if self.do.keys() <= {"choose-limits", "lacks", "enough"} and any(
+            each.verdict == INSIDE for each in assessments
+        ):
+            for each in assessments:
                 if each.verdict == INSIDE:
                     self.ask("as-planned", each)
         return tuple(self.do[code] for code in codes() if code in self.do)
 
 
-def _bars_boiling(stand: Stand) -> bool:
+def _bars_boiling(assessment: Assessment) -> bool:
     """Whether boiling would make something stronger that is too much, or may be."""
-    if stand.key in (*PARTS, SUM) and stand.protects in HEALTH:
-        return stand.verdict in (OUTSIDE, NOT_SETTLED, CLOSE)
-    if stand.key in PARTS and not stand.decisive:
+    if assessment.key in (*PARTS, SUM) and assessment.protects in HEALTH:
+        return assessment.verdict in (OUTSIDE, NOT_SETTLED, CLOSE)
+    if assessment.key in PARTS and not assessment.decisive:
         # Where no limit is chosen for it, the WHO's says whether there may be too much to boil.
-        by_who = judge_by_sets(stand.reading.quantity, stand.key, [rule_sets()["who-gdwq"]])
-        return verdict_by(stand.key, by_who) in (OUTSIDE, NOT_SETTLED, CLOSE)
-    left_in = stand.key not in (*GERMS, *_BOILS_OFF)
-    return left_in and stand.verdict == OUTSIDE and stand.protects in HEALTH
+        by_who = judge_by_sets(assessment.reading.quantity, assessment.key, [rule_sets()["who-gdwq"]])
+        return verdict_by(assessment.key, by_who) in (OUTSIDE, NOT_SETTLED, CLOSE)
+    left_in = assessment.key not in (*GERMS, *_BOILS_OFF)
+    return left_in and assessment.verdict == OUTSIDE and assessment.protects in HEALTH

@@ -52,7 +52,7 @@ class _First(Checked):
     say: str
     water: Water | None = None
     codes: tuple[str, ...] = ()
-    stands: tuple[Verdict, ...] = ()
+    verdicts: tuple[Verdict, ...] = ()
     protects: tuple[Protects, ...] = ()
     side: Literal["", "low", "high"] = ""
     germs: YesNo = False
@@ -147,20 +147,20 @@ def _fits(instead: Instead, do: Do, where: Where) -> bool:
 
 def plain_answer(advice: Advice, where: Where) -> list[str]:
     """Say in at most three sentences how a water stands, for somebody who has never tested any."""
-    if not advice.stood:
+    if not advice.assessments:
         return []
     words, asked = plain_words(), set(advice.codes)
     first = next((each for each in words.first if _says(each, advice, where, asked)), None)
     named, said = _names(advice), []
     if first:
         said.append(first.say.format(**named))
-    if advice.stood[0].reading.held:
+    if advice.assessments[0].reading.held:
         said.append(words.held)
     # What the first sentence names is said; what else is beyond its limit is never left out.
     named_already = [*named["of_infants"]] if first and "{infants}" in first.say else []
     named_already += [named["worst"]] if first and "{worst}" in first.say.lower() else []
-    beyond = [_called(each) for each in _standing(advice, OUTSIDE) if _called(each) not in named_already]
-    within = [_called(each) for each in _standing(advice, INSIDE, CLOSE) if _called(each) not in named_already]
+    beyond = [_called(each) for each in _keys_with(advice, OUTSIDE) if _called(each) not in named_already]
+    within = [_called(each) for each in _keys_with(advice, INSIDE, CLOSE) if _called(each) not in named_already]
     for sentence_of, beside in ((words.beyond, beyond), (words.within, within)):
         if beside and len(said) < 2:
             said.append(
@@ -171,7 +171,7 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
                 )
             )
     if where.water == "drinking":
-        tested = {each.key for each in advice.stood}
+        tested = {each.key for each in advice.assessments}
         unknown = [each for each in words.unknown if each not in tested]
         germs = [] if tested & set(GERMS) else [words.unknown_germs]
         said.append(words.laboratory.format(unknown=listed([*germs, *unknown], "or")))
@@ -182,24 +182,26 @@ def _says(first: _First, advice: Advice, where: Where, asked: set[str]) -> bool:
     return (
         first.water in (None, where.water)
         and set(first.codes) <= asked
-        and (not first.stands or advice.stands in first.stands)
-        and (not first.protects or advice.stood[0].protects in first.protects)
-        and first.side in ("", advice.stood[0].side)
+        and (not first.verdicts or advice.worst_verdict in first.verdicts)
+        and (not first.protects or advice.assessments[0].protects in first.protects)
+        and first.side in ("", advice.assessments[0].side)
         and (not first.germs or bool(_germs(advice)))
     )
 
 
 def _germs(advice: Advice) -> list[str]:
     """Return which germs were looked for and found, or nobody could tell."""
-    return list(dict.fromkeys(each.key for each in advice.stood if each.key in GERMS and found(each.reading.quantity)))
+    return list(
+        dict.fromkeys(each.key for each in advice.assessments if each.key in GERMS and found(each.reading.quantity))
+    )
 
 
 def _names(advice: Advice) -> dict[str, Any]:
     """Return what the first sentence may name."""
-    worst, by_code = advice.stood[0], {each.code: each for each in advice.do}
+    worst, by_code = advice.assessments[0], {each.code: each for each in advice.do}
     asked = by_code["infants-other-water"].about if "infants-other-water" in by_code else []
     infants = [each for each in _without_sum(asked) if each not in GERMS]
-    above = [each for each in _standing(advice, OUTSIDE) if each in infants]
+    above = [each for each in _keys_with(advice, OUTSIDE) if each in infants]
     was_found = "were found" if worst.key in GERMS else "was found"
     called = [_called(each) for each in above or infants or [worst.key]]
     return {
@@ -216,10 +218,10 @@ def _names(advice: Advice) -> dict[str, Any]:
     }
 
 
-def _standing(advice: Advice, *verdicts: str) -> list[str]:
+def _keys_with(advice: Advice, *verdicts: str) -> list[str]:
     """Return which parameters stand so, each once, those only that nothing worse is said of."""
     first: dict[str, str] = {}
-    for each in advice.stood:
+    for each in advice.assessments:
         first.setdefault(each.key, each.verdict)
     return [key for key, verdict in first.items() if verdict in verdicts]
 

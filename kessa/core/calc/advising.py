@@ -37,7 +37,7 @@ def advise(arguments: Arguments) -> Answer:
         raise CannotCompute(fault.message, "results") from None
     advice = advise(where, readings_by_sets(where, found, [rule_sets()[key] for key in dict.fromkeys(keys)]))
     answer: Answer = {
-        "stands": advice.stands,
+        "stands": advice.worst_verdict,
         "worst": advice.worst,
         "decided_by": advice.decided_by,
         "within_h": advice.within_h,

@@ -69,7 +69,7 @@ def found_at_place(place: Place, lately: Lately, reader: User, people: dict[int,
     by_number = {row.result.id: row._replace(held=row.result.id in held) for row in rows}
     advice, where = advised(place, [by_number[pk] for pk in (*current, *held)]), where_of(place)
     # What no advice follows from, as something newer says it by another test, comes last.
-    urgent = [each.reading.key for each in advice.stood]
+    urgent = [each.reading.key for each in advice.assessments]
     state = [by_number[pk] for pk in [*urgent, *(pk for pk in current if pk not in urgent)]]
     of_visit = [row for row in rows if row.result.id in on_visit]
     table = _table(place.team_id, of_visit, reader, Names({place.pk: place.name}, people))

@@ -21,7 +21,7 @@ export const acts = {
   turn(bench) {
     const { state } = bench.now.run;
     if (!state.count) return hint(bench, "Not yet: it begins to turn with a drop. Has it turned already? Then the end is at none.");
-    if (state.first_change !== null) return hint(bench, `Noted already: it began to turn at ${bench.standing.units(state.first_change)}.`);
+    if (state.first_change !== null) return hint(bench, `Noted already: it began to turn at ${bench.determination.units(state.first_change)}.`);
     bench.tap("began_to_turn");
   },
   end(bench) {
@@ -32,21 +32,21 @@ export const acts = {
     bench.tap("voided");
   },
   back(bench) {
-    const { run, event, drop } = bench.standing.lastLive(bench.now);
+    const { run, event, drop } = bench.determination.lastLive(bench.now);
     const target = isFinished(run.state) || ["began_to_turn", "end_called"].includes(event?.kind) ? event : drop;
     if (!target) return hint(bench, "Nothing to take back.");
     bench.add(run.source, "taken_back", { of: target.id });
   },
   next(bench) {
-    const step = bench.standing.present(bench.now);
+    const step = bench.determination.present(bench.now);
     if (step !== null && bench.given.steps[step].kind === "do") bench.tap("step_done", { step });
   },
   ready(bench) {
-    for (const step of bench.standing.upToNext(bench.now)) bench.tap("step_done", { step });
+    for (const step of bench.determination.upToNext(bench.now)) bench.tap("step_done", { step });
   },
   clock(bench) {
-    const step = bench.standing.present(bench.now);
-    const seconds = bench.standing.clockSeconds(step, bench.now.run);
+    const step = bench.determination.present(bench.now);
+    const seconds = bench.determination.clockSeconds(step, bench.now.run);
     if (seconds === null) return hint(bench, "The time follows from a reading before: take that first.");
     bench.tap("timer_started", { seconds, step });
     readySound();
@@ -99,7 +99,7 @@ export const acts = {
     begin(bench, bench.choices().other[1]);
   },
   undo(bench) {
-    const { run, event } = bench.standing.lastLive(bench.now);
+    const { run, event } = bench.determination.lastLive(bench.now);
     if (bench.now.closing || !event) return;
     bench.opened = null;
     bench.add(run.source, "taken_back", { of: event.id });

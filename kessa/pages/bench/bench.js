@@ -9,7 +9,7 @@ import { putOnShelf } from "../base/shelf.js";
 import { show } from "./show.js";
 import { showClocks } from "./show-clocks.js";
 import { placeMore } from "./show-outcome.js";
-import { Standing } from "./determination-state.js";
+import { DeterminationState } from "./determination-state.js";
 import { offerShown } from "./instrument-readings.js";
 import { speakOf } from "./voice.js";
 
@@ -19,8 +19,8 @@ export class Bench {
   constructor(root, { onDrawn, onClosed, after }) {
     this.root = root;
     this.given = JSON.parse(root.querySelector("script[type='application/json']").textContent);
-    this.standing = new Standing(this.given);
-    this.now = null; // where it stands: see Standing.stand
+    this.determination = new DeterminationState(this.given);
+    this.now = null; // where it stands: see DeterminationState.after
     this.opened = null; // the run the person chose to begin, until its first event
     this.states = this.given.states; // by part, what the server says the runs amount to
     this.outcomeOf = this.given.taps.length; // of how many taps the outcome is that the server said
@@ -70,12 +70,12 @@ export class Bench {
   }
 
   choices() {
-    return this.standing.choices(this.now, this.states);
+    return this.determination.choices(this.now, this.states);
   }
 
   draw() {
     if (this.by && !this.by.disabled) this.keepBy();
-    this.now = { ...this.standing.stand([...this.keeper.taps.values()], this.opened), waiting: this.keeper.waiting.size };
+    this.now = { ...this.determination.after([...this.keeper.taps.values()], this.opened), waiting: this.keeper.waiting.size };
     const focused = this.root.contains(document.activeElement) ? document.activeElement : null;
     show(this);
     carryFocus(focused, () => this.one("li.now") ?? this.one("[data-between-title]"));

@@ -128,7 +128,7 @@ export class Board {
 
   drawn(bench) {
     const { before } = bench;
-    bench.before = bench.now.run ? bench.standing.present(bench.now) : null;
+    bench.before = bench.now.run ? bench.determination.present(bench.now) : null;
     this.look(bench);
     if (this.shown === bench) this.afterStep(bench, before);
     this.bringForward();

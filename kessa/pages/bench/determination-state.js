@@ -30,7 +30,7 @@ function inOneWord(states, runs) {
 }
 
 // One test's method and rules, as they came with the page; what has happened is handed over each time.
-export class Standing {
+export class DeterminationState {
   constructor(given) {
     this.given = given;
     // Two counts make a run: supply then system water, or two stages in one vessel.
@@ -51,17 +51,17 @@ export class Standing {
     return this.given.steps[step].parts?.length ? this.given.steps[step].parts : this.parts;
   }
 
-  stand(events, opened) {
+  after(events, opened) {
     const live = liveEvents(events);
     const answers = {};
     for (const event of live) if (event.kind === "answered") answers[event.data.key] = event.data.value;
     const byRun = parted(inRuns(events));
-    const standing = new Set(live);
+    const lives = new Set(live);
     const runs = (role, most) =>
       [...byRun.keys()]
         .filter((name) => name.startsWith(role))
         .map((name) => ({ name, role, number: Number(name.split("-")[1]), most, ...byRun.get(name) }))
-        .map((run) => ({ ...run, state: deriveLive(inOrder(run.events.filter((event) => standing.has(event))), run.most, role === "blank" ? [] : this.parts) }))
+        .map((run) => ({ ...run, state: deriveLive(inOrder(run.events.filter((event) => lives.has(event))), run.most, role === "blank" ? [] : this.parts) }))
         .sort((a, b) => a.number - b.number);
     const blanks = this.given.blank ? runs("blank", this.given.blank.stop_at) : [];
     const samples = this.isPair ? this.pairs(runs(this.firstRole, this.given.stop_at), runs("sample", this.given.stop_at)) : runs("sample", this.given.stop_at);

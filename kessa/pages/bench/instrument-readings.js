@@ -11,7 +11,7 @@ export function offerShown(bench) {
   const asked = new URLSearchParams([["measures", bench.given.measures], ...bench.given.parameters.map((each) => ["of", each])]);
   const address = `/instruments/shown/?${asked}`;
   window.setInterval(async () => {
-    if (document.hidden || bench.root.hidden || !bench.now?.run || !bench.standing.isReading(bench.now.run, bench.now.answers)) return;
+    if (document.hidden || bench.root.hidden || !bench.now?.run || !bench.determination.isReading(bench.now.run, bench.now.answers)) return;
     try {
       const answer = await fetch(address, { headers: { Accept: "application/json" } });
       if (answer.ok) draw(bench, (await answer.json()).shown);

@@ -79,7 +79,7 @@ const nameOf = (fieldset) => fieldset.querySelector("legend").firstChild.textCon
 function showWindow(bench, fieldset, read) {
   const { run, answers } = bench.now;
   const place = fieldset.querySelector("[data-window]");
-  const window = run && bench.standing.readingWindow(fieldset.dataset.part, run, answers);
+  const window = run && bench.determination.readingWindow(fieldset.dataset.part, run, answers);
   const seen = run?.state.seen[fieldset.dataset.part];
   const eye = fieldset.querySelector("[data-act=seen]");
   // Where the time of reading counts, the eye may take it now, and the hands write after.

@@ -11,7 +11,7 @@ import { ring } from "../base/sound.js";
 export function showClocks(bench) {
   const { now } = bench;
   const { run } = now;
-  const running = now.closing ? [] : bench.standing.clocksOf(run, now.answers);
+  const running = now.closing ? [] : bench.determination.clocksOf(run, now.answers);
   stayAwake(bench.given.stream, running.length > 0);
   const kept = JSON.stringify(running);
   if (kept !== bench.shelved) {
@@ -21,7 +21,7 @@ export function showClocks(bench) {
   }
   showSettling(bench);
   showStepClock(bench);
-  if (bench.standing.isReading(run, now.answers)) showReadings(bench, bench.standing.partsOf(bench.standing.present(now)));
+  if (bench.determination.isReading(run, now.answers)) showReadings(bench, bench.determination.partsOf(bench.determination.present(now)));
 }
 
 function showSettling(bench) {
@@ -35,13 +35,13 @@ function showSettling(bench) {
     hint(bench, "The wait is over: does the colour stay? Then call the end.");
   }
   const between = bench.one("[data-between-clock]");
-  const last = bench.given.between_s && bench.standing.isCounting(now.run, now.answers) ? bench.standing.lastLive(now).drop : null;
+  const last = bench.given.between_s && bench.determination.isCounting(now.run, now.answers) ? bench.determination.lastLive(now).drop : null;
   const rest = last ? Date.parse(last.at) + bench.given.between_s * 1000 - Date.now() : 0;
   if (between) between.textContent = rest > 0 ? `next in ${clockWords(rest)}` : "";
   if (last && rest <= 0 && rest > -1000 && bench.ringing !== last.id) {
     bench.ringing = last.id;
     ring();
-    if (!bench.root.hidden) tell("clock between", `${bench.standing.units(bench.now.run.state.count)}: the next one now`);
+    if (!bench.root.hidden) tell("clock between", `${bench.determination.units(bench.now.run.state.count)}: the next one now`);
   }
 }
 
@@ -64,7 +64,7 @@ function showStepClock(bench) {
     wait.querySelector("[data-act=clock]").hidden = Boolean(clock);
     item.querySelector("[data-next-words]").textContent = !clock ? "Go on without the clock" : left > 0 ? "Go on before the time" : "Done, next";
     if (!clock) {
-      const seconds = run && bench.given.steps[step].wait.computed ? bench.standing.clockSeconds(step, run) : null;
+      const seconds = run && bench.given.steps[step].wait.computed ? bench.determination.clockSeconds(step, run) : null;
       if (seconds) wait.querySelector("[data-clock-length]").textContent = `: ${clockWords(seconds * 1000)}`;
       continue;
     }

@@ -15,7 +15,7 @@ export function showCount(bench, counting) {
   bench.one("[data-count]").textContent = state.count;
   bench.one("[data-units]").textContent = `${bench.given.unit_of_count}${state.count === 1 ? "" : "s"}`;
   const [main] = bench.given.parts;
-  const rung = run.role === "sample" && (state.count || state.endpoint) && bench.one("[data-live]") ? bench.standing.countComesTo(main, { ...state, endpoint: true }, now.blanks) : null;
+  const rung = run.role === "sample" && (state.count || state.endpoint) && bench.one("[data-live]") ? bench.determination.countComesTo(main, { ...state, endpoint: true }, now.blanks) : null;
   const over = state.endpoint === false;
   if (bench.one("[data-live]")) bench.one("[data-live]").hidden = !rung || over;
   if (rung) {
@@ -36,9 +36,9 @@ export function showCount(bench, counting) {
   showLadder(bench);
   if (isHinted(bench)) return;
   if (state.endpoint && !state.count) say(bench, `It had turned before the first ${bench.given.unit_of_count}: less than one. A dirty vessel does that too; not expected? Void it, rinse, run again.`);
-  else if (state.endpoint !== null) say(bench, over ? "No end: over the range. Finish the steps." : `End at ${bench.standing.units(state.count)}. Finish the steps.`);
-  else if (full && counting) say(bench, `${bench.standing.units(run.most)}: this is the maximum. It stays? Call the end. If not, it is over the range.`);
-  else if (state.first_change !== null) say(bench, `Began to turn at ${bench.standing.units(state.first_change)}.`);
+  else if (state.endpoint !== null) say(bench, over ? "No end: over the range. Finish the steps." : `End at ${bench.determination.units(state.count)}. Finish the steps.`);
+  else if (full && counting) say(bench, `${bench.determination.units(run.most)}: this is the maximum. It stays? Call the end. If not, it is over the range.`);
+  else if (state.first_change !== null) say(bench, `Began to turn at ${bench.determination.units(state.first_change)}.`);
   else if (!counting) say(bench, "The count begins when the steps before it are done.");
   else say(bench, "");
 }
@@ -47,7 +47,7 @@ function showVessel(bench) {
   const { state, pair } = bench.now.run;
   const liquid = bench.one("[data-vessel] .liquid");
   const cards = [...bench.all(".look-for")];
-  const present = bench.standing.isStaged && pair && pair.first.endpoint !== null ? 1 : 0;
+  const present = bench.determination.isStaged && pair && pair.first.endpoint !== null ? 1 : 0;
   for (const [number, card] of cards.entries()) card.hidden = number !== present;
   const { notYet, stays, tooFar } = cards[present].dataset;
   const colour = state.voided ? tooFar : state.endpoint ? stays : notYet;
@@ -81,7 +81,7 @@ function showPair(bench) {
   const { run } = bench.now;
   const { first, second } = run.pair;
   const onSecond = first.endpoint !== null;
-  if (bench.standing.isStaged) return showStages(bench, first, second, onSecond);
+  if (bench.determination.isStaged) return showStages(bench, first, second, onSecond);
   bench.one("[data-side]").textContent = onSecond ? "System water now" : "Supply water first";
   bench.one("[data-drop-words]").textContent = `One ${bench.given.unit_of_count}: ${onSecond ? "system" : "supply"}`;
   bench.one("[data-first]").textContent = first.count;
@@ -92,7 +92,7 @@ function showPair(bench) {
 function showStages(bench, first, second, onSecond) {
   bench.one("[data-side]").textContent = onSecond ? "Second stage" : "First stage";
   const counts = { first: first.count, further: second.count, all: first.count + second.count };
-  bench.one("[data-stages]").textContent = bench.given.parts.map((part) => `${part.parameter} ${part.counts === "first" || onSecond ? bench.standing.units(counts[part.counts]) : "–"}`).join(", ");
+  bench.one("[data-stages]").textContent = bench.given.parts.map((part) => `${part.parameter} ${part.counts === "first" || onSecond ? bench.determination.units(counts[part.counts]) : "–"}`).join(", ");
 }
 
 // The supply's count, and above it the stretch in which the system's should end.
@@ -106,7 +106,7 @@ function showWanted(bench) {
   band.toggleAttribute("hidden", !known);
   bench.one("[data-other]").toggleAttribute("hidden", supply.endpoint === null);
   bench.one("[data-other]").setAttribute("transform", `translate(0 ${foot - step * supply.count})`);
-  bench.one("[data-other-name]").textContent = bench.standing.isStaged ? "first" : "supply";
+  bench.one("[data-other-name]").textContent = bench.determination.isStaged ? "first" : "supply";
   if (!known) return;
   const [low, high] = [supply.count + (bench.given.wanted.min ?? 0), Math.min(supply.count + (bench.given.wanted.max ?? bench.given.stop_at), bench.given.stop_at)];
   band.firstElementChild.setAttribute("y", foot - step * high);

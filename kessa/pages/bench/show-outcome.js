@@ -27,7 +27,7 @@ function inOwnLine(words) {
 
 export function showOutcome(bench) {
   const template = bench.one("[data-worked-out]").content;
-  const outcomes = bench.standing.outcomes(bench.now);
+  const outcomes = bench.determination.outcomes(bench.now);
   const drawn = outcomes.map((outcome) => {
     const one = template.firstElementChild.cloneNode(true);
     const [value, unit, truth] = inWords(outcome);

@@ -30,8 +30,8 @@ function runRow(bench, run) {
 }
 
 const saidOf = (bench, run) => {
-  if (run.pair) return bench.standing.isStaged ? `${run.pair.first.count} + ${run.pair.second.count}` : `${run.pair.second.count} − ${run.pair.first.count}`;
-  if (bench.given.kind !== "read" || run.role === "blank") return bench.standing.units(run.state.count);
+  if (run.pair) return bench.determination.isStaged ? `${run.pair.first.count} + ${run.pair.second.count}` : `${run.pair.second.count} − ${run.pair.first.count}`;
+  if (bench.given.kind !== "read" || run.role === "blank") return bench.determination.units(run.state.count);
   const read = Object.keys(run.state.readings).length;
   return bench.given.parts.length === 1 ? (read ? "read" : "") : `${read} of ${bench.given.parts.length} read`;
 };
@@ -42,13 +42,13 @@ function runWords(bench, run) {
   if (state.skipped) return "not run";
   if (state.voided) return bench.given.kind === "read" ? "void" : "void: too far";
   if (state.stopped) return "stopped";
-  if (run.role === "blank") return state.endpoint === null ? "" : bench.standing.blankVerdict(state);
+  if (run.role === "blank") return state.endpoint === null ? "" : bench.determination.blankVerdict(state);
   const [part, ...others] = bench.given.parts;
   if (givesReading(state) && !others.length) {
-    const found = bench.standing.comesTo(part, run, now.blanks);
+    const found = bench.determination.comesTo(part, run, now.blanks);
     return found ? (found.words || `${found.censor}${plain(found.value)} ${part.sign}`) : "";
   }
   if (bench.given.kind !== "count") return "";
   const other = now.counted.find((each) => each.name !== run.name && each.state.endpoint);
-  return other ? `agrees from ${bench.standing.agreeing(other).join(" to ")}` : "";
+  return other ? `agrees from ${bench.determination.agreeing(other).join(" to ")}` : "";
 }

@@ -6,12 +6,12 @@ import { isFinished } from "./run-state.js";
 export function showSteps(bench) {
   const { now } = bench;
   const { run } = now;
-  const current = run ? bench.standing.present(now) : null;
+  const current = run ? bench.determination.present(now) : null;
   for (const item of bench.all("li[data-step]")) {
     const step = Number(item.dataset.step);
-    item.hidden = !bench.standing.stepApplies(step, run, now.answers);
+    item.hidden = !bench.determination.stepApplies(step, run, now.answers);
     item.classList.toggle("now", step === current);
-    item.classList.toggle("done", !run || bench.standing.stepDone(step, run, now.answers));
+    item.classList.toggle("done", !run || bench.determination.stepDone(step, run, now.answers));
     if (bench.given.steps[step].ask) showAnswer(item, bench.given.steps[step].ask, now.answers);
     if (step === current) {
       // A long list of steps is led along: the present one stays in view.
@@ -37,7 +37,7 @@ export function showReadingSheet(bench, reading) {
   const { now } = bench;
   const { run } = now;
   bench.one("[data-not-yet]").hidden = reading;
-  showReadings(bench, reading ? bench.standing.partsOf(bench.standing.present(now)) : []);
+  showReadings(bench, reading ? bench.determination.partsOf(bench.determination.present(now)) : []);
   bench.one("[data-so-far]")?.replaceChildren(...(bench.one("[data-at-once]") ? [] : bench.given.parts.filter((part) => run.state.readings[part.key]).map((part) => soFar(part, run.state.readings[part.key].raw))));
   bench.act("stop").hidden = !(Object.keys(run.state.readings).length && run.state.missing.length);
   bench.act("void").hidden = !run.events.length || isFinished(run.state);

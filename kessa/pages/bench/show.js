@@ -11,13 +11,13 @@ import { showReadingSheet, showSteps } from "./show-steps.js";
 
 // Draw where a test stands.
 export function show(bench) {
-  const { now, standing } = bench;
+  const { now, determination } = bench;
   const { run } = now;
   const board = bench.one("[data-bench]");
-  const reading = standing.isReading(run, now.answers);
+  const reading = determination.isReading(run, now.answers);
   // Until the taps of before are read, the page takes none: nothing tapped may get lost.
   board.inert = false;
-  const counting = standing.isCounting(run, now.answers);
+  const counting = determination.isCounting(run, now.answers);
   board.classList.toggle("is-blank", run?.role === "blank");
   board.classList.toggle("is-reading", reading);
   board.classList.toggle("brief", isBrief(bench.given.family));
@@ -37,7 +37,7 @@ export function show(bench) {
   const skip = bench.act("skip");
   skip.hidden = !(run?.role === "blank" && !isFinished(run.state));
   bench.act("unread").hidden = !run || !Object.keys(run.state.readings).length || run.state.stopped;
-  bench.act("ready").hidden = !(run && isBrief(bench.given.family) && standing.upToNext(now).length > 1);
+  bench.act("ready").hidden = !(run && isBrief(bench.given.family) && determination.upToNext(now).length > 1);
   if (!bench.root.hidden) showSwitch(bench.given.family);
   bench.one("[data-offer-brief]").hidden = !isOffered(bench.given.family);
   showClocks(bench);

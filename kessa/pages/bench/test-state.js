@@ -8,7 +8,7 @@ import { runName } from "./show-runs.js";
 // `kind` is "fresh", "doing", "waiting", "due", "between", "closing" or "done"; `presses` is whether the
 // time of what is due runs out, `inHand` whether a count or a reading is under way.
 export function stateOf(bench) {
-  const { now, standing, done } = bench;
+  const { now, determination, done } = bench;
   if (done) return { kind: "done", words: done };
   if (now.closing) return { kind: "closing", words: resultOf(bench) || (bench.given.lacks_table ? "waits for its lot's table" : "being written") };
   const { run } = now;
@@ -16,25 +16,25 @@ export function stateOf(bench) {
   if (!bench.keeper.taps.size) return { kind: "fresh", words: "" };
   if (Object.keys(run.state.seen).length) return { kind: "doing", words: "read: its number", inHand: true };
   const clock = waitedFor(bench);
-  if (clock && Date.now() < clock.opens) return { kind: standing.isAttended(now) ? "doing" : "waiting", words: clockWords(clock.opens - Date.now()), inHand: true };
+  if (clock && Date.now() < clock.opens) return { kind: determination.isAttended(now) ? "doing" : "waiting", words: clockWords(clock.opens - Date.now()), inHand: true };
   if (clock) return { kind: "due", presses: Boolean(clock.closes), words: dueWords(clock) };
   const units = run.state.count && !isFinished(run.state) ? `, ${run.state.count}` : "";
-  const inHand = (standing.isCounting(run, now.answers) && run.state.count > 0) || standing.isReading(run, now.answers);
+  const inHand = (determination.isCounting(run, now.answers) && run.state.count > 0) || determination.isReading(run, now.answers);
   return { kind: "doing", words: `${runName(run)}${units}`, inHand };
 }
 
 // What it came to, as far as this device can say.
-function resultOf({ standing, now }) {
-  return standing.outcomes(now).map((outcome) => inWords(outcome).slice(0, 2).join(" ").trim()).filter(Boolean).join(", ");
+function resultOf({ determination, now }) {
+  return determination.outcomes(now).map((outcome) => inWords(outcome).slice(0, 2).join(" ").trim()).filter(Boolean).join(", ");
 }
 
 // The clock that the present step waits for: its own, or the one by which its reading is timed.
-function waitedFor({ now, standing }) {
-  const present = standing.present(now);
-  const clocks = standing.clocksOf(now.run, now.answers);
+function waitedFor({ now, determination }) {
+  const present = determination.present(now);
+  const clocks = determination.clocksOf(now.run, now.answers);
   const own = clocks.find((clock) => clock.key === String(present));
   if (own) return own;
-  return standing.isReading(now.run, now.answers) ? (clocks.find((clock) => clock.key !== "settle") ?? null) : null;
+  return determination.isReading(now.run, now.answers) ? (clocks.find((clock) => clock.key !== "settle") ?? null) : null;
 }
 
 function dueWords(clock) {

@@ -20,10 +20,10 @@ export function speakOf(bench) {
   const { run, answers } = bench.now;
   if (bench.root.hidden) return;
   const { state } = run ?? {};
-  const counted = run && state.count && state.endpoint === null && bench.standing.isCounting(run, answers);
+  const counted = run && state.count && state.endpoint === null && bench.determination.isCounting(run, answers);
   const step = bench.all("li.now > span").find((each) => each.checkVisibility())?.textContent ?? "";
   const present = run ? step : bench.one("[data-between-title]").textContent;
-  tell("changed", counted ? bench.standing.units(state.count) : present);
+  tell("changed", counted ? bench.determination.units(state.count) : present);
   if (!run) tell("stands", bench.one("[data-between-words]").textContent);
   speak(counted ? `${state.count}${state.first_change === state.count ? ", began to turn" : ""}` : present);
 }

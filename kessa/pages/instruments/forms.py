@@ -9,7 +9,7 @@ from kessa.core.errors import CannotCompute
 from kessa.pages.base.number_field import NumberField
 from kessa.pages.people.forms import TeamModelForm
 from kessa.record.instruments.measured import measured_by_instruments
-from kessa.record.instruments.models import Instrument, InstrumentCheck, Shown
+from kessa.record.instruments.models import Instrument, InstrumentCheck, ReceivedReading
 from kessa.record.kits.models import Kit
 from kessa.record.people.models import Team
 
@@ -113,7 +113,7 @@ class _Calibrating(forms.Form):
         return dict(self.cleaned_data)
 
     @classmethod
-    def taken(cls, shown: Shown) -> dict[str, Any]:
+    def taken(cls, shown: ReceivedReading) -> dict[str, Any]:
         """Return what the fields are filled with where a reading is taken over; nothing where it tells them nothing."""
         return {} if shown.over else {"shown": shown.display, "temperature_c": shown.temperature_c}
 
@@ -153,7 +153,7 @@ class PhCalibrationForm(_Points):
         self.fields["points"].help_text = "The buffer's pH at this temperature, as its bottle says; two or three."
 
     @classmethod
-    def taken(cls, shown: Shown) -> dict[str, Any]:
+    def taken(cls, shown: ReceivedReading) -> dict[str, Any]:
         """Return the voltage, to stand beside a buffer's pH."""
         voltage, _, unit = shown.what.partition(" ")
         return {"points": voltage, "temperature_c": shown.temperature_c} if unit == "mV" else {}
@@ -192,7 +192,7 @@ class LineCalibrationForm(_Points):
         self.fields["points"].help_text = "The zero too; four at least, of three strengths or more."
 
     @classmethod
-    def taken(cls, shown: Shown) -> dict[str, Any]:
+    def taken(cls, shown: ReceivedReading) -> dict[str, Any]:
         """Return nothing: a display of strength is no absorbance."""
         return {}
 

@@ -17,7 +17,7 @@ from kessa.drawings.drift import drift
 from kessa.pages.instruments.forms import CALIBRATION_FORMS, CheckForm, InstrumentForm, MemoryForm
 from kessa.pages.people.forms import WhyForm
 from kessa.record.instruments import services
-from kessa.record.instruments.models import Instrument, InstrumentCheck, Shown
+from kessa.record.instruments.models import Instrument, InstrumentCheck, ReceivedReading
 from kessa.record.instruments.selectors import latest_readings, offered
 from kessa.record.methods.selectors import methods_of
 from kessa.record.methods.services import begin_draft
@@ -62,7 +62,11 @@ def instrument(request: TeamRequest, pk: int) -> HttpResponse:
     if last and not form.is_bound:
         form.initial = {"standard": last.standard, "expected": last.expected, "allowed": last.allowed}
     context = {"instrument": found, "checks": checks, "chart": drift(counting) if counting else None, "form": form}
-    context |= {"shown": found.shown.all()[:_SHOWN], "memory_form": MemoryForm(), "calibrates": found.measures in KINDS}
+    context |= {
+        "shown": found.readings.all()[:_SHOWN],
+        "memory_form": MemoryForm(),
+        "calibrates": found.measures in KINDS,
+    }
     return render(request, "instruments/instrument.html", context, status=422 if form.errors else 200)
 
 
@@ -104,7 +108,7 @@ def _to_calibrate(request: TeamRequest, pk: int) -> tuple[Instrument, str]:
     return found, KINDS[found.measures]
 
 
-def _taken(found: Instrument, kind: str) -> list[tuple[Shown, str]]:
+def _taken(found: Instrument, kind: str) -> list[tuple[ReceivedReading, str]]:
     offers = ((each, CALIBRATION_FORMS[kind].taken(each)) for each in latest_readings(found))
     return [(each, json.dumps(fields)) for each, fields in offers if fields]
 

@@ -22,9 +22,7 @@ def overview(request: TeamRequest) -> HttpResponse:
     context = {
         "wide": draw_map(placed, 1000) if placed else "",
         "narrow": draw_map(placed, 360) if placed else "",
-        "places": sorted(
-            found, key=lambda place: (place.standing.rank if hasattr(place, "standing") else 9, place.name)
-        ),
+        "places": sorted(found, key=lambda place: (place.status.rank if hasattr(place, "status") else 9, place.name)),
         "unplaced": [place for place in found if place.latitude is None],
     }
     return render(request, "places/map.html", context)

@@ -29,14 +29,14 @@ function made(kind, role, number) {
 
 function paint() {
   const { run } = bench.now;
-  if (run && bench.standing.counted) paintVessel(run);
-  if (run && !bench.standing.counted) paintShown(run);
-  seen.hidden = !seen.querySelector("[data-light]") || !run || !bench.standing.isReading(run, bench.now.answers);
+  if (run && bench.determination.counted) paintVessel(run);
+  if (run && !bench.determination.counted) paintShown(run);
+  seen.hidden = !seen.querySelector("[data-light]") || !run || !bench.determination.isReading(run, bench.now.answers);
 }
 
 function paintVessel(run) {
   const onFirst = run.pair && run.pair.first.endpoint === null;
-  const role = run.role === "blank" ? "blank" : onFirst ? bench.standing.firstRole : "sample";
+  const role = run.role === "blank" ? "blank" : onFirst ? bench.determination.firstRole : "sample";
   const colours = made("vessels", role, run.number);
   if (!colours) return;
   const before = run.pair && !onFirst && bench.given.world.together ? run.pair.first.count : 0;
@@ -46,7 +46,7 @@ function paintVessel(run) {
 }
 
 function secondsOf(run, part) {
-  const reads = bench.given.steps.findIndex((step, number) => step.kind === "read" && bench.standing.partsOf(number).includes(part));
+  const reads = bench.given.steps.findIndex((step, number) => step.kind === "read" && bench.determination.partsOf(number).includes(part));
   const clocks = Object.entries(run.state.clocks).filter(([step]) => Number(step) < reads);
   const clock = clocks.at(-1)?.[1];
   if (!clock && !opened.has(run.name)) opened.set(run.name, Date.now());
@@ -56,7 +56,7 @@ function secondsOf(run, part) {
 const frameAt = (frames, seconds) => (frames.findLast(([at]) => at <= seconds) ?? frames[0])[1];
 
 function paintShown(run) {
-  if (!bench.standing.isReading(run, bench.now.answers)) return;
+  if (!bench.determination.isReading(run, bench.now.answers)) return;
   const light = seen.querySelector("[data-light]:checked")?.value;
   const shows = made("shown", "sample", run.number);
   for (const thing of things) {
@@ -86,4 +86,4 @@ for (const each of seen.querySelectorAll("[data-light]")) each.addEventListener(
 for (const slider of document.querySelectorAll("[data-depth]")) slider.addEventListener("input", () => paintDepth(slider));
 wire(() => bench);
 bench.start();
-window.setInterval(() => bench.now?.run && !bench.standing.counted && paintShown(bench.now.run), 250);
+window.setInterval(() => bench.now?.run && !bench.determination.counted && paintShown(bench.now.run), 250);

@@ -8,7 +8,7 @@ from kessa.core.methods.schema import Method
 from kessa.core.runs import events
 from kessa.pages.results.forms import said
 from kessa.record.determinations.models import Determination
-from kessa.record.instruments.models import Shown
+from kessa.record.instruments.models import ReceivedReading
 from kessa.record.taps.models import Tap
 
 
@@ -65,7 +65,9 @@ def _taken_over_from(tap: Tap) -> str:
     """Say from whose display a reading was taken over."""
     if "shown" not in tap.data:
         return ""
-    found = Shown.objects.for_team(tap.team_id).select_related("instrument").filter(pk=tap.data["shown"]).first()
+    found = (
+        ReceivedReading.objects.for_team(tap.team_id).select_related("instrument").filter(pk=tap.data["shown"]).first()
+    )
     return f", taken over from {found.instrument} of {timezone.localtime(found.at):%H:%M:%S}" if found else ""
 
 

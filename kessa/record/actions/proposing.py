@@ -66,7 +66,7 @@ def _bring_up(place: Place, advice: Advice) -> None:
         return
     made = proposals(system_of(place), findings, ticked, _combined(advice))
     answered = _settled(place, made)
-    if any(stand.reading.held for stand in advice.stood):
+    if any(each.reading.held for each in advice.assessments):
         # "Not now" is no word that something is over.
         answered = [row for row in answered if (row.key, row.state) != (KEY, State.DECLINED)]
     rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
@@ -89,7 +89,7 @@ def _combined(advice: Advice) -> float | None:
     if "ask-chloramines" not in advice.codes:
         return None
     free, total = (
-        next(each.reading.quantity.value for each in advice.stood if each.key == name)
+        next(each.reading.quantity.value for each in advice.assessments if each.key == name)
         for name in ("free chlorine", "total chlorine")
     )
     return total - free

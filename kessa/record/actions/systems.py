@@ -103,7 +103,7 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
 
 def findings_at(place: Place, advice: Advice) -> list[Finding]:
     """Return how a place stands, as findings, the most urgent first."""
-    keys = [each.reading.key for each in advice.stood]
+    keys = [each.reading.key for each in advice.assessments]
     rows = Result.objects.for_team(place.team_id).in_bulk(keys)
     return [finding for key in keys if (finding := finding_of(rows[key]))]
 

@@ -19,7 +19,7 @@ from kessa.record.people.models import Team
 from kessa.record.people.selectors import contacts_for
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
-from kessa.record.results.models import Result, Standing
+from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.together import follows_once
 
 # The most urgent is 0; then what was not judged, and where nothing was found out.
@@ -42,19 +42,19 @@ def restate(place: Place) -> None:
     advice = advised(place, rows)
     pressing = advice.pressing.reading.key if advice.pressing else None
     rank = _rank_of(advice)
-    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place).first()
     lifted = known.lifted if known else []
     kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank, "advice": advice.kept()}
     kept["held"] = [pk for pk in advice.bars_drinking if pk not in lifted] if place.water == "drinking" else []
-    Standing.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
-    restated.send(Standing, place=place, advice=advice)
+    PlaceStatus.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
+    restated.send(PlaceStatus, place=place, advice=advice)
     for supply in supplies_of(place):
         restate(supply)
 
 
 def lift(place: Place) -> None:
     """Let what was asked of those who drink at a place be over, as a person said; what is newest tells it then."""
-    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place).first()
     if known:
         known.lifted, known.held = sorted({*known.lifted, *known.held}), []
         known.save(update_fields=["lifted", "held"])
@@ -63,7 +63,7 @@ def lift(place: Place) -> None:
 
 def hold(place: Place, results: Iterable[int]) -> None:
     """Let what was lifted of some results at a place go on after all."""
-    known = Standing.objects.for_team(place.team_id).filter(place=place).first()
+    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place).first()
     if known:
         known.held = sorted({*known.held, *set(results).intersection(known.lifted)})
         known.lifted = [pk for pk in known.lifted if pk not in known.held]
@@ -88,7 +88,7 @@ def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place
     `after` is the key of the last place of the page before (see place_key); a false one gives the first page.
     """
     rank, _, name = after.partition(" ")
-    rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("standing__rank"), Value(_NO_RESULT)))
+    rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("status__rank"), Value(_NO_RESULT)))
     if rank.isascii() and rank.isdigit() and len(rank) < 3:
         rows = rows.filter(Q(rank__gt=int(rank)) | Q(rank=int(rank), name__gt=name))
     return with_state(team, rows.order_by("rank", "name")[: most + 1])
@@ -96,11 +96,11 @@ def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place
 
 def with_state(team: Team | int, rows: Any) -> list[Place]:
     """Return places, each with the result by which it stands as `latest` (None where there is none)."""
-    found = list(rows.select_related("standing"))
-    numbers = [place.standing.result_id for place in found if hasattr(place, "standing")]
+    found = list(rows.select_related("status"))
+    numbers = [place.status.result_id for place in found if hasattr(place, "status")]
     results = Result.objects.for_team(team).defer(*_OF_ITS_OWN_PAGE).in_bulk([pk for pk in numbers if pk])
     for place in found:
-        place.latest = results.get(place.standing.result_id) if hasattr(place, "standing") else None
+        place.latest = results.get(place.status.result_id) if hasattr(place, "status") else None
     return found
 
 
@@ -108,7 +108,7 @@ def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
     """Return what comes first to be done about each of some results, by their numbers, as kept beside their places."""
     rows = list(rows)
     contacts = cache(partial(contacts_for, rank=0))
-    kept = Standing.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
+    kept = PlaceStatus.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
     by_place = {each.place_id: each for each in kept} if rows else {}
     said = {}
     for row in rows:

@@ -23,8 +23,8 @@ _PERSON = ("username", "first_name", "last_name", "email", "password", "is_activ
 # Where numbers of rows stand within what a row holds: by table and path, of which table they are.
 _WITHIN = {
     ("actions.action", "results"): "log.result",
-    ("log.standing", "held"): "log.result",
-    ("log.standing", "lifted"): "log.result",
+    ("log.placestatus", "held"): "log.result",
+    ("log.placestatus", "lifted"): "log.result",
     ("reports.report", "results"): "log.result",
     ("reports.report", "about.place"): "places.place",
     ("log.result", "made_from.results"): "log.result",
@@ -39,6 +39,14 @@ _WITHIN = {
     ("taps.tap", "data.by"): "people.user",
     ("taps.tap", "data.taker"): "people.user",
     ("taps.tap", "data.phone_of"): "people.user",
+}
+
+
+# Tables by the names that archives of older releases have for them.
+_FORMER = {
+    "instruments.shown": "instruments.receivedreading",
+    "log.standing": "log.placestatus",
+    "rounds.settled": "rounds.stopoutcome",
 }
 
 
@@ -157,7 +165,8 @@ def read_team(source: IO[bytes], *, same_people: bool = False) -> Team:
         if head.get("format") != _FORMAT:
             raise CommandError("This is no archive of a team that this release of Kessa can read.")
         tables = [*owned(), *(through for through, _ in joined())]
-        unknown = {name for name, many in head["rows"].items() if many} - {model._meta.label_lower for model in tables}
+        written = {_FORMER.get(name, name) for name, many in head["rows"].items() if many}
+        unknown = written - {model._meta.label_lower for model in tables}
         if unknown:
             raise CommandError(f"This release of Kessa does not know: {', '.join(sorted(unknown))}.")
         ids = _Numbers(archive, tables)
@@ -228,11 +237,13 @@ class _Numbers:
 
 
 def _rows(archive: zipfile.ZipFile, model: Any) -> Iterator[dict[str, Any]]:
-    name = f"rows/{model._meta.label_lower}.jsonl"
-    if name in archive.namelist():
-        with archive.open(name) as table:
-            for line in table:
-                yield json.loads(line)
+    label = model._meta.label_lower
+    known = {label, *(former for former, now in _FORMER.items() if now == label)}
+    for name in archive.namelist():
+        if name in {f"rows/{each}.jsonl" for each in known}:
+            with archive.open(name) as table:
+                for line in table:
+                    yield json.loads(line)
 
 
 def _new_team(said: dict[str, Any]) -> Team:

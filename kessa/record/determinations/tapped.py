@@ -14,7 +14,7 @@ from kessa.core.methods.steps import UNKNOWN
 from kessa.core.runs import events
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import lots_of
-from kessa.record.instruments.models import Shown
+from kessa.record.instruments.models import ReceivedReading
 from kessa.record.kits.models import Lot
 from kessa.record.taps.incoming import BadTap, Incoming, is_key, is_whole, read_id
 from kessa.record.taps.models import Tap
@@ -100,7 +100,7 @@ def _reading(data: dict[str, Any], determination: Determination) -> dict[str, An
     """Check a reading by computing with it: what gives no result is no reading. It names whose display it took over."""
     kept = {"part": data.get("part"), "reading": reading(determination.method, data.get("part"), data.get("reading"))}
     shown = data.get("shown")
-    if is_key(shown) and Shown.objects.for_team(determination.team_id).filter(pk=shown).exists():
+    if is_key(shown) and ReceivedReading.objects.for_team(determination.team_id).filter(pk=shown).exists():
         kept["shown"] = shown
     return kept
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any, NamedTuple, Self
 
 from django.apps import apps
+from django.core.exceptions import FieldError
 from django.db.models import QuerySet
 from pydantic import model_validator
 
@@ -42,6 +43,10 @@ class Resource(Checked):
         wrong = [each for each in self.columns if not _COLUMN.fullmatch(each)]
         if wrong or not self.columns[0].startswith("id"):
             raise ValueError(f"columns: {wrong or 'the first is the id'}")
+        try:
+            apps.get_model(self.model)._base_manager.values_list(*self.paths)
+        except (LookupError, FieldError) as wrong_name:
+            raise ValueError(f"{self.name}: {wrong_name}") from wrong_name
         return self
 
     @cached_property

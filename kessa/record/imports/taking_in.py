@@ -19,7 +19,7 @@ from kessa.record.people.numbers import take_numbers
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets
 from kessa.record.results.assessing import Assessed, assess
-from kessa.record.results.models import Mark, Result, Standing
+from kessa.record.results.models import Mark, PlaceStatus, Result
 from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample, Visit
@@ -149,7 +149,7 @@ def undo(notebook: Notebook, tell: Any) -> int:
             results = Result.objects.for_team(notebook.team_id).filter(visit__any=numbers)
             touched |= set(results.order_by().values_list("place", flat=True).distinct())
             Mark.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).delete()
-            Standing.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).update(result=None)
+            PlaceStatus.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).update(result=None)
             removed = results._raw_delete(results.db)
             samples = Sample.objects.for_team(notebook.team_id).filter(visit__any=numbers)
             samples._raw_delete(samples.db)

@@ -63,10 +63,10 @@ class Instrument(TeamOwned):
         return max(0, -floor(log10(self.resolution)))
 
 
-class Shown(TeamOwned):
+class ReceivedReading(TeamOwned):
     """What an instrument showed, as it sent it or remembered it: offered on the bench, and named by what it became."""
 
-    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="shown")
+    instrument = models.ForeignKey(Instrument, on_delete=models.PROTECT, related_name="readings")
     at = models.DateTimeField()
     display = models.FloatField(null=True)
     unit = models.CharField(max_length=20)

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from kessa.core.quantities.parameters import parameter, parameters
 from kessa.record.compiled import compiled
-from kessa.record.instruments.models import Instrument, InstrumentCheck, Shown
+from kessa.record.instruments.models import Instrument, InstrumentCheck, ReceivedReading
 from kessa.record.people.models import Team
 
 CHECK_FAILED, CHECK_OVERDUE = "check-failed", "check-overdue"
@@ -77,18 +77,18 @@ def instrument_names(team: int) -> Any:
 _OFFERED, _MOST_OFFERED = timedelta(minutes=10), 4
 
 
-def latest_readings(instrument: Instrument) -> list[Shown]:
+def latest_readings(instrument: Instrument) -> list[ReceivedReading]:
     """Return what one instrument showed just now, the newest first."""
-    return list(instrument.shown.filter(at__gte=timezone.now() - _OFFERED)[:_MOST_OFFERED])
+    return list(instrument.readings.filter(at__gte=timezone.now() - _OFFERED)[:_MOST_OFFERED])
 
 
 @compiled
 def _readings_since(team: int, measures: str, since: datetime) -> Any:
-    rows = Shown.objects.for_team(team).filter(instrument__measures=measures, at__gte=since)
+    rows = ReceivedReading.objects.for_team(team).filter(instrument__measures=measures, at__gte=since)
     return rows.select_related("instrument").order_by("-at")[:_MOST_OFFERED]
 
 
-def offered(team_id: int, measures: str, of: Collection[str] = ()) -> list[Shown]:
+def offered(team_id: int, measures: str, of: Collection[str] = ()) -> list[ReceivedReading]:
     """Return what instruments that measure something showed just now, the newest first.
 
     Where it is wanted `of` some parameters, what the instrument says is another's is left out.
@@ -98,7 +98,7 @@ def offered(team_id: int, measures: str, of: Collection[str] = ()) -> list[Shown
     return [row for row in rows if not wanted or _said_of(row) in (None, *wanted)]
 
 
-def _said_of(row: Shown) -> str | None:
+def _said_of(row: ReceivedReading) -> str | None:
     """Return the parameter of which an instrument says it is; None where it says none that is known."""
     key = parameter(row.what).key
     return key if key in parameters() else None

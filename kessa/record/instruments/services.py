@@ -10,7 +10,7 @@ from kessa.core.adapters.adapter import InstrumentReading as Said
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.units import convert
 from kessa.record.instruments import may
-from kessa.record.instruments.models import Instrument, Shown
+from kessa.record.instruments.models import Instrument, ReceivedReading
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership
 
@@ -34,12 +34,12 @@ def take_readings(by: Membership, instrument: Instrument, shown: Sequence[Said],
     if len(shown) > _MOST:
         raise ValidationError(f"At most {_MOST:,} readings at once.")
     rows = [_row(instrument, each, came_by) for each in shown]
-    before = Shown.objects.for_team(by.team_id).filter(instrument=instrument).count()
-    Shown.objects.bulk_create(rows, ignore_conflicts=True, batch_size=1000)
-    return int(Shown.objects.for_team(by.team_id).filter(instrument=instrument).count() - before)
+    before = ReceivedReading.objects.for_team(by.team_id).filter(instrument=instrument).count()
+    ReceivedReading.objects.bulk_create(rows, ignore_conflicts=True, batch_size=1000)
+    return int(ReceivedReading.objects.for_team(by.team_id).filter(instrument=instrument).count() - before)
 
 
-def _row(instrument: Instrument, said: Said, came_by: str) -> Shown:
+def _row(instrument: Instrument, said: Said, came_by: str) -> ReceivedReading:
     now = timezone.now()
     at = said.at or now
     at = at if timezone.is_aware(at) else timezone.make_aware(at)
@@ -52,7 +52,7 @@ def _row(instrument: Instrument, said: Said, came_by: str) -> Shown:
             convert(said.display or 0.0, said.unit, None, instrument.unit, None)
         except CannotCompute:
             raise ValidationError(f"{instrument} shows {instrument.unit}, not {said.unit[:20]}.") from None
-    return Shown(
+    return ReceivedReading(
         team_id=instrument.team_id,
         instrument=instrument,
         at=min(at, now),

@@ -75,7 +75,7 @@ def contents_of(place: Place) -> Contents:
     lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
     released = {row.id for row in found}
     advice = advised(place, [*lasts, *(row for row in still_held(place, lasts) if row.result.id in released)])
-    urgent = {each.reading.key: n for n, each in enumerate(advice.stood)}
+    urgent = {each.reading.key: n for n, each in enumerate(advice.assessments)}
     chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
     doubts = {row.result.id: doubtful(row.flags) for row in lasts}
     tested = [_tested(place, alike, doubts[alike[0].id]) for alike in chosen[:_MOST_TESTS]]

@@ -25,7 +25,7 @@ from kessa.record.kits.selectors import kits_serving
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets
-from kessa.record.results.models import OVER_TAPS, Result, Standing
+from kessa.record.results.models import OVER_TAPS, PlaceStatus, Result
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import SETTLED
 
@@ -107,7 +107,7 @@ def held_at(place: Place) -> list[int]:
 
 @compiled
 def _held(team: int, place: int) -> Any:
-    return Standing.objects.for_team(team).filter(place=place).values_list("held", flat=True)
+    return PlaceStatus.objects.for_team(team).filter(place=place).values_list("held", flat=True)
 
 
 @compiled

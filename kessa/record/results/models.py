@@ -203,10 +203,10 @@ class Mark(TeamOwned):
         return Exists(cls.active().filter(result=OuterRef("pk"), flag__in=flags))
 
 
-class Standing(TeamOwned):
+class PlaceStatus(TeamOwned):
     """How a place stands by all that is newest there, kept so that a list of places is in order of it."""
 
-    place = models.OneToOneField(Place, on_delete=models.CASCADE, related_name="standing")
+    place = models.OneToOneField(Place, on_delete=models.CASCADE, related_name="status")
     result = models.ForeignKey(Result, null=True, on_delete=models.CASCADE, related_name="+")
     # 0 is the most urgent: see kessa.core.judging.judge.VERDICTS; what was not judged comes last.
     rank = models.PositiveSmallIntegerField()

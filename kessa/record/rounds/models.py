@@ -120,13 +120,13 @@ class Occasion(TeamOwned):
         return f"{self.kind} on {self.happened_on}"
 
 
-class Settled(TeamOwned):
+class StopOutcome(TeamOwned):
     """A stop that fell due and is settled: by a visit, or by the reason why nobody goes."""
 
-    stop = models.ForeignKey(Stop, on_delete=models.CASCADE, related_name="settled")
+    stop = models.ForeignKey(Stop, on_delete=models.CASCADE, related_name="outcomes")
     due_on = models.DateField()
     occasion = models.ForeignKey(Occasion, null=True, on_delete=models.CASCADE, related_name="+")
-    visit = models.ForeignKey(Visit, null=True, on_delete=models.CASCADE, related_name="settles")
+    visit = models.ForeignKey(Visit, null=True, on_delete=models.CASCADE, related_name="stop_outcomes")
     reason = models.CharField(max_length=300, blank=True)
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()

@@ -18,7 +18,7 @@ from kessa.record.methods.selectors import families_of
 from kessa.record.people.models import Team, User
 from kessa.record.people.secrets import digest_of
 from kessa.record.places.models import Place
-from kessa.record.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Settled, Stop
+from kessa.record.rounds.models import CalendarFeed, Occasion, PlannedTest, Round, Stop, StopOutcome
 from kessa.record.visits.models import Visit
 
 # An occasion that nobody answered for a month is over.
@@ -124,7 +124,7 @@ def due_now(team: int, stops: list[Stop], today: date) -> list[Due]:
         open_dues += [due for each, occasion in every for due in _on_occasion(each, occasion, today)]
     if not open_dues:
         return []
-    closed = set(_settled(team=team, since=min(due.due_on for due in open_dues)))
+    closed = set(_done(team=team, since=min(due.due_on for due in open_dues)))
     return [
         due for due in open_dues if (due.stop.pk, due.due_on, due.occasion.pk if due.occasion else None) not in closed
     ]
@@ -136,8 +136,8 @@ def _noted(team: int, since: date) -> Any:
 
 
 @compiled
-def _settled(team: int, since: date) -> Any:
-    rows = Settled.objects.for_team(team).filter(due_on__gte=since)
+def _done(team: int, since: date) -> Any:
+    rows = StopOutcome.objects.for_team(team).filter(due_on__gte=since)
     return rows.values_list("stop_id", "due_on", "occasion_id")
 
 
@@ -162,7 +162,7 @@ class Missed(NamedTuple):
 
 def missed_between(place: Place, first: date, last: date) -> list[Missed]:
     """Return what fell due at a place from one day to another and was not gone, of days that are past."""
-    rows = Settled.objects.for_team(place.team_id).filter(stop__place=place, due_on__range=(first, last))
+    rows = StopOutcome.objects.for_team(place.team_id).filter(stop__place=place, due_on__range=(first, last))
     closed = list(rows.select_related("stop__round"))
     answered = {(each.stop_id, each.due_on) for each in closed}
     missed = [Missed(each.stop.round, each.due_on, each.reason) for each in closed if each.visit_id is None]
@@ -190,7 +190,7 @@ def next_days(rounds: Iterable[Round], after: date, last: date) -> list[tuple[da
 
 def planned_at(visit: Visit) -> tuple[list[PlannedTest], list[str]]:
     """Return the tests and in-place readings that a visit is for, the fullest plan of each test."""
-    return planned_for([closed.stop for closed in _settled_by(team=visit.team_id, visit=visit.pk)])
+    return planned_for([closed.stop for closed in _dues_of(team=visit.team_id, visit=visit.pk)])
 
 
 def planned_for(stops: list[Stop]) -> tuple[list[PlannedTest], list[str]]:
@@ -205,8 +205,8 @@ def planned_for(stops: list[Stop]) -> tuple[list[PlannedTest], list[str]]:
 
 
 @compiled
-def _settled_by(team: int, visit: Any) -> Any:
-    return Settled.objects.for_team(team).filter(visit=visit).select_related("stop").prefetch_related("stop__tests")
+def _dues_of(team: int, visit: Any) -> Any:
+    return StopOutcome.objects.for_team(team).filter(visit=visit).select_related("stop").prefetch_related("stop__tests")
 
 
 def weekly_use(team: Team, units: dict[str, float] | None = None) -> dict[str, float]:

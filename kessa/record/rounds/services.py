@@ -14,7 +14,7 @@ from kessa.record.people.models import Membership, User
 from kessa.record.people.secrets import digest_of, new_secret
 from kessa.record.places.models import Place
 from kessa.record.rounds import may
-from kessa.record.rounds.models import CalendarFeed, KitCheck, Occasion, PlannedTest, Round, Settled, Stop
+from kessa.record.rounds.models import CalendarFeed, KitCheck, Occasion, PlannedTest, Round, Stop, StopOutcome
 from kessa.record.rounds.selectors import Due, dues_at
 from kessa.record.visits.models import Visit
 
@@ -134,7 +134,7 @@ def settle_dues(by: Membership, dues: list[Due], visit: Visit | None = None, rea
     """Settle what is due: by a visit, or by the reason why nobody goes; return how many stops that were."""
     now = timezone.now()
     rows = [
-        Settled(
+        StopOutcome(
             team_id=by.team_id,
             stop=due.stop,
             due_on=due.due_on,
@@ -146,4 +146,4 @@ def settle_dues(by: Membership, dues: list[Due], visit: Visit | None = None, rea
         )
         for due in dues
     ]
-    return len(Settled.objects.bulk_create(rows, ignore_conflicts=True))
+    return len(StopOutcome.objects.bulk_create(rows, ignore_conflicts=True))

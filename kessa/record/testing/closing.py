@@ -34,7 +34,7 @@ from kessa.record.quality.qualifying import qualify_by_check, qualify_contradict
 from kessa.record.quality.verification import qualify_after_standard, qualify_by_lots
 from kessa.record.results.context import OF_SUPPLY, READ_ON_VISIT
 from kessa.record.results.marks import Reason, end
-from kessa.record.results.models import Result, Standing
+from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.results.written import Found, keep, result_of
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
@@ -144,7 +144,7 @@ def place_changed(sender: Any, place: Place, **_: Any) -> None:
     drawn = Sample.objects.for_team(place.team_id).filter(visit__place=place, drawn_at__gte=timezone.now() - OF_SUPPLY)
     for sample in drawn.select_related("visit__place__team"):
         derive_of_sample(sample)
-    known = Standing.objects.for_team(place.team_id).filter(place=place)
+    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place)
     if known.exists() or taps_of(place):
         restate(place)
 

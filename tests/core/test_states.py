@@ -121,7 +121,7 @@ class PageAndCore(TestCase):
                 )
                 expected.append((method.key, self.stands(method, run, answers)))
         answer = subprocess.run(
-            [NODE, "tests/scripts/stands.mjs"],
+            [NODE, "tests/scripts/states.mjs"],
             cwd=ROOT,
             input=json.dumps(cases),
             capture_output=True,
