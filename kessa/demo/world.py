@@ -1,5 +1,6 @@
 """Tarrow Vale: its people, places, kits and rounds, and two years of what happened there."""
 
+import math
 import tomllib
 from datetime import date, datetime, timedelta
 from pathlib import Path
@@ -49,8 +50,8 @@ _GROWN = (2, 8, 40)
 
 @transaction.atomic
 @rules_kept()
-def build() -> bool:
-    """Build the demo world; return whether there was anything to do."""
+def build(days: float = math.inf) -> bool:
+    """Build the demo world, its visits for so many days back at most; return whether there was anything to do."""
     if Team.objects.filter(name=DATA["team"]).exists():
         return False
     people = _people()
@@ -63,7 +64,7 @@ def build() -> bool:
     _products(ines, places)
     instruments = _instruments(team, people, boxes, chance)
     latest: dict[int, Visit] = {}
-    for nth, stay in enumerate(_stays(places, people, boxes, chance)):
+    for nth, stay in enumerate(_stays(places, people, boxes, chance, days)):
         if nth in _GROWN:
             _analyze()
         with together():
@@ -87,10 +88,10 @@ def _analyze() -> None:
 
 def _people() -> dict[str, Membership]:
     people: dict[str, Membership] = {}
+    password, pin = make_password(DATA["password"]), make_password(DATA["pin"])
     for each in DATA["people"]:
-        user = User(username=each["username"], first_name=each["name"], email=f"{each['username']}@tarrow-vale.example")
-        user.set_password(DATA["password"])
-        user.pin = make_password(DATA["pin"])
+        user = User(username=each["username"], first_name=each["name"], password=password, pin=pin)
+        user.email = f"{user.username}@tarrow-vale.example"
         user.save()
         if not people:
             people[user.username] = start_team(user, DATA["team"], DATA["time_zone"])
@@ -211,14 +212,14 @@ def _instruments(
 
 
 def _stays(
-    places: dict[str, Place], people: dict[str, Membership], boxes: dict[str, Kit], chance: Random
+    places: dict[str, Place], people: dict[str, Membership], boxes: dict[str, Kit], chance: Random, days: float
 ) -> list[Stay]:
     """Every visit in order of time: the rounds, and what happened besides."""
     today = timezone.localtime().replace(hour=9, minute=10, second=0, microsecond=0)
     stays = []
     for nth, each in enumerate(place for place in DATA["places"] if "summer" in place):
         every, span = each.get("every_days", 30.4), each.get("span_days", 30.4 * DATA["months"])
-        for back in range(int(span / every), 0, -1):
+        for back in range(int(min(span, days) / every), 0, -1):
             day = today - _DAY * (round(back * every) - 12 % int(every)) + timedelta(minutes=50 * (nth % 4))
             strength = each["summer"] + (each["winter"] - each["summer"]) * season(day) ** 2
             person = people[chance.choice(each["people"])]
@@ -228,6 +229,8 @@ def _stays(
             todo += [_todo(test, day, chance) for test in each.get("tests", []) if back <= test.get("last", 2)]
             stays.append(Stay(places[each["name"]], day, strength, person, kit, todo))
     for event in DATA["events"]:
+        if event["days_ago"] > days:
+            continue
         day = today - _DAY * event["days_ago"] + timedelta(minutes=chance.randrange(90))
         kit = boxes[DATA["kits"][0]["name"]] if day > today - _BOOKED else None
         person = people[event["person"]]

@@ -72,7 +72,10 @@ class Scripts(TestCase):
             taken.listen()
             port = taken.getsockname()[1]
             demo = subprocess.Popen(
-                [ROOT / "bin" / "demo"], env={**self.env, "PORT": str(port)}, stdout=subprocess.PIPE, text=True
+                [ROOT / "bin" / "demo"],
+                env={**self.env, "PORT": str(port), "KESSA_DEMO_DAYS": "31"},
+                stdout=subprocess.PIPE,
+                text=True,
             )
             self.addCleanup(demo.stdout.close)
             self.addCleanup(demo.kill)

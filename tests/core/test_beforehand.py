@@ -54,7 +54,7 @@ def readings(part: Any, chance: Random) -> list[dict[str, Any]]:
         reach = min(axis.most, 4 * (part.reach or 2500.0)) if not axis.marks else axis.most
         places = {axis.least, *(mark for mark in axis.marks if axis.least <= mark <= axis.most)}
         places |= {round(mark + side, 6) for mark in places for side in (0.01, 0.5) if mark + side <= axis.most}
-        places |= {round(chance.uniform(max(axis.least, -reach), reach), chance.randint(0, 3)) for _ in range(25)}
+        places |= {round(chance.uniform(max(axis.least, -reach), reach), chance.randint(0, 3)) for _ in range(12)}
         places = {round(x) for x in places} if axis.whole else places
         raws = [axis.reading(x) for x in sorted(places) if axis.least <= x <= axis.most]
         if "transmittance" in axis.logs:
@@ -94,7 +94,7 @@ class PageAndCore(TestCase):
             if blank and method.of_blank != "checks":
                 bearing = {"took": blank.units, "off": blank.units if method.of_blank == "off" else 0}
                 raws = [raw | bearing for raw in raws]
-            runs = [[raw] for raw in raws] + [chance.choices(raws, k=2 + k % 2) for k in range(60)]
+            runs = [[raw] for raw in raws] + [chance.choices(raws, k=2 + k % 2) for k in range(30)]
             # Runs of one sample mostly read nearly alike.
             runs += [raws[at : at + 3] for at in range(0, len(raws) - 3, 2)]
             told = beforehand(part, method.agreement, dilution, form, SETS, rule)

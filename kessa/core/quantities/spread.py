@@ -70,6 +70,8 @@ def propagated(
     independently of the others but for what they have `shared` (6.4.8: the rest of each by squares); the draws are the
     same each time, one from each of 1000 equal shares. All `given` are bounded. Raises what the formula raises.
     """
+    if shared is None and all(each.low == each.high for each in given):
+        return value, value
     common = [
         shared.percent / 100 * each.value if shared and place in shared.places else 0.0
         for place, each in enumerate(given)

@@ -17,5 +17,5 @@ class Command(BaseCommand):
         """Build it, in the demo only; say who the people are."""
         if not settings.DEMO:
             raise CommandError("The demo world is for the demo only.")
-        built = world.build()
-        self.stdout.write("Two years in Tarrow Vale are in the log." if built else "Tarrow Vale is there already.")
+        built = world.build(settings.DEMO_DAYS)
+        self.stdout.write("Tarrow Vale's visits are in the log." if built else "Tarrow Vale is there already.")
