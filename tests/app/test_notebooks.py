@@ -1,6 +1,7 @@
 """Old notebooks: matched, mended, looked at, taken in, undone; twice is harmless."""
 
 import io
+from datetime import datetime
 from unittest.mock import patch
 
 from django.core.exceptions import ValidationError
@@ -50,7 +51,7 @@ class TakenIn(PageTest):
         return Notebook.objects.for_team(self.team).latest("pk")
 
     def matched(self, notebook, **reading):
-        said = {"mark": ",", "order": "DMY", "place": "", "found_from": "0,1"} | reading
+        said = {"mark": ",", "order": "dmy", "place": "", "found_from": "0,1"} | reading
         services.match(self.ines, notebook, notebook.columns, said)
         return self.done(tasks.check_notebook, notebook)
 
@@ -74,7 +75,7 @@ class TakenIn(PageTest):
         # As the browser sends it: what is guessed, and what only a person knows.
         said = {
             "mark": ",",
-            "order": "DMY",
+            "order": "dmy",
             "place": "",
             "found_from": "0,1",
             "column-TOTAL_FORMS": 6,
@@ -90,13 +91,19 @@ class TakenIn(PageTest):
         self.assertContains(self.client.get(f"/exchange/in/{notebook.pk}/"), "Waits for the worker.")
         self.done(tasks.check_notebook, notebook)
         page = self.client.get(f"/exchange/in/{notebook.pk}/")
-        for words in ("“Mill” is no place of your team.", "“soon” is no day.", "chloride: “twelve” is no number."):
+        for words in (
+            "“Mill” is no place of your team.",
+            "“soon” is no day with its whole year.",
+            "chloride: “twelve” is no number.",
+        ):
             self.assertContains(page, words)
         self.assertEqual((notebook.told["rows"], notebook.told["results"], notebook.told["doubtful"]), (6, 5, 3))
         self.assertEqual(Result.objects.for_team(self.team).count(), 0)
         mend = f"/exchange/in/{notebook.pk}/mend/"
         row = notebook.doubtful.get(number=7)
-        self.assertContains(self.client.post(mend, {"row": 7, "cell": row.cells}, follow=True), "“soon” is no day.")
+        self.assertContains(
+            self.client.post(mend, {"row": 7, "cell": row.cells}, follow=True), "“soon” is no day with its whole year."
+        )
         self.client.post(mend, {"row": 7, "cell": [row.cells[0], "2.4.2019", *row.cells[2:]]})
         self.client.post(mend, {"row": 8, "leave": "yes"})
         services.import_file(self.ines, notebook)
@@ -175,8 +182,80 @@ class TakenIn(PageTest):
         self.matched(self.brought())
         again = self.brought(OLD.replace("28", "29"))
         self.assertEqual(
-            (again.reading["mark"], again.reading["order"], again.reading["found_from"]), (",", "DMY", "0,1")
+            (again.reading["mark"], again.reading["order"], again.reading["found_from"]), (",", "dmy", "0,1")
         )
+
+    def taken_in(self, *lines, **reading):
+        """What a table amounts to once it is in the record, and why rows were doubtful, by their numbers."""
+        notebook = self.matched(self.brought("\n".join(lines)), **{"mark": ".", "found_from": ""} | reading)
+        why = {row.number: " ".join(row.why) for row in notebook.doubtful.all()}
+        services.import_file(self.ines, notebook)
+        self.done(tasks.write_notebook, notebook)
+        self.assertEqual(notebook.told["rows"], len(lines) - 1)
+        return why
+
+    def test_every_row_of_a_long_table_is_written(self):
+        days = [f"Ford;2020-{1 + nth // 28:02}-{1 + nth % 28:02} 09:00;{20 + nth % 7}" for nth in range(250)]
+        self.assertEqual(self.taken_in("Site;Date;Chloride (mg/L)", *days), {})
+        self.assertEqual(len(self.results()), 250)
+
+    def test_what_a_file_shows_counts_for_more_than_what_was_said_of_another(self):
+        head = "Site;Date;Chloride (mg/L);Iron (mg/L)"
+        self.matched(self.brought(f"{head}\nFord;5.6.2019;28;0,5"))
+        # The same heads, another mark: never a thousand times as much.
+        again = self.brought(f"{head}\nFord;5.6.2020;28;1.250\nFord;6.6.2020;28;0.125")
+        self.assertEqual((again.reading["mark"], again.reading["order"]), (".", "dmy"))
+        self.assertEqual(self.taken_in(head, "Ford;5.6.2021;28;0.125", mark=",").keys(), {2})
+
+    def test_units_that_are_not_known_are_doubtful_and_never_another(self):
+        why = self.taken_in(
+            "Site;Date;Test;Value;Unit;Low;High",
+            "Ford;2019-03-05;conductivity;0.52;mS;;",
+            "Ford;2019-03-06;conductivity;0.52;mS/cm;;",
+            "Ford;2019-03-07;conductivity;520;;;",
+            "Ford;2019-03-08;chloride;30 mmol;mg/L;;",
+            "Ford;2019-03-09;chloride;30;mg/L;90;10",
+            "Ford;2019-03-10;chloride;30;mg/L;28;33",
+        )
+        self.assertEqual(list(why), [2, 4, 5, 6])
+        self.assertIn("“mS” is no unit that Kessa knows.", why[2])
+        self.assertIn("are not on either side of it", why[6])
+        kept = [(each.value, each.unit) for each in Result.objects.for_team(self.team).order_by("taken_at")]
+        self.assertEqual(kept, [(520.0, "uS/cm"), (30.0, "mg/L")])
+
+    def test_offsets_count_and_hours_that_were_not_are_doubtful(self):
+        why = self.taken_in(
+            "Site;Date;Chloride (mg/L)",
+            "Ford;2019-07-01 10:00Z;21",
+            "Ford;2019-07-02 10:00+05:00;22",
+            "Ford;2019-07-03 10:00 -0700;23",
+            "Ford;2019-07-04 10:00:05;24",
+            "Ford;2019-03-31 01:30;25",
+        )
+        self.assertIn("skipped by the clocks of Europe/London", why[6])
+        rows = Result.objects.for_team(self.team).order_by("value").values_list("taken_at", flat=True)
+        self.assertEqual(
+            [f"{at:%d %H:%M:%S}" for at in rows], ["01 10:00:00", "02 05:00:00", "03 17:00:00", "04 09:00:05"]
+        )
+
+    def test_a_number_of_a_workbook_has_its_point_whatever_the_mark_of_its_text(self):
+        book = Workbook()
+        for row in (
+            ["Site", "Date", "Iron (mg/L)"],
+            ["Ford", datetime(2019, 3, 5, 9, 40, 5), 1.045],
+            ["Ford", datetime(2019, 3, 5, 9, 40, 45), "1,05"],
+        ):
+            book.active.append(row)
+        out = io.BytesIO()
+        book.save(out)
+        notebook = self.brought(name="old.xlsx", content=out.getvalue())
+        self.assertEqual(notebook.reading["mark"], ",")
+        self.assertNotContains(self.client.get(f"/exchange/in/{notebook.pk}/"), "=1.045")
+        services.import_file(self.ines, self.matched(notebook, found_from=""))
+        self.done(tasks.write_notebook, notebook)
+        rows = Result.objects.for_team(self.team).order_by("taken_at")
+        self.assertEqual([(f"{each.taken_at:%S}", each.value) for each in rows], [("05", 1.045), ("45", 1.05)])
+        self.assertContains(self.client.get(f"/log/{rows[0].pk}/"), "1.045 in “old.xlsx”, row 2")
 
     def test_a_workbook_in_a_long_form(self):
         book = Workbook()
@@ -194,7 +273,7 @@ class TakenIn(PageTest):
         out = io.BytesIO()
         book.save(out)
         notebook = self.matched(
-            self.brought(name="old.xlsx", content=out.getvalue()), mark=".", order="YMD", found_from=""
+            self.brought(name="old.xlsx", content=out.getvalue()), mark=".", order="dmy", found_from=""
         )
         why = {row.number: " ".join(row.why) for row in notebook.doubtful.all()}
         self.assertEqual(set(why), {4, 7, 8})
@@ -217,7 +296,7 @@ class TakenIn(PageTest):
         write_export(work.pk)
         work.refresh_from_db()
         notebook = self.matched(
-            self.brought(name="package.zip", content=work.file.read()), mark=".", order="YMD", found_from=""
+            self.brought(name="package.zip", content=work.file.read()), mark=".", order="dmy", found_from=""
         )
         self.assertEqual((notebook.told["results"], notebook.told["doubtful"]), (1, 0))
         services.import_file(self.ines, notebook)

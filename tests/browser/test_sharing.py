@@ -154,7 +154,7 @@ class Sharing(BrowserTest):
         expect(page.get_by_role("heading", name="What is in the columns?")).to_be_visible()
         self.assert_accessible(page)
         page.get_by_label("Decimal mark").select_option(",")
-        page.get_by_label("Days").select_option("DMY")
+        page.get_by_label("Days").select_option("dmy")
         page.get_by_role("button", name="Read every row").click()
         expect(page.get_by_text("Waits for the worker.")).to_be_visible()
         notebook = Notebook.objects.for_team(self.team).get()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
-from kessa.core.calc import advising, water
+from kessa.core.calc import advising, tables, water
 from kessa.core.calc.arguments import Answer, Arguments
 from kessa.core.errors import CannotCompute
 
@@ -319,6 +319,8 @@ OPS = {
     "trend": Op(trend, ("t", "y", "season", "confidence")),
     "colour": Op(colour, ("lab1", "lab2", "rgb")),
     "match": Op(match, ("chart", "lab")),
+    "cell": Op(tables.cell, ("text", "mark")),
+    "moment": Op(tables.moment, ("text", "zone", "order")),
     "advise": Op(advising.advise, ("kind", "feeds", "sets", "elevation_m", "results")),
     "methods": Op(methods, ("key", "family")),
     "conclude": Op(conclude, ("method", "part", "readings", "blank", "dilution")),

@@ -1,124 +1,98 @@
-"""Numbers as people write them in tables."""
+"""Cells of results in other people's tables. Nothing is guessed: what could be read in two ways is refused."""
 
 from __future__ import annotations
 
 import math
 import re
 from collections.abc import Iterable
-from typing import NamedTuple
+from functools import cache
+from typing import Literal, NamedTuple
 
 from kessa.core.errors import CannotCompute
+from kessa.core.notebooks.evidence import one_way
+from kessa.core.notebooks.words import plain, words
+from kessa.core.notebooks.written_units import unit_and_form
 
-_NOT_FOUND = {"n.d.", "nd", "n.d", "not detected", "none detected", "bdl", "< lod", "<lod", "n.n.", "b.d.l."}
-_NOTHING = {"", "-", "–", "—", "n/a", "na", "nan", "none", "null", "."}
-_BELOW, _ABOVE = ("<", "≤", "‹"), (">", "≥", "›")
-_NUMBER = re.compile(r"[+-]?(?:\d[\d   '’.,]*|[.,]\d+)(?:[eE][+-]?\d+)?")
-_GROUPS = re.compile(r"(?<=\d)[   '’](?=\d{3}(?!\d))")
-_MOST = 1e12
-
-
-class Read(NamedTuple):
-    """A number as it was written: how far its last digit goes, and whether it is a bound ("<" or ">")."""
-
-    value: float
-    off: float
-    censor: str | None = None
-    # What stands after it, such as a unit.
-    rest: str = ""
+Mark = Literal[".", ","]
+MARKS: tuple[Mark, Mark] = (".", ",")
+_CENSORS = {"<": "<", "≤": "<", "‹": "<", "<=": "<", ">": ">", "≥": ">", "›": ">", ">=": ">"}
+_BEGINS = re.compile(r"([<>]=?|[≤≥‹›])?\s*([+-]?)(.*)", re.DOTALL)
+# A plain, a no-break, a narrow and a thin space; and apostrophes.
+_SPACES, _APOSTROPHES = re.compile("[\u0020\u00a0\u202f\u2009]"), re.compile("[\u2019\u02bc]")
+_MOST, _LONGEST = 1e12, 200
 
 
-def is_nothing(text: str) -> bool:
-    """Whether a cell says nothing.
+class Cell(NamedTuple):
+    """What a cell says: "empty", "not detected", or "number" with how far half of its last digit is."""
 
-    >>> is_nothing(" - "), is_nothing("0")
-    (True, False)
+    says: Literal["empty", "not detected", "number"]
+    value: float = 0.0
+    off: float = 0.0
+    censor: Literal["<", ">"] | None = None
+    unit: str | None = None
+    form: str | None = None
+
+
+@cache
+def _number(mark: Mark) -> re.Pattern[str]:
+    """A number with this decimal mark, its thousands grouped by one kind of separator or by none."""
+    point, other = re.escape(mark), re.escape("," if mark == "." else ".")
+    grouped = "|".join(f"[1-9][0-9]{{0,2}}(?:{parted}[0-9]{{3}})+" for parted in (other, " ", "'"))
+    whole, part = f"(?P<whole>{grouped}|[0-9]+|(?={point}[0-9]))", f"(?:{point}(?P<part>[0-9]+))?"
+    return re.compile(rf"{whole}{part}(?P<power>[eE][+-]?[0-9]{{1,3}})?(?![0-9.,'])")
+
+
+def read_cell(text: str, mark: Mark) -> Cell:
+    """Read a cell of results in a table whose decimal mark is `mark`.
+
+    Thousands are grouped by the other mark, a space or an apostrophe; "≤" is "<"; a unit behind the number is read
+    where it is known. Raises CannotCompute (on `text`) for anything else: marks, ranges, unknown units, other words.
+
+    >>> read_cell("< 0,05 mg/L", ",")
+    Cell(says='number', value=0.05, off=0.005, censor='<', unit='mg/L', form=None)
     """
-    return text.strip().lower() in _NOTHING
-
-
-def read_number(text: str, mark: str = ".", found_from: float | None = None) -> Read:
-    """Read a number with a decimal `mark` ("." or ","); `found_from` is what "not detected" lies below.
-
-    The last digit written says how far it is off: half of one. Raises CannotCompute with what is wrong with it: more
-    than a number, none at all, "not detected" without a bound, a mark that may be either.
-
-    >>> read_number("< 0,05", ",")
-    Read(value=0.05, off=0.005, censor='<', rest='')
-    """
-    said = text.strip()
-    if said.lower() in _NOT_FOUND:
-        if found_from is None:
-            raise CannotCompute(f"“{said}” says that nothing was found, not below which number.", "value")
-        return Read(found_from, 0.0, "<")
-    censor = "<" if said.startswith(_BELOW) else ">" if said.startswith(_ABOVE) else None
-    said = said.lstrip("<≤‹>≥›= ").strip()
-    found = _NUMBER.match(said)
+    said = _APOSTROPHES.sub("'", _SPACES.sub(" ", text)).replace("\u2212", "-").strip()
+    if plain(said) in words().empty:
+        return Cell("empty")
+    if plain(said) in words().not_detected:
+        return Cell("not detected")
+    begins = _BEGINS.fullmatch(said)
+    assert begins is not None
+    if len(said) > _LONGEST:
+        raise _refused(text, "is no number")
+    found = _number(mark).match(begins[3])
     if found is None:
-        raise CannotCompute(f"“{text.strip()}” is no number.", "value")
-    rest = said[found.end() :].strip()
-    if re.search(r"\d", rest) and not re.fullmatch(
-        r"[^\d]*(?:CO3|NO[23]|PO4|SO[34]|NH[34]|O2|ClO2|Cl2|SiO2|H2S|/100 ?mL)?", rest
-    ):
-        raise CannotCompute(f"“{text.strip()}” holds more than one number.", "value")
-    digits = _GROUPS.sub("", found[0].rstrip(" .,"))
-    number = _plain(digits, mark, text)
-    try:
-        value = float(number)
-    except ValueError:
-        raise CannotCompute(f"“{text.strip()}” is no number.", "value") from None
+        other = _number("," if mark == "." else ".").match(begins[3])
+        raise _refused(text, f"has a decimal mark other than “{mark}”" if other else "is no number")
+    rest = begins[3][found.end() :]
+    known = unit_and_form(rest) if rest.strip() else (None, None)
+    if known is None:
+        raise _refused(text, f"has “{rest.strip()[:40]}” behind its number, which is no unit that Kessa knows")
+    part, power = found["part"] or "", int((found["power"] or "e0")[1:])
+    whole = re.sub("[^0-9]", "", found["whole"]) or "0"
+    value = float(f"{begins[2]}{whole}.{part or 0}e{power}")
     if not math.isfinite(value) or abs(value) > _MOST:
-        raise CannotCompute(f"“{text.strip()}” is no number of water.", "value")
-    return Read(value, _half_of_last(number), censor, rest)
+        raise _refused(text, "is no number of water")
+    off = float(f"{0.5 * 10.0 ** (power - len(part)):.3g}")
+    censor: Literal["<", ">"] | None = _CENSORS.get(begins[1] or "")  # type: ignore[assignment]
+    return Cell("number", value, off, censor, *known)
 
 
-def _plain(digits: str, mark: str, text: str) -> str:
-    """Return a number with a point, and without what parts its thousands."""
-    other = "," if mark == "." else "."
-    # Where both stand, the last is the decimal mark, and the other parts thousands: it has to stand by threes.
-    if other in digits:
-        head = digits.split(mark, maxsplit=1)[0]
-        if digits.count(mark) > 1 or not re.fullmatch(rf"[+-]?\d{{1,3}}(?:{re.escape(other)}\d{{3}})+", head):
-            raise CannotCompute(f"“{text.strip()}” has a decimal mark other than “{mark}”.", "value")
-        digits = digits.replace(other, "")
-    if digits.count(mark) > 1:
-        parts = digits.split(mark)
-        if not all(len(part) == 3 for part in parts[1:]):
-            raise CannotCompute(f"“{text.strip()}” is no number.", "value")
-        return "".join(parts)
-    return digits.replace(mark, ".").replace(" ", "")
+def _refused(text: str, why: str) -> CannotCompute:
+    return CannotCompute(f"“{text.strip()[:60]}” {why}.", "text")
 
 
-def _half_of_last(number: str) -> float:
-    mantissa, _, power = number.lower().partition("e")
-    places = len(mantissa.partition(".")[2])
-    return float(f"{0.5 * 10 ** (int(power or 0) - places):.3g}")
+def decimal_mark(texts: Iterable[str], usual: Mark | None = None) -> Mark | None:
+    """Return which decimal mark a column's numbers have; where they may have either `usual`; None where they have both.
 
-
-def decimal_mark(texts: Iterable[str]) -> str | None:
-    """Return which decimal mark a column's numbers have; None where they may have either: "1,234" alone.
-
-    >>> decimal_mark(["5,2", "1.234,5"]), decimal_mark(["5.2", "7"]), decimal_mark(["1,234"])
-    (',', '.', None)
+    >>> [decimal_mark(each) for each in (["5,2", "1.234,5"], ["5.2", "7"], ["1,234"], ["1,2", "1.2"])]
+    [',', '.', None, None]
     """
-    points = commas = 0
-    either = False
-    for text in texts:
-        found = _NUMBER.search(text)
-        digits = found[0].strip() if found else ""
-        marks = [each for each in digits if each in ".,"]
-        if not marks:
-            continue
-        last, tail = marks[-1], re.split(r"[.,]", digits)[-1]
-        if len(set(marks)) == 2 or (len(marks) == 1 and len(tail) != 3):
-            points += last == "."
-            commas += last == ","
-        elif len(marks) > 1:
-            points += last == ","
-            commas += last == "."
-        else:
-            either = True
-    if points and commas:
-        return "." if points >= commas else ","
-    if not points and not commas:
-        return None if either else "."
-    return "." if points else ","
+    return one_way(texts, MARKS, _value, usual)
+
+
+def _value(text: str, mark: Mark) -> float | None:
+    try:
+        return read_cell(text, mark).value
+    except CannotCompute:
+        return None

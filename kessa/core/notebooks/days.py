@@ -1,107 +1,181 @@
-"""Days and times of day as people write them in tables."""
+"""Days and times of day in other people's tables. Nothing is guessed: what could be read in two ways is refused."""
 
 from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from datetime import date, datetime, time
+from datetime import UTC, date, datetime, time, timedelta, timezone
+from functools import cache
+from typing import Literal, NamedTuple
+from zoneinfo import ZoneInfo
 
 from kessa.core.errors import CannotCompute
+from kessa.core.notebooks.evidence import one_way
+from kessa.core.notebooks.words import plain, words
 
-ORDERS = ("YMD", "DMY", "MDY")
-_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
-_NUMBERS = re.compile(r"(\d{1,4})[-./ ](\d{1,2})[-./ ](\d{1,4})(?:[T ,]+(.*))?")
-_NAMED = re.compile(r"(?:[A-Za-z]{3,9},? )?(\d{1,2})\.?[- ]?([A-Za-z]{3,9})\.?,?[- ](\d{2,4})(?:[T ,]+(.*))?")
-_NAMED_FIRST = re.compile(r"([A-Za-z]{3,9})\.? (\d{1,2}),? (\d{2,4})(?:[T ,]+(.*))?")
-_CLOCK = re.compile(
-    r"(\d{1,2})(?:[:.h](\d{2}))?(?:[:.](\d{2})(?:\.\d+)?)? ?(am|pm|AM|PM|a\.m\.|p\.m\.)?(?: ?(Z|[+-]\d{2}:?\d{2}))?"
+Order = Literal["dmy", "mdy"]
+ORDERS: tuple[Order, Order] = ("dmy", "mdy")
+_YEAR_FIRST = re.compile(r"(?P<y>[0-9]{4})(?P<by>[-./])(?P<m>[0-9]{1,2})(?P=by)(?P<d>[0-9]{1,2})")
+_YEAR_LAST = re.compile(r"(?P<a>[0-9]{1,2})(?P<by>[-./])(?P<b>[0-9]{1,2})(?P=by)(?P<y>[0-9]{4})")
+_NAMED = re.compile(
+    r"(?P<d>[0-9]{1,2})(?:\.|st|nd|rd|th)?[- ]?(?:de )?(?P<m>[^\W\d_]{3,})\.?,?[- ](?:de )?(?P<y>[0-9]{4})"
 )
-_THIS_CENTURY = 70
-_EARLIEST = 1900
+_NAMED_FIRST = re.compile(r"(?P<m>[^\W\d_]{3,})\.? (?P<d>[0-9]{1,2})(?:st|nd|rd|th)?,? (?P<y>[0-9]{4})")
+_CLOCK = re.compile(
+    r"(?P<hour>[0-9]{1,2})(?:(?P<by>[:.h])(?P<minute>[0-9]{2})(?:(?::|\.)(?P<second>[0-9]{2})(?:[.,](?P<part>[0-9]{1,6}))?)?)?"
+    r" ?(?P<half>[ap]\.?m\.?)?(?P<word>[a-z]+)??(?: ?(?P<zone>z|utc|[+-][0-9]{2}(?::?[0-9]{2})?))?"
+)
+_THEN = re.compile(r"(?:(?:T|,? )(?P<clock>\S.*))?")
+_LONGEST, _FARTHEST = 60, timedelta(hours=14)
 
 
-def read_day(text: str, order: str = "YMD") -> tuple[date, time | None]:
-    """Read a day, with the time of day where one stands after it; `order` of its numbers is one of ORDERS.
+class Clock(NamedTuple):
+    """A time of day, and how far ahead of UTC its clock goes, where that stands with it."""
 
-    A year of four digits first is read as YMD whatever the order; two digits are 1970 to 2069. Raises CannotCompute
-    where it is no day.
+    at: time
+    offset: timedelta | None
 
-    >>> read_day("5.3.24 9:40", "DMY")
-    (datetime.date(2024, 3, 5), datetime.time(9, 40))
+
+def read_moment(text: str, zone: str, order: Order | None = None) -> date | datetime:
+    """Read a day, or with a time of day the moment in UTC, as the clocks of `zone` (IANA) went unless an offset stands.
+
+    The year comes first, or last with four digits; `order` says which of the numbers before it is the month, where both
+    could be. Raises CannotCompute on `text` for what is no day, or could be two, and for a time that the zone's clocks
+    skipped or had twice; on `zone` for none that is known.
+
+    >>> read_moment("05.03.2023 09:40", "Europe/Berlin", "dmy")
+    datetime.datetime(2023, 3, 5, 8, 40, tzinfo=datetime.timezone.utc)
     """
-    said = text.strip()
-    for pattern, places in ((_NAMED, "DNY"), (_NAMED_FIRST, "NDY")):
-        found = pattern.fullmatch(said)
-        if found:
-            parts = dict(zip(places, found.groups()[:3], strict=True))
-            return _day(parts["Y"], _month(parts["N"], text), parts["D"], text), read_time(found[4] or "")
-    found = _NUMBERS.fullmatch(said)
-    if found is None:
-        raise CannotCompute(f"“{said}” is no day.", "date")
-    asked = "YMD" if len(found[1]) == 4 else order
-    parts = dict(zip(asked, found.groups()[:3], strict=True))
-    return _day(parts["Y"], int(parts["M"]), parts["D"], text), read_time(found[4] or "")
+    clocks = zone_of(zone)
+    day, clock = read_day(text, order)
+    return day if clock is None else moment_of(day, clock, clocks, text)
 
 
-def read_time(text: str) -> time | None:
-    """Read a time of day; None where nothing stands there. Raises CannotCompute where it is none.
+def zone_of(name: str) -> ZoneInfo:
+    """Return a time zone by its IANA name; raises CannotCompute on `zone`."""
+    try:
+        return ZoneInfo(name)
+    except (KeyError, ValueError, OSError):
+        raise CannotCompute(f"“{name[:60]}” is no time zone.", "zone") from None
 
-    >>> read_time("2:05 pm"), read_time("")
-    (datetime.time(14, 5), None)
+
+def moment_of(day: date, clock: Clock, zone: ZoneInfo, text: str) -> datetime:
+    """Return when that was, in UTC; raises CannotCompute where the zone's clocks skipped that time or had it twice."""
+    at = datetime.combine(day, clock.at)
+    try:
+        if clock.offset is not None:
+            return at.replace(tzinfo=timezone(clock.offset)).astimezone(UTC)
+        first, second = (at.replace(tzinfo=zone, fold=fold) for fold in (0, 1))
+        if first.utcoffset() == second.utcoffset():
+            return first.astimezone(UTC)
+    except OverflowError:
+        raise _refused(text, "is no moment") from None
+    skipped = first.astimezone(UTC).astimezone(zone).replace(tzinfo=None) != at
+    raise _refused(text, f"was {'skipped by' if skipped else 'twice on'} the clocks of {zone.key}")
+
+
+def read_day(text: str, order: Order | None = None) -> tuple[date, Clock | None]:
+    """Read a day as read_moment does, and the time of day where one stands after it."""
+    said = " ".join(text.replace("\u2212", "-").split())
+    if len(said) > _LONGEST:
+        raise _refused(text, "is no day")
+    for pattern in (_YEAR_FIRST, _YEAR_LAST, _NAMED, _NAMED_FIRST):
+        found = pattern.match(said)
+        if found is None:
+            continue
+        rest = _THEN.fullmatch(said[found.end() :])
+        if rest is None:
+            continue
+        if pattern is _YEAR_LAST:
+            day, month = _in_order(int(found["a"]), int(found["b"]), order, text)
+        else:
+            day, month = int(found["d"]), int(found["m"]) if pattern is _YEAR_FIRST else _month(found["m"], text)
+        try:
+            read = date(int(found["y"]), month, day)
+        except ValueError:
+            raise _refused(text, "is no day") from None
+        return read, read_clock(rest["clock"]) if rest["clock"] else None
+    raise _refused(text, "is no day with its whole year")
+
+
+def read_clock(text: str) -> Clock:
+    """Read a time of day; raises CannotCompute where it is none.
+
+    >>> read_clock("2:05 pm").at, read_clock("9.30 Uhr").at
+    (datetime.time(14, 5), datetime.time(9, 30))
     """
-    said = text.strip()
-    if not said:
-        return None
+    said = plain(text.replace("\u2212", "-"))
     found = _CLOCK.fullmatch(said)
-    if found is None or (found[2] is None and found[4] is None):
-        raise CannotCompute(f"“{said}” is no time of day.", "time")
-    hour, half = int(found[1]), (found[4] or "").lower().replace(".", "")
+    word = found["word"] if found else None
+    if found is None or (word and word not in words().clock) or not (found["minute"] or found["half"] or word):
+        raise _refused(text, "is no time of day")
+    hour, half = int(found["hour"]), (found["half"] or "").replace(".", "")
     if half:
-        if not 1 <= hour <= 12:
-            raise CannotCompute(f"“{said}” is no time of day.", "time")
+        if not 1 <= hour <= 12 or word:
+            raise _refused(text, "is no time of day")
         hour = hour % 12 + (12 if half == "pm" else 0)
     try:
-        return time(hour, int(found[2] or 0), int(found[3] or 0))
+        part = int((found["part"] or "").ljust(6, "0"))
+        return Clock(time(hour, int(found["minute"] or 0), int(found["second"] or 0), part), _offset(found["zone"]))
     except ValueError:
-        raise CannotCompute(f"“{said}” is no time of day.", "time") from None
+        raise _refused(text, "is no time of day") from None
 
 
-def orders_of(texts: Iterable[str]) -> list[str]:
-    """Return in which orders a column's days can all be read, the likeliest first; none where one is no day."""
-    said = [text for text in texts if text.strip()]
-    return [order for order in ORDERS if all(_reads(text, order) for text in said)]
+def _offset(said: str | None) -> timedelta | None:
+    if said is None:
+        return None
+    if said in ("z", "utc"):
+        return timedelta(0)
+    digits = said[1:].replace(":", "").ljust(4, "0")
+    offset = timedelta(hours=int(digits[:2]), minutes=int(digits[2:]))
+    if int(digits[2:]) > 59 or offset > _FARTHEST:
+        raise ValueError("no offset")
+    return -offset if said[0] == "-" else offset
 
 
-def is_unambiguous(texts: Iterable[str]) -> bool:
-    """Whether the order of a column's days does not matter or follows from them."""
-    said = list(texts)
-    read = {tuple(read_day(text, order)[0] for text in said if text.strip()) for order in orders_of(said)}
-    return len(read) == 1
+def _in_order(first: int, second: int, order: Order | None, text: str) -> tuple[int, int]:
+    """Return day and month of two numbers."""
+    if order is None:
+        if first <= 12 and second <= 12:
+            raise _refused(text, "may be read with day or month first")
+        order = "mdy" if second > 12 else "dmy"
+    return (first, second) if order == "dmy" else (second, first)
 
 
-def _reads(text: str, order: str) -> bool:
-    try:
-        read_day(text, order)
-    except CannotCompute:
-        return False
-    return True
-
-
-def _day(year: str, month: int, day: str, text: str) -> date:
-    number = int(year)
-    if len(year) <= 2:
-        number += 1900 if number >= _THIS_CENTURY else 2000
-    try:
-        found = date(number, month, int(day))
-    except ValueError:
-        raise CannotCompute(f"“{text.strip()}” is no day.", "date") from None
-    if found.year < _EARLIEST or found > datetime.now().date().replace(year=datetime.now().year + 1, day=1):
-        raise CannotCompute(f"“{text.strip()}” lies too far away.", "date")
-    return found
+@cache
+def _months() -> dict[str, set[int]]:
+    """Beginnings of months' names, each with the months that begin so."""
+    begun: dict[str, set[int]] = {}
+    for number, names in enumerate(words().months, 1):
+        for name in names:
+            for length in range(3, len(name) + 1):
+                begun.setdefault(name[:length], set()).add(number)
+    # A whole name is that month, whatever begins with it.
+    return begun | {name: {number} for number, names in enumerate(words().months, 1) for name in names}
 
 
 def _month(name: str, text: str) -> int:
-    short = name[:3].lower()
-    if short not in _MONTHS:
-        raise CannotCompute(f"“{text.strip()}” is no day.", "date")
-    return _MONTHS.index(short) + 1
+    found = _months().get(plain(name), set())
+    if len(found) != 1:
+        raise _refused(text, "is no day")
+    return next(iter(found))
+
+
+def day_order(texts: Iterable[str], usual: Order | None = None) -> Order | None:
+    """Return the order of day and month in a column; where it may be either `usual`; None where it is both.
+
+    >>> day_order(["25/3/2024", "4/5/2024"]), day_order(["4/5/2024"]), day_order(["2024-03-05"])
+    ('dmy', None, 'dmy')
+    """
+    return one_way(texts, ORDERS, _day, usual)
+
+
+def _day(text: str, order: Order) -> date | None:
+    try:
+        return read_day(text, order)[0]
+    except CannotCompute:
+        return None
+
+
+def _refused(text: str, why: str) -> CannotCompute:
+    return CannotCompute(f"“{text.strip()[:60]}” {why}.", "text")

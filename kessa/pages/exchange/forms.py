@@ -64,8 +64,7 @@ class ReadingForm(forms.Form):
     order = forms.ChoiceField(
         label="Days", required=False,
         choices=[
-            ("", "…"), ("YMD", "2024-03-05: year first"), ("DMY", "5/3/2024: day first"),
-            ("MDY", "3/5/2024: month first"),
+            ("", "…"), ("dmy", "5/3/2024: day first"), ("mdy", "3/5/2024: month first"),
         ],
     )  # fmt: skip
     place = forms.ModelChoiceField(

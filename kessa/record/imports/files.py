@@ -6,6 +6,7 @@ import json
 import zipfile
 from collections.abc import Iterator
 from datetime import date, datetime, time
+from itertools import islice
 from typing import IO, Any
 
 from django.utils import timezone
@@ -14,6 +15,8 @@ from openpyxl import load_workbook
 
 from kessa.core.errors import CannotCompute
 
+# Before a number that a workbook holds as such.
+TYPED = "="
 # Each row by its number in the file, as text.
 Rows = Iterator[tuple[int, list[str]]]
 _CELLS, _CELL, _HEAD_WITHIN, _SAMPLE = 200, 500, 20, 100_000
@@ -30,7 +33,7 @@ def head_of_file(file: IO[bytes], name: str) -> tuple[list[str], list[list[str]]
     head = next(rows, (0, []))[1]
     if len([cell for cell in head if cell]) < 2:
         raise CannotCompute("This file has no table with a head: its first row names the columns.", "file")
-    return head, [row for _, row in _first(rows, 200)]
+    return head, [row for _, row in islice(rows, 200)]
 
 
 def rows_in(file: IO[bytes], name: str) -> Rows:
@@ -45,13 +48,6 @@ def rows_in(file: IO[bytes], name: str) -> Rows:
             yield from _from_head(_from_text(file))
     except (csv.Error, UnicodeError, zipfile.BadZipFile, KeyError, ValueError, OSError) as fault:
         raise CannotCompute(f"“{name}” cannot be read as a table.", "file") from fault
-
-
-def _first(rows: Rows, most: int) -> Rows:
-    for nth, row in enumerate(rows):
-        if nth >= most:
-            return
-        yield row
 
 
 def _from_zip(file: IO[bytes]) -> Rows:
@@ -133,7 +129,7 @@ def _decodes(sample: bytes, encoding: str) -> bool:
 
 def _from_head(rows: Rows) -> Rows:
     """Leave out what stands before the head: the first row, of the first few, with the most columns."""
-    first = list(_first(rows, _HEAD_WITHIN))
+    first = list(islice(rows, _HEAD_WITHIN))
     widest = max((len([cell for cell in row if cell]) for _, row in first), default=0)
     begun = False
     for number, row in first:
@@ -150,9 +146,10 @@ def _said(cell: Any) -> str:
     if cell is None:
         return ""
     if isinstance(cell, datetime):
-        return cell.isoformat(sep=" ", timespec="minutes") if cell.time() != time(0) else cell.date().isoformat()
+        return cell.isoformat(sep=" ", timespec="seconds") if cell.time() != time(0) else cell.date().isoformat()
     if isinstance(cell, date | time):
         return cell.isoformat()
     if isinstance(cell, float):
-        return f"{cell:.10g}"
+        # A number by itself has no decimal mark: whatever the mark of what is text, its point is one.
+        return f"{TYPED}{cell:.10g}"
     return str(cell).strip()[:_CELL].removeprefix("'")

@@ -3,7 +3,7 @@
 from collections.abc import Iterator, Sequence
 from datetime import datetime, time
 from functools import cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from django.utils import timezone
 
@@ -11,18 +11,23 @@ from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import can_be
 from kessa.core.methods import house_methods
 from kessa.core.notebooks import heads
-from kessa.core.notebooks.cells import Read, decimal_mark, is_nothing, read_number
-from kessa.core.notebooks.days import is_unambiguous, orders_of, read_day, read_time
-from kessa.core.notebooks.heads import Head, form_of, head_of, unit_of
+from kessa.core.notebooks.cells import Cell, decimal_mark, read_cell
+from kessa.core.notebooks.days import Clock, day_order, moment_of, read_clock, read_day, zone_of
+from kessa.core.notebooks.heads import Head, head_of
+from kessa.core.notebooks.words import plain
+from kessa.core.notebooks.written_units import form_of, unit_and_form
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.units import convert
+from kessa.record.imports.files import TYPED
+from kessa.record.imports.models import Matching
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
 
-_NOON = time(12)
+_NOON = Clock(time(12), None)
+_FRACTIONS = ("", "dissolved", "total")
 # As what a notebook's numbers are kept, whatever they were written in.
 _KEPT_IN = {"concentration": "mg/L", "temperature": "degC", "conductivity": "uS/cm", "pH": "pH"}
 
@@ -49,29 +54,29 @@ class Doubt(NamedTuple):
     why: list[str]
 
 
-def guess(head: Sequence[str], sample: Sequence[Sequence[str]]) -> tuple[list[dict[str, str]], dict[str, str]]:
+def guess(
+    head: Sequence[str], sample: Sequence[Sequence[str]], before: Matching | None = None
+) -> tuple[list[dict[str, str]], dict[str, str]]:
     """Guess what columns are about by their heads, and how numbers and days are written by the first rows.
 
+    What a person said `before` of a file with the same heads holds where this one does not show otherwise by itself.
     The reading has "mark" and "order"; empty where both ways are possible: a person says.
     """
-    columns = [head_of(text) for text in head]
-    numbers = [
-        row[nth]
-        for row in sample
-        for nth, each in enumerate(columns)
-        if each.subject in (heads.RESULT, heads.VALUE) and nth < len(row)
-    ]
-    days = [
-        row[nth] for row in sample for nth, each in enumerate(columns) if each.subject == heads.DAY and nth < len(row)
-    ]
-    orders = orders_of(days)
-    reading = {
-        "mark": decimal_mark(numbers) or "",
-        "order": (orders[0] if orders and (len(orders) == 1 or is_unambiguous(days)) else ""),
-        "place": "",
-        "found_from": "",
-    }
-    return [each._asdict() for each in columns], reading
+    columns = [Head(**each) for each in before.columns] if before else [head_of(text) for text in head]
+    said: dict[str, Any] = before.reading if before else {"place": "", "found_from": ""}
+
+    def of(*subjects: str) -> list[str]:
+        places = [nth for nth, each in enumerate(columns) if each.subject in subjects]
+        return [row[nth] for row in sample for nth in places if nth < len(row)]
+
+    numbers = [each for each in of(heads.RESULT, heads.VALUE, heads.LOW, heads.HIGH) if not each.startswith(TYPED)]
+    mark, order = decimal_mark(numbers, said.get("mark") or None), day_order(of(heads.DAY), order_of(said))
+    return [each._asdict() for each in columns], {**said, "mark": mark or "", "order": order or ""}
+
+
+def order_of(reading: dict[str, str]) -> Any:
+    """Return in which order the days of a file are read; files of before had a third, for a year that is first."""
+    return reading.get("order", "").lower().replace("ymd", "dmy") or None
 
 
 @cache
@@ -102,8 +107,10 @@ class Reader:
         self.places = {each.name.strip().lower(): each for each in places(team)}
         self.fixed = next((each for each in self.places.values() if str(each.pk) == reading.get("place")), None)
         self._seen: set[int] = set()
+        self.mark: Any = reading.get("mark") or "."
+        self.order = order_of(reading)
         bound = reading.get("found_from", "")
-        self.found_from = read_number(bound, reading["mark"] or ".").value if bound else None
+        self.found_from = self._number(bound).value if bound else None
 
     def faults(self) -> list[str]:
         """Return what has to be said before any row can be read."""
@@ -134,7 +141,7 @@ class Reader:
     def read(self, number: int, cells: Sequence[str]) -> list[ReadRow] | Doubt:
         """Return what was found by a row; what is doubtful about it instead, where anything is."""
         said = {
-            each.subject: cells[nth].strip()
+            each.subject: cells[nth].strip().removeprefix(TYPED)
             for nth, each in enumerate(self.columns)
             if nth < len(cells) and each.subject
         }
@@ -143,7 +150,11 @@ class Reader:
         found = []
         for head, text in self._results(said, cells, why):
             try:
-                quantity, words = self._quantity(head, text, said)
+                cell = self._cell(text)
+                if cell.says == "empty":
+                    continue
+                words = text.strip().removeprefix(TYPED)
+                quantity = self._quantity(head, cell, cells)
                 self._check(place, head.parameter, quantity, words)
             except CannotCompute as fault:
                 why.append(f"{head.parameter}: {fault.message}")
@@ -165,12 +176,13 @@ class Reader:
         return place
 
     def _when(self, said: dict[str, str], why: list[str]) -> datetime | None:
+        day_said, clock_said = said.get(heads.DAY, ""), said.get(heads.CLOCK, "")
         try:
-            day, clock = read_day(said.get(heads.DAY, ""), self.reading["order"])
-            clock = read_time(said.get(heads.CLOCK, "")) or clock or _NOON
-            at = timezone.make_aware(datetime.combine(day, clock.replace(tzinfo=None)))
-        except (CannotCompute, ValueError) as fault:
-            why.append(getattr(fault, "message", "This is no moment."))
+            day, clock = read_day(day_said, self.order)
+            clock = read_clock(clock_said) if clock_said else clock or _NOON
+            at = moment_of(day, clock, zone_of(timezone.get_current_timezone_name()), f"{day_said} {clock_said}")
+        except CannotCompute as fault:
+            why.append(fault.message)
             return None
         if at > timezone.now():
             why.append("This day is still to come.")
@@ -178,30 +190,54 @@ class Reader:
 
     def _results(self, said: dict[str, str], cells: Sequence[str], why: list[str]) -> Iterator[tuple[Head, str]]:
         for nth, each in enumerate(self.columns):
-            text = cells[nth] if nth < len(cells) else ""
-            if each.subject == heads.RESULT and not is_nothing(text):
-                yield each, text
-        if heads.TEST in said:
-            test, text = said[heads.TEST], said.get(heads.VALUE, "")
-            named = parameters().get(test) or parameters().get(test.lower())
-            head = head_of(test) if named is None else Head(heads.RESULT, named.key)
-            if head.subject != heads.RESULT:
-                why.append(f"“{test}” is no test that Kessa knows.")
-            elif not is_nothing(text):
-                unit = unit_of(said.get(heads.UNIT, "")) or head.unit
-                form = form_of(said.get(heads.FORM, "")) or head.form
-                yield (
-                    head._replace(unit=unit, form=form or "", fraction=said.get(heads.FRACTION, "") or head.fraction),
-                    text,
-                )
+            if each.subject == heads.RESULT:
+                yield each, cells[nth] if nth < len(cells) else ""
+        if heads.TEST not in said:
+            return
+        test = said[heads.TEST]
+        named = parameters().get(test) or parameters().get(test.lower())
+        head = head_of(test) if named is None else Head(heads.RESULT, named.key)
+        if head.subject != heads.RESULT:
+            why.append(f"“{test}” is no test that Kessa knows.")
+            return
+        unit, form = said.get(heads.UNIT, ""), said.get(heads.FORM, "")
+        fraction = plain(said.get(heads.FRACTION, "")) or head.fraction
+        known = unit_and_form(unit) if unit else (head.unit, None)
+        if known is None:
+            why.append(f"“{unit}” is no unit that Kessa knows.")
+        elif form and form_of(form) is None:
+            why.append(f"“{form}” is no form that Kessa knows.")
+        elif fraction not in _FRACTIONS:
+            why.append(f"“{said[heads.FRACTION]}” is neither dissolved nor total.")
+        else:
+            form = form_of(form) or known[1] or head.form
+            yield head._replace(unit=known[0], form=form, fraction=fraction), self._of(heads.VALUE, cells)
 
-    def _quantity(self, head: Head, text: str, said: dict[str, str]) -> tuple[Quantity, str]:
+    def _of(self, subject: str, cells: Sequence[str]) -> str:
+        """The cell of a row that is about something, as it was written."""
+        found = (cells[nth] for nth, each in enumerate(self.columns) if each.subject == subject and nth < len(cells))
+        return next(found, "").strip()
+
+    def _cell(self, text: str) -> Cell:
+        text = text.strip()
+        return read_cell(text.removeprefix(TYPED), "." if text.startswith(TYPED) else self.mark)
+
+    def _number(self, text: str) -> Cell:
+        """A cell that holds a number by itself."""
+        cell = self._cell(text)
+        if cell.says != "number" or cell.censor or cell.unit:
+            raise CannotCompute(f"“{text}” is no number.", "value")
+        return cell
+
+    def _quantity(self, head: Head, cell: Cell, cells: Sequence[str]) -> Quantity:
         """Return a number as it is kept, with its interval: that of the file, else half of the last digit written."""
-        read = read_number(text, self.reading["mark"], self.found_from)
-        unit = unit_of(read.rest.split(" as ")[0]) or head.unit
-        form = form_of(read.rest.partition(" as ")[2]) or head.form
+        if cell.says == "not detected":
+            if self.found_from is None:
+                raise CannotCompute("nothing was found; say below which number that is.", "value")
+            cell = Cell("number", self.found_from, censor="<")
+        unit, form = cell.unit or head.unit, cell.form or head.form
         known = known_parameter(head.parameter)
-        if not unit and known.measured_in != "concentration":
+        if not unit and known.key == "pH":
             unit = unit_kept(head.parameter)
         if not unit:
             raise CannotCompute("no unit stands with it.", "unit")
@@ -209,18 +245,19 @@ class Reader:
             if known.ion and not form:
                 raise CannotCompute("as what is it written? As N, as the ion?", "form")
             form = form or next(iter(forms_of(head.parameter)), "")
-        low, high = self._ends(read, said)
-        quantity = Quantity(read.value, low, high, read.censor, unit, form or None)
-        return self._kept(head.parameter, quantity), text.strip()
+        low, high = self._ends(cell, cells)
+        return self._kept(head.parameter, Quantity(cell.value, low, high, cell.censor, unit, form or None))
 
-    def _ends(self, read: Read, said: dict[str, str]) -> tuple[float, float | None]:
-        low, high = (said.get(name, "") for name in (heads.LOW, heads.HIGH))
-        mark = self.reading["mark"]
-        if low:
-            return read_number(low, mark).value, read_number(high, mark).value if high else None
-        if read.censor == "<":
-            return min(0.0, read.value), read.value
-        return read.value - (0.0 if read.censor else read.off), None if read.censor else read.value + read.off
+    def _ends(self, cell: Cell, cells: Sequence[str]) -> tuple[float, float | None]:
+        low_said, high_said = self._of(heads.LOW, cells), self._of(heads.HIGH, cells)
+        if not low_said:
+            low = min(0.0, cell.value) if cell.censor == "<" else cell.value - (0.0 if cell.censor else cell.off)
+            return low, None if cell.censor == ">" else cell.value + (0.0 if cell.censor else cell.off)
+        low = self._number(low_said).value
+        high = self._number(high_said).value if high_said else None
+        if low > cell.value or (high is not None and high < cell.value):
+            raise CannotCompute(f"its ends, {low_said} and {high_said or 'none'}, are not on either side of it.", "low")
+        return low, high
 
     def _kept(self, parameter: str, quantity: Quantity) -> Quantity:
         kept = unit_kept(parameter)

@@ -7,7 +7,7 @@ from django.core.exceptions import ValidationError
 
 from kessa.core.errors import CannotCompute
 from kessa.record.imports import may
-from kessa.record.imports.files import head_of_file
+from kessa.record.imports.files import TYPED, head_of_file
 from kessa.record.imports.models import Doubtful, Matching, Notebook, Stage
 from kessa.record.imports.rows import Doubt, Reader, guess
 from kessa.record.imports.tasks import check_notebook, undo_notebook, write_notebook
@@ -32,12 +32,13 @@ def bring(by: Membership, team: Team, file: Any) -> Notebook:
         head, sample = head_of_file(file.open("rb"), name)
     except CannotCompute as fault:
         raise ValidationError(fault.message) from None
-    columns, reading = guess(head, sample)
-    known = Matching.objects.for_team(team).filter(heads=_digest(head)).first()
-    if known:
-        columns, reading = known.columns, {**known.reading, "order": reading["order"] or known.reading["order"]}
+    columns, reading = guess(head, sample, Matching.objects.for_team(team).filter(heads=_digest(head)).first())
     notebook = Notebook(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest, head=head)
-    notebook.columns, notebook.reading, notebook.told = columns, reading, {"sample": sample[:3]}
+    notebook.columns, notebook.reading, notebook.told = (
+        columns,
+        reading,
+        {"sample": [[cell.removeprefix(TYPED) for cell in row] for row in sample[:3]]},
+    )
     notebook.file.save(f"{notebook.number}.table", file, save=False)
     notebook.save()
     return notebook
