@@ -19,6 +19,7 @@ from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Role
 from kessa.record.places.models import Place
+from kessa.record.reports.services import issue
 from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.review.services import accept
 from kessa.record.visits.models import Sample, Visit
@@ -177,6 +178,28 @@ class TakenIn(PageTest):
             tasks.write_notebook(notebook.pk)
         notebook.refresh_from_db()
         self.assertEqual((notebook.stage, notebook.state, self.results()), ("mending", "cancelled", []))
+
+    def test_a_failure_leaves_nothing(self):
+        notebook = self.matched(self.brought())
+        services.import_file(self.ines, notebook)
+        with (
+            patch.object(tasks, "_BATCH", 1),
+            patch.object(tasks.Writer, "finish", side_effect=RuntimeError),
+            self.assertRaises(RuntimeError),
+        ):
+            tasks.write_notebook(notebook.pk)
+        notebook.refresh_from_db()
+        self.assertEqual((notebook.stage, notebook.state, self.results()), ("mending", "failed", []))
+
+    def test_what_stands_in_a_report_is_not_undone(self):
+        notebook = self.matched(self.brought())
+        services.import_file(self.ines, notebook)
+        self.done(tasks.write_notebook, notebook)
+        report = issue(self.ines, self.team, "month", {"month": "2019-03", "place": self.ford.pk})
+        self.assertTrue(report.results)
+        with self.assertRaisesMessage(ValidationError, f"stand in {report}"):
+            services.undo(self.ines, notebook)
+        self.assertEqual(self.client.get(f"/reports/{report.number}/").status_code, 200)
 
     def test_columns_are_remembered(self):
         self.matched(self.brought())

@@ -14,6 +14,8 @@ from kessa.record.imports.tasks import check_notebook, undo_notebook, write_note
 from kessa.record.long_work.models import State
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
+from kessa.record.reports.selectors import reports_with
+from kessa.record.results.models import Result
 from kessa.record.visits.models import Review, Visit
 
 
@@ -88,10 +90,14 @@ def import_file(by: Membership, notebook: Notebook) -> Notebook:
 def undo(by: Membership, notebook: Notebook) -> Notebook:
     """Have everything that came of a notebook taken out of the record again.
 
-    Raises ValidationError where some of it was reviewed or given out: that is taken back first.
+    Raises ValidationError where some of it was reviewed, released, or stands in a report that was issued.
     """
     held = _held(notebook, Stage.IN)
     of_it = Visit.objects.for_team(held.team_id).filter(taken_in=held.number)
+    results = Result.objects.for_team(held.team_id).filter(visit__in=of_it)
+    issued = reports_with(held.team_id, list(results.values_list("pk", flat=True)))
+    if issued:
+        raise ValidationError(f"Some of its results stand in {issued[0]}: exclude results instead, each with a reason.")
     if of_it.exclude(review=Review.NEW).exists() or of_it.filter(review_steps__isnull=False).exists():
         raise ValidationError(
             "Some of it was reviewed or released, and can be undone no more: set results aside instead."

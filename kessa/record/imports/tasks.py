@@ -47,6 +47,13 @@ def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[st
         return
     assert work is not None
     rows = Notebook.across_teams.filter(pk=pk)
+
+    def as_before() -> None:
+        # What had been written by then is taken out again.
+        if back == Stage.MENDING:
+            undo(work, lambda _: None)
+        rows.update(stage=back)
+
     try:
         with timezone.override(work.team.time_zone):
             outcome = do(work)
@@ -55,15 +62,12 @@ def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[st
             raise Stopped
         end(work, State.DONE)
     except Stopped:
-        # What had been written by then is taken out again.
-        if back == Stage.MENDING:
-            undo(work, lambda _: None)
-        rows.update(stage=back)
+        as_before()
     except CannotCompute as fault:
-        rows.update(stage=back)
+        as_before()
         end(work, State.FAILED, fault.message)
     except Exception as fault:
-        rows.update(stage=back)
+        as_before()
         end(work, State.FAILED, f"It could not be done: {type(fault).__name__}.")
         raise
 
