@@ -246,6 +246,20 @@ class TakenIn(PageTest):
         kept = [(each.value, each.unit) for each in Result.objects.for_team(self.team).order_by("taken_at")]
         self.assertEqual(kept, [(520.0, "uS/cm"), (30.0, "mg/L")])
 
+    def test_remarks_of_all_rows_are_kept_and_one_test_twice_is_doubtful(self):
+        why = self.taken_in(
+            "Site;Date;Test;Value;Unit;As;Remarks",
+            "Ford;2019-03-05;chloride;28;mg/L;;bottle broken, from the second one",
+            "Ford;2019-03-05;nitrate;5;mg/L;N;",
+            "Ford;2019-03-05;nitrate;22.1;mg/L;NO3;thawing",
+            "Ford;2019-03-05;sulfate;12;mg/L;;clear",
+        )
+        self.assertEqual(list(why), [4])
+        self.assertIn("it stands here already", why[4])
+        self.assertEqual(Visit.objects.for_team(self.team).get().note, "bottle broken, from the second one; clear")
+        first = Result.objects.for_team(self.team).order_by("parameter").first()
+        self.assertContains(self.client.get(f"/log/{first.pk}/"), "No time of day stands with it: noon is kept for it.")
+
     def test_offsets_count_and_hours_that_were_not_are_doubtful(self):
         why = self.taken_in(
             "Site;Date;Chloride (mg/L)",

@@ -44,6 +44,8 @@ class ReadRow(NamedTuple):
     # As it was written, with its unit.
     words: str
     remark: str
+    # Whether a time of day stood with it; noon is kept where none did.
+    is_timed: bool
 
 
 class Doubt(NamedTuple):
@@ -146,7 +148,7 @@ class Reader:
             if nth < len(cells) and each.subject
         }
         why: list[str] = []
-        place, at = self._where(said, why), self._when(said, why)
+        place, (at, is_timed) = self._where(said, why), self._when(said, why)
         found = []
         for head, text in self._results(said, cells, why):
             try:
@@ -162,7 +164,15 @@ class Reader:
             if place and at:
                 found.append(
                     ReadRow(
-                        number, place, at, head.parameter, head.fraction, quantity, words, said.get(heads.REMARK, "")
+                        number,
+                        place,
+                        at,
+                        head.parameter,
+                        head.fraction,
+                        quantity,
+                        words,
+                        said.get(heads.REMARK, ""),
+                        is_timed,
                     )
                 )
         why += self._twice(found) if not why else []
@@ -175,18 +185,20 @@ class Reader:
             why.append(f"“{name}” is no place of your team." if name else "No place stands here.")
         return place
 
-    def _when(self, said: dict[str, str], why: list[str]) -> datetime | None:
+    def _when(self, said: dict[str, str], why: list[str]) -> tuple[datetime | None, bool]:
         day_said, clock_said = said.get(heads.DAY, ""), said.get(heads.CLOCK, "")
         try:
             day, clock = read_day(day_said, self.order)
-            clock = read_clock(clock_said) if clock_said else clock or _NOON
-            at = moment_of(day, clock, zone_of(timezone.get_current_timezone_name()), f"{day_said} {clock_said}")
+            clock = read_clock(clock_said) if clock_said else clock
+            at = moment_of(
+                day, clock or _NOON, zone_of(timezone.get_current_timezone_name()), f"{day_said} {clock_said}"
+            )
         except CannotCompute as fault:
             why.append(fault.message)
-            return None
+            return None, False
         if at > timezone.now():
             why.append("This day is still to come.")
-        return at
+        return at, clock is not None
 
     def _results(self, said: dict[str, str], cells: Sequence[str], why: list[str]) -> Iterator[tuple[Head, str]]:
         for nth, each in enumerate(self.columns):
@@ -277,7 +289,10 @@ class Reader:
             raise CannotCompute(f"“{words}” can hardly be in such water.", "value")
 
     def _twice(self, found: list[ReadRow]) -> list[str]:
-        keys = [hash((each.place.pk, each.at, each.parameter, each.fraction)) for each in found]
-        again = [each.parameter for each, key in zip(found, keys, strict=True) if key in self._seen]
-        self._seen |= set(keys)
-        return [f"{name}: a row before this one has it for the same place and time." for name in again]
+        again = []
+        for each in found:
+            key = hash((each.place.pk, each.at, each.parameter, each.fraction))
+            if key in self._seen:
+                again.append(f"{each.parameter}: it stands here already for the same place and time.")
+            self._seen.add(key)
+        return again

@@ -1,5 +1,6 @@
 """Writing what was found in a notebook: visits, samples and judged results, many at a time, and undoing it all."""
 
+from collections import defaultdict
 from collections.abc import Sequence
 from datetime import datetime, timedelta
 from typing import Any
@@ -77,7 +78,10 @@ class Writer:
             )
             for each in found
         }
-        remarks = {(each.place.pk, each.at): each.remark for each in found}
+        remarks: dict[tuple[int, datetime], dict[str, None]] = defaultdict(dict)
+        for each in found:
+            if each.remark:
+                remarks[each.place.pk, each.at][each.remark] = None
         there = set(
             Visit.objects.for_team(self.team)
             .filter(pk__any=[visit for visit, _ in numbers.values()])
@@ -85,7 +89,7 @@ class Writer:
         )
         made = {key: pair for key, pair in numbers.items() if pair[0] not in there}
         copy_in(Visit, (
-            Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, note=remarks[place, at],
+            Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, note="; ".join(remarks[place, at]),
                   taken_in=self.notebook.number)
             for (place, at), (visit, _) in made.items()
         ))  # fmt: skip
@@ -113,7 +117,10 @@ class Writer:
             method_class=TAKEN_IN,
             quantity=row.quantity,
             readings={"words": words, "people": [], "used": []},
-            working=[f"Taken over as it was written: {words}. Its last digit says how far it may be off."],
+            working=[
+                f"Taken over as it was written: {words}. Its last digit says how far it may be off.",
+                *([] if row.is_timed else ["No time of day stands with it: noon is kept for it."]),
+            ],
             made_from={"notebook": self.notebook.pk, "row": row.row},
         )
         return result_of(found, self._assess(row))
