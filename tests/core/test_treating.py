@@ -68,11 +68,24 @@ class AmountsComeOut(TestCase):
     def test_bleed_and_drain_balance_their_masses(self, volume, makeup, share, measured):
         fed = makeup * measured
         target = fed + share * (measured - fed)
-        litres, _ = bleed(volume, 1.0, measured, target, fed)
+        litres = bleed(volume, 1.0, measured, target, fed).litres
         left = fed + (measured - fed) * math.exp(-litres / volume)
         self.assertTrue(math.isclose(left, target, rel_tol=1e-9))
         drained = drain_to(volume, measured, target, fed)
         self.assertTrue(math.isclose((volume - drained) * measured + drained * fed, volume * target, rel_tol=1e-9))
+
+    def test_a_tower_that_evaporates_while_it_is_bled_comes_down_as_stepped_through(self):
+        litres, minutes, settles_at = bleed(11500, 15, 3400, 3000, 900, 2000)
+        holds, step = 11500 * 3400.0, 0.05
+        for _ in range(round(minutes / step)):
+            holds += step * (900 * (15 + 2000 / 60) - 15 * holds / 11500)
+        self.assertAlmostEqual(holds / 11500, 3000, delta=0.5)
+        self.assertAlmostEqual(litres, 15 * minutes)
+        # Bled for ever, what comes in goes out.
+        self.assertAlmostEqual(settles_at * 15, 900 * (15 + 2000 / 60))
+        with self.assertRaises(CannotCompute) as refused:
+            bleed(11500, 15, 3400, 2900, 900, 2000)
+        self.assertEqual(refused.exception.field, "target")
 
     def test_what_else_would_do_is_said_once_and_a_density_only_of_what_is_poured(self):
         other = SULFITE.model_copy(update={"name": "Sulfite 35", "active_percent": 35.0})

@@ -314,7 +314,7 @@ OPS = {
     "boiler": Op(water.boiler, ("feed", "limit")),
     "dose": Op(water.dose, ("volume_l", "measured", "target", "active_percent", "density_kg_l", "makeup_level")),
     "tracer": Op(water.tracer, ("added_g", "before", "after")),
-    "bleed": Op(water.bleed, ("volume_l", "rate_l_min", "measured", "target", "makeup")),
+    "bleed": Op(water.bleed, ("volume_l", "rate_l_min", "measured", "target", "makeup", "evaporation_l_h")),
     "load": Op(water.load, ("value", "flow_l_s")),
     "trend": Op(trend, ("t", "y", "season", "confidence")),
     "colour": Op(colour, ("lab1", "lab2", "rgb")),

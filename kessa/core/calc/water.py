@@ -110,8 +110,8 @@ def bleed(arguments: Arguments) -> Answer:
     volume, rate, measured, target = (
         arguments.number(name) for name in ("volume_l", "rate_l_min", "measured", "target")
     )
-    litres, minutes = bleed(volume, rate, measured, target, arguments.number("makeup", 0.0))
-    return {"litres": litres, "minutes": minutes}
+    made_up, evaporation = (arguments.number(name, 0.0) for name in ("makeup", "evaporation_l_h"))
+    return bleed(volume, rate, measured, target, made_up, evaporation)._asdict()
 
 
 def load(arguments: Arguments) -> Answer:

@@ -72,19 +72,38 @@ def volume_by_tracer(added_g: float, after: float, before: float = 0.0) -> float
     return finite(added_g * 1000 / (after - before), "added_g")
 
 
-@takes(volume_l=_LITRES, rate_l_min=above_0("L/min"), measured=from_0(None), target=from_0(None), makeup=from_0(None))
+class Bled(NamedTuple):
+    """How much is bled and for how long, and at which level a system settles if that goes on for ever."""
+
+    litres: float
+    minutes: float
+    settles_at: float
+
+
+@takes(
+    volume_l=_LITRES, rate_l_min=above_0("L/min"), measured=from_0(None), target=from_0(None), makeup=from_0(None),
+    evaporation_l_h=from_0("L/h"),
+)  # fmt: skip
 def bleed(
-    volume_l: float, rate_l_min: float, measured: float, target: float, makeup: float = 0.0
-) -> tuple[float, float]:
+    volume_l: float,
+    rate_l_min: float,
+    measured: float,
+    target: float,
+    makeup: float = 0.0,
+    evaporation_l_h: float = 0.0,
+) -> Bled:
     """Return litres and minutes of bleeding, made up all the while, until a system comes down to `target`.
 
-    litres = volume·ln((measured − makeup)/(target − makeup)): a mixed tank washed out. Levels of one conserved thing in
-    one unit; 0 where nothing is above the target. Raises CannotCompute on what cannot be, on `target` where the make-up
-    holds as much.
+    What evaporates, or leaves as steam, carries nothing away, but is made up too: the system settles at
+    makeup·(evaporation + bled)/bled, both in L/h. A mixed tank washed out towards that: litres =
+    volume·ln((measured − settles)/(target − settles)). Levels of one conserved thing in one unit; 0 where nothing is
+    above the target. Raises CannotCompute on what cannot be, on `target` where it settles no lower.
     """
-    if target <= makeup:
-        raise CannotCompute("The make-up holds as much as the target: bleeding never gets there.", "target")
+    bled_l_h = 60 * rate_l_min
+    settles_at = finite(makeup * (evaporation_l_h + bled_l_h) / bled_l_h, "makeup")
+    if target <= settles_at:
+        raise CannotCompute(f"Bled so, it settles at {settles_at:.4g}: bleeding never gets to the target.", "target")
     if measured <= target:
-        return 0.0, 0.0
-    litres = finite(volume_l * math.log((measured - makeup) / (target - makeup)), "volume_l")
-    return litres, finite(litres / rate_l_min, "rate_l_min")
+        return Bled(0.0, 0.0, settles_at)
+    litres = finite(volume_l * math.log((measured - settles_at) / (target - settles_at)), "volume_l")
+    return Bled(litres, finite(litres / rate_l_min, "rate_l_min"), settles_at)
