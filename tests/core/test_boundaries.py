@@ -4,27 +4,41 @@ import re
 from datetime import UTC, date, datetime, timedelta
 from random import Random
 from unittest import TestCase
+from unittest.mock import patch
 
 from kessa.core.adapters.logger import TemperatureLogger
 from kessa.core.adapters.ph import PhMeter
+from kessa.core.advising.advice import Reading, Where, advise
+from kessa.core.advising.readings import readings_by_sets
+from kessa.core.advising.wording import plain_answer
 from kessa.core.calc.lines import answer
 from kessa.core.calibrating.line import fit_line
 from kessa.core.calibrating.meters import calibrate_ph
 from kessa.core.colours.lab import lab_of_rgb, level, light_of_lab
 from kessa.core.errors import CannotCompute
 from kessa.core.job.circumstances import scales
+from kessa.core.judging import trend as trending
 from kessa.core.judging.aquatic import ammonia_criteria
 from kessa.core.judging.judge import Bounds, Interval, chance_beyond
+from kessa.core.judging.limits import rule_sets
+from kessa.core.judging.plausible import can_be
 from kessa.core.judging.statistics import percentile
+from kessa.core.judging.trend import trend
 from kessa.core.judging.trend_words import trend_sentence
 from kessa.core.methods import house_methods
+from kessa.core.methods.computed import Computed
 from kessa.core.methods.kit_numbers import KitNumbers
 from kessa.core.methods.parts import Window
 from kessa.core.methods.replicates import Rule, agree
+from kessa.core.planning import stock
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.species import FORMS
+from kessa.core.quantities.spread import Spread, exactly
 from kessa.core.readings import KINDS, determine
 from kessa.core.runs.state import RunState
+from kessa.core.treating.dosing import bleed
+from kessa.core.treating.proposing import proposals
+from kessa.core.treating.systems import Finding, System
 
 
 class OnTheBound(TestCase):
@@ -209,3 +223,81 @@ class Said(TestCase):
             for x, y in ((1, 0.11), (2, 0.19), (4, 0.40), (8, 0.80))
         ]
         self.assertAlmostEqual(line.farthest, max(by_hand))
+
+
+class SmallParts(TestCase):
+    def test_what_is_above_for_infants_is_named_and_nothing_else(self):
+        where = Where("well", frozenset(["people"]))
+        sets = [rule_sets()[key] for key in ("who-gdwq", "eu-2020")]
+
+        def first(**found):
+            forms = {"nitrate": "NO3", "nitrite": "NO2"}
+            readings = [
+                Reading(name, Quantity(value, value, value, None, "mg/L", forms.get(name)))
+                for name, value in found.items()
+            ]
+            return plain_answer(advise(where, readings_by_sets(where, readings, sets)), where)[0]
+
+        self.assertIn("nitrate and manganese are above their limits", first(nitrate=60, manganese=1.2, lead=0.001))
+        self.assertIn("nitrate is above its limit", first(nitrate=60, manganese=0.001, nitrite=0.01))
+
+    def test_a_long_series_is_tested_by_ranks_as_a_short_one_is_pair_by_pair(self):
+        chance = Random(3)
+        t = sorted(chance.sample(range(10**6), 700))
+        y = [round(chance.gauss(20 + n * 0.002, 3), 1) for n in range(700)]
+        by_ranks = trend(t, y)
+        with patch.object(trending, "_FEW", 700):
+            self.assertEqual((by_ranks.s, by_ranks.var_s), (trend(t, y).s, trend(t, y).var_s))
+
+    def test_water_at_the_ends_of_what_it_can_be(self):
+        for name, water, inside, beyond in (
+            ("temperature", "open", -0.5, -0.51), ("temperature", "open", 40, 40.1), ("pH", "open", 3, 2.9),
+            ("conductivity", "drinking", 2, 1.9), ("dissolved oxygen", "plant", 20, 20.1),
+        ):  # fmt: skip
+            with self.subTest(name, water=water):
+                self.assertEqual((can_be(name, inside, water), can_be(name, beyond, water)), (True, False))
+
+    def test_one_part_less_another_down_to_nothing(self):
+        combined = Computed(
+            key="combined", parameter="combined chlorine", unit="mg/L", rule="less", of="total", minus="free",
+            **{"as": "Cl2"},
+        )  # fmt: skip
+
+        def less(total, free):
+            found, line = combined.compute({"total": total, "free": free})
+            return (found.value, found.low, found.high, found.censor), line
+
+        def chlorine(value, off, censor=None, high=...):
+            return Quantity(value, value - off, value + off if high is ... else high, censor, "mg/L", "Cl2")
+
+        (value, _, high, censor), line = less(chlorine(1.0, 0.1), chlorine(0.4, 0.1))
+        self.assertAlmostEqual(value, 0.6)
+        # The errors of both by their squares.
+        self.assertAlmostEqual(high - value, 0.1 * 2**0.5)
+        self.assertEqual((censor, line), (None, "1 − 0.4 = 0.6 mg/L"))
+        self.assertEqual(less(chlorine(0.5, 0.25), chlorine(0.5, 0.25))[0][1:], (0.0, 0.5, "<"))
+        self.assertEqual(less(chlorine(3, 0, ">", None), chlorine(1.0, 0.1))[0][2:], (None, ">"))
+        self.assertIsNone(combined.compute({"total": chlorine(1, 0.1), "free": chlorine(3, 0, ">", None)}))
+
+    def test_an_empty_lot_covers_nothing_and_no_need_takes_nothing(self):
+        today = date(2026, 11, 23)
+        lots = [stock.Lot(0.0, opened_on=today), stock.Lot(5.0)]
+        self.assertEqual(stock.allot(3, lots, today), ((stock.Take(1, 3.0),), 0.0))
+        self.assertEqual(stock.allot(0, lots, today), ((), 0.0))
+        self.assertEqual(stock.weeks_left(5, 0), None)
+
+    def test_what_must_be_above_a_bound_and_what_may_be_on_it(self):
+        with self.assertRaisesMessage("volume must be above 0 L"):
+            bleed(0, 1, 2, 1)
+        with self.assertRaisesMessage("makeup cannot be below 0"):
+            bleed(1, 1, 2, 1, -1)
+
+    def assertRaisesMessage(self, words):  # noqa: N802
+        return self.assertRaisesRegex(CannotCompute, re.escape(words))
+
+    def test_the_feed_is_said_where_it_brings_something(self):
+        volume, salty = exactly(4200.0), Spread(3900, 3800, 4000)
+        system = System("boiler", "plant", volume, supply={"conductivity": Quantity(150, 140, 160, None, "uS/cm")})
+        found = Finding("conductivity", salty, "uS/cm", None, "high", most=3000)
+        self.assertIn("The feed brings 150 µS/cm.", proposals(system, [found])[0].why)
+        self.assertNotIn("The feed brings", proposals(system._replace(supply={}), [found])[0].why)
