@@ -294,6 +294,36 @@ class TakenIn(PageTest):
         self.assertEqual([(f"{each.taken_at:%S}", each.value) for each in rows], [("05", 1.045), ("45", 1.05)])
         self.assertContains(self.client.get(f"/log/{rows[0].pk}/"), "1.045 in “old.xlsx”, row 2")
 
+    def test_the_table_is_pointed_at_by_its_sheet_and_two_rows_of_heads(self):
+        book = Workbook()
+        book.active.append(["Cover", "nothing here", "2 years", "of it"])
+        years = book.create_sheet("2023")
+        for row in (
+            ["Brook notebook"],
+            ["", "", "Field", "", "Laboratory"],
+            ["Site", "Date", "pH", "Temperature °C", "Chloride mg/L"],
+            ["Ford", "2023-03-05 10:00", 7.4, 8.5, 28],
+            [],
+            ["Ford", "2023-04-05 10:00", 7.5, 9.5, 29],
+        ):
+            years.append(row)
+        out = io.BytesIO()
+        book.save(out)
+        notebook = self.brought(name="old.xlsx", content=out.getvalue())
+        page = f"/exchange/in/{notebook.pk}/"
+        self.assertContains(self.client.get(page), '<option value="2023">2023</option>', html=True)
+        self.client.post(f"{page}table/", {"sheet": "2023", "head": "2-3"})
+        notebook.refresh_from_db()
+        self.assertEqual(notebook.head[2:], ["Field pH", "Field Temperature °C", "Laboratory Chloride mg/L"])
+        self.assertContains(self.client.get(page), "rows 2 and 3")
+        # A sheet that is none, a row that is none: said, and nothing changes.
+        for sheet, head in (("2024", ""), ("2023", "1"), ("2023", "99"), ("2023", "x")):
+            self.client.post(f"{page}table/", {"sheet": sheet, "head": head})
+            self.assertEqual(Notebook.objects.for_team(self.team).get().reading["head"], "2-3")
+        services.import_file(self.ines, self.matched(notebook, mark=".", found_from=""))
+        self.done(tasks.write_notebook, notebook)
+        self.assertEqual((notebook.told["rows"], notebook.told["written"], notebook.told["doubtful"]), (2, 6, 0))
+
     def test_a_workbook_in_a_long_form(self):
         book = Workbook()
         for row in (

@@ -1,5 +1,6 @@
 """What is asked of who wants a file of the record."""
 
+from itertools import pairwise
 from typing import Any
 
 from django import forms
@@ -9,6 +10,7 @@ from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import UNITS, sign
 from kessa.record.exports.models import LICENCES, Format
+from kessa.record.imports.models import Notebook
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 
@@ -84,6 +86,24 @@ class ReadingForm(forms.Form):
         """Return how the file is to be read, as it is kept."""
         said = self.cleaned_data
         return {**said, "place": str(said["place"].pk) if said["place"] else ""}
+
+
+class TableForm(forms.Form):
+    """Which sheet of a workbook, and where the heads of its columns stand."""
+
+    sheet = forms.ChoiceField(label="Sheet", required=False)
+    head = forms.ChoiceField(label="Heads of the columns", required=False)
+
+    def __init__(self, notebook: Notebook, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        sheets, rows = notebook.told.get("sheets", []), [row for row in notebook.told.get("first", []) if row[1]]
+        single = [(str(number), f"row {number}: {words}") for number, words in rows]
+        double = [(f"{one}-{two}", f"rows {one} and {two}") for (one, _), (two, _) in pairwise(rows) if two == one + 1]
+        fields: dict[str, Any] = self.fields
+        fields["sheet"].choices = [(each, each) for each in sheets]
+        fields["head"].choices = [("", "the widest of the first rows"), *single, *double]
+        if len(sheets) < 2:
+            del fields["sheet"]
 
 
 class ExportForm(forms.Form):

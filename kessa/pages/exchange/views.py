@@ -6,7 +6,7 @@ from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.pages.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm
+from kessa.pages.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm, TableForm
 from kessa.record.exports.models import Export
 from kessa.record.exports.resources import resources
 from kessa.record.exports.services import ask_for_export
@@ -121,7 +121,10 @@ def _matching(request: TeamRequest, found: Notebook) -> HttpResponse:
         (head, [row[nth] for row in sample if nth < len(row)], form)
         for nth, (head, form) in enumerate(zip(found.head, columns, strict=False))
     ]
-    context = {"notebook": found, "columns": columns, "named": named, "reading": reading, "faults": faults}
+    context = {
+        "notebook": found, "columns": columns, "named": named, "reading": reading, "faults": faults,
+        "table": TableForm(found, initial=found.reading),
+    }  # fmt: skip
     return render(request, "exchange/matching.html", context, status=422 if faults or reading.errors else 200)
 
 
@@ -131,6 +134,9 @@ def change_notebook(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     """Mend a row or leave it out, take the notebook in, undo it, cancel what is under way."""
     found = _notebook(request, pk)
     try:
+        if act == "table":
+            services.point(request.membership, found, request.POST.get("sheet", ""), request.POST.get("head", ""))
+            return redirect("exchange:notebook", found.pk)
         if act == "mend":
             number, cells = request.POST.get("row", ""), request.POST.getlist("cell")[: len(found.head) + 5]
             if not number.isdecimal() or not found.doubtful.filter(number=int(number[:9])).exists():

@@ -5,9 +5,10 @@ import io
 import json
 import zipfile
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import date, datetime, time
-from itertools import islice
-from typing import IO, Any
+from itertools import islice, zip_longest
+from typing import IO, Any, NamedTuple
 
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
@@ -19,7 +20,7 @@ from kessa.core.errors import CannotCompute
 TYPED = "="
 # Each row by its number in the file, as text.
 Rows = Iterator[tuple[int, list[str]]]
-_CELLS, _CELL, _HEAD_WITHIN, _SAMPLE = 200, 500, 20, 100_000
+_CELLS, _CELL, _HEAD_WITHIN, _SAMPLE, _SAMPLE_ROWS = 200, 500, 20, 100_000, 200
 # What a packed file may come to, and what of a workbook is read at once: more is no table, but harm.
 _UNPACKED, _SHARED = 4_000_000_000, 200_000_000
 _ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
@@ -27,30 +28,70 @@ _ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
 _OF_PACKAGE = ("place", "date", "test", "fraction", "value", "unit", "form", "low", "high")
 
 
-def head_of_file(file: IO[bytes], name: str) -> tuple[list[str], list[list[str]]]:
-    """Return the heads of a file's columns, and its first rows; raises CannotCompute where it is no table."""
-    rows = rows_in(file, name)
-    head = next(rows, (0, []))[1]
-    if len([cell for cell in head if cell]) < 2:
+class Looked(NamedTuple):
+    """What is to be seen of a file: its sheets, its first rows by their numbers, its heads, and rows under them."""
+
+    sheets: list[str]
+    first: list[tuple[int, list[str]]]
+    head: list[str]
+    sample: list[list[str]]
+
+
+def look_at(file: IO[bytes], name: str, sheet: str = "", head: str = "") -> Looked:
+    """Look at a table; see rows_in for `sheet` and `head`. Raises CannotCompute where it is none."""
+    rows = rows_in(file, name, sheet, head)
+    heads = next(rows, (0, []))[1]
+    if len([cell for cell in heads if cell]) < 2:
         raise CannotCompute("This file has no table with a head: its first row names the columns.", "file")
-    return head, [row for _, row in islice(rows, 200)]
+    sample = [row for _, row in islice(rows, _SAMPLE_ROWS)]
+    first = list(islice(_rows(file, name, sheet), _HEAD_WITHIN))
+    return Looked(_sheets(file, name), first, heads, sample)
 
 
-def rows_in(file: IO[bytes], name: str) -> Rows:
-    """Give the rows of a file from its head on, each with its number; raises CannotCompute where it is no table."""
+def rows_in(file: IO[bytes], name: str, sheet: str = "", head: str = "") -> Rows:
+    """Give the rows of a file from its head on, each with its number; raises CannotCompute where it is no table.
+
+    `sheet` is the name of a workbook's sheet, else the first. `head` is the number of the row that names the columns,
+    or of two of them ("3-4"); else it is the first row, of the first few, with the most columns.
+    """
+    first, _, last = head.partition("-")
+    rows = _rows(file, name, sheet)
+    return _from_rows(rows, int(first), int(last or first)) if head else _from_widest(rows)
+
+
+def _rows(file: IO[bytes], name: str, sheet: str) -> Rows:
     file.seek(0)
     start = file.read(4)
     file.seek(0)
+    with _is_table(name):
+        yield from _from_zip(file, sheet) if start.startswith(b"PK") else _from_text(file)
+
+
+@contextmanager
+def _is_table(name: str) -> Iterator[None]:
     try:
-        if start.startswith(b"PK"):
-            yield from _from_zip(file)
-        else:
-            yield from _from_head(_from_text(file))
+        yield
     except (csv.Error, UnicodeError, zipfile.BadZipFile, KeyError, ValueError, OSError) as fault:
         raise CannotCompute(f"“{name}” cannot be read as a table.", "file") from fault
 
 
-def _from_zip(file: IO[bytes]) -> Rows:
+def _sheets(file: IO[bytes], name: str) -> list[str]:
+    """Return the names of a workbook's sheets; nothing of another file."""
+    file.seek(0)
+    if not zipfile.is_zipfile(file):
+        return []
+    with _is_table(name):
+        with zipfile.ZipFile(file) as package:
+            if "datapackage.json" in package.namelist():
+                return []
+        book = load_workbook(file, read_only=True)
+        try:
+            return [each.title for each in book.worksheets]
+        finally:
+            book.close()
+
+
+def _from_zip(file: IO[bytes], sheet: str) -> Rows:
     with zipfile.ZipFile(file) as package:
         sizes = {each.filename: each.file_size for each in package.infolist()}
         if sum(sizes.values()) > _UNPACKED or sizes.get("xl/sharedStrings.xml", 0) > _SHARED:
@@ -61,11 +102,8 @@ def _from_zip(file: IO[bytes]) -> Rows:
     file.seek(0)
     book = load_workbook(file, read_only=True, data_only=True)
     try:
-        sheet = book.worksheets[0]
-        yield from _from_head(
-            (nth, [_said(cell) for cell in row[:_CELLS]])
-            for nth, row in enumerate(sheet.iter_rows(values_only=True), 1)
-        )
+        rows = (book[sheet] if sheet else book.worksheets[0]).iter_rows(values_only=True)
+        yield from ((nth, [_said(cell) for cell in row[:_CELLS]]) for nth, row in enumerate(rows, 1))
     finally:
         book.close()
 
@@ -127,7 +165,27 @@ def _decodes(sample: bytes, encoding: str) -> bool:
     return True
 
 
-def _from_head(rows: Rows) -> Rows:
+def _from_rows(rows: Rows, first: int, last: int) -> Rows:
+    """Leave out what stands before the head, and put one of two rows together; what is merged names all under it."""
+    heads: list[str] = []
+    for number, row in rows:
+        if first <= number <= last:
+            under = _filled(row) if number < last else row
+            heads = [f"{upper} {lower}".strip() for upper, lower in zip_longest(heads, under, fillvalue="")]
+        if number == last:
+            yield number, heads
+        elif number > last and any(row):
+            yield number, row
+
+
+def _filled(row: list[str]) -> list[str]:
+    filled: list[str] = []
+    for cell in row:
+        filled.append(cell or (filled[-1] if filled else ""))
+    return filled
+
+
+def _from_widest(rows: Rows) -> Rows:
     """Leave out what stands before the head: the first row, of the first few, with the most columns."""
     first = list(islice(rows, _HEAD_WITHIN))
     widest = max((len([cell for cell in row if cell]) for _, row in first), default=0)

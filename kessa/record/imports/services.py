@@ -1,13 +1,14 @@
 """Asking for files of the record, and cancelling what is under way."""
 
 import hashlib
+import re
 from typing import Any
 
 from django.core.exceptions import ValidationError
 
 from kessa.core.errors import CannotCompute
 from kessa.record.imports import may
-from kessa.record.imports.files import TYPED, head_of_file
+from kessa.record.imports.files import TYPED, look_at
 from kessa.record.imports.models import Doubtful, Matching, Notebook, Stage
 from kessa.record.imports.rows import Doubt, Reader, guess
 from kessa.record.imports.tasks import check_notebook, undo_notebook, write_notebook
@@ -30,20 +31,47 @@ def bring(by: Membership, team: Team, file: Any) -> Notebook:
     if before:
         raise ValidationError(f"This very file is here already, as “{before}”: {before.get_stage_display()}.")
     name = str(file.name or "table")[-120:]
-    try:
-        head, sample = head_of_file(file.open("rb"), name)
-    except CannotCompute as fault:
-        raise ValidationError(fault.message) from None
-    columns, reading = guess(head, sample, Matching.objects.for_team(team).filter(heads=_digest(head)).first())
-    notebook = Notebook(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest, head=head)
-    notebook.columns, notebook.reading, notebook.told = (
-        columns,
-        reading,
-        {"sample": [[cell.removeprefix(TYPED) for cell in row] for row in sample[:3]]},
-    )
+    notebook = Notebook(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest)
+    _look(notebook, file.open("rb"))
     notebook.file.save(f"{notebook.number}.table", file, save=False)
     notebook.save()
     return notebook
+
+
+@act("table pointed at", may.import_results)
+def point(by: Membership, notebook: Notebook, sheet: str, head: str) -> Notebook:
+    """Say on which sheet of a notebook its table is, and in which row or two rows its heads stand ("3", "3-4").
+
+    Raises ValidationError where there is no such sheet or no table there.
+    """
+    held = _held(notebook, Stage.MATCHING, Stage.MENDING)
+    if (sheet and sheet not in held.told.get("sheets", ())) or not re.fullmatch(r"(?:[1-9]\d?(?:-[1-9]\d?)?)?", head):
+        raise ValidationError("There is no such table in this file.")
+    with held.file.open("rb") as file:
+        _look(held, file, sheet, head)
+    held.stage = Stage.MATCHING
+    held.save()
+    return held
+
+
+def _look(notebook: Notebook, file: Any, sheet: str = "", head: str = "") -> None:
+    """Note what a file shows: what its columns are is guessed, or as it was the last time."""
+    try:
+        seen = look_at(file, notebook.name, sheet, head)
+    except CannotCompute as fault:
+        raise ValidationError(fault.message) from None
+    before = Matching.objects.for_team(notebook.team_id).filter(heads=_digest(seen.head)).first()
+    columns, reading = guess(seen.head, seen.sample, before)
+    notebook.head, notebook.columns, notebook.reading = seen.head, columns, reading | {"sheet": sheet, "head": head}
+
+    def plain(row: list[str]) -> list[str]:
+        return [cell.removeprefix(TYPED) for cell in row]
+
+    notebook.told = {
+        "sample": [plain(row) for row in seen.sample[:3]],
+        "sheets": seen.sheets,
+        "first": [(number, " · ".join(filter(None, plain(row)))[:80]) for number, row in seen.first],
+    }
 
 
 @act("columns matched", may.import_results)
@@ -53,6 +81,7 @@ def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], rea
     Raises ValidationError with all that has to be said still.
     """
     held = _held(notebook, Stage.MATCHING, Stage.MENDING)
+    reading = reading | {name: held.reading.get(name, "") for name in ("sheet", "head")}
     try:
         faults = Reader(held.team, columns, reading).faults()
     except CannotCompute as fault:

@@ -115,7 +115,8 @@ def _rows_of(work: Notebook) -> Iterator[tuple[int, list[str]]]:
     """Give the rows of a notebook below its head, each with its number, and tell how far it is."""
     tell, done = progress(work), 0
     with work.file.open("rb") as file:
-        for done, row in enumerate(islice(rows_in(file, work.name), 1, None), 1):
+        rows = rows_in(file, work.name, work.reading.get("sheet", ""), work.reading.get("head", ""))
+        for done, row in enumerate(islice(rows, 1, None), 1):
             yield row
             if done % _BATCH == 0:
                 tell(_BATCH)
