@@ -92,7 +92,7 @@ class TableForm(forms.Form):
     """Which sheet of a workbook, and where the heads of its columns stand."""
 
     sheet = forms.ChoiceField(label="Sheet", required=False)
-    head = forms.ChoiceField(label="Heads of the columns", required=False)
+    head = forms.ChoiceField(label="Row with the column names", required=False)
 
     def __init__(self, notebook: Notebook, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
