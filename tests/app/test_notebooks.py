@@ -230,6 +230,17 @@ class TakenIn(PageTest):
         self.assertEqual((again.reading["mark"], again.reading["order"]), (".", "dmy"))
         self.assertEqual(self.taken_in(head, "Ford;5.6.2021;28;0.125", mark=",").keys(), {2})
 
+    def test_what_was_not_detected_lies_below_its_columns_own_number(self):
+        notebook = self.brought("Site;Date;Iron (mg/L);Ammonium-N (mg/L)\nFord;2019-03-05;n.d.;n.d.")
+        notebook.columns[2]["found_from"] = "0.05"
+        self.assertEqual(self.matched(notebook, mark=".", found_from="").told["doubtful"], 1)
+        services.import_file(self.ines, self.matched(notebook, mark=".", found_from="0.2"))
+        self.done(tasks.write_notebook, notebook)
+        kept = Result.objects.for_team(self.team).order_by("value").values_list("parameter", "censor", "value")
+        self.assertEqual(list(kept), [("iron", "<", 0.05), ("ammonia", "<", 0.2)])
+        with self.assertRaisesMessage(ValidationError, "“little” is no number"):
+            self.matched(self.brought("Site;Date;pH\nFord;2019-03-06;7"), found_from="little")
+
     def test_units_that_are_not_known_are_doubtful_and_never_another(self):
         why = self.taken_in(
             "Site;Date;Test;Value;Unit;Low;High",

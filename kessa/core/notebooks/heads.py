@@ -22,20 +22,24 @@ _LEAST_PART = 4
 
 
 class Head(NamedTuple):
-    """What a column is about; of results by which name, in which unit, written as what, and which fraction."""
+    """What a column is about; of results by which name, in which unit, written as what, and which fraction.
+
+    `found_from` is below which number, as it is written, "not detected" lies in this column; a person says.
+    """
 
     subject: str
     parameter: str = ""
     unit: str = ""
     form: str = ""
     fraction: str = ""
+    found_from: str = ""
 
 
 def head_of(text: str) -> Head:
     """Return what a column is about by its head; a subject of NOTHING where that is not to be seen.
 
-    >>> head_of("Nitrate (mg/L as N)"), head_of("Leitfähigkeit mS")[:3]
-    (Head(subject='result', parameter='nitrate', unit='mg/L', form='N', fraction=''), ('result', 'conductivity', ''))
+    >>> head_of("Nitrate (mg/L as N)")[:4], head_of("Leitfähigkeit mS")[:3]
+    (('result', 'nitrate', 'mg/L', 'N'), ('result', 'conductivity', ''))
     """
     said = " ".join(re.sub(r"[\s_]+", " ", text).split())
     lowered = plain(said)

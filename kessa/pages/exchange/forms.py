@@ -43,12 +43,16 @@ class ColumnForm(forms.Form):
     unit = forms.ChoiceField(choices=[("", "…"), *((each, sign(each) or each) for each in _UNITS)], required=False)
     form = forms.ChoiceField(choices=[("", "…"), *((each, f"as {each}") for each in FORMS)], required=False)
     fraction = forms.ChoiceField(choices=[("", "…"), ("dissolved", "dissolved"), ("total", "total")], required=False)
+    found_from = forms.CharField(
+        label="“Not detected” is below", max_length=20, required=False,
+        widget=forms.TextInput(attrs={"class": "input", "placeholder": "n.d. below", "size": 8}),
+    )  # fmt: skip
 
     def clean(self) -> dict[str, Any]:
         """Only what holds results says of what."""
         said = super().clean() or {}
         if said.get("subject") != RESULT:
-            said |= {"parameter": "", "unit": "", "form": "", "fraction": ""}
+            said |= {"parameter": "", "unit": "", "form": "", "fraction": "", "found_from": ""}
         elif not said.get("parameter"):
             self.add_error("parameter", "Of which test?")
         return said
@@ -73,7 +77,10 @@ class ReadingForm(forms.Form):
         None, label="One place for the whole file", empty_label="as its column says", required=False
     )
     found_from = forms.CharField(
-        label="“Not detected” is below", max_length=20, required=False, help_text="In the column's unit."
+        label="“Not detected” is below",
+        max_length=20,
+        required=False,
+        help_text="In a column's unit; a column may have its own.",
     )
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:

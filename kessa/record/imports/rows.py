@@ -111,8 +111,8 @@ class Reader:
         self._seen: set[int] = set()
         self.mark: Any = reading.get("mark") or "."
         self.order = order_of(reading)
-        bound = reading.get("found_from", "")
-        self.found_from = self._number(bound).value if bound else None
+        bounds = {each.found_from for each in self.columns} | {reading.get("found_from", "")}
+        self.bounds = {said: self._number(said).value for said in bounds if said}
 
     def faults(self) -> list[str]:
         """Return what has to be said before any row can be read."""
@@ -244,9 +244,10 @@ class Reader:
     def _quantity(self, head: Head, cell: Cell, cells: Sequence[str]) -> Quantity:
         """Return a number as it is kept, with its interval: that of the file, else half of the last digit written."""
         if cell.says == "not detected":
-            if self.found_from is None:
+            bound = self.bounds.get(head.found_from or self.reading.get("found_from", ""))
+            if bound is None:
                 raise CannotCompute("nothing was found; say below which number that is.", "value")
-            cell = Cell("number", self.found_from, censor="<")
+            cell = Cell("number", bound, censor="<")
         unit, form = cell.unit or head.unit, cell.form or head.form
         known = known_parameter(head.parameter)
         if not unit and known.key == "pH":
