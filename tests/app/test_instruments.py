@@ -1,9 +1,12 @@
 """What instruments say: by a key, a file, a socket; offered on the bench, and named by the record."""
 
 import json
+import socket
 import threading
+import time
 from datetime import timedelta
 from itertools import islice
+from queue import SimpleQueue
 from unittest.mock import patch
 
 from django.core.cache import cache
@@ -192,7 +195,15 @@ class Instruments(TestCase):
                 found = ADAPTERS[name].read_all(memory(name, 40, seed=3).splitlines())
                 self.assertGreater(len(found), 25)
                 self.assertTrue(all(each.over or each.display is not None for each in found))
-                for wrong in ("?", "COND x uS/cm 1 C", "pH=1e400 mV=0 T=1", "DO,1,mg/L", "ST nan g", "a;b;c;d"):
+                for wrong in (
+                    "?",
+                    "pH=99 mV=0 T=1",
+                    "COND x uS/cm 1 C",
+                    "pH=1e400 mV=0 T=1",
+                    "DO,1,mg/L",
+                    "ST nan g",
+                    "a;b;c;d",
+                ):
                     with self.assertRaises(CannotCompute):
                         ADAPTERS[name].read_all([wrong])
 
@@ -209,10 +220,49 @@ class Instruments(TestCase):
             with patch.object(
                 bridge.urllib.request, "urlopen", lambda request, timeout, kept=asked: _Kept(kept, request)
             ):
-                bridge.send("http://kessa.test", key, self.photometer.pk, each)
+                bridge.send("http://kessa.test", key, self.photometer.pk, [each])
             self.assertEqual(asked[0].full_url, f"http://kessa.test/api/v1/instruments/{self.photometer.pk}/shown")
             self.send(json.loads(asked[0].data), key)
         self.assertGreaterEqual(ReceivedReading.objects.for_team(self.team).count(), 1)
+
+    def test_what_a_silent_line_says_late_has_its_own_time_and_a_lost_network_loses_nothing(self):
+        lines = ["pH=7.31 mV=-18.2 T=18.4\n", "pH=99 mV=0 T=18\n", "pH=7.32 mV=-18.2 T=18.4\n"]
+        waits = patch.multiple(bridge, _WAIT=0.01, _CONNECTS_WITHIN=0.2)
+        with socket.create_server(("127.0.0.1", 0)) as server, waits:
+            heard = SimpleQueue()
+            listening = (ADAPTERS["ph"], *server.getsockname(), heard)
+            listener = threading.Thread(target=bridge.listen, args=listening, daemon=True)
+            listener.start()
+            for each in lines:
+                # One line a connection, that breaks each time.
+                taken, _ = server.accept()
+                time.sleep(0.5)
+                taken.sendall(each.encode())
+                taken.close()
+            shown = [heard.get(timeout=8), heard.get(timeout=8)]
+            with patch.object(bridge, "said_by", side_effect=SystemExit):
+                server.close()
+                listener.join(20)
+        self.assertFalse(listener.is_alive())
+        self.assertEqual([each["display"] for each in shown], [7.31, 7.32])
+        self.assertLess(shown[0]["at"], shown[1]["at"])
+        for each in shown:
+            heard.put(each)
+        sent, lost = [], [OSError("no network"), OSError("no network")]
+
+        def urlopen(request, timeout):
+            if lost:
+                raise lost.pop()
+            return _Kept(sent, request)
+
+        with patch.object(bridge.urllib.request, "urlopen", urlopen), patch.object(bridge, "_WAIT", 0.01):
+            bridge.send("http://kessa.test", "key", 7, bridge.waiting(heard))
+        self.assertEqual([json.loads(each.data) for each in sent], [shown])
+
+    def test_what_cannot_be_is_refused_by_the_api_too(self):
+        meter = self.kept("Meter", "ph", "pH")
+        self.assertContains(self.send([{"display": 99, "unit": "pH"}], self.key(meter), meter), "99", status_code=422)
+        self.assertEqual(ReceivedReading.objects.for_team(self.team).count(), 0)
 
 
 class _Kept:

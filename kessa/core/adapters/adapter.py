@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import ClassVar, NamedTuple
 
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.units import can_be, sign
 
 
 class InstrumentReading(NamedTuple):
@@ -43,6 +44,16 @@ class Adapter(ABC):
         """
 
     @classmethod
+    def read_checked(cls, line: str) -> InstrumentReading | None:
+        """Return what `read` does; raises CannotCompute on `line` for a number that cannot be in its unit, too."""
+        shown = cls.read(line.strip())
+        if shown and shown.display is not None:
+            low, high = can_be(shown.unit)
+            if not low <= shown.display <= high:
+                raise CannotCompute(f"“{line.strip()[:60]}”: {shown.display:g} {sign(shown.unit)} cannot be.", "line")
+        return shown
+
+    @classmethod
     def read_all(cls, lines: Iterable[str]) -> list[InstrumentReading]:
         """Return what a memory file says, in its order; raises CannotCompute with the number of the line at fault."""
         found = []
@@ -50,7 +61,7 @@ class Adapter(ABC):
             if not line.strip():
                 continue
             try:
-                shown = cls.read(line.strip())
+                shown = cls.read_checked(line)
             except CannotCompute as fault:
                 raise CannotCompute(f"Line {number}: {fault.message}", "line") from None
             if shown:

@@ -8,7 +8,7 @@ from django.utils import timezone
 
 from kessa.core.adapters.adapter import InstrumentReading as Said
 from kessa.core.errors import CannotCompute
-from kessa.core.quantities.units import convert
+from kessa.core.quantities.units import can_be, convert
 from kessa.record.instruments import may
 from kessa.record.instruments.models import Instrument, ReceivedReading
 from kessa.record.people.acts import act
@@ -52,6 +52,9 @@ def _row(instrument: Instrument, said: Said, came_by: str) -> ReceivedReading:
             convert(said.display or 0.0, said.unit, None, instrument.unit, None)
         except CannotCompute:
             raise ValidationError(f"{instrument} shows {instrument.unit}, not {said.unit[:20]}.") from None
+    low, high = can_be(said.unit)
+    if said.display is not None and not low <= said.display <= high:
+        raise ValidationError(f"{said.display:g} {said.unit[:20]} cannot be.")
     return ReceivedReading(
         team_id=instrument.team_id,
         instrument=instrument,
