@@ -74,8 +74,9 @@ class Reading(Api):
             with self.subTest(noun.name):
                 kept = [str(pk) for pk in noun.rows(self.team, None).order_by("pk").values_list("pk", flat=True)]
                 found, after = [], ""
+                every = "&standing=false" if noun.name == "results" else ""
                 while after is not None:
-                    page = self.ask(f"/{noun.name}?most=2&standing=false{f'&after={after}' if after else ''}").json()
+                    page = self.ask(f"/{noun.name}?most=2{every}{f'&after={after}' if after else ''}").json()
                     found += [str(row["id"]) for row in page["rows"]]
                     after = page["after"]
                 self.assertEqual(found, kept)
@@ -93,7 +94,10 @@ class Reading(Api):
         self.assertEqual((again.status_code, again.content), (304, b""))
         exclude(self.ines, first, why="wrong")
         self.assertEqual(len(self.ask("/results").json()["rows"]), 1)
-        self.assertEqual(len(self.ask("/results?standing=false").json()["rows"]), 2)
+        self.assertEqual(len(self.ask("/results?standing=false&parameter=Chloride").json()["rows"]), 2)
+        for address in ("/results?paramter=chloride", "/places?standing=false"):
+            answer = self.ask(address)
+            self.assertEqual((answer.status_code, "is no parameter here" in answer.json()["error"]), (422, True))
 
     def test_no_key_no_scope_no_other_team(self):
         ulf, theirs = team_of("Ulf")

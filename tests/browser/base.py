@@ -101,6 +101,7 @@ class BrowserTest(StaticLiveServerTestCase):
         faults = []
         page.on("pageerror", lambda error: faults.append(str(error)))
         page.on("console", lambda said: "Content Security Policy" in said.text and faults.append(said.text))
+        page.on("response", lambda answer: answer.status == 500 and faults.append(f"500 {answer.url}"))
         page.on("request", lambda asked: asked.url.startswith((self.address, "data:")) or faults.append(asked.url))
         self.addCleanup(lambda: self.assertEqual(faults, []))
         visitor = Client()

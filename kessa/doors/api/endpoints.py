@@ -14,6 +14,7 @@ from pydantic import Field, StringConstraints
 
 from kessa.core.adapters.adapter import InstrumentReading
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.parameters import parameters
 from kessa.doors.api import schemas
 from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
 from kessa.record.determinations.models import Determination
@@ -94,13 +95,16 @@ def _add(noun: Resource) -> None:
     """Add a noun to read: page by page, and one by one."""
     row = schemas.row_of(noun)
     page, asked = schemas.page_of(noun, row), ResultsAsked if noun.name == "results" else Asked
-    words = noun.name.replace("_", " ")
+    words, known = noun.name.replace("_", " "), list(asked.model_fields)
 
     def many(request: TeamRequest, asked: Any) -> Any:
+        for name in request.GET.keys() - known:
+            raise HttpError(422, f"“{name[:40]}” is no parameter here; these are: {', '.join(known)}.")
         rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
             rows = rows.current() if asked.standing else rows
-            said = {"place": asked.place, "parameter": asked.parameter}
+            named = asked.parameter and (parameters().get(asked.parameter) or parameters().get(asked.parameter.lower()))
+            said = {"place": asked.place, "parameter": named.key if named else asked.parameter}
             said |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
             rows = rows.filter(**{name: value for name, value in said.items() if value is not None})
         return _page(request, noun, rows, asked)
