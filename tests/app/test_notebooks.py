@@ -200,6 +200,14 @@ class TakenIn(PageTest):
         with self.assertRaisesMessage(ValidationError, f"stand in {report}"):
             services.undo(self.ines, notebook)
         self.assertEqual(self.client.get(f"/reports/{report.number}/").status_code, 200)
+        # Whoever imported it neither drew nor tested it.
+        sample = Sample.objects.for_team(self.team).earliest("drawn_at")
+        certificate = issue(self.ines, self.team, "certificate", {"sample": str(sample.pk)})
+        for words in ("taken over from another record", "in “old.csv”, row 3", "by a person not known here"):
+            self.assertIn(words, certificate.body)
+        for words in ("Ines<", "by Ines", "worked out</td>", "Tested with field kits"):
+            self.assertNotIn(words, certificate.body)
+        self.assertContains(self.client.get("/log/"), "a person not known here")
 
     def test_columns_are_remembered(self):
         self.matched(self.brought())

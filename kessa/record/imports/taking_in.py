@@ -23,7 +23,7 @@ from kessa.record.results.assessing import Assessed, assess
 from kessa.record.results.models import Mark, PlaceStatus, Result
 from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
-from kessa.record.visits.models import Sample, Visit
+from kessa.record.visits.models import NOT_KNOWN, Sample, Visit
 
 _SECOND = timedelta(seconds=1)
 _AT_ONCE = 5000
@@ -116,7 +116,7 @@ class Writer:
             fraction=row.fraction,
             method_class=TAKEN_IN,
             quantity=row.quantity,
-            readings={"words": words, "people": [], "used": []},
+            readings={"words": words, "people": [NOT_KNOWN], "used": []},
             working=[
                 f"Taken over as it was written: {words}. Its last digit says how far it may be off.",
                 *([] if row.is_timed else ["No time of day stands with it: noon is kept for it."]),

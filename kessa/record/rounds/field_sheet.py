@@ -170,7 +170,9 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
 
 @compiled
 def _samples(team: int, visits: list[Any]) -> Any:
-    return Sample.objects.for_team(team).filter(visit__any=visits).select_related("drawn_by").order_by("number")
+    return (
+        Sample.objects.for_team(team).filter(visit__any=visits).select_related("drawn_by", "visit").order_by("number")
+    )
 
 
 @compiled

@@ -24,6 +24,8 @@ class Review(models.TextChoices):
     RELEASED = "released", "released"
 
 
+# Who drew or tested what was taken over from another record.
+NOT_KNOWN = "a person not known here"
 # In which a second person has accepted it.
 SETTLED = (Review.REVIEWED, Review.RELEASED)
 
@@ -187,6 +189,11 @@ class Sample(TeamOwned):
         """Whether it is too old at a moment for a test that keeps so long."""
         until = self.testable_until(keeps_hours)
         return until is not None and moment > until
+
+    @property
+    def drawn_by_name(self) -> str:
+        """Who drew it; of past results nobody here knows."""
+        return NOT_KNOWN if self.visit.taken_in else str(self.drawn_by)
 
     @property
     def place(self) -> Place:
