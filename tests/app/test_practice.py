@@ -207,6 +207,15 @@ class Practice(TestCase):
     def last(self):
         return f"/practice/{Practised.objects.for_team(self.team).first().pk}/"
 
+    def test_what_the_runs_come_to_is_said_before_it_is_written_down(self):
+        go = self.begun("blank")
+        taps = Taps().run("blank-1", self.end(go, "blank"))
+        for number in (1, 2):
+            taps.run(f"sample-{number}", self.end(go, "sample", number))
+        record(self.sanna, "practice", go.pk, taps.made)
+        for address in ("outcome/", "bench/"):
+            self.assertContains(self.client.get(f"/practice/{go.pk}/{address}"), 'class="result"')
+
     def test_every_house_method_can_be_practised(self):
         for method in house_methods().values():
             with self.subTest(method=method.key):

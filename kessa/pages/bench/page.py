@@ -1,7 +1,7 @@
 """What the bench page is given, so that it can speak without a signal."""
 
 from collections.abc import Sequence
-from typing import Any, cast
+from typing import Any, NamedTuple, cast
 
 from django.template.loader import render_to_string
 from django.urls import reverse
@@ -13,6 +13,7 @@ from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
 from kessa.core.quantities.units import convert, sign
 from kessa.core.runs.beforehand import beforehand, cases
+from kessa.core.runs.conclusion import Outcome
 from kessa.pages.bench.board import OnBoard
 from kessa.pages.bench.inputs import end_as_seen, inputs_of
 from kessa.record.advice.advising import newest_at
@@ -25,12 +26,21 @@ from kessa.record.results.selectors import Row, earlier_results
 from kessa.record.taps.hands import whose
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import as_sent, counted
-from kessa.record.testing.judgement import judge_outcome, steps_for, steps_of_case
+from kessa.record.testing.judgement import Judged, judge_outcome, steps_for, steps_of_case
 
 # So many things to do stand on the bench, the most urgent; all of them on the result's page.
 _STEPS = 2
 # So many runs ahead it is looked whether a bottle will do.
 _RUNS_AHEAD = 3
+
+
+class PartOutcome(NamedTuple):
+    """What the runs of a part come to, how that is assessed, and the first thing to do about it: bench/outcome.html."""
+
+    part: Part
+    outcome: Outcome
+    judged: Judged
+    steps: Sequence[str] = ()
 
 
 def bench_payload(
@@ -222,5 +232,6 @@ def outcome_context(determination: Determination, bench: Bench, rows: list[Row])
         outcome = bench.outcomes[part.key]
         if outcome.quantity:
             judged = judge_outcome(determination, part, bench)
-            outcomes.append((part, outcome, judged, steps_for(place, rows, part, outcome.quantity, judged)[:_STEPS]))
+            steps = steps_for(place, rows, part, outcome.quantity, judged)[:_STEPS]
+            outcomes.append(PartOutcome(part, outcome, judged, steps))
     return {"outcomes": outcomes}

@@ -9,7 +9,7 @@ from django.utils import timezone
 from kessa.core.job.schools import complete
 from kessa.core.practice.seen import LIGHTS, displayed, vessel
 from kessa.pages.bench.inputs import end_as_seen, inputs_of
-from kessa.pages.bench.page import bench_payload
+from kessa.pages.bench.page import PartOutcome, bench_payload
 from kessa.record.determinations.state import Bench, bench_of, flags_of
 from kessa.record.practice.models import Practised
 from kessa.record.results.assessing import NOT_ASSESSED
@@ -91,4 +91,4 @@ def outcome_of(go: Practised, bench: Bench) -> dict[str, Any]:
     concluded = [part for part in go.method.finds if bench.outcomes[part.key].quantity]
     words = ("Write it down: then you see what was right.",)
     judged = {part.key: Judged(NOT_ASSESSED, flags_of(determination, part, bench), words) for part in concluded}
-    return {"outcomes": [(part, bench.outcomes[part.key], judged[part.key]) for part in concluded]}
+    return {"outcomes": [PartOutcome(part, bench.outcomes[part.key], judged[part.key]) for part in concluded]}
