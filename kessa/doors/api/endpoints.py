@@ -14,7 +14,7 @@ from pydantic import Field, StringConstraints
 
 from kessa.core.adapters.adapter import InstrumentReading
 from kessa.core.errors import CannotCompute
-from kessa.core.quantities.parameters import parameters
+from kessa.core.quantities.parameters import parameter
 from kessa.doors.api import schemas
 from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
 from kessa.record.determinations.models import Determination
@@ -103,8 +103,7 @@ def _add(noun: Resource) -> None:
         rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
             rows = rows.current() if asked.standing else rows
-            named = asked.parameter and (parameters().get(asked.parameter) or parameters().get(asked.parameter.lower()))
-            said = {"place": asked.place, "parameter": named.key if named else asked.parameter}
+            said = {"place": asked.place, "parameter": asked.parameter and parameter(asked.parameter).key}
             said |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
             rows = rows.filter(**{name: value for name, value in said.items() if value is not None})
         return _page(request, noun, rows, asked)

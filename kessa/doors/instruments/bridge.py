@@ -85,7 +85,7 @@ def send(address: str, key: str, instrument: int, shown: list[dict[str, Any]]) -
         except urllib.error.HTTPError as refused:
             sys.stderr.write(f"Not taken: {refused.read(300).decode(errors='replace')}\n")
             if refused.code not in (429, 500, 502, 503, 504):
-                for each in shown if len(shown) > 1 else ():
+                for each in shown if refused.code == 422 and len(shown) > 1 else ():
                     send(address, key, instrument, [each])
                 return
         except OSError as fault:

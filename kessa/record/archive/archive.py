@@ -238,9 +238,9 @@ class _Numbers:
 
 def _rows(archive: zipfile.ZipFile, model: Any) -> Iterator[dict[str, Any]]:
     label = model._meta.label_lower
-    known = {label, *(former for former, now in _FORMER.items() if now == label)}
+    names = {f"rows/{each}.jsonl" for each in (label, *(old for old, now in _FORMER.items() if now == label))}
     for name in archive.namelist():
-        if name in {f"rows/{each}.jsonl" for each in known}:
+        if name in names:
             with archive.open(name) as table:
                 for line in table:
                     yield json.loads(line)

@@ -39,13 +39,13 @@ class Looked(NamedTuple):
 
 def look_at(file: IO[bytes], name: str, sheet: str = "", head: str = "") -> Looked:
     """Look at a table; see rows_in for `sheet` and `head`. Raises CannotCompute where it is none."""
-    rows = rows_in(file, name, sheet, head)
-    heads = next(rows, (0, []))[1]
+    with _opened(file, name, sheet) as (sheets, rows):
+        begins = list(islice(rows, _HEAD_WITHIN + _SAMPLE_ROWS))
+    below = _from_head(iter(begins), head)
+    heads = next(below, (0, []))[1]
     if len([cell for cell in heads if cell]) < 2:
         raise CannotCompute("This file has no table with a head: its first row names the columns.", "file")
-    sample = [row for _, row in islice(rows, _SAMPLE_ROWS)]
-    first = list(islice(_rows(file, name, sheet), _HEAD_WITHIN))
-    return Looked(_sheets(file, name), first, heads, sample)
+    return Looked(sheets, begins[:_HEAD_WITHIN], heads, [row for _, row in islice(below, _SAMPLE_ROWS)])
 
 
 def rows_in(file: IO[bytes], name: str, sheet: str = "", head: str = "") -> Rows:
@@ -54,58 +54,42 @@ def rows_in(file: IO[bytes], name: str, sheet: str = "", head: str = "") -> Rows
     `sheet` is the name of a workbook's sheet, else the first. `head` is the number of the row that names the columns,
     or of two of them ("3-4"); else it is the first row, of the first few, with the most columns.
     """
-    first, _, last = head.partition("-")
-    rows = _rows(file, name, sheet)
-    return _from_rows(rows, int(first), int(last or first)) if head else _from_widest(rows)
-
-
-def _rows(file: IO[bytes], name: str, sheet: str) -> Rows:
-    file.seek(0)
-    start = file.read(4)
-    file.seek(0)
-    with _is_table(name):
-        yield from _from_zip(file, sheet) if start.startswith(b"PK") else _from_text(file)
+    with _opened(file, name, sheet) as (_, rows):
+        yield from _from_head(rows, head)
 
 
 @contextmanager
-def _is_table(name: str) -> Iterator[None]:
+def _opened(file: IO[bytes], name: str, sheet: str) -> Iterator[tuple[list[str], Rows]]:
+    """Open a file once: the names of a workbook's sheets, none of another file's, and all rows of the table."""
+    file.seek(0)
+    start = file.read(4)
+    file.seek(0)
     try:
-        yield
+        if not start.startswith(b"PK"):
+            yield [], _from_text(file)
+            return
+        with zipfile.ZipFile(file) as package:
+            sizes = {each.filename: each.file_size for each in package.infolist()}
+            if sum(sizes.values()) > _UNPACKED or sizes.get("xl/sharedStrings.xml", 0) > _SHARED:
+                raise ValueError("larger than any table")
+            if "datapackage.json" in sizes:
+                yield [], _from_package(package)
+                return
+        file.seek(0)
+        book = load_workbook(file, read_only=True, data_only=True)
+        try:
+            rows = (book[sheet] if sheet else book.worksheets[0]).iter_rows(values_only=True)
+            said = ((nth, [_said(cell) for cell in row[:_CELLS]]) for nth, row in enumerate(rows, 1))
+            yield [each.title for each in book.worksheets], said
+        finally:
+            book.close()
     except (csv.Error, UnicodeError, zipfile.BadZipFile, KeyError, ValueError, OSError) as fault:
         raise CannotCompute(f"“{name}” cannot be read as a table.", "file") from fault
 
 
-def _sheets(file: IO[bytes], name: str) -> list[str]:
-    """Return the names of a workbook's sheets; nothing of another file."""
-    file.seek(0)
-    if not zipfile.is_zipfile(file):
-        return []
-    with _is_table(name):
-        with zipfile.ZipFile(file) as package:
-            if "datapackage.json" in package.namelist():
-                return []
-        book = load_workbook(file, read_only=True)
-        try:
-            return [each.title for each in book.worksheets]
-        finally:
-            book.close()
-
-
-def _from_zip(file: IO[bytes], sheet: str) -> Rows:
-    with zipfile.ZipFile(file) as package:
-        sizes = {each.filename: each.file_size for each in package.infolist()}
-        if sum(sizes.values()) > _UNPACKED or sizes.get("xl/sharedStrings.xml", 0) > _SHARED:
-            raise ValueError("larger than any table")
-        if "datapackage.json" in sizes:
-            yield from _from_package(package)
-            return
-    file.seek(0)
-    book = load_workbook(file, read_only=True, data_only=True)
-    try:
-        rows = (book[sheet] if sheet else book.worksheets[0]).iter_rows(values_only=True)
-        yield from ((nth, [_said(cell) for cell in row[:_CELLS]]) for nth, row in enumerate(rows, 1))
-    finally:
-        book.close()
+def _from_head(rows: Rows, head: str) -> Rows:
+    first, _, last = head.partition("-")
+    return _from_rows(rows, int(first), int(last or first)) if head else _from_widest(rows)
 
 
 def _from_package(package: zipfile.ZipFile) -> Rows:

@@ -207,23 +207,23 @@ class Reader:
         if heads.TEST not in said:
             return
         test = said[heads.TEST]
-        named = parameters().get(test) or parameters().get(test.lower())
-        head = head_of(test) if named is None else Head(heads.RESULT, named.key)
+        known = known_parameter(test).key
+        head = Head(heads.RESULT, known) if known in parameters() else head_of(test)
         if head.subject != heads.RESULT:
             why.append(f"“{test}” is no test that Kessa knows.")
             return
         unit, form = said.get(heads.UNIT, ""), said.get(heads.FORM, "")
         fraction = plain(said.get(heads.FRACTION, "")) or head.fraction
-        known = unit_and_form(unit) if unit else (head.unit, None)
-        if known is None:
+        written = unit_and_form(unit) if unit else (head.unit, None)
+        if written is None:
             why.append(f"“{unit}” is no unit that Kessa knows.")
         elif form and form_of(form) is None:
             why.append(f"“{form}” is no form that Kessa knows.")
         elif fraction not in _FRACTIONS:
             why.append(f"“{said[heads.FRACTION]}” is neither dissolved nor total.")
         else:
-            form = form_of(form) or known[1] or head.form
-            yield head._replace(unit=known[0], form=form, fraction=fraction), self._of(heads.VALUE, cells)
+            form = form_of(form) or written[1] or head.form
+            yield head._replace(unit=written[0], form=form, fraction=fraction), self._of(heads.VALUE, cells)
 
     def _of(self, subject: str, cells: Sequence[str]) -> str:
         """The cell of a row that is about something, as it was written."""

@@ -15,7 +15,7 @@ from kessa.record.imports.tasks import check_notebook, undo_notebook, write_note
 from kessa.record.long_work.models import State
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
-from kessa.record.reports.selectors import reports_with
+from kessa.record.reports.selectors import issued_with
 from kessa.record.results.models import Result
 from kessa.record.visits.models import Review, Visit
 
@@ -124,9 +124,11 @@ def undo(by: Membership, notebook: Notebook) -> Notebook:
     held = _held(notebook, Stage.IN)
     of_it = Visit.objects.for_team(held.team_id).filter(taken_in=held.number)
     results = Result.objects.for_team(held.team_id).filter(visit__in=of_it)
-    issued = reports_with(held.team_id, list(results.values_list("pk", flat=True)))
+    issued = issued_with(held.team_id, results, held.asked_at)
     if issued:
-        raise ValidationError(f"Some of its results stand in {issued[0]}: exclude results instead, each with a reason.")
+        raise ValidationError(
+            f"Some of its results stand in report {issued}: exclude results instead, each with a reason."
+        )
     if of_it.exclude(review=Review.NEW).exists() or of_it.filter(review_steps__isnull=False).exists():
         raise ValidationError(
             "Some of it was reviewed or released, and can be undone no more: set results aside instead."

@@ -33,6 +33,13 @@ def reports_with(team: Team | int, results: Collection[int]) -> list[Report]:
     return list(rows.order_by("-number")) if results else []
 
 
+def issued_with(team: Team | int, results: Any, since: datetime) -> int | None:
+    """Return the number of a report issued since then that holds one of many results; None where none does."""
+    issued = Report.objects.for_team(team).filter(issued_at__gte=since).values_list("number", "results")
+    numbers = {pk: number for number, held in issued for pk in held}
+    return numbers.get(results.filter(pk__any=list(numbers)).values_list("pk", flat=True).first())
+
+
 def changed_since(report: Report) -> Any:
     """Return what of a report's results stands no more, or was marked, since it was issued: the marks."""
     marks = Mark.objects.for_team(report.team_id).filter(result__any=report.results, at__gt=report.issued_at)
