@@ -11,9 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kessa.core.calc.lines import answer_line
+from tests.core.answers import KNOWN, OWN, questions, reply
 
 ROOT = Path(__file__).resolve().parents[2]
-KNOWN = ROOT / "tests" / "known"
 COUNT = {"kind": "count", "unit": "mg/L", "per": 4, "stop_at": 25}
 
 
@@ -49,6 +49,16 @@ class KnownAnswers(TestCase):
                                 agrees(reply["answer"][field], wanted, case.get("tolerance", 1e-6)), (field, reply)
                             )
         self.assertGreater(checked, 50)
+
+
+class OwnAnswers(TestCase):
+    def test_no_answer_moved_unnoticed(self):
+        written = [json.loads(line) for line in OWN.read_text().splitlines()]
+        self.assertEqual([each["request"] for each in written], json.loads(json.dumps(questions())))
+        for each in written:
+            now, kept = reply(each["request"]), {key: value for key, value in each.items() if key != "request"}
+            with self.subTest(each["request"]):
+                self.assertTrue(agrees(json.loads(json.dumps(now)), kept, 1e-6), (now, kept))
 
 
 class Convert(TestCase):
