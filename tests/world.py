@@ -91,23 +91,23 @@ def send(by, determination, taps):
     return stored
 
 
-def drawn(place, by, days_ago=0, minutes=5, **said):
+def drawn(place, by, days_ago=0, minutes=5, **given):
     """Draw a sample, on the visit of those hours where there is one."""
     at = timezone.now() - timedelta(days=days_ago, minutes=minutes)
     number = uuid.uuid4()
     around = visit_around(place, at)
-    data = {"place": place.pk, "sample": str(number), "at": at.isoformat(), **said}
+    data = {"place": place.pk, "sample": str(number), "at": at.isoformat(), **given}
     stream = around.pk if around else uuid.uuid4()
     stored = record(by, "visit", stream, [tapped("sample_drawn", data, at=at, seq=500)])
     assert not stored.refused, stored.refused
     return Sample.objects.for_team(place.team).get(pk=number)
 
 
-def begin(place, by, method="chloride-drops-25", days_ago=0, at=None, **said):
+def begin(place, by, method="chloride-drops-25", days_ago=0, at=None, **data):
     """Draw a sample and begin a test on it, at the time of the sample."""
     sample = drawn(place, by, days_ago=days_ago)
     at = at or sample.drawn_at + timedelta(minutes=1)
-    return begin_test(by, {"sample": str(sample.pk), "method": method, **said}, at=at)
+    return begin_test(by, {"sample": str(sample.pk), "method": method, **data}, at=at)
 
 
 def standing(determination):
@@ -125,9 +125,9 @@ def measured(place, by, *counts, days_ago=0, blank=1):
     return standing(determination)
 
 
-def read(place, by, method, *readings, days_ago=0, **said):
+def read(place, by, method, *readings, days_ago=0, **data):
     """Read a test's main part in one run after another, through to its result."""
-    determination = begin(place, by, method, days_ago=days_ago, **said)
+    determination = begin(place, by, method, days_ago=days_ago, **data)
     stored = send(by, determination, Taps(days_ago=days_ago).read(*readings).close())
     assert not stored.refused, stored.refused
     return standing(determination)

@@ -99,10 +99,10 @@ def sentence(fault: Any, field: str) -> str:
     """Say what is wrong with a field in words a technician understands."""
     known = fault.get("ctx", {})
     if isinstance(known.get("error"), ValueError):
-        said = str(known["error"])
-        return f"{field} {said}" if said.startswith("must ") else said
-    said = _SAID.get(fault["type"], "")
-    return said.format(field=field, **known) if said else f"{field}: {fault['msg']}."
+        words = str(known["error"])
+        return f"{field} {words}" if words.startswith("must ") else words
+    words = _SAID.get(fault["type"], "")
+    return words.format(field=field, **known) if words else f"{field}: {fault['msg']}."
 
 
 _TEXT = "{field} must be text."

@@ -70,5 +70,5 @@ def read_record(name: str, data: Any, record: type[Record]) -> Record:
     try:
         return record.model_validate(data)
     except ValidationError as error:
-        said = (f"{'.'.join(map(str, where)) or 'file'}: {what}" for where, what in faults(error, "file"))
-        raise BadDataFile(f"{name}: {' '.join(said)}") from error
+        words = (f"{'.'.join(map(str, where)) or 'file'}: {what}" for where, what in faults(error, "file"))
+        raise BadDataFile(f"{name}: {' '.join(words)}") from error

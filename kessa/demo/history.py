@@ -109,14 +109,14 @@ def _test(sample: str, stay: Stay, todo: Todo, at: datetime, instruments: list[I
     method, _ = suggested_method(stay.place, family, written_at(stay.place, family[0].main))
     kit = stay.kit if stay.kit and todo.family in stay.kit.families else None
     instrument = next((each for each in instruments if each.measures == method.instrument), None)
-    said = {
+    data = {
         "sample": sample,
         "method": method.key,
         "kit": kit.pk if kit else None,
         "lot": "" if kit else _OLD_LOT,
         "instrument": instrument.pk if instrument else None,
     }
-    begun = begin_test(stay.person, said, number=uuid.UUID(_identity(chance)), at=at)
+    begun = begin_test(stay.person, data, number=uuid.UUID(_identity(chance)), at=at)
     return run_through(begun, stay.person, todo, chance)
 
 
@@ -198,13 +198,13 @@ def run_through(determination: Determination, person: Membership, todo: Todo, ch
     part = method.main
     strength = todo.strengths[part.key] / determination.dilution
     plan = dilute(strength, part.least or 0.0, part.reach or 1.0, 50.0)
-    said = same_again(determination) | {"continues": str(determination.pk)}
+    data = same_again(determination) | {"continues": str(determination.pk)}
     if part.next_range:
-        said["method"] = part.next_range
+        data["method"] = part.next_range
     else:
-        said["dilution"] = determination.dilution * plan.factor
+        data["dilution"] = determination.dilution * plan.factor
     at = taps.at + timedelta(minutes=2)
-    return run_through(begin_test(person, said, number=uuid.UUID(_identity(chance)), at=at), person, todo, chance)
+    return run_through(begin_test(person, data, number=uuid.UUID(_identity(chance)), at=at), person, todo, chance)
 
 
 def _identity(chance: Random) -> str:

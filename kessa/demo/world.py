@@ -106,13 +106,13 @@ def _people() -> dict[str, Membership]:
 def _places(by: Membership) -> dict[str, Place]:
     places: dict[str, Place] = {}
     for each in DATA["places"]:
-        said = (each["kind"], each.get("facts", {}), each.get("feeds", []))
+        given = (each["kind"], each.get("facts", {}), each.get("feeds", []))
         places[each["name"]] = keep_place(
             by,
             Place(
                 team=by.team,
                 kind_key=each["kind"],
-                limit_sets=proposed_sets(*said, DATA["laws"]),
+                limit_sets=proposed_sets(*given, DATA["laws"]),
                 **{name: value for name, value in each.items() if name not in _NOT_FIELDS},
             ),
         )
@@ -140,8 +140,8 @@ def _kits(by: Membership) -> dict[str, Kit]:
 
 def _products(by: Membership, places: dict[str, Place]) -> None:
     for each in DATA["products"]:
-        said, lot = {name: value for name, value in each.items() if name not in ("lot", "places")}, each.get("lot")
-        product = Product(team=by.team, **said)
+        data, lot = {name: value for name, value in each.items() if name not in ("lot", "places")}, each.get("lot")
+        product = Product(team=by.team, **data)
         product.clean()
         keep_product(by, product, [places[name] for name in each.get("places", ())])
         if lot:
@@ -165,8 +165,8 @@ def _done(people: dict[str, Membership], places: dict[str, Place]) -> None:
 
 def _review(people: dict[str, Membership]) -> None:
     """What is older was looked over and released; about one visit somebody was asked."""
-    ines, asked, said = people["ines"], people[DATA["review"]["asks_of"]], DATA["review"]
-    before = timezone.now() - _DAY * said["reviewed_after_days"]
+    ines, asked, data = people["ines"], people[DATA["review"]["asks_of"]], DATA["review"]
+    before = timezone.now() - _DAY * data["reviewed_after_days"]
     visits = to_look_over(ines.team).filter(started_at__lt=before)
     steps = [
         Step(team=ines.team, visit=visit, what=What.ACCEPTED, by=ines.user, at=visit.changed_at or visit.started_at)
@@ -174,10 +174,10 @@ def _review(people: dict[str, Membership]) -> None:
     ]
     Step.objects.bulk_create(steps)
     visits.update(review=Review.REVIEWED)
-    release_all(ines, ines.team, place=None, until=timezone.localdate() - _DAY * said["released_after_days"])
+    release_all(ines, ines.team, place=None, until=timezone.localdate() - _DAY * data["released_after_days"])
     last = to_look_over(ines.team).filter(leader=asked.user).first()
     if last:
-        ask(ines, last, asked.user, words=said["question"])
+        ask(ines, last, asked.user, words=data["question"])
 
 
 def _level(team: Team) -> None:
@@ -246,8 +246,8 @@ def _checks(team: Team, people: dict[str, Membership], boxes: dict[str, Kit], ch
         against = {"expected": each["expected"], "plan": each["plan"]} if "expected" in each else {}
         person = people[each["person"]]
         method, kit = each["method"], boxes[each["kit"]]
-        said = {"method": method, "purpose": each["purpose"], "against": against, "kit": kit.pk}
-        begun = begin_test(person, said, at=at)
+        data = {"method": method, "purpose": each["purpose"], "against": against, "kit": kit.pk}
+        begun = begin_test(person, data, at=at)
         run_through(begun, person, Todo(begun.method.family, each.get("parts") or {"main": each["strength"]}), chance)
 
 

@@ -34,9 +34,9 @@ def calibration_line(points: Sequence[Sequence[float]]) -> SafeString:
         f'<text class="n end" x="{_EDGE - 6}" y="{place(0, y).split()[1]}" dy="4">{y:.2g}</text>'
         for y in (most_y / 4 * n for n in range(1, 4))
     )
-    said = f"Calibration line through {len(points)} standards, slope {line.slope:.4g}, intercept {line.intercept:.4g}"
+    words = f"Calibration line through {len(points)} standards, slope {line.slope:.4g}, intercept {line.intercept:.4g}"
     return mark_safe(  # noqa: S308 # numbers alone
-        f'<svg class="trend" viewBox="0 0 {_WIDE} {_TALL}" role="img" aria-label="{said}">'
+        f'<svg class="trend" viewBox="0 0 {_WIDE} {_TALL}" role="img" aria-label="{words}">'
         f'<path class="usual-band" d="M{"L".join(upper)}L{"L".join(reversed(lower))}Z"/>'
         f'<path class="grid" d="M{place(0, 0)}L{place(most_x, 0)}M{place(0, 0)}L{place(0, most_y)}" fill="none"/>'
         f'<polyline class="here" points="{place(0, reading[0])} {place(most_x, reading[-1])}"/>'

@@ -42,10 +42,10 @@ def control_drawn(chart: Chart, moments: Sequence[datetime], wide: int) -> SafeS
         f'<text class="{"end" if n else "year-name"}" x="{across[n]}" y="{_TALL - 4}">{day}</text>'
         for n, day in ((n, f"{timezone.localtime(moments[n]):%d %b %Y}") for n in ends)
     )
-    said = f"Control chart of {len(chart.values)} values: centre {chart.centre:.3g}, limits {low:.3g} and {high:.3g}, "
-    said += f"{len(chart.broken)} of them break a rule. They are in the table below"
+    words = f"Control chart of {len(chart.values)} values: centre {chart.centre:.3g}, limits {low:.3g} and {high:.3g}, "
+    words += f"{len(chart.broken)} of them break a rule. They are in the table below"
     return mark_safe(  # noqa: S308 # numbers and days alone
-        f'<svg class="trend control" viewBox="0 0 {wide} {_TALL}" role="img" aria-label="{said}">'
+        f'<svg class="trend control" viewBox="0 0 {wide} {_TALL}" role="img" aria-label="{words}">'
         f'{thirds}{lines}<polyline class="there" points="{path}"/>{dots}{days}</svg>'
     )
 

@@ -71,14 +71,14 @@ def _drawn(spots: tuple[Spot, ...], width: int) -> SafeString:
         parts.append(f'<polyline class="water" points="{line}"/>')
     for dot in dots:
         verdict = dot.place.verdict
-        said = verdict or "not assessed"
+        given = verdict or "not assessed"
         at, anchor = dot.label_x, "end" if dot.end else "start"
         named = (
             f'<line class="lead" x1="{dot.x}" y1="{dot.y}" x2="{at}" y2="{dot.label_y}"/>'
             f'<text class="{anchor}" x="{at}" y="{dot.label_y}" dy="4">{escape(_short(dot.place.name, width))}</text>'
         )
         parts.append(
-            f'<a href="{page}{dot.place.pk}/" aria-label="{escape(dot.place.name)}: {said}">'
+            f'<a href="{page}{dot.place.pk}/" aria-label="{escape(dot.place.name)}: {given}">'
             f"{_glyph(dot, verdict)}{'' if dot.label_y is None else named}</a>"
         )
     return mark_safe(  # noqa: S308 # names are escaped, the rest are numbers and words of ours

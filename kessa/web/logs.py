@@ -28,15 +28,15 @@ class JsonLines(logging.Formatter):
 
     def format(self, record: logging.LogRecord) -> str:
         """Write a record."""
-        said = {
+        data = {
             "at": datetime.fromtimestamp(record.created, UTC).isoformat(timespec="milliseconds"),
             "level": record.levelname.lower(),
             "from": record.name,
             "said": record.getMessage(),
         }
         if record.exc_info:
-            said["fault"] = self.formatException(record.exc_info)
-        return json.dumps(said, ensure_ascii=False)
+            data["fault"] = self.formatException(record.exc_info)
+        return json.dumps(data, ensure_ascii=False)
 
 
 def formatter() -> logging.Formatter:

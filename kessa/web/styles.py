@@ -26,15 +26,15 @@ def used_styles() -> str:
     """Return the rules whose classes are all named somewhere, with the variables that these and our own styles use."""
     words = _words()
     rules = [
-        (around, kept, said)
-        for around, selectors, said in _rules(_COMMENT.sub("", SOURCE.read_text()))
+        (around, kept, given)
+        for around, selectors, given in _rules(_COMMENT.sub("", SOURCE.read_text()))
         if (kept := _kept(selectors, words))
     ]
-    needed = _needed([said for _, _, said in rules])
+    needed = _needed([given for _, _, given in rules])
     written: list[str] = []
     inside = ""
-    for around, selectors, said in rules:
-        left = _left(selectors, said, needed)
+    for around, selectors, given in rules:
+        left = _left(selectors, given, needed)
         if not left:
             continue
         if around != inside:
@@ -51,8 +51,8 @@ def _words() -> set[str]:
     for root in (_OURS, Path(crispy_bulma.__file__).parent):
         for pattern, named in _PLACES.items():
             for path in (each for each in root.rglob(pattern) if "vendor" not in each.parts):
-                for said in re.findall(named, path.read_text()):
-                    words.update(_WORD.findall(said))
+                for given in re.findall(named, path.read_text()):
+                    words.update(_WORD.findall(given))
     return words
 
 
@@ -80,23 +80,23 @@ def _kept(selectors: str, words: set[str]) -> str:
     return ",".join(each for each in alternatives if set(_CLASS.findall(re.sub(r":not\([^)]*\)", "", each))) <= words)
 
 
-def _left(selectors: str, said: str, needed: set[str]) -> str:
+def _left(selectors: str, words: str, needed: set[str]) -> str:
     """Return what a rule says without the variables that nobody needs."""
     if selectors.startswith("@"):
-        return said
-    declared = _declarations(said)
+        return words
+    declared = _declarations(words)
     return ";".join(each for each in declared if not each.startswith("--") or each.partition(":")[0] in needed)
 
 
-def _declarations(said: str) -> list[str]:
-    return [each for each in re.split(r";(?![^(]*\))", said) if each.strip()]
+def _declarations(words: str) -> list[str]:
+    return [each for each in re.split(r";(?![^(]*\))", words) if each.strip()]
 
 
-def _needed(said: list[str]) -> set[str]:
+def _needed(given: list[str]) -> set[str]:
     """Return the variables that are used, by the rules that are kept, by our own styles, and by variables of these."""
     valued: dict[str, set[str]] = {}
     needed: set[str] = set()
-    for each in (declaration for rule in said for declaration in _declarations(rule)):
+    for each in (declaration for rule in given for declaration in _declarations(rule)):
         name, _, value = each.partition(":")
         uses = set(_VARIABLE.findall(value))
         if name.startswith("--"):

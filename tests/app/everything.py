@@ -36,7 +36,7 @@ from kessa.record.rounds.services import keep_packing_list
 from kessa.record.rules.services import begin_set, publish_set
 from kessa.record.testing.services import begin_test
 from kessa.record.visits.services import label_bottle
-from kessa.record.webhooks.models import Hook
+from kessa.record.webhooks.models import Webhook
 from kessa.web.permissions import addresses
 from tests.world import Taps, begin, note, planned, read, send, stocked_kit, visited
 
@@ -91,7 +91,7 @@ def one_of_each(by, place):
         "/actions/at/": {"place_pk": place.pk},
         "/actions/": {"pk": note_done(by, place, timezone.now(), by_way="look", title="Looked").pk, "act": "decide"},
         "/api/keys/": {"pk": make_key(by, Key(name="x", ends_at=timezone.now() + timedelta(days=1)), f"k{by.pk}").pk},
-        "/api/hooks/": {"pk": Hook.objects.create(team=team, address="https://example.org/", secret="x").pk},
+        "/api/hooks/": {"pk": Webhook.objects.create(team=team, address="https://example.org/", secret="x").pk},
         "/bench/check/": {"key": own.key},
         "/bench/sample/": {"sample_pk": begun.sample_id},
         "/bench/visit/": {"pk": visit.pk},
@@ -149,7 +149,7 @@ def _picture():
 
 
 def _notebook(by):
-    """Bring an old notebook."""
+    """Bring a file."""
     table = SimpleUploadedFile("old.csv", f"Site,Date,Chloride mg/L\nX,2024-01-0{by.pk % 9 + 1},5\n".encode())
     return bring(by, by.team, table)
 

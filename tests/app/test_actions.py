@@ -52,8 +52,8 @@ class ActionsTest(PageTest):
         row = Place(team=self.team, kind_key=kind, name=name, limit_sets=list(sets), feeds=list(feeds), facts=facts)
         return keep_place(self.ines, row)
 
-    def product(self, name, lot=0.0, **said):
-        product = Product(team=self.team, name=name, **said)
+    def product(self, name, lot=0.0, **data):
+        product = Product(team=self.team, name=name, **data)
         product.clean()
         keep_product(self.ines, product)
         if lot:
@@ -103,9 +103,9 @@ class Proposed(ActionsTest):
         send(self.ines, test, Taps().read(7500).close())
         Mark.objects.create(team=self.team, result=standing(test), flag="check-failed", at=timezone.now())
         restate(boiler)
-        said = {each.parameter: " ".join(each.cautions) for each in self.open_at(boiler)}
-        self.assertIn("Test again as well.", said["total hardness"])
-        self.assertIn("Test again before anything is added or let out.", said["conductivity"])
+        data = {each.parameter: " ".join(each.cautions) for each in self.open_at(boiler)}
+        self.assertIn("Test again as well.", data["total hardness"])
+        self.assertIn("Test again before anything is added or let out.", data["conductivity"])
 
     def test_what_somebody_decided_stays_and_what_is_set_aside_asks_for_nothing(self):
         boiler = self.boiler()
@@ -138,8 +138,8 @@ class Proposed(ActionsTest):
             )
 
     def test_a_limit_says_who_is_told_by_name_and_number(self):
-        said = {"role": "authority", "name": "Vale health office", "telephone": "555 0100", "waters": ["drinking"]}
-        keep_contact(self.ines, Contact(team=self.team, **said))
+        data = {"role": "authority", "name": "Vale health office", "telephone": "555 0100", "waters": ["drinking"]}
+        keep_contact(self.ines, Contact(team=self.team, **data))
         well = self.place("well", "Well", ["eu-2020"], ["people", "infants"])
         read(well, self.ines, "nitrate-photometer", 7.5, 7.5, dilution=2)
         (sheet,) = self.open_at(well)
@@ -435,7 +435,7 @@ class Done(ActionsTest):
         (bleed,) = self.open_at(boiler)
         tomorrow = f"{timezone.localtime() + timedelta(days=1):%Y-%m-%dT%H:%M}"
         yesterday, before = (f"{timezone.localtime() - timedelta(days=n):%Y-%m-%dT%H:%M}" for n in (1, 2))
-        for said in (
+        for data in (
             {"at": tomorrow, "amount": "5"},
             {"at": "soon", "amount": "5"},
             {"amount": "-3"},
@@ -443,8 +443,8 @@ class Done(ActionsTest):
             {"amount": "nan"},
             {},
         ):
-            answer = self.client.post(reverse("actions:do", args=[bleed.pk]), {"measure": "min", **said})
-            self.assertEqual(answer.status_code, 422, said)
+            answer = self.client.post(reverse("actions:do", args=[bleed.pk]), {"measure": "min", **data})
+            self.assertEqual(answer.status_code, 422, data)
         self.assertEqual(self.client.post(reverse("actions:change", args=[bleed.pk, "sing"])).status_code, 404)
         bleed.refresh_from_db()
         self.assertEqual(bleed.state, State.PROPOSED)
@@ -501,8 +501,8 @@ class Systems(ActionsTest):
 
     def test_whoever_sees_dead_fish_begins_the_list_without_a_number(self):
         address = reverse("actions:begin_list", args=[self.brook.pk])
-        said = {"role": "spill_line", "name": "Vale rivers", "telephone": "555 0111", "waters": ["open"]}
-        keep_contact(self.ines, Contact(team=self.team, **said))
+        data = {"role": "spill_line", "name": "Vale rivers", "telephone": "555 0111", "waters": ["open"]}
+        keep_contact(self.ines, Contact(team=self.team, **data))
         page = self.client.post(address, follow=True)
         for words in ("Tell Vale rivers, 555 0111", "Touch none", "emergency number"):
             self.assertContains(page, words)
@@ -538,15 +538,15 @@ class Systems(ActionsTest):
 class Products(ActionsTest):
     def test_a_label_is_checked_at_the_field_at_fault_and_its_lots_are_counted(self):
         address = reverse("products:create")
-        said = {"name": "Sulfite", "does": "raises", "parameter": "sulfite", "liquid": "on", "active_percent": "20",
+        data = {"name": "Sulfite", "does": "raises", "parameter": "sulfite", "liquid": "on", "active_percent": "20",
                 "step_unit": "mg/L", "hours_between": "4"}  # fmt: skip
-        self.assertContains(self.client.post(address, said), "Say of what the percent are", status_code=422)
-        said |= {"active_form": "Na2SO3"}
-        self.assertContains(self.client.post(address, said), "need its density", status_code=422)
-        said |= {"density_kg_l": "1.19", "holds": ["sulfite"]}
-        self.client.post(address, said)
+        self.assertContains(self.client.post(address, data), "Say of what the percent are", status_code=422)
+        data |= {"active_form": "Na2SO3"}
+        self.assertContains(self.client.post(address, data), "need its density", status_code=422)
+        data |= {"density_kg_l": "1.19", "holds": ["sulfite"]}
+        self.client.post(address, data)
         product = Product.objects.for_team(self.team).get()
-        self.assertContains(self.client.post(address, said), "a product of this name already", status_code=422)
+        self.assertContains(self.client.post(address, data), "a product of this name already", status_code=422)
         page = reverse("products:product", args=[product.pk])
         self.client.post(reverse("products:add_lot", args=[product.pk]), {"number": "S-1", "amount": "10"})
         lot = product.lots.get()

@@ -26,13 +26,13 @@ def unpacked(answer):
     """Return the pages of an answer in which nothing is said twice, by address, as the phone puts them together."""
     pieces, found = [], {}
     for line in b"".join(answer.streaming_content).decode().splitlines():
-        address, said = json.loads(line)
+        address, given = json.loads(line)
         text = []
-        for each in said or ():
+        for each in given or ():
             new = [each] if isinstance(each, str) else pieces[each[0] : sum(each)]
             text += new
             pieces += new if isinstance(each, str) else []
-        found[address] = None if said is None else "".join(text)
+        found[address] = None if given is None else "".join(text)
     return found
 
 
@@ -113,8 +113,8 @@ class TakenAlong(PageTest):
 
     def test_it_is_installed_as_an_app_and_the_worker_keeps_what_pages_are_made_of(self):
         self.client.logout()
-        said = self.client.get("/kessa.webmanifest").json()
-        self.assertEqual((said["start_url"], said["display"]), ("/today/", "standalone"))
+        data = self.client.get("/kessa.webmanifest").json()
+        self.assertEqual((data["start_url"], data["display"]), ("/today/", "standalone"))
         worker = self.client.get("/worker.js").content.decode()
         for name in ("bench/board", "conditions/circumstances", "phone/phone", "offline/uuid5"):
             self.assertIn(f"/{name}.", worker)

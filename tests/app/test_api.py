@@ -138,19 +138,19 @@ class Writing(Api):
         self.assertEqual(
             self.ask(f"/visits/{visit}/observations", [{"scale": "air_temperature", "value": 8.5}]).status_code, 200
         )
-        said = {
+        data = {
             "id": sample,
             "place": self.place.pk,
             "drawn_at": timezone.now().isoformat(),
             "water_temperature_c": 7.5,
         }
         for _ in range(2):
-            self.assertEqual(self.ask("/samples", said).status_code, 200)
+            self.assertEqual(self.ask("/samples", data).status_code, 200)
         readings = [{"reading": {"display": value}} for value in (2.0, 2.1)]
-        said = {"id": test, "sample": sample, "method": "nitrate-photometer", "readings": readings}
-        first = self.ask("/tests", said, idempotency_key="one").json()
-        self.assertEqual(self.ask("/tests", said, idempotency_key="one").json(), first)
-        self.assertEqual(self.ask("/tests", said).json(), first)
+        data = {"id": test, "sample": sample, "method": "nitrate-photometer", "readings": readings}
+        first = self.ask("/tests", data, idempotency_key="one").json()
+        self.assertEqual(self.ask("/tests", data, idempotency_key="one").json(), first)
+        self.assertEqual(self.ask("/tests", data).json(), first)
         result = Result.objects.for_team(self.team).get(pk=first["results"][0])
         self.assertEqual((round(result.value, 2), result.person, result.verdict), (9.08, self.olek.user, "inside"))
         self.assertEqual(str(result.visit_id), visit)
@@ -206,20 +206,20 @@ class Writing(Api):
 
     def test_a_test_is_taken_whole_or_not_at_all(self):
         sample = drawn(self.place, self.olek)
-        said = {"id": str(uuid.uuid4()), "sample": str(sample.pk), "method": "nitrate-photometer"}
+        data = {"id": str(uuid.uuid4()), "sample": str(sample.pk), "method": "nitrate-photometer"}
         good, other = [{"reading": {"display": value}} for value in (2.0, 5.1)]
         for wrong in ({"displai": 2.1}, {"display": -1}, {"display": True}):
-            answer = self.ask("/tests", said | {"readings": [good, {"reading": wrong}]})
+            answer = self.ask("/tests", data | {"readings": [good, {"reading": wrong}]})
             self.assertEqual(answer.status_code, 422, answer.content)
         self.assertFalse(Determination.objects.for_team(self.team).exists())
-        self.assertFalse(Tap.objects.for_team(self.team).filter(stream=said["id"]).exists())
-        first = self.ask("/tests", said | {"readings": [good, good]})
+        self.assertFalse(Tap.objects.for_team(self.team).filter(stream=data["id"]).exists())
+        first = self.ask("/tests", data | {"readings": [good, good]})
         self.assertEqual(first.status_code, 200, first.content)
         # The same again is the same, by any key of the team's; anything else by that id is not.
-        again = self.ask("/tests", said | {"readings": [good, good]}, key=key_for(self.ines, "results"))
+        again = self.ask("/tests", data | {"readings": [good, good]}, key=key_for(self.ines, "results"))
         self.assertEqual(again.json(), first.json())
         for key in (None, key_for(self.ines, "results")):
-            answer = self.ask("/tests", said | {"readings": [good, other]}, key=key)
+            answer = self.ask("/tests", data | {"readings": [good, other]}, key=key)
             self.assertEqual((answer.status_code, "sent with something else" in answer.json()["error"]), (409, True))
         self.assertEqual(Result.objects.for_team(self.team).count(), 1)
         # What a page made is not made again either.
@@ -230,15 +230,15 @@ class Writing(Api):
         later = (timezone.now() + timedelta(hours=1)).isoformat()
         body = {"id": str(uuid.uuid4()), "place": self.place.pk}
         safety = {"company": "Sanna", "told": "Ines", "back_by": "17:30", "ice_or_flood": "none", "ready": True}
-        for address, said, field in (
+        for address, data, field in (
             ("/samples", body | {"drawn_at": later}, "drawn_at"),
             ("/samples", body | {"drawn_at": later[:19]}, "drawn_at"),
             ("/visits", body | {"safety": safety, "at": later}, "at"),
             ("/visits", body | {"safety": safety | {"told": ""}}, "told"),
             ("/visits", body | {"safety": safety | {"back_by": "late"}}, "back_by"),
         ):
-            with self.subTest(field, said=said):
-                answer = self.ask(address, said)
+            with self.subTest(field, data=data):
+                answer = self.ask(address, data)
                 self.assertEqual(answer.status_code, 422)
                 self.assertIn(f"{field}: ", answer.json()["error"])
         self.assertFalse(Sample.objects.for_team(self.team).exists() or Visit.objects.for_team(self.team).exists())
@@ -331,8 +331,8 @@ class Hooks(Api):
         moment, given = (part.split("=")[1] for part in signed.split(","))
         mine = hmac.new(hook.secret.encode(), f"{moment}.".encode() + body, hashlib.sha256).hexdigest()
         self.assertEqual(mine, given)
-        said = json.loads(body)
-        self.assertEqual((said["event"], said["data"]["results"][0]["censor"]), ("results", ">"))
+        data = json.loads(body)
+        self.assertEqual((data["event"], data["data"]["results"][0]["censor"]), ("results", ">"))
         stood = next(
             given["data"] for given in (json.loads(body) for _, body in _Taker.taken) if given["event"] == "verdicts"
         )

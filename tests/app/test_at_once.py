@@ -115,9 +115,9 @@ class AtOnce(TransactionTestCase):
             for form in Forms(answer.content.decode()).found:
                 action = urlsplit(urljoin(f"http://testserver{page}", form["action"])).path
                 if form["method"] == "post" and not action.startswith(SPARED):
-                    said = {name: offered[0] for name, offered in form["fields"].items() if offered}
-                    for status in self.post_at_once(action, said):
-                        self.assertLess(status, 500, (action, said))
+                    data = {name: offered[0] for name, offered in form["fields"].items() if offered}
+                    for status in self.post_at_once(action, data):
+                        self.assertLess(status, 500, (action, data))
 
     def test_what_two_add_under_one_name_stands_once_and_the_others_are_told(self):
         kit = stocked_kit(self.membership)

@@ -95,8 +95,8 @@ class Recording(PageTest):
         ):
             with self.subTest(method, reading=reading):
                 test = begin(self.place, self.membership, method)
-                ((_, said),) = send(self.membership, test, Taps().read(reading).made).refused
-                self.assertIn(f"not on the scale. It runs {refusal}.", said)
+                ((_, given),) = send(self.membership, test, Taps().read(reading).made).refused
+                self.assertIn(f"not on the scale. It runs {refusal}.", given)
         meter = begin(self.place, self.membership, "conductivity-meter")
         for strange in ({"display": 1, "display_unit": [1, 2]}, {"display": "1"}, {"display": [3, 4]}):
             self.assertEqual(len(send(self.membership, meter, Taps().read(strange).made).refused), 1)
@@ -115,17 +115,17 @@ class Recording(PageTest):
         self.assertEqual((stored.kept, len(stored.refused)), ([], len(taps)))
 
     def test_a_page_sent_twice_begins_once_and_two_tests_are_two(self):
-        said = {"sample": str(self.determination.sample_id), "method": "chloride-drops-25"}
+        data = {"sample": str(self.determination.sample_id), "method": "chloride-drops-25"}
         number = uuid.uuid4()
-        begun = [begin_test(self.membership, said, number=number).pk for _ in range(2)]
+        begun = [begin_test(self.membership, data, number=number).pk for _ in range(2)]
         self.assertEqual(begun, [number, number])
-        self.assertNotEqual(begin_test(self.membership, said).pk, number)
+        self.assertNotEqual(begin_test(self.membership, data).pk, number)
 
     def test_a_whole_test_can_come_at_once_from_a_browser_that_had_no_signal(self):
         sample = drawn(self.place, self.membership)
         number, taps = uuid.uuid4(), Taps(seq=0)
-        said = {"sample": str(sample.pk), "method": "chloride-drops-25", "version": 2, "rules": {"endpoint": "before"}}
-        taps.add("", "test_begun", **said)
+        data = {"sample": str(sample.pk), "method": "chloride-drops-25", "version": 2, "rules": {"endpoint": "before"}}
+        taps.add("", "test_begun", **data)
         taps.run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close()
         random.Random(3).shuffle(taps.made)
         stored = record(self.membership, "bench", number, taps.made)
@@ -147,9 +147,9 @@ class Recording(PageTest):
             ({"continues": str(self.determination.pk)}, "no such closed test"),
             ({"against": {"expected": "x"}}, "held against"),
         ):
-            said = {"sample": str(self.determination.sample_id), "method": "chloride-drops-25", **change}
+            data = {"sample": str(self.determination.sample_id), "method": "chloride-drops-25", **change}
             with self.subTest(change), self.assertRaisesMessage(ValidationError, words):
-                begin_test(self.membership, said)
+                begin_test(self.membership, data)
 
     def test_a_closing_is_always_kept_and_closes_nothing_where_nothing_is_finished(self):
         early = Taps()

@@ -25,8 +25,8 @@ class Charts(TestCase):
     def standard(self, found, days_ago, by=None):
         by = by or self.ines
         at = timezone.now() - timedelta(days=days_ago)
-        said = {"method": FAMILY, "purpose": "standard", "kit": self.kit.pk, "against": {"expected": 2.0}}
-        test = begin_test(by, said, at=at)
+        data = {"method": FAMILY, "purpose": "standard", "kit": self.kit.pk, "against": {"expected": 2.0}}
+        test = begin_test(by, data, at=at)
         send(by, test, Taps(days_ago=days_ago).read(found, found).close())
         return QualityCheck.objects.for_team(self.team).get(determination=test)
 
@@ -80,8 +80,8 @@ class Charts(TestCase):
                 Lot.objects.for_team(self.team).filter(kit=self.kit, supply_key="silver-nitrate").update(in_use=False)
                 add_lot(self.ines, silver, 20)
             for count in counts:
-                said = {"method": "chloride-drops-25", "purpose": "standard", "kit": self.kit.pk}
-                test = begin_test(self.ines, said | {"against": {"expected": 36.0}})
+                data = {"method": "chloride-drops-25", "purpose": "standard", "kit": self.kit.pk}
+                test = begin_test(self.ines, data | {"against": {"expected": 36.0}})
                 send(self.ines, test, Taps().run("sample-1", count).run("sample-2", count).close())
         self.assertContains(self.client.get("/log/charts/?family=chloride-drops"), "and that is no chance")
         olek = member(self.team, "Olek")

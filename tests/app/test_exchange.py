@@ -51,11 +51,11 @@ class GivenOut(PageTest):
     def test_a_data_package_reads_back_whole(self):
         with patch.object(exchange_nouns, "AT_ONCE", 2):
             package = zipfile.ZipFile(self.written("zip"))
-        said = json.loads(package.read("datapackage.json"))
-        self.assertEqual(said["licenses"][0]["name"], "CC-BY-4.0")
-        self.assertEqual([each["name"] for each in said["resources"]], [noun.name for noun in resources()])
+        data = json.loads(package.read("datapackage.json"))
+        self.assertEqual(data["licenses"][0]["name"], "CC-BY-4.0")
+        self.assertEqual([each["name"] for each in data["resources"]], [noun.name for noun in resources()])
         ids = {}
-        for resource, noun in zip(said["resources"], resources(), strict=True):
+        for resource, noun in zip(data["resources"], resources(), strict=True):
             fields = resource["schema"]["fields"]
             rows = list(csv.DictReader(io.StringIO(package.read(resource["path"]).decode())))
             kept = [row for piece in rows_of(noun, self.team, None) for row in piece]
@@ -65,7 +65,7 @@ class GivenOut(PageTest):
             for row, stored in zip(rows, kept, strict=True):
                 for field, value in zip(fields, stored, strict=True):
                     self.assertEqual(*self.alike(row[field["name"]], value, field["type"]), (noun.name, field["name"]))
-        for resource in said["resources"]:
+        for resource in data["resources"]:
             for key in resource["schema"]["foreignKeys"]:
                 rows = csv.DictReader(io.StringIO(package.read(resource["path"]).decode()))
                 known = ids[key["reference"]["resource"]] | {""}
@@ -92,9 +92,9 @@ class GivenOut(PageTest):
 
     def test_lines_and_the_map_as_filtered(self):
         lines = [json.loads(line) for line in self.written("jsonl", "verdict=inside")]
-        said = {each["id"] for each in lines if each["noun"] == "results"}
+        data = {each["id"] for each in lines if each["noun"] == "results"}
         inside = Result.objects.for_team(self.team).current().filter(verdict="inside")
-        self.assertEqual(said, {each.pk for each in inside})
+        self.assertEqual(data, {each.pk for each in inside})
         visits = {each["id"] for each in lines if each["noun"] == "visits"}
         self.assertEqual(visits, {str(each.visit_id) for each in inside})
         chart = json.load(self.written("geojson"))

@@ -102,8 +102,8 @@ class Hands(TestCase):
         self.assertEqual([pk for pk, _ in stored.refused + stored.waits], [wrong["id"], lent["id"]])
         # Nobody else may say that it was she, nor may she be made to say it: she says so, signed in herself.
         for author, sender in ((self.olek, self.ines), (self.ines, self.ines), (self.sanna, self.olek)):
-            said = self.was_me(lent) | {"whose": whose(author)}
-            self.assertEqual(len(self.send(said, lent, by=sender).refused), 1)
+            data = self.was_me(lent) | {"whose": whose(author)}
+            self.assertEqual(len(self.send(data, lent, by=sender).refused), 1)
         # What is typed on one phone lends nothing on another.
         typed = self.took_over(self.sanna)
         typed["data"]["phone_of"] = self.per.user_id
@@ -111,8 +111,8 @@ class Hands(TestCase):
         # A wrong PIN is none either when she is signed in.
         self.assertEqual(len(self.send(self.took_over(self.sanna, "111111"), lent, by=self.sanna).refused), 1)
         self.assertEqual(len(self.send(lent, by=self.sanna).waits), 1)
-        said = self.was_me(lent)
-        self.assertEqual(self.send(said, by=self.sanna).kept, [said["id"]])
+        data = self.was_me(lent)
+        self.assertEqual(self.send(data, by=self.sanna).kept, [data["id"]])
         self.assertEqual(len(self.send(lent, by=self.per).waits), 1)
         self.assertEqual(self.send(lent, by=self.sanna).kept, [lent["id"]])
         self.assertEqual(self.visit().observations.get().person, self.sanna.user)
@@ -149,8 +149,8 @@ class Hands(TestCase):
         self.seq += 30
         after = self.tap("observed", {"value": 2}, run="flow", to=self.sanna)
         self.assertEqual(len(self.send(after).waits), 1)
-        said = self.was_me(after)
-        self.assertEqual(self.send(said, after, by=self.sanna).late, [said["id"], after["id"]])
+        data = self.was_me(after)
+        self.assertEqual(self.send(data, after, by=self.sanna).late, [data["id"], after["id"]])
 
     def test_an_earlier_taking_over_does_not_lend_the_name_again(self):
         self.send(self.begun(), self.handed(self.sanna), self.took_over(self.sanna))
@@ -212,8 +212,8 @@ class Hands(TestCase):
         self.assertEqual((result.person, result.tested_by), (self.olek.user, "Olek (sent by Per)"))
         self.assertIn(self.per.user_id, hands_on(result.visit))
         # So it is of a check, on its page and in files.
-        said = {"method": "chloride-drops-25", "purpose": "standard", "against": {"expected": 8.0}}
-        check = begin_test(self.olek, said)
+        data = {"method": "chloride-drops-25", "purpose": "standard", "against": {"expected": 8.0}}
+        check = begin_test(self.olek, data)
         self.send(*self.run_and_closed(), by=self.per, of="bench", number=check.pk)
         self.client.force_login(self.olek.user)
         self.assertContains(self.client.get(reverse("quality:check", args=[check.pk])), "Olek, sent by Per")
@@ -295,13 +295,13 @@ class Hands(TestCase):
         wrong = self.tap("observed", {"value": 620, "unit": "mS/cm", "instrument": None}, run="conductivity")
         [[_, why]] = self.send(wrong, number=visit.pk).refused
         self.assertIn("not on the scale", why)
-        said = {"of": "visit", "stream": str(visit.pk), "taps": [wrong], "why": "the display said µS/cm"}
+        data = {"of": "visit", "stream": str(visit.pk), "taps": [wrong], "why": "the display said µS/cm"}
         for change in ({"why": " "}, {"stream": "x"}, {"of": "boat"}, {"instead": [1]}, {"taps": [{}]}, {"taps": 1}):
-            answer = self.client.post("/taps/dropped/", {"instead": None} | said | change, "application/json")
+            answer = self.client.post("/taps/dropped/", {"instead": None} | data | change, "application/json")
             self.assertEqual(answer.status_code, 400, change)
         instead = {"value": 620, "unit": "uS/cm", "instrument": None}
         for new in (instead, None):
-            answer = self.client.post("/taps/dropped/", said | {"instead": new}, "application/json")
+            answer = self.client.post("/taps/dropped/", data | {"instead": new}, "application/json")
             self.assertEqual(answer.status_code, 200)
         acts = Act.objects.for_team(self.team).filter(on_id=str(visit.pk)).order_by("pk")
         noted = [(act.what, act.person, act.changes, act.why) for act in acts]

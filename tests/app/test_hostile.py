@@ -199,9 +199,9 @@ class Hostile(TestCase):
 
     def filled(self, form):
         """Fill a form as a person would."""
-        said = {name: self.random.choice(offered) for name, offered in form["fields"].items() if offered}
-        said.pop("csrfmiddlewaretoken", None)
-        return said
+        data = {name: self.random.choice(offered) for name, offered in form["fields"].items() if offered}
+        data.pop("csrfmiddlewaretoken", None)
+        return data
 
     def spoilt(self, forms):
         """Return each form with each of its fields spoilt, the worst values of all fields first."""
@@ -223,14 +223,14 @@ class Hostile(TestCase):
         for _ in self.tried():
             done = []
             for _nth, form, name, value in islice(tries, 12):
-                said = self.filled(form) | {name: value}
+                data = self.filled(form) | {name: value}
                 if self.random.random() < 0.1:
-                    said.pop(self.random.choice(sorted(said)))
+                    data.pop(self.random.choice(sorted(data)))
                 done.append((form["action"], name, value[:60]))
                 client = self.clients[self.random.random() < 0.15]
-                self.ask(form["method"], form["action"], said, client)
+                self.ask(form["method"], form["action"], data, client)
                 if self.random.random() < 0.1:
-                    self.ask(form["method"], form["action"], said, client)
+                    self.ask(form["method"], form["action"], data, client)
             if not done:
                 return
             self.look_around(done)

@@ -76,8 +76,8 @@ class Instruments(TestCase):
         self.client.force_login(stranger.user)
         self.assertEqual(self.client.get("/instruments/shown/?measures=photometer").json(), {"shown": []})
         sign_in(self.client, self.ines.user)
-        said = {"name": "x", "scopes": ["read", "shown"], "days": 7, "instrument": self.photometer.pk}
-        self.assertContains(self.client.post("/api/", said), "and nothing else", status_code=422)
+        data = {"name": "x", "scopes": ["read", "shown"], "days": 7, "instrument": self.photometer.pk}
+        self.assertContains(self.client.post("/api/", data), "and nothing else", status_code=422)
 
     def test_what_it_shows_is_offered_and_the_record_says_where_it_came_from(self):
         key = self.key(self.photometer)
@@ -97,8 +97,8 @@ class Instruments(TestCase):
         told = self.client.get(f"/log/of/{test.pk}/taps/")
         self.assertContains(told, "taken over from Photometer", count=1)
 
-    def calibrate(self, instrument, **said):
-        return self.client.post(f"/instruments/{instrument.pk}/calibrate/", said, follow=True)
+    def calibrate(self, instrument, **data):
+        return self.client.post(f"/instruments/{instrument.pk}/calibrate/", data, follow=True)
 
     def test_a_calibration_that_fails_marks_what_was_read_since_the_last_good_one(self):
         meter = self.kept("pH meter", "ph", "pH")
@@ -129,8 +129,8 @@ class Instruments(TestCase):
         self.assertContains(bad, "It failed")
         self.assertIn("check-failed", Result.objects.for_team(self.team).get(pk=results[0].pk).flags)
         self.assertContains(self.client.get(f"/instruments/{meter.pk}/"), "calibration: slope, %")
-        for said in ({}, {"points": "4 x", "temperature_c": 22}, {"points": "4 1\n4.1 2", "temperature_c": 22}):
-            self.assertEqual(self.client.post(f"/instruments/{meter.pk}/calibrate/", said).status_code, 422)
+        for given in ({}, {"points": "4 x", "temperature_c": 22}, {"points": "4 1\n4.1 2", "temperature_c": 22}):
+            self.assertEqual(self.client.post(f"/instruments/{meter.pk}/calibrate/", given).status_code, 422)
         logger = self.kept("Logger", "water_temperature", "degC")
         self.assertEqual(self.client.get(f"/instruments/{logger.pk}/calibrate/").status_code, 404)
 
@@ -149,9 +149,9 @@ class Instruments(TestCase):
 
     def test_conductivity_and_oxygen(self):
         cell, probe = self.kept("Cell", "conductivity", "uS/cm"), self.kept("Probe", "oxygen", "mg/L")
-        said = {"standard": 1413, "shown": 1390, "constant": 1, "temperature_c": 25, "compensated": "on"}
-        self.assertContains(self.calibrate(cell, **said), "1.02")
-        self.assertContains(self.calibrate(cell, **said | {"shown": 900}), "It failed")
+        data = {"standard": 1413, "shown": 1390, "constant": 1, "temperature_c": 25, "compensated": "on"}
+        self.assertContains(self.calibrate(cell, **data), "1.02")
+        self.assertContains(self.calibrate(cell, **data | {"shown": 900}), "It failed")
         self.assertContains(self.calibrate(probe, shown=9.0, temperature_c=20, pressure_kpa=101.3), "would hold 9.09")
         self.assertEqual(self.calibrate(probe, shown=9, temperature_c=90, pressure_kpa=101).status_code, 422)
 
@@ -211,9 +211,9 @@ class Instruments(TestCase):
         key = self.key(self.photometer)
         with serve("photometer", 0, every=0.01) as server:
             threading.Thread(target=server.serve_forever, daemon=True).start()
-            said = bridge.said_by(ADAPTERS["photometer"], *server.server_address)
-            first = list(islice(said, 3))
-            said.close()
+            given = bridge.said_by(ADAPTERS["photometer"], *server.server_address)
+            first = list(islice(given, 3))
+            given.close()
             server.shutdown()
         for each in first:
             asked = []

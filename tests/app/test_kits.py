@@ -80,8 +80,8 @@ class Lots(PageTest):
         # A weighed bottle has other drops.
         self.assertEqual(weigh_lot(self.membership, new, 1.0).grams_of_20, 1.0)
         another = begin(self.place, self.membership, kit=kit.pk)
-        said = Taps().add("", "bottle_changed", lot=old.pk)
-        self.assertIn("close this test", send(self.membership, another, [said]).refused[0][1])
+        given = Taps().add("", "bottle_changed", lot=old.pk)
+        self.assertIn("close this test", send(self.membership, another, [given]).refused[0][1])
 
     def test_what_is_used_once_a_sample_is_booked_once_when_it_goes_on_in_the_next_range(self):
         kit = stocked_kit(self.membership)

@@ -312,17 +312,17 @@ class Judged(MeaningTest):
         boiler.limit_sets = ["programme-boiler-low"]
         keep_place(self.ines, boiler)
         address = reverse("places:edit", args=[boiler.pk])
-        said = {"name": "Boiler", "fact_pressure_bar": "30", "limit_sets": ["programme-boiler-low"]}
-        asked = self.client.post(address, said)
+        data = {"name": "Boiler", "fact_pressure_bar": "30", "limit_sets": ["programme-boiler-low"]}
+        asked = self.client.post(address, data)
         self.assertContains(asked, "What you changed changes what fits", status_code=422)
         form = asked.context["form"]
         self.assertEqual(form["limit_sets"].value(), ["programme-boiler-medium"])
         looked = {"limit_sets": form["limit_sets"].value(), "looked_over": form["looked_over"].value()}
-        self.assertEqual(self.client.post(address, said | looked).status_code, 302)
+        self.assertEqual(self.client.post(address, data | looked).status_code, 302)
         boiler.refresh_from_db()
         self.assertEqual((boiler.facts["pressure_bar"], boiler.limit_sets), (30.0, ["programme-boiler-medium"]))
         # Who knows better keeps the old band, having been asked.
-        self.assertEqual(self.client.post(address, said | {"fact_pressure_bar": "35"}).status_code, 302)
+        self.assertEqual(self.client.post(address, data | {"fact_pressure_bar": "35"}).status_code, 302)
 
 
 class Asked(MeaningTest):

@@ -129,12 +129,12 @@ class Moving(TestCase):
         self.assertEqual(sorted(again.members.values_list("username", flat=True)), ["ines", "olek-2"])
 
     def test_the_commands(self):
-        said = io.StringIO()
+        given = io.StringIO()
         path = Path("/tmp/kessa-test-files/team.zip")
         path.write_bytes(b"")
         with self.assertRaises(FileExistsError):
-            call_command("team_out", str(self.team.pk), path, stdout=said)
+            call_command("team_out", str(self.team.pk), path, stdout=given)
         with self.assertRaisesMessage(CommandError, "There are:"):
-            call_command("team_out", "0", path, stdout=said)
+            call_command("team_out", "0", path, stdout=given)
         with self.assertRaisesMessage(CommandError, "this number and this name"):
             call_command("team_erase", str(self.team.pk), "Somebody else's")

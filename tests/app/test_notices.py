@@ -32,11 +32,11 @@ class Told(PageTest):
         for each in (self.ines, self.per, self.olek):
             each.user.email = f"{each.user.username}@vale.example"
             each.user.save()
-        said = {"limit_sets": ["eu-2020"], "feeds": ["people"]}
-        self.well = keep_place(self.ines, Place(team=self.team, kind_key="well", name="Well", **said))
+        data = {"limit_sets": ["eu-2020"], "feeds": ["people"]}
+        self.well = keep_place(self.ines, Place(team=self.team, kind_key="well", name="Well", **data))
         facts = {"volume_l": 4200.0, "bleed_l_min": 12.0}
-        said = {"limit_sets": ["programme-boiler-low"], "facts": facts}
-        self.boiler = keep_place(self.ines, Place(team=self.team, kind_key="boiler", name="Boiler", **said))
+        data = {"limit_sets": ["programme-boiler-low"], "facts": facts}
+        self.boiler = keep_place(self.ines, Place(team=self.team, kind_key="boiler", name="Boiler", **data))
 
     def told(self, kind):
         rows = Notice.objects.for_team(self.team).filter(kind=kind).select_related("person")

@@ -107,20 +107,20 @@ class OwnMethods(PageTest):
         self.client.post(reverse("methods:change", args=["nitrate-ampoule"]))
         draft = OwnMethod.objects.for_team(self.team).get()
         form = self.client.get(reverse("methods:numbers", args=[draft.pk])).context["form"]
-        said = {
+        data = {
             name: form[name].field.prepare_value(field) for name, field in form.initial.items() if name in form.fields
         }
-        said = {name: value for name, value in said.items() if value not in (None, "")}
-        self.post("numbers", draft, said)
+        data = {name: value for name, value in data.items() if value not in (None, "")}
+        self.post("numbers", draft, data)
         self.post("publish", draft)
         own, house = methods_of(self.team.pk)[draft.key], house_methods()["nitrate-ampoule"]
         self.assertEqual((own.steps, own.main.chips, own.main.also), (house.steps, house.main.chips, house.main.also))
         # With other steps the card's colours hold no more.
         self.client.post(reverse("methods:change", args=[draft.key]))
         draft = OwnMethod.objects.for_team(self.team).get(published_at=None)
-        self.post("numbers", draft, said | {"steps": "0.1, 0.3, 0.2"})
+        self.post("numbers", draft, data | {"steps": "0.1, 0.3, 0.2"})
         self.assertContains(self.client.get(reverse("methods:check", args=[draft.pk])), "steps must rise")
-        self.post("numbers", draft, said | {"steps": "0,1; 0,2; 0,3"})
+        self.post("numbers", draft, data | {"steps": "0,1; 0,2; 0,3"})
         self.post("publish", draft)
         main = methods_of(self.team.pk)[draft.key].main
         self.assertEqual((main.chips, main.numbers.steps), ((), (0.1, 0.2, 0.3)))
@@ -158,8 +158,8 @@ class OwnMethods(PageTest):
         self.client.post(reverse("methods:change", args=["chloride-drops-25"]))
         draft = OwnMethod.objects.for_team(self.team).get()
         form = self.client.get(reverse("methods:numbers", args=[draft.pk])).context["form"]
-        said = {name: value for name, value in form.initial.items() if name in form.fields and value not in (None, "")}
-        self.post("numbers", draft, said | {"ranges": "25, 4\n10, 10"})
+        data = {name: value for name, value in form.initial.items() if name in form.fields and value not in (None, "")}
+        self.post("numbers", draft, data | {"ranges": "25, 4\n10, 10"})
         draft.refresh_from_db()
         steps = [step | {"text": step["text"].replace("25 mL", "{vessel}")} for step in draft.definition["steps"]]
         keep_draft(self.membership, draft, draft.definition | {"steps": steps})

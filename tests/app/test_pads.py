@@ -40,8 +40,8 @@ class Pads(TestCase):
         places = [(24.0 + 100.0 * n / (len(chart) - 1), 52.0) for n in range(len(chart))]
         picture, marks = photograph([step.lab for step in chart], np.random.default_rng(seed), places=places)
         sent = SimpleUploadedFile("card.jpg", as_file(picture), "image/jpeg")
-        said = {"part": f"strip-five-pads {part.key}", "image": sent}
-        page = self.client.post("/pads/scales/bring/", said, follow=True)
+        data = {"part": f"strip-five-pads {part.key}", "image": sent}
+        page = self.client.post("/pads/scales/bring/", data, follow=True)
         self.assertContains(page, "not learnt yet")
         scale = Scale.objects.for_team(self.team).latest("pk")
         ends = self.pixels(marks, [places[0], places[-1]])
@@ -74,9 +74,9 @@ class Pads(TestCase):
         picture, marks = self.taken((3, 2, 2, 3, 4))
         address = self.sent(test, picture)
         self.assertContains(self.client.get(address), "What do you see?")
-        said = self.said(marks, self.pixels(marks, [PLACES[0], PLACES[-1]]))
-        self.assertContains(self.client.post(address, said, follow=True), "nothing is taken from a picture alone")
-        proposed = self.client.post(address, said, headers={"HX-Request": "true"})
+        data = self.said(marks, self.pixels(marks, [PLACES[0], PLACES[-1]]))
+        self.assertContains(self.client.post(address, data, follow=True), "nothing is taken from a picture alone")
+        proposed = self.client.post(address, data, headers={"HX-Request": "true"})
         self.assertNotContains(proposed, "<html")
         # All but the pads whose moment has not come are proposed; the eye takes another step of one.
         seen = {
@@ -85,9 +85,9 @@ class Pads(TestCase):
         }
         # What was chosen stays chosen while the marks are moved.
         self.assertContains(
-            self.client.post(address, said | seen, headers={"HX-Request": "true"}), " checked>", count=5
+            self.client.post(address, data | seen, headers={"HX-Request": "true"}), " checked>", count=5
         )
-        self.assertRedirects(self.client.post(address, said | seen), f"/bench/{test.pk}/")
+        self.assertRedirects(self.client.post(address, data | seen), f"/bench/{test.pk}/")
         rows = {row.part_key: row for row in Proposed.objects.for_team(self.team)}
         self.assertEqual(rows["ph"].taken, {"at": STRIP.parts[0].numbers.steps[3]})
         self.assertEqual({row.proposal["refused"] for row in rows.values()}, {"early"})
@@ -114,13 +114,13 @@ class Pads(TestCase):
         send(self.per, test, taps)
         picture, marks = photograph([chart[3]], np.random.default_rng(5), places=[(70.0, 52.0)])
         address = self.sent(test, picture)
-        said = self.said(marks, self.pixels(marks, [(70.0, 52.0)] * 2))
-        self.assertContains(self.client.post(address, said, headers={"HX-Request": "true"}), "sure: likely")
-        self.client.post(address, said | {"seen-main": json.dumps({"at": part.numbers.steps[4]})})
+        data = self.said(marks, self.pixels(marks, [(70.0, 52.0)] * 2))
+        self.assertContains(self.client.post(address, data, headers={"HX-Request": "true"}), "sure: likely")
+        self.client.post(address, data | {"seen-main": json.dumps({"at": part.numbers.steps[4]})})
         row = Proposed.objects.for_team(self.team).get()
         self.assertAlmostEqual(row.apart, 1, delta=0.3)
         self.assertContains(self.client.get("/pads/scales/"), "steps")
-        refused = self.client.post(address, said | {"seen-main": json.dumps({"at": 999})})
+        refused = self.client.post(address, data | {"seen-main": json.dumps({"at": 999})})
         self.assertEqual(refused.status_code, 200)
         self.assertEqual(Proposed.objects.for_team(self.team).count(), 1)
 
@@ -132,11 +132,11 @@ class Pads(TestCase):
         along = [(24.0 + 100.0 * n / (len(card) - 1), 64.0) for n in range(len(card))]
         picture, marks = photograph([*card, card[3]], np.random.default_rng(8), places=[*along, (70.0, 50.0)])
         address = self.sent(test, picture)
-        said = self.said(marks, self.pixels(marks, [(70.0, 50.0)] * 2))
-        said["card"] = " ".join(f"{x},{y}" for x, y in self.pixels(marks, [along[0], along[-1]]))
+        data = self.said(marks, self.pixels(marks, [(70.0, 50.0)] * 2))
+        data["card"] = " ".join(f"{x},{y}" for x, y in self.pixels(marks, [along[0], along[-1]]))
         htmx = {"HX-Request": "true"}
-        self.assertContains(self.client.post(address, said, headers=htmx), "not learnt: by eye alone")
-        read = self.client.post(address, said | {"with_card": "yes"}, headers=htmx)
+        self.assertContains(self.client.post(address, data, headers=htmx), "not learnt: by eye alone")
+        read = self.client.post(address, data | {"with_card": "yes"}, headers=htmx)
         low, high = re.search(r"between ([\d.]+) and ([\d.]+)", read.content.decode()).groups()
         self.assertIn(part.numbers.steps[3], (float(low), float(high)))
 
@@ -151,13 +151,13 @@ class Pads(TestCase):
         self.assertContains(
             self.client.post(address, self.said(marks, ends), headers=htmx), "A shade lies over the card"
         )
-        for said in (
+        for given in (
             {},
             {"corners": "1,1", "ends": "x"},
             self.said([(1, 1)] * 4, ends),
             self.said(marks, ends, side="inf"),
         ):
-            self.assertEqual(self.client.post(address, said, headers=htmx).status_code, 200, said)
+            self.assertEqual(self.client.post(address, given, headers=htmx).status_code, 200, given)
         bad = SimpleUploadedFile("strip.jpg", b"no picture", "image/jpeg")
         self.assertEqual(self.client.post(f"/pads/of/{test.pk}/", {"image": bad}).status_code, 422)
         self.assertEqual(self.client.post("/pads/scales/bring/", {"part": "no such"}).status_code, 404)

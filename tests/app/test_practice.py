@@ -109,8 +109,8 @@ class Practice(TestCase):
         self.assertContains(page, "Tap by tap")
         self.assertContains(page, "it stays: end", count=3)
         self.assertNotContains(page, "Once more")
-        said = self.client.post(f"/practice/{go.pk}/remark/", {"remark": "Slower near the end"}, follow=True)
-        self.assertContains(said, "Sanna reads it")
+        given = self.client.post(f"/practice/{go.pk}/remark/", {"remark": "Slower near the end"}, follow=True)
+        self.assertContains(given, "Sanna reads it")
         self.assertContains(
             self.client.post(f"/practice/{go.pk}/remark/", {"remark": "x" * 501}, follow=True), "At most"
         )
@@ -167,11 +167,11 @@ class Practice(TestCase):
     def test_lessons_without_a_test_say_what_was_right_and_why(self):
         order = self.begun("rinse")
         steps = lessons()["rinse"].order
-        said = {f"step{n}": n + 1 for n in range(len(steps))}
-        swapped = said | {"step0": 2, "step1": 1}
+        data = {f"step{n}": n + 1 for n in range(len(steps))}
+        swapped = data | {"step0": 2, "step1": 1}
         self.assertEqual(self.client.post(f"/practice/{order.pk}/", {"step0": 1}).status_code, 422)
         self.assertContains(self.client.post(f"/practice/{order.pk}/", swapped, follow=True), f"At 1 comes: {steps[0]}")
-        right = self.client.post(f"/practice/{self.begun('rinse').pk}/", said, follow=True)
+        right = self.client.post(f"/practice/{self.begun('rinse').pk}/", data, follow=True)
         self.assertContains(right, "All of it right")
         people = self.client.get("/practice/people/")
         self.assertContains(people, f"1 of {len(lessons())}", count=1)
@@ -195,8 +195,8 @@ class Practice(TestCase):
         for address in ("", "bench/", "outcome/", "told/"):
             self.assertEqual(self.client.get(f"/practice/{go.pk}/{address}").status_code, 403, address)
         self.client.force_login(self.sanna.user)
-        for said in ({"lesson": "no such"}, {"method": "no such"}, {}):
-            self.assertEqual(self.client.post("/practice/begin/", said).status_code, 404)
+        for given in ({"lesson": "no such"}, {"method": "no such"}, {}):
+            self.assertEqual(self.client.post("/practice/begin/", given).status_code, 404)
         self.client.post("/practice/begin/", {"method": "chloride-strip"})
         tabled = Practised.objects.for_team(self.team).first()
         self.assertTrue(28 < tabled.world.strengths["main"] < 486)
@@ -234,8 +234,8 @@ class Proven(TestCase):
 
     def rule(self, times, days=""):
         self.client.force_login(self.ines.user)
-        said = {"practised_times": times, "practised_again_days": days}
-        answer = self.client.post("/practice/people/rules/", said)
+        data = {"practised_times": times, "practised_again_days": days}
+        answer = self.client.post("/practice/people/rules/", data)
         self.team.refresh_from_db()
         return answer
 
@@ -272,13 +272,13 @@ class Proven(TestCase):
 
     def test_a_coordinator_vouches_and_nobody_else(self):
         self.rule(3)
-        said = {"person": self.sanna.user_id, "family": self.family, "words": "At the brook, twice"}
+        data = {"person": self.sanna.user_id, "family": self.family, "words": "At the brook, twice"}
         self.client.force_login(self.sanna.user)
-        self.assertEqual(self.client.post("/practice/people/vouch/", said).status_code, 403)
+        self.assertEqual(self.client.post("/practice/people/vouch/", data).status_code, 403)
         self.assertEqual(self.client.post("/practice/people/rules/", {"practised_times": 0}).status_code, 403)
         self.client.force_login(self.ines.user)
-        self.assertEqual(self.client.post("/practice/people/vouch/", said | {"family": "?"}).status_code, 422)
-        self.assertRedirects(self.client.post("/practice/people/vouch/", said), "/practice/people/")
+        self.assertEqual(self.client.post("/practice/people/vouch/", data | {"family": "?"}).status_code, 422)
+        self.assertRedirects(self.client.post("/practice/people/vouch/", data), "/practice/people/")
         self.assertTrue(self.proof().alone)
         self.assertTrue(Act.objects.for_team(self.team).filter(what="vouched for").exists())
         stranger, _ = team_of("Maud")

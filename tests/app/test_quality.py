@@ -79,8 +79,8 @@ class Checks(PageTest):
             reverse("bench:method", args=[before.determination.sample_id]), {"family": "chloride-drops"}
         )
         self.assertContains(choosing, "Run a standard first")
-        said = {"method": "chloride-drops-25", "purpose": "standard", "kit": kit.pk, "against": {"expected": 36.0}}
-        standard = begin_test(self.membership, said)
+        data = {"method": "chloride-drops-25", "purpose": "standard", "kit": kit.pk, "against": {"expected": 36.0}}
+        standard = begin_test(self.membership, data)
         send(self.membership, standard, Taps().run("sample-1", 9).run("sample-2", 9).close())
         after = tested()
         self.assertEqual((unproven(before), unproven(after)), (False, False))

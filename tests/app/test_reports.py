@@ -60,9 +60,9 @@ class Months(ReportCase):
         self.assertEqual(line.period.percentiles[50].value, 24.0)
         canada = next(each for each in line.against if each.limit["set"] == "ca-aquatic" and each.limit["max"] == 120)
         self.assertEqual((canada.judged, canada.verdicts["inside"]), (3, 2))
-        said = self.body("month", month="2026-03", place=self.place.pk)
-        self.assertIn("20 &gt;49.3 &gt;100 24 too few too few a quarter has none", said)
-        self.assertIn("the wrong bottle", said)
+        given = self.body("month", month="2026-03", place=self.place.pk)
+        self.assertIn("20 &gt;49.3 &gt;100 24 too few too few a quarter has none", given)
+        self.assertIn("the wrong bottle", given)
 
     def move(self, result, moment):
         with connection.cursor() as cursor:
@@ -79,8 +79,8 @@ class Months(ReportCase):
         )
 
     def test_a_month_without_results_or_of_nowhere(self):
-        said = self.body("month", month="2019-02", place=self.place.pk)
-        self.assertIn("No result stands in this month.", said)
+        given = self.body("month", month="2019-02", place=self.place.pk)
+        self.assertIn("No result stands in this month.", given)
         self.assertIn("no place where people drink", self.body("month", month="2026-03"))
         with self.assertRaisesMessage(ValidationError, "nothing to report"):
             issue(self.ines, self.team, "month", {"month": "2019-02"})
@@ -119,12 +119,12 @@ class Papers(ReportCase):
         note(self.olek, visit, ("air_temperature", 8.0))
         result = measured(self.place, self.olek, 7, 7)
         led(self.olek, visit, "visit_closed", remark="The gate sticks.")
-        said = self.body("sheet", visit=str(visit.pk))
+        given = self.body("sheet", visit=str(visit.pk))
         for words in ("28 mg/L as Cl", "7, 7 drops", "8 °C", "The gate sticks.", "Olek", "inside"):
-            self.assertIn(words, said)
-        said = self.body("certificate", sample=str(result.determination.sample_id))
+            self.assertIn(words, given)
+        given = self.body("certificate", sample=str(result.determination.sample_id))
         for words in ("Run 2: 7 × 4 = 28 mg/L as Cl", "not by a certified laboratory", "Signature", "at most 120 mg/L"):
-            self.assertIn(words, said)
+            self.assertIn(words, given)
 
     def test_a_system_with_what_was_done_and_used_up(self):
         boiler = Place.objects.create(team=self.team, kind_key="boiler", name="Boiler", facts={"volume_l": 4200.0})
@@ -136,9 +136,9 @@ class Papers(ReportCase):
             )  # fmt: skip
         read(boiler, self.olek, "ph-meter", 9.5, 9.5)
         today = timezone.localdate().isoformat()
-        said = self.body("plant", place=boiler.pk, since=today, until=today)
+        given = self.body("plant", place=boiler.pk, since=today, until=today)
         for words in ("Cleaner 5 L 2", "cleaned", "Water volume 4200 L", "pH"):
-            self.assertIn(words, said)
+            self.assertIn(words, given)
         with self.assertRaises(ValidationError):
             gather(self.team, "plant", {"place": self.place.pk, "since": today, "until": today})
 

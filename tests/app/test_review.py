@@ -107,8 +107,8 @@ class Reviewing(ReviewCase):
         led(self.olek, visit, "visit_closed", remark="")
         self.accept(self.per, visit)
         self.client.force_login(self.olek.user)
-        said = {"value": "9", "why": "read off by one"}
-        self.client.post(f"/visits/{visit.pk}/circumstances/air_temperature/right/", said)
+        data = {"value": "9", "why": "read off by one"}
+        self.client.post(f"/visits/{visit.pk}/circumstances/air_temperature/right/", data)
         self.assertEqual(self.state(visit), "new")
 
     def test_a_question_lands_on_todays_page_and_its_answer_with_the_visit(self):
@@ -188,9 +188,9 @@ class Reviewing(ReviewCase):
         seen, before = [], ""
         with patch("kessa.pages.review.views.PAGE", 1):
             while before is not None:
-                said = self.client.get(f"/review/?before={before}").context
-                seen += [line["visit"].pk for line in said["lines"]]
-                before = said["before"]
+                data = self.client.get(f"/review/?before={before}").context
+                seen += [line["visit"].pk for line in data["lines"]]
+                before = data["before"]
         self.assertCountEqual(seen, Visit.objects.for_team(self.team).values_list("pk", flat=True))
 
     def test_what_waits_asks_as_much_for_two_as_for_twenty(self):

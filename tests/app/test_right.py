@@ -109,8 +109,8 @@ class PutRight(PageTest):
         first = measured(self.place, self.ines, 8, 8).determination
 
         def asked():
-            said = {"sample": str(first.sample_id), "method": "chloride-drops-25"}
-            return "ph" in begin_test(self.ines, said).method.asks
+            data = {"sample": str(first.sample_id), "method": "chloride-drops-25"}
+            return "ph" in begin_test(self.ines, data).method.asks
 
         self.assertFalse(asked())
         correct_answer(self.ines, first, "ph", 12.0, why="the strip said 12")

@@ -60,12 +60,12 @@ class Drill(TransactionTestCase):
             one_of_each(ines, place)
             measured(place, member(ines.team, "Olek"), 7, 7)
             own = connection.settings_dict["NAME"]
-            said = self.run_script("backup", file, own, here)
-            self.assertEqual(said.returncode, 0, said.stderr)
+            given = self.run_script("backup", file, own, here)
+            self.assertEqual(given.returncode, 0, given.stderr)
             self.assertIn("there already", self.run_script("backup", file, own, here).stderr)
             with empty_database("kessa_drill"):
-                said = self.run_script("restore", file, "kessa_drill", there)
-                self.assertEqual(said.returncode, 0, said.stderr)
+                given = self.run_script("restore", file, "kessa_drill", there)
+                self.assertEqual(given.returncode, 0, given.stderr)
                 before, after = whole(own), whole("kessa_drill")
                 self.assertEqual(before.keys(), after.keys())
                 for table, rows in before.items():
@@ -82,8 +82,8 @@ class Drill(TransactionTestCase):
                 broken = bytearray(file.read_bytes())
                 broken[len(broken) // 2] ^= 0xFF
                 (Path(folder) / "broken.tar").write_bytes(broken)
-                said = self.run_script("restore", Path(folder) / "broken.tar", "kessa_drill", Path(folder) / "third")
-                self.assertNotEqual(said.returncode, 0)
+                given = self.run_script("restore", Path(folder) / "broken.tar", "kessa_drill", Path(folder) / "third")
+                self.assertNotEqual(given.returncode, 0)
                 self.assertEqual(whole("kessa_drill"), {})
 
 
@@ -146,15 +146,15 @@ class Watched(TestCase):
         with override_settings(METRICS_KEY="sesame"):
             self.assertEqual(self.client.get("/metrics/").status_code, 401)
             answer = self.client.get("/metrics/", headers={"Authorization": "Bearer sesame"})
-        said = answer.content.decode()
+        given = answer.content.decode()
         for words in (
             'kessa_request_seconds_bucket{answer="2xx",le="0.01",page="places:place"}',
             "kessa_jobs_wait_seconds",
             'kessa_rows{table="log_result"}',
             "kessa_database_bytes",
         ):
-            self.assertIn(words, said)
-        self.assertNotIn(f"/places/{place.pk}", said)
+            self.assertIn(words, given)
+        self.assertNotIn(f"/places/{place.pk}", given)
 
     def test_migrated_under_a_lock_that_is_let_go(self):
         call_command("migrate_once", verbosity=0)
@@ -168,6 +168,6 @@ class Logs(SimpleTestCase):
         record = logging.LogRecord("kessa", logging.WARNING, "x", 1, "GET /team/join/%s/ 200", ("secret",), None)
         Discreet().filter(record)
         with patch.dict(os.environ, {"KESSA_LOG": "json"}):
-            said = json.loads(formatter().format(record))
-        self.assertEqual((said["level"], said["from"], said["said"]), ("warning", "kessa", "GET /team/join/…/ 200"))
+            data = json.loads(formatter().format(record))
+        self.assertEqual((data["level"], data["from"], data["said"]), ("warning", "kessa", "GET /team/join/…/ 200"))
         self.assertEqual(formatter().format(record), "GET /team/join/…/ 200")

@@ -79,13 +79,13 @@ class Scripts(TestCase):
             )
             self.addCleanup(demo.stdout.close)
             self.addCleanup(demo.kill)
-            said = ""
-            while "Kessa is at" not in said:
+            words = ""
+            while "Kessa is at" not in words:
                 line = demo.stdout.readline()
-                self.assertTrue(line, said)
-                said += line
-        self.assertIn(f"port {port} is in use", said)
-        address = said.split("Kessa is at ")[1].strip()
+                self.assertTrue(line, words)
+                words += line
+        self.assertIn(f"port {port} is in use", words)
+        address = words.split("Kessa is at ")[1].strip()
         with urllib.request.urlopen(f"{address}account/in/", timeout=10) as page:
             self.assertIn(b"one tap signs you in", page.read())
         demo.send_signal(signal.SIGTERM)

@@ -31,7 +31,7 @@ from kessa.record.places.models import Pair, Place
 from kessa.record.results.models import Result
 from kessa.record.rounds.selectors import dues_at
 from kessa.record.taps.services import tapped
-from kessa.record.webhooks.models import Hook
+from kessa.record.webhooks.models import Webhook
 from kessa.web.logs import Discreet
 from tests.app.everything import named, one_of_each
 from tests.app.pages import PageTest, sign_in
@@ -150,8 +150,8 @@ class Members(PageTest):
         sign_in(theirs, olek.user)
         theirs.post(address)
         joined = Membership.objects.get(user=olek.user, team=self.membership.team)
-        said = self.client.post(reverse("people:change_member", args=[joined.pk]), {"remove": "yes"}, follow=True)
-        self.assertContains(said, "Open invitations have ended")
+        words = self.client.post(reverse("people:change_member", args=[joined.pk]), {"remove": "yes"}, follow=True)
+        self.assertContains(words, "Open invitations have ended")
         self.assertContains(theirs.post(address), "not valid any more", status_code=410)
         again = self.client.post("/team/invitations/", {"role": "volunteer", "most": 5})
         address = re.search(r"http://testserver(/team/join/[^/]+/)", again.content.decode())[1]
@@ -314,11 +314,11 @@ class SigningIn(PageTest):
         olek = member(ines.team, "Olek")
         secret = new_key_secret()
         key = make_key(ines, Key(name="k", scopes=["read"], ends_at=timezone.now() + timedelta(days=1)), secret)
-        hook = Hook.objects.create(team=ines.team, address="https://logger.example/", events=["results"], secret="x")
+        hook = Webhook.objects.create(team=ines.team, address="https://logger.example/", events=["results"], secret="x")
         invitation = invite(ines, Invitation(role="volunteer"), "sesame")
         self.client.post("/account/in/", {"login": "ines", "password": "white tile"})
         later(self.client)
-        for address, said in (
+        for address, given in (
             ("/team/invitations/", {"role": "coordinator", "most": 1}),
             (f"/team/invitations/{invitation.pk}/revoke/", {}),
             (reverse("people:change_member", args=[olek.pk]), {"role": "coordinator"}),
@@ -329,7 +329,7 @@ class SigningIn(PageTest):
             (f"/api/hooks/{hook.pk}/close/", {}),
         ):
             with self.subTest(address):
-                answer = self.client.post(address, said)
+                answer = self.client.post(address, given)
                 self.assertRedirects(answer, f"/account/confirm/?next={quote(address, safe='/')}")
         self.assertEqual(Act.objects.for_team(ines.team).count(), 2)
         # The password leads on to what was asked for.
@@ -438,8 +438,8 @@ class SigningIn(PageTest):
         picture = io.BytesIO()
         Image.new("1", (6000, 6000)).save(picture, "PNG")
         wide = {"image": SimpleUploadedFile("wide.png", picture.getvalue())}
-        said = self.client.post(f"/photographs/place/{place.pk}/add/", wide, follow=True)
-        self.assertContains(said, "too many pixels")
+        given = self.client.post(f"/photographs/place/{place.pk}/add/", wide, follow=True)
+        self.assertContains(given, "too many pixels")
         two = {f"file{n}": SimpleUploadedFile("x", b"x") for n in range(3)}
         self.assertEqual(self.client.post("/methods/file/", two).status_code, 400)
 

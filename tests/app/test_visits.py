@@ -118,8 +118,8 @@ class Visits(PageTest):
         draw = reverse("samples:sample", args=[self.place.pk])
         form = {"drawn_at": timezone.localtime().strftime("%Y-%m-%dT%H:%M"), "drawn_by": self.person.pk}
         for warm, words in (("", "not by hand"), ("85", "Too hot to draw"), ("40", "tell the competent person")):
-            said = form | {"water_temperature_c": warm}
-            self.assertContains(self.client.post(draw, said), words, status_code=422)
+            given = form | {"water_temperature_c": warm}
+            self.assertContains(self.client.post(draw, given), words, status_code=422)
         self.assertFalse(Sample.objects.for_team(self.team).exists())
         self.client.post(draw, form | {"water_temperature_c": "24"})
         self.assertTrue(Sample.objects.for_team(self.team).exists())
@@ -526,9 +526,9 @@ class Photographs(PageTest):
 
     def test_what_a_phone_kept_and_sends_twice_is_one_photograph(self):
         address = reverse("photographs:add", args=["place", self.place.pk])
-        said = {"made_as": str(uuid.uuid4()), "caption": "The ford"}
+        data = {"made_as": str(uuid.uuid4()), "caption": "The ford"}
         for content, status in ((self.picture(), 200), (self.picture(), 200), (b"<svg/>", 422)):
-            made = said if status == 200 else {"caption": "no"}
+            made = data if status == 200 else {"caption": "no"}
             file = SimpleUploadedFile("x.jpg", content)
             answer = self.client.post(address, made | {"image": file}, headers={"Accept": "application/json"})
             self.assertEqual((answer.status_code, "error" in answer.json()), (status, status == 422))

@@ -44,8 +44,8 @@ class Phone:
         )
         self.stands, self.user, self.hand = {}, None, None
 
-    def __call__(self, command, **said):
-        self.process.stdin.write(json.dumps({"command": command, **said}) + "\n")
+    def __call__(self, command, **data):
+        self.process.stdin.write(json.dumps({"command": command, **data}) + "\n")
         self.stands = json.loads(self.process.stdout.readline())
         assert not self.stands["fault"], self.stands["fault"]
         # Where the visit was not taken over, or is no more, the page's own person goes on.

@@ -100,7 +100,7 @@ class BrowserTest(StaticLiveServerTestCase):
         page.get_by_text = lambda words, **how: by_text(words, **how).and_(page.locator(":not([data-heard])"))
         faults = []
         page.on("pageerror", lambda error: faults.append(str(error)))
-        page.on("console", lambda said: "Content Security Policy" in said.text and faults.append(said.text))
+        page.on("console", lambda given: "Content Security Policy" in given.text and faults.append(given.text))
         page.on("response", lambda answer: answer.status == 500 and faults.append(f"500 {answer.url}"))
         page.on("request", lambda asked: asked.url.startswith((self.address, "data:")) or faults.append(asked.url))
         self.addCleanup(lambda: self.assertEqual(faults, []))
@@ -213,9 +213,9 @@ class BrowserTest(StaticLiveServerTestCase):
 class BenchTest(BrowserTest):
     """A test that was begun, on its bench, with the page's clock in our hands."""
 
-    def bench(self, method, viewport=PHONE, place=None, **said):
+    def bench(self, method, viewport=PHONE, place=None, **data):
         """Begin a test and open its bench."""
-        begun = begin(place or self.below, self.olek, method, **said)
+        begun = begin(place or self.below, self.olek, method, **data)
         page = self.open(viewport)
         page.clock.install()
         page.goto(f"{self.address}/bench/{begun.pk}/")

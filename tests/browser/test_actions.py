@@ -18,11 +18,11 @@ from tests.world import Taps, begin, measured, member, read, send
 
 class Acting(BenchTest):
     def place(self, kind, name, sets, feeds=(), **facts):
-        said = {"kind_key": kind, "limit_sets": list(sets), "feeds": list(feeds), "facts": facts}
-        return Place.objects.create(team=self.team, name=name, **said)
+        data = {"kind_key": kind, "limit_sets": list(sets), "feeds": list(feeds), "facts": facts}
+        return Place.objects.create(team=self.team, name=name, **data)
 
-    def product(self, name, left=20.0, **said):
-        product = Product.objects.create(team=self.team, name=name, **said)
+    def product(self, name, left=20.0, **data):
+        product = Product.objects.create(team=self.team, name=name, **data)
         ProductLot.objects.create(team=self.team, product=product, number=f"N-{product.pk}", left=left)
         return product
 

@@ -171,7 +171,7 @@ class TakenAlong(BrowserTest):
         page.get_by_role("radiogroup", name="Phosphate").get_by_role("radio").nth(3).check(force=True)
         page.get_by_role("button", name="Keep this reading").click()
         page.get_by_role("button", name="Done, next").click()
-        said = page.get_by_text("truth between").filter(visible=True).inner_text()
+        given = page.get_by_text("truth between").filter(visible=True).inner_text()
         page.get_by_role("button", name="Write it in the log").click()
         # One that nobody planned.
         page.get_by_text("Another test of your kits").click()
@@ -185,7 +185,7 @@ class TakenAlong(BrowserTest):
         page.get_by_role("button", name="Write it as it is").or_(
             page.get_by_role("button", name="Write it with one run only")
         ).or_(page.get_by_role("button", name="Write it in the log")).filter(visible=True).click()
-        return said
+        return given
 
     def hand_over(self, page):
         """Pause, go on, and hand the phone to Ines."""
@@ -213,22 +213,22 @@ class TakenAlong(BrowserTest):
         tests = Determination.objects.for_team(self.team).filter(sample__visit=visit).order_by("family")
         streams = [visit.pk, *tests.values_list("pk", flat=True)]
         own = ("sample", "place", "at", "along_at", "lots", "kit", "bottle")
-        said = {
+        data = {
             stream: [
                 (tap.run, tap.kind, json.dumps({key: each for key, each in tap.data.items() if key not in own}))
                 for tap in Tap.objects.for_team(self.team).filter(stream=stream).order_by("seq", "at")
             ]
             for stream in streams
         }
-        return list(said.values())
+        return list(data.values())
 
     def whole_visit(self, page):
         self.begin_visit(page)
         self.see_and_draw(page)
-        said = self.run_both(page)
+        given = self.run_both(page)
         self.hand_over(page)
         self.close(page)
-        return said
+        return given
 
     def test_without_a_signal_from_today_on_it_is_the_same_visit(self):
         page, door = self.drawn_without_a_signal()
@@ -236,7 +236,7 @@ class TakenAlong(BrowserTest):
         page.reload()
         expect(self.chip(page, "Chloride")).to_be_visible()
         self.assert_accessible(page)
-        said = self.run_both(page)
+        given = self.run_both(page)
         self.hand_over(page)
         self.close(page)
         expect(page.get_by_text("It is kept on this phone")).to_be_visible()
@@ -270,7 +270,7 @@ class TakenAlong(BrowserTest):
         page.goto(f"{self.address}/today/")
         page.goto(f"{self.address}/visits/along/{self.above.pk}/")
         # What was said without a signal is what the server says.
-        self.assertEqual(said, self.whole_visit(page))
+        self.assertEqual(given, self.whole_visit(page))
         expect(page.get_by_text("It is sent.")).to_be_visible()
         self.assertEqual(self.taps_at(self.below), self.taps_at(self.above))
         results = {
@@ -316,12 +316,12 @@ class TakenAlong(BrowserTest):
         door.stop()
         calls = []
 
-        def killed(*batch, **said):
+        def killed(*batch, **data):
             """Every other time it dies: before anything is kept, or when all is kept and nobody was told."""
             calls.append(len(calls))
             if len(calls) % 4 == 1:
                 raise OperationalError
-            kept = record(*batch, **said)
+            kept = record(*batch, **data)
             if len(calls) % 4 == 3:
                 raise OperationalError
             return kept

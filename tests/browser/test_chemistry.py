@@ -15,8 +15,8 @@ class Chemistry(BenchTest):
         return Place.objects.create(team=self.team, name=f"The {kind}", kind_key=kind, **fields)
 
     def test_a_well_over_nitrate(self):
-        said = {"role": "authority", "name": "Vale Health Office", "telephone": "555 0100", "waters": ["drinking"]}
-        Contact.objects.create(team=self.team, **said)
+        data = {"role": "authority", "name": "Vale Health Office", "telephone": "555 0100", "waters": ["drinking"]}
+        Contact.objects.create(team=self.team, **data)
         over = read(self.place("well", limit_sets=["eu-2020"]), self.olek, "nitrate-photometer", 7.5, 7.5, dilution=2)
         page = self.open(PHONE)
         page.goto(f"{self.address}/log/{over.pk}/")

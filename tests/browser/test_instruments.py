@@ -73,9 +73,9 @@ class Speaking(BrowserTest):
         page.goto(f"{self.address}/log/{result.pk}/")
         expect(page.get_by_text("instrument failed a check").first).to_be_visible()
         for day, found in enumerate((2.0, 2.02, 1.98, 2.0, 2.04, 1.96, 2.0, 2.02, 1.98, 2.2)):
-            said = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
+            data = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
             at = timezone.now() - timezone.timedelta(days=30 - day)
-            test = begin_test(self.ines, said, at=at)
+            test = begin_test(self.ines, data, at=at)
             send(self.ines, test, Taps(days_ago=30 - day).read(found, found).close())
         nitrate = read(self.below, self.olek, "nitrate-photometer", 2.0, 2.0)
         page.goto(f"{self.address}/log/")

@@ -39,12 +39,12 @@ class PadsRead(BrowserTest):
         page.wait_for_load_state()
         self.assert_accessible(page)
         labs = [chart[place].lab for chart, place in zip(CHARTS, (3, 2, 2, 3, 4), strict=True)]
-        for spoil, said in (("shade", "A shade lies over the card"), ("", "sure: likely")):
+        for spoil, given in (("shade", "A shade lies over the card"), ("", "sure: likely")):
             picture, _ = photograph(labs, np.random.default_rng(4), spoil)
             file = {"name": "strip.jpg", "mimeType": "image/jpeg", "buffer": as_file(picture)}
             page.get_by_label("Photograph", exact=True).set_input_files(file)
             page.get_by_role("button", name="Read it", exact=True).click()
-            expect(page.get_by_text(said).first).to_be_visible()
+            expect(page.get_by_text(given).first).to_be_visible()
             page.wait_for_load_state()
             self.assert_accessible(page)
             if spoil:

@@ -46,7 +46,7 @@ class Practice(BrowserTest):
         page.get_by_role("button", name="In this order").click()
         expect(page.get_by_role("heading", name="All of it right")).to_be_visible()
         self.assert_accessible(page)
-        for shift, said in ((3, "you called the end at"), (0, "Your verdict")):
+        for shift, given in ((3, "you called the end at"), (0, "Your verdict")):
             self.practise(page, "blank")
             self.assert_accessible(page)
             page.get_by_label("Nothing: go on").check()
@@ -63,7 +63,7 @@ class Practice(BrowserTest):
             self.assert_accessible(page)
             page.get_by_role("button", name="That is my verdict").click()
             expect(page.get_by_role("heading", name="Point by point")).to_be_visible()
-            expect(page.get_by_text(said) if shift else page.get_by_text("All of it right")).not_to_have_count(0)
+            expect(page.get_by_text(given) if shift else page.get_by_text("All of it right")).not_to_have_count(0)
         self.practise(page, "settle")
         page.get_by_label("Nothing: go on").check()
         page.get_by_role("button", name="To the bench").click()

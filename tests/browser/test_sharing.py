@@ -1,4 +1,4 @@
-"""Checked, given out, taken in: a week reviewed by keyboard, a month on paper, a page for neighbours, a notebook."""
+"""Checked, given out, taken in: a week reviewed by keyboard, a month on paper, a page for neighbours, a file."""
 
 from django.core.cache import cache
 from django.test import override_settings
@@ -6,7 +6,7 @@ from django.utils import timezone
 from playwright.sync_api import expect
 
 from kessa.record.imports import tasks
-from kessa.record.imports.models import Notebook
+from kessa.record.imports.models import Import
 from kessa.record.people.models import Membership, Role, User
 from kessa.record.public.models import Page
 from kessa.record.reports.models import Report
@@ -157,8 +157,8 @@ class Sharing(BrowserTest):
         page.get_by_label("Days").select_option("dmy")
         page.get_by_role("button", name="Read every row").click()
         expect(page.get_by_text("Waits for the worker.")).to_be_visible()
-        notebook = Notebook.objects.for_team(self.team).get()
-        tasks.check_notebook(notebook.pk)
+        imported = Import.objects.for_team(self.team).get()
+        tasks.check_import(imported.pk)
         expect(page.get_by_text("“Below the dam” is no place of your team.")).to_be_visible()
         self.assert_accessible(page)
         page.get_by_label("Row 4, column 1").fill("Below the depot")
@@ -166,13 +166,13 @@ class Sharing(BrowserTest):
         expect(page.get_by_text("Row 4")).to_have_count(0)
         page.get_by_role("button", name="Take it in").click()
         expect(page.get_by_text("Waits for the worker.")).to_be_visible()
-        tasks.write_notebook(notebook.pk)
+        tasks.write_import(imported.pk)
         expect(page.get_by_text("Results written")).to_be_visible()
         self.assertEqual(Result.objects.for_team(self.team).count(), 3)
         page.on("dialog", lambda dialog: dialog.accept())
         page.get_by_role("button", name="Undo the whole").click()
         expect(page.get_by_text("Waits for the worker.")).to_be_visible()
-        tasks.undo_notebook(notebook.pk)
+        tasks.undo_import(imported.pk)
         expect(page.get_by_text("Taken out again")).to_be_visible()
         self.assertEqual(Result.objects.for_team(self.team).count(), 0)
 

@@ -120,8 +120,8 @@ class Coordinator(BrowserTest):
 
     def test_a_check_is_withdrawn_and_its_marks_lifted(self):
         doubted = read(self.below, self.olek, "nitrate-photometer", 3.0, 3.0)
-        said = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
-        send(self.ines, begin_test(self.ines, said), Taps().read(1.0, 1.0).close())
+        data = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
+        send(self.ines, begin_test(self.ines, data), Taps().read(1.0, 1.0).close())
         page = self.open(DESK, "Ines")
         page.goto(f"{self.address}/log/{doubted.pk}/")
         page.get_by_role("list", name="Marks").get_by_role("link", name="the check").click()

@@ -22,11 +22,11 @@ _OF_AN_OP = {"determine": 250, "advise": 150}
 
 def reply(request: dict) -> dict:
     """The answer, or the field that was refused."""
-    said = json.loads(answer_line(json.dumps(request)))
-    if not said["ok"]:
-        return {"fails": said["field"]}
+    data = json.loads(answer_line(json.dumps(request)))
+    if not data["ok"]:
+        return {"fails": data["field"]}
     # Of plans that are as short as each other two searches give the one that is found first.
-    return {"answer": {key: value for key, value in said["answer"].items() if key != "starts"}}
+    return {"answer": {key: value for key, value in data["answer"].items() if key != "starts"}}
 
 
 def _leaves(value, path=()):

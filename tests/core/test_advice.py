@@ -132,10 +132,10 @@ class EveryFinding(TestCase):
         self.assertFalse("as-planned" in do and pressing)
 
     def check_words(self, advice, where):
-        said = sentences(advice.do, where)
+        words = sentences(advice.do, where)
         plain = plain_answer(advice, where)
         self.assertTrue(1 <= len(plain) <= 3)
-        for line in (*said, *plain):
+        for line in (*words, *plain):
             self.assertTrue(line[:1].isupper() or line.startswith("pH"), line)
             self.assertNotRegex(line, r"[{}]|\bsafe\b|None|  | \.|\.\.")
             self.assertTrue(line.endswith("."), line)
@@ -218,9 +218,9 @@ class Joined(TestCase):
         plainly, where = told("well", ["people"], ["eu-2020"], mg("nitrate", 66, 1, "NO3"))
         doubted, _ = told("well", ["people"], ["eu-2020"], mg("nitrate", 66, 1, "NO3", flags=["one-run", "smells-odd"]))
         self.assertEqual(doubted.codes, plainly.codes)
-        said = sentences(doubted.do, where, about="nitrate", flags=["one-run"])
-        self.assertIn("infant", " ".join(said[:3]))
-        self.assertLess(said.index("Act now, and test again."), said.index("One run only: run it again."))
+        words = sentences(doubted.do, where, about="nitrate", flags=["one-run"])
+        self.assertIn("infant", " ".join(words[:3]))
+        self.assertLess(words.index("Act now, and test again."), words.index("One run only: run it again."))
         inside, where = told("well", ["people"], ["eu-2020"], mg("nitrate", 6, 1, "NO3", flags=["smells-odd"]))
         self.assertEqual(inside.codes, ["test-again"])
         # What is within its limit beside it is said to be, and not that all goes on as planned.

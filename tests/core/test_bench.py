@@ -202,9 +202,9 @@ class Conclusions(TestCase):
                 if part.kind != "scale":
                     continue
                 beyond = conclude(method, part, {1: {"above": True}})
-                said = " ".join(steps_of_the_test(method, part, beyond))
+                words = " ".join(steps_of_the_test(method, part, beyond))
                 with self.subTest(method.key):
-                    self.assertEqual("Dilute" in said, method.may_dilute)
+                    self.assertEqual("Dilute" in words, method.may_dilute)
         clear = house_methods()["clarity-tube"]
         beyond = conclude(clear, clear.main, {1: {"above": True}})
         self.assertIn("Clearer", " ".join(steps_of_the_test(clear, clear.main, beyond)))

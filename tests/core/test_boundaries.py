@@ -188,16 +188,16 @@ class Said(TestCase):
         self.assertTrue(KitNumbers(sample_ml=5).differs)
 
     def test_how_far_between_two_steps(self):
-        said = KINDS["scale"].said
+        data = KINDS["scale"].said
         given = {"between": [1.0, 2.0], "fraction": 0.3}
-        self.assertEqual(said(None, given, ""), "between 1 and 2, 30 % of the way")
-        self.assertEqual(said(None, {"between": [1.0, 2.0]}, ""), "between 1 and 2")
-        self.assertEqual(said(None, {"below": True}, ""), "below the first step")
+        self.assertEqual(data(None, given, ""), "between 1 and 2, 30 % of the way")
+        self.assertEqual(data(None, {"between": [1.0, 2.0]}, ""), "between 1 and 2")
+        self.assertEqual(data(None, {"below": True}, ""), "below the first step")
 
     def test_an_open_count_is_said_to_be_open(self):
-        said = KINDS["difference"].said
-        self.assertEqual(said(None, {"system": 9, "supply": 2, "system_end": False}, "drop"), "9+ − 2 drops")
-        self.assertEqual(said(None, {"system": 9, "supply": 2}, "drop"), "9 − 2 drops")
+        given = KINDS["difference"].said
+        self.assertEqual(given(None, {"system": 9, "supply": 2, "system_end": False}, "drop"), "9+ − 2 drops")
+        self.assertEqual(given(None, {"system": 9, "supply": 2}, "drop"), "9 − 2 drops")
 
     def test_months_of_a_trend_that_is_too_short(self):
         def after(days):

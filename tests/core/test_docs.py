@@ -52,8 +52,10 @@ class Examples(TestCase):
                 "import doctest; from kessa.core.datafile import faults_of_data_files as faults\n"
                 f"print(faults('core'), doctest.testfile({str(readme_of(target))!r}, module_relative=False).failed)"
             )
-            said = subprocess.run([sys.executable, "-c", alone], cwd=target, capture_output=True, text=True, check=True)
-        self.assertEqual(said.stdout.strip(), "[] 0")
+            given = subprocess.run(
+                [sys.executable, "-c", alone], cwd=target, capture_output=True, text=True, check=True
+            )
+        self.assertEqual(given.stdout.strip(), "[] 0")
 
     def test_every_file_that_the_docs_name_is_there(self):
         ours = subprocess.run(["git", "ls-files"], cwd=ROOT, capture_output=True, text=True, check=False).stdout.split()

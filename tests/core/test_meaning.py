@@ -38,8 +38,8 @@ def mg(value, off=0.0, form=None, unit="mg/L", censor=None):
     return Quantity(value, value - off, value + off, censor, unit, form)
 
 
-def limit(**said):
-    return Limit.model_validate({"parameter": "chloride", "unit": "mg/L", **said})
+def limit(**data):
+    return Limit.model_validate({"parameter": "chloride", "unit": "mg/L", **data})
 
 
 def dated(*values, every=30):
@@ -150,9 +150,9 @@ class Series(TestCase):
 
     def test_a_running_annual_average_one_quarter_short_says_which(self):
         three = dated(2.0, 2.0, 2.0, every=91)[:2]
-        verdict, said = self.stands_in("running annual average", 6.0, three, max=4)
+        verdict, data = self.stands_in("running annual average", 6.0, three, max=4)
         self.assertEqual(verdict, "outside")
-        self.assertIn("a reading of July to September 2025 for the running annual average", said)
+        self.assertIn("a reading of July to September 2025 for the running annual average", data)
         whole = dated(2.0, 2.0, 2.0, every=91)
         verdict, told = self.verdict("running annual average", 6.0, whole, max=4)
         # One reading over the limit, and the year's mean is 3.
@@ -298,7 +298,7 @@ class SeenBeside(TestCase):
 
     def test_a_set_of_ones_own_is_checked_as_those_that_ship(self):
         good = {"key": "own-x", "version": 1, "title": "Ours", "applies_to": "plant"}
-        for said, field in (
+        for data, field in (
             ({"parameter": "chloride", "unit": "furlong", "max": 3}, "unit"),
             ({"parameter": "chloride", "unit": "mg/L"}, "formula"),
             ({"parameter": "chloride", "unit": "mg/L", "min": 5, "max": 3}, "min"),
@@ -306,8 +306,8 @@ class SeenBeside(TestCase):
             ({"parameter": "chloride", "unit": "mg/L", "formula": "gold-acute"}, "formula"),
             ({"parameter": "chloride", "unit": "mg/L", "max": 3, "colour": "red"}, "colour"),
         ):
-            with self.subTest(said), self.assertRaises(ValueError) as refused:
-                RuleSet.model_validate(good | {"limits": [said]})
+            with self.subTest(data), self.assertRaises(ValueError) as refused:
+                RuleSet.model_validate(good | {"limits": [data]})
             self.assertIn(field, str(refused.exception))
 
     def test_what_would_settle_it_is_told_by_its_interval_there(self):
@@ -373,9 +373,9 @@ class Trends(TestCase):
     def test_in_one_plain_sentence(self):
         start = date(2019, 1, 15)
         rising = [(start + timedelta(days=30 * n), 20 + 0.25 * n + (n % 3)) for n in range(80)]
-        said = trend_sentence(rising, "mg/L")
+        words = trend_sentence(rising, "mg/L")
         self.assertRegex(
-            said, r"^Rising by about 3(\.\d+)? mg/L a year \(.* to .*\); not chance \(p = under 0\.001\)\.$"
+            words, r"^Rising by about 3(\.\d+)? mg/L a year \(.* to .*\); not chance \(p = under 0\.001\)\.$"
         )
         flat = [(start + timedelta(days=60 * n), 20.0 + (n * 7) % 5) for n in range(14)]
         self.assertIn("No trend shown with 14 readings", trend_sentence(flat, "mg/L"))

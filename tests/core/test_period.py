@@ -59,8 +59,8 @@ class AgainstLimits(TestCase):
     def test_each_limit_is_counted_by_itself(self):
         same = {"set": "a", "set_version": 1, "statistic": "single sample", "unit": "mg/L", "as": "Cl", "source": "s"}
 
-        def held(at_most, verdict, **said):
-            return {**same, "min": None, "max": at_most, "verdict": verdict, **said}
+        def held(at_most, verdict, **data):
+            return {**same, "min": None, "max": at_most, "verdict": verdict, **data}
 
         found = against_limits(
             [

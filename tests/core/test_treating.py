@@ -262,9 +262,9 @@ class WhatIsProposed(TestCase):
         self.assertEqual([each.amount for each in (*mean, *compared)], [None, None])
 
     def test_what_products_hold_is_known(self):
-        for said in ({"does": "raises"}, {"does": "cleans"}, {"does": "raises", "parameter": "sulfite", "step": 0}):
+        for data in ({"does": "raises"}, {"does": "cleans"}, {"does": "raises", "parameter": "sulfite", "step": 0}):
             with self.assertRaises(ValueError):
-                Product(name="x", **said)
+                Product(name="x", **data)
         with self.assertRaises(ValueError):
             Product(name="x", does="cleans", label_per_m3=1.0, holds=("gold",))
         self.assertIn("acid", held_by_products())

@@ -171,8 +171,8 @@ class Advice(NamedTuple):
             {"code": e.code, "within_h": e.within_h, "about": e.about, "minutes": e.minutes, "words": e.words}
             for e in self.do
         ]
-        said = {name: getattr(self, name) for name in ("worst", "decided_by", "within_h", "boil_minutes")}
-        return {"stands": self.worst_verdict, **said, "do": do}
+        data = {name: getattr(self, name) for name in ("worst", "decided_by", "within_h", "boil_minutes")}
+        return {"stands": self.worst_verdict, **data, "do": do}
 
 
 def do_of(kept: Mapping[str, Any]) -> list[Do]:

@@ -61,10 +61,10 @@ _LIMITS = """
 def advice_page() -> str:
     """Return the rules of advice as Markdown."""
     asked = "".join(map(_rule, rules()))
-    said = "".join(map(_code, codes().values()))
+    words = "".join(map(_code, codes().values()))
     sets = (*rule_sets().values(), germs())
     limits = "".join(_limit(found, limit) for found in sets if found.role != "programme" for limit in found.limits)
-    return _HEAD + asked + _SAYS + said + _LIMITS + limits
+    return _HEAD + asked + _SAYS + words + _LIMITS + limits
 
 
 def _row(*cells: str) -> str:
@@ -95,8 +95,8 @@ def _protecting(rule: Rule) -> str:
 
 
 def _code(code: Code) -> str:
-    said = [f"{each.say} (*{_listed((*each.parameters, *each.water))}*)" for each in code.instead]
-    text = " / ".join([code.say, *said])
+    given = [f"{each.say} (*{_listed((*each.parameters, *each.water))}*)" for each in code.instead]
+    text = " / ".join([code.say, *given])
     for role, usual in ROLES.items():
         text = text.replace(f"{{{role}}}", f"*{usual}*")
     return _row(f"`{code.key}`", text)

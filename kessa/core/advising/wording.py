@@ -81,9 +81,9 @@ def plain_words() -> _Plain:
 def sentence(do: Do, where: Where, named: Named = NOBODY) -> str:
     """Say one thing to do."""
     code = codes()[do.code]
-    said = next((each.say for each in code.instead if _fits(each, do, where)), code.say)
+    given = next((each.say for each in code.instead if _fits(each, do, where)), code.say)
     about = [each for each in do.about if each not in code.unnamed] or do.about
-    return said.format(
+    return given.format(
         parameters=listed([_called(each) for each in _without_sum(about)]),
         minutes=minutes(do.minutes or 1),
         words=" ".join(do.words.values()),
@@ -123,14 +123,14 @@ def sentences(
     doubts = list(dict.fromkeys(FLAGS[flag].advice for flag in flags if flag in FLAGS and FLAGS[flag].advice))
     # Where a flag says how to test again, that says more.
     rest = [each for each in chosen if each not in urgent and not (doubts and each.only_doubted)]
-    said = [
+    given = [
         *(sentence(each, where, named) for each in urgent),
         *((plain_words().act_now,) if urgent and doubts else ()),
         *of_the_test,
         *doubts,
         *(sentence(each, where, named) for each in rest),
     ]
-    return said or ([plain_words().within_beside] if about else [])
+    return given or ([plain_words().within_beside] if about else [])
 
 
 def _of_one(do: Do, about: str) -> Do:
@@ -151,19 +151,19 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
         return []
     words, asked = plain_words(), set(advice.codes)
     first = next((each for each in words.first if _says(each, advice, where, asked)), None)
-    named, said = _names(advice), []
+    named, given = _names(advice), []
     if first:
-        said.append(first.say.format(**named))
+        given.append(first.say.format(**named))
     if advice.assessments[0].reading.held:
-        said.append(words.held)
+        given.append(words.held)
     # What the first sentence names is said; what else is beyond its limit is never left out.
     named_already = [*named["of_infants"]] if first and "{infants}" in first.say else []
     named_already += [named["worst"]] if first and "{worst}" in first.say.lower() else []
     beyond = [_called(each) for each in _keys_with(advice, OUTSIDE) if _called(each) not in named_already]
     within = [_called(each) for each in _keys_with(advice, INSIDE, CLOSE) if _called(each) not in named_already]
     for sentence_of, beside in ((words.beyond, beyond), (words.within, within)):
-        if beside and len(said) < 2:
-            said.append(
+        if beside and len(given) < 2:
+            given.append(
                 sentence_of.format(
                     named=listed(beside),
                     too=" too" if named_already else "",
@@ -174,8 +174,8 @@ def plain_answer(advice: Advice, where: Where) -> list[str]:
         tested = {each.key for each in advice.assessments}
         unknown = [each for each in words.unknown if each not in tested]
         germs = [] if tested & set(GERMS) else [words.unknown_germs]
-        said.append(words.laboratory.format(unknown=listed([*germs, *unknown], "or")))
-    return said
+        given.append(words.laboratory.format(unknown=listed([*germs, *unknown], "or")))
+    return given
 
 
 def _says(first: _First, advice: Advice, where: Where, asked: set[str]) -> bool:

@@ -7,7 +7,7 @@ from kessa.core.calc.arguments import Answer, Arguments
 
 def cell(arguments: Arguments) -> Answer:
     """A cell of results."""
-    from kessa.core.notebooks.cells import MARKS, read_cell
+    from kessa.core.importing.cells import MARKS, read_cell
 
     read = read_cell(arguments.text("text"), arguments.text("mark", ".", choices=MARKS))
     if read.says != "number":
@@ -18,8 +18,8 @@ def cell(arguments: Arguments) -> Answer:
 
 def moment(arguments: Arguments) -> Answer:
     """A day, or a moment."""
-    from kessa.core.notebooks.days import ORDERS, read_moment
+    from kessa.core.importing.days import ORDERS, read_moment
 
     read = read_moment(arguments.text("text"), arguments.text("zone"), arguments.text("order", None, choices=ORDERS))
-    said = read.isoformat()
-    return {"utc": said.replace("+00:00", "Z")} if said.endswith("+00:00") else {"day": said}
+    words = read.isoformat()
+    return {"utc": words.replace("+00:00", "Z")} if words.endswith("+00:00") else {"day": words}

@@ -196,8 +196,8 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity], one_bottle: Mapping[st
     if recipe.part_of:
         part, whole = recipe.part_of
         if not at_most(taken[part].low, taken[whole].high or 0.0):
-            said = f"{recipe.needs[part].name} lies above {recipe.needs[whole].name}"
-            raise CannotCompute(f"{said}, of which it is part: one of the two slipped.", "value")
+            words = f"{recipe.needs[part].name} lies above {recipe.needs[whole].name}"
+            raise CannotCompute(f"{words}, of which it is part: one of the two slipped.", "value")
     value = finite(recipe.of(*values, *(likely for _, likely, _ in recipe.roughly)), "value")
     measured = [Spread(likely, each.low, each.high) for likely, each in zip(values, taken, strict=True)]
     ours = [Spread(likely, least, most) for least, likely, most in recipe.roughly]
@@ -205,7 +205,7 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity], one_bottle: Mapping[st
     shared = Shared(places, _OF_BOTTLE * min(one_bottle.values())) if one_bottle and len(places) > 1 else None
     low, high = propagated(lambda *drawn: finite(recipe.of(*drawn), "value"), value, *measured, *ours, shared=shared)
     quantity = Quantity(value, low, high, None, recipe.unit, recipe.form)
-    said = ", ".join(_said(need, each) for need, each in zip(recipe.needs, taken, strict=True))
+    words = ", ".join(_said(need, each) for need, each in zip(recipe.needs, taken, strict=True))
     bottle = (
         (f"counted with one bottle: {plain(shared.percent)} % of their errors are common to both",) if shared else ()
     )
@@ -214,7 +214,7 @@ def derive(recipe: Recipe, given: Mapping[str, Quantity], one_bottle: Mapping[st
     return Derived(
         quantity,
         (
-            f"from {said}",
+            f"from {words}",
             f"{recipe.source}: {plain(value)}{unit}{form}",
             *bottle,
             f"truth between {plain(low)} and {plain(high)}{unit}, as the readings' own intervals leave it 19 times in "

@@ -88,8 +88,8 @@ def computed_limit(name: str, readings: Mapping[str, Quantity], *, trout: bool) 
         _at_or_value(formula, corner, trout, value)
         for corner in product(*((each.low, each.value if each.high is None else each.high) for each in given))
     ]
-    said = ", ".join(f"{need.parameter} {each.value:.4g}" for need, each in zip(formula.needs, given, strict=True))
-    return Computed(value, min(corners), max(corners), f"from {said}{'; ' + note if note else ''}")
+    words = ", ".join(f"{need.parameter} {each.value:.4g}" for need, each in zip(formula.needs, given, strict=True))
+    return Computed(value, min(corners), max(corners), f"from {words}{'; ' + note if note else ''}")
 
 
 def _at_or_value(formula: Formula, corner: tuple[float, ...], trout: bool, value: float) -> float:

@@ -230,7 +230,7 @@ def _held_by(
 
 
 def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
-    said = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form", "tell"})
+    data = limit.model_dump(mode="json", by_alias=True, exclude_defaults=True, exclude={"min", "max", "form", "tell"})
     of, by = held.statistic.quantity, rule or limit.decided_by
     bounded = limit.min is not None or limit.max is not None
     assert of is not None
@@ -241,7 +241,7 @@ def _record(limit: Limit, held: Held, rule: str | None) -> dict[str, Any]:
         "statistic": limit.statistic,
         "source": limit.source,
         "note": limit.note,
-        **said,
+        **data,
         "rule": by,
         "protects": limit.protects,
         "than": _THAN[limit.compared][limit.unit == PERCENT] if limit.compared else "",
@@ -273,8 +273,8 @@ def not_judged(
     for rule_set, limit, reason in _held_by(result, parameter, sets, None, context):
         if isinstance(reason, CannotCompute):
             ours = reason.field in _TOLD_BY_US
-            said = reason.message if ours else f"{result.unit} does not convert into {limit.unit}"
-            left.append((rule_set, limit, said))
+            given = reason.message if ours else f"{result.unit} does not convert into {limit.unit}"
+            left.append((rule_set, limit, given))
     return left
 
 
@@ -342,8 +342,8 @@ def urgency(judgement: Mapping[str, Any]) -> tuple[int, int, float]:
 
 def protects_of(judgement: Mapping[str, Any]) -> str:
     """Return what the limit of a judgement protects; of one kept before limits said so, what its set's limit says."""
-    if (said := judgement.get("protects")) in PROTECTED:
-        return str(said)
+    if (given := judgement.get("protects")) in PROTECTED:
+        return str(given)
     now = rule_sets().get(judgement.get("set", ""))
     named = judgement.get("parameter", "")
     return next((limit.protects for limit in now.limits if limit.parameter == named), "health") if now else "treatment"
@@ -374,8 +374,8 @@ def own_words(judgements: Iterable[Mapping[str, Any]]) -> str:
         (each for each in judgements if each["verdict"] == OUTSIDE),
         key=lambda each: (-len(each.get("codes", ())), urgency(each)),
     )
-    said = (str(each.get(f"do_{side_of(each)}", "")) for each in beyond)
-    return next(filter(None, said), "")
+    given = (str(each.get(f"do_{side_of(each)}", "")) for each in beyond)
+    return next(filter(None, given), "")
 
 
 def rule_for(name: str, school: str | None, *, screened: bool) -> str | None:

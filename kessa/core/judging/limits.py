@@ -225,5 +225,5 @@ def _on(found: RuleSet, key: str) -> list[SetLimit]:
 def window_of(part: Part) -> Limit:
     """Return what the method itself wants of a part, as a limit: all of an interval must be inside."""
     assert part.wanted is not None
-    said = {"parameter": part.parameter, "as": part.form, "unit": part.unit, "rule": "guarded"}
-    return Limit.model_validate({**part.wanted.model_dump(), **said, "protects": "treatment"})
+    data = {"parameter": part.parameter, "as": part.form, "unit": part.unit, "rule": "guarded"}
+    return Limit.model_validate({**part.wanted.model_dump(), **data, "protects": "treatment"})

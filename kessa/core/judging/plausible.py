@@ -149,7 +149,7 @@ def _slip(name: str, quantity: Quantity, seen: Circumstance) -> Doubt | None:
     """Ask where a number is ten, a hundred or a thousand times what it should be about, or that part of it."""
     if parameter(name).differences == "absolute" or quantity.censor is not None or quantity.value <= 0:
         return None
-    expected, said = _expected(seen)
+    expected, given = _expected(seen)
     if expected is None or expected <= 0:
         return None
     if seen.usual and seen.usual.low <= quantity.value <= seen.usual.high:
@@ -157,7 +157,7 @@ def _slip(name: str, quantity: Quantity, seen: Circumstance) -> Doubt | None:
     for factor in _FACTORS:
         for off, words in ((factor, f"{factor:.0f} times"), (1 / factor, f"a {_PARTS[factor]} of")):
             if 1 / _GIVE <= quantity.value / (expected * off) <= _GIVE:
-                about = f"{words} {said}, {plain(expected)} {sign(quantity.unit)}".strip()
+                about = f"{words} {given}, {plain(expected)} {sign(quantity.unit)}".strip()
                 slipped = _UNITS.get((quantity.unit, factor), "Did a digit or the unit slip?")
                 return Doubt(DIGIT_SLIP, f"{_written(quantity)} is about {about}. {slipped}")
     return None

@@ -103,13 +103,13 @@ def _digit(limit: Mapping[str, Any], triple: Sequence[float], censor: str) -> st
 
 
 def _key(verdicts: Mapping[str, Any], digits: Sequence[str], value: float, *, agreed: bool) -> str:
-    order, said = verdicts["order"], []
+    order, words = verdicts["order"], []
     for limit, digit in zip(verdicts["limits"], digits, strict=True):
         word = order[int(digit)]
         place = order.index(word if agreed else verdicts["not_agreed"].get(word, word))
         middle = limit["middle"]
-        said.append(f"{place}{'' if middle is None or not place else 'h' if value > middle else 'l'}")
-    return ",".join(said)
+        words.append(f"{place}{'' if middle is None or not place else 'h' if value > middle else 'l'}")
+    return ",".join(words)
 
 
 def _verdict(result: Quantity, limit: Limit, rule: str | None) -> str | None:

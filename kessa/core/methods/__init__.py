@@ -28,17 +28,17 @@ def _in_range(definition: dict[str, Any], changes: dict[str, Any], words: dict[s
     added = {name: {**main.get(name, {}), **changes[name]} for name in ("numbers", "titrant") if name in changes}
     replaced = {name: value for name, value in changes.items() if name not in (*added, "words")}
     whole = {**definition, **replaced, "parts": [{**main, **added}, *others]}
-    said = {**words, **changes.get("words", {}), "vessel": str(whole.get("vessel", ""))}
-    return {key: _filled(value, said) for key, value in whole.items()}
+    data = {**words, **changes.get("words", {}), "vessel": str(whole.get("vessel", ""))}
+    return {key: _filled(value, data) for key, value in whole.items()}
 
 
-def _filled(value: Any, said: dict[str, str]) -> Any:
+def _filled(value: Any, data: dict[str, str]) -> Any:
     if isinstance(value, str):
         # The vessel comes last: other words name it too.
-        return reduce(lambda text, name: text.replace(f"{{{name}}}", said[name]), said, value)
+        return reduce(lambda text, name: text.replace(f"{{{name}}}", data[name]), data, value)
     if isinstance(value, list):
-        return [_filled(each, said) for each in value]
-    return {key: _filled(each, said) for key, each in value.items()} if isinstance(value, dict) else value
+        return [_filled(each, data) for each in value]
+    return {key: _filled(each, data) for key, each in value.items()} if isinstance(value, dict) else value
 
 
 @data_file

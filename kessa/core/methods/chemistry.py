@@ -56,8 +56,8 @@ def _windows(method: Method) -> str:
 
 def _part(method: Method, part: Part) -> str:
     unit = f"{sign(part.unit)}{f' as {part.form}' if part.form else ''}"
-    said = f"**{part.parameter}**, {unit}: {_worth(part)}; {_interval(part)}."
-    return f"{said} Screening only." if method.screening else said
+    words = f"**{part.parameter}**, {unit}: {_worth(part)}; {_interval(part)}."
+    return f"{words} Screening only." if method.screening else words
 
 
 def _worth(part: Part) -> str:

@@ -47,8 +47,8 @@ class Computed(Checked):
     @property
     def part(self) -> Part:
         """What it finds out, as other parts are: judged, written and drawn alike."""
-        said = self.model_dump(by_alias=True, include={"key", "parameter", "unit", "form"}, exclude_none=True)
-        return Part.model_validate({**said, "kind": "direct", "numbers": {}})
+        data = self.model_dump(by_alias=True, include={"key", "parameter", "unit", "form"}, exclude_none=True)
+        return Part.model_validate({**data, "kind": "direct", "numbers": {}})
 
     def compute(self, found: Mapping[str, Quantity]) -> tuple[Quantity, str] | None:
         """Return the result and its line of working from the parts' results; None where nothing follows from them."""

@@ -131,16 +131,16 @@ def place_in_words(where: tuple[str | int, ...]) -> str:
     >>> place_in_words(("steps", 1, "wait", "seconds")), place_in_words(("parts", 0, "numbers", "per"))
     ('Step 2, wait, seconds', 'One drop or tablet is worth')
     """
-    said = []
+    text = []
     for name, following in zip(where, (*where[1:], None), strict=True):
         if isinstance(name, int) or name == "numbers":
             continue
         counted = _COUNTED.get(name)
         if counted and isinstance(following, int):
-            said += [f"{counted} {following + 1}"] if name != "parts" or following else []
+            text += [f"{counted} {following + 1}"] if name != "parts" or following else []
         else:
-            said.append(_LABELS.get(name, name.replace("_", " ")))
-    words = ", ".join(said)
+            text.append(_LABELS.get(name, name.replace("_", " ")))
+    words = ", ".join(text)
     return f"{words[:1].upper()}{words[1:]}" or "The method"
 
 
@@ -154,11 +154,11 @@ def read_file(text: str) -> tuple[dict[str, Any], list[str]]:
         definition = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
         return {}, [f"This is not TOML: {error}."]
-    said = []
+    given = []
     for where, what in faults_of(definition):
         line = _line_of(text, where)
-        said.append(f"{f'Line {line}: ' if line else ''}{place_in_words(where)}: {what}")
-    return definition, said
+        given.append(f"{f'Line {line}: ' if line else ''}{place_in_words(where)}: {what}")
+    return definition, given
 
 
 def _line_of(text: str, where: tuple[str | int, ...]) -> int | None:

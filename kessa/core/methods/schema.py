@@ -253,11 +253,11 @@ class Method(Checked):
     def condition(self, step: Step) -> str:
         """Say under which answers a step is done; empty where it always is."""
         asks, texts = self._may_ask(), {each.ask.key: each.text for each in self.steps if each.ask}
-        said = []
+        text = []
         for key, wanted in step.when.items():
             words = asks[key].in_words(wanted)
-            said.append(f"“{words}” to “{texts[key]}”" if asks[key].answers else words)
-        return ", ".join(said)
+            text.append(f"“{words}” to “{texts[key]}”" if asks[key].answers else words)
+        return ", ".join(text)
 
     def used_under(self, answers: Mapping[str, Any]) -> list[Use]:
         """Return what is used up under the answers given."""

@@ -64,8 +64,8 @@ def scored(method: Method, world: World, done: Practised, *, asks_blank: bool) -
         points.append(_duplicate(method, done, len(counting)))
     if done.judged is not None and done.verdict:
         right = done.judged == done.verdict
-        said = f"It is {done.verdict}." if right else f"You said {done.judged}: by this limit it is {done.verdict}."
-        points.append(Point("judgement", right, said))
+        words = f"It is {done.verdict}." if right else f"You said {done.judged}: by this limit it is {done.verdict}."
+        points.append(Point("judgement", right, words))
     return points
 
 

@@ -34,16 +34,16 @@ _MOST_CHECKED, _LONGEST = 500, 5000
 def read_kind(method: Any) -> Kind:
     """Return the kind of test that a mapping of its numbers describes; raises CannotCompute."""
     try:
-        said = repr(method)
+        words = repr(method)
     except RecursionError:
-        said = ""
-    found = _checked.get(said)
+        words = ""
+    found = _checked.get(words)
     if found is None:
         found = _read(method)
         if len(_checked) >= _MOST_CHECKED:
             _checked.clear()
-        if 0 < len(said) <= _LONGEST:
-            _checked[said] = found
+        if 0 < len(words) <= _LONGEST:
+            _checked[words] = found
     return found
 
 

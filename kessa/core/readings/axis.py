@@ -41,6 +41,6 @@ class Axis(NamedTuple):
 
     def as_sent(self) -> dict[str, Any]:
         """Return as plain data what finds x; what says nothing is left out."""
-        said = self._asdict()
+        data = self._asdict()
         kept = ("when", "constant", "weights", "logs", "highest", "over", "usual", "covers", "rising", "else_")
-        return {key.rstrip("_"): said[key] for key in kept if said[key]}
+        return {key.rstrip("_"): data[key] for key in kept if data[key]}

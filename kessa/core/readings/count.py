@@ -159,10 +159,10 @@ class Count(Kind):
 
     def said_together(self, readings: Sequence[Mapping[str, Any]], unit_of_count: str) -> str:
         """Say the counts of several runs, such as "8, 7 drops"."""
-        said = [self.said(reading, unit_of_count) for reading in readings]
-        if len(said) < 2:
-            return "".join(said)
-        return f"{', '.join(words.split()[0] for words in said)} {unit_of_count}s"
+        text = [self.said(reading, unit_of_count) for reading in readings]
+        if len(text) < 2:
+            return "".join(text)
+        return f"{', '.join(words.split()[0] for words in text)} {unit_of_count}s"
 
     def simulated(self, strength: float, chance: Random) -> dict[str, Any]:
         """Count in water of a strength; not held to the range's maximum: beyond it there was no end."""

@@ -59,8 +59,8 @@ def _fitted(look: Callable[[float], Found], low: float, high: float, first: Foun
 def _on(line: list[Any], point: list[Any]) -> bool:
     """Whether a line, drawn on, says what a point says."""
     start, end, first, last, word = line
-    x, numbers, said = point
-    if word != said:
+    x, numbers, given = point
+    if word != given:
         return False
     way = (x - start) / (end - start)
     for a, b, found in zip(first, last, numbers, strict=True):

@@ -96,11 +96,11 @@ def _agreeing(agreement: AgreementRule, rule: Rule) -> dict[str, Any]:
     their natural "logarithm" (|a − b| ≤ w·(a + b)/2 just where |ln a − ln b| ≤ ln((2 + w)/(2 − w))), or their places on
     a card by straight lines.
     """
-    said = {"most": agreement.most, "takes": agreement.takes, "floor": rule.floor, "compares": "results"}
+    data = {"most": agreement.most, "takes": agreement.takes, "floor": rule.floor, "compares": "results"}
     if rule.rule == "relative":
         part = min(rule.within / 100, 2 - 1e-9)
-        return {**said, "within": math.log((2 + part) / (2 - part)), "compares": "logarithms"}
+        return {**data, "within": math.log((2 + part) / (2 - part)), "compares": "logarithms"}
     if rule.rule == "steps":
         lines, _ = straight_lines(lambda x: ((place_on(rule.steps, x),), ""), 0.0, _FAR, rule.steps)
-        return {**said, "within": rule.within, "compares": "places", "places": lines}
-    return {**said, "within": rule.within * (rule.per if rule.rule == "units" else 1.0)}
+        return {**data, "within": rule.within, "compares": "places", "places": lines}
+    return {**data, "within": rule.within * (rule.per if rule.rule == "units" else 1.0)}

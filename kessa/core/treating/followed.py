@@ -80,15 +80,15 @@ def follow(done: Done, before: Finding, after: Finding, written_down: float | No
         "present": "still found",
     }[after.side]
     volume = _volume(done, before.measured, after.measured)
-    said = f"{first}{aimed}: {verdict}."
+    words = f"{first}{aimed}: {verdict}."
     if volume and written_down and abs(volume.value / written_down - 1) > _SAME:
         to = f" to {figures(volume.high)}" if volume.high is not None else " or more"
-        said += (
+        words += (
             f" The volume comes out at {figures(volume.value)} L ({figures(volume.low)}{to}) "
             f"rather than {figures(written_down)} L."
         )
-        return Followed(said, after.side == "", volume)
-    return Followed(said, after.side == "")
+        return Followed(words, after.side == "", volume)
+    return Followed(words, after.side == "")
 
 
 def _number(finding: Finding) -> str:

@@ -51,9 +51,9 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     worked = [(each, *_litres(volume, each, makeup_of(system, each))) for each in findings]
     reached = [each for each in worked if each[1] is not None]
     if not reached:
-        said = f"Its supply holds as much {findings[0].parameter} as it is to come down to: bleeding never gets there."
+        words = f"Its supply holds as much {findings[0].parameter} as it is to come down to: bleeding never gets there."
         return named(
-            "bleed", "Bleeding cannot bring it down", findings, rank, refused=f"{said} Look at the supply first."
+            "bleed", "Bleeding cannot bring it down", findings, rank, refused=f"{words} Look at the supply first."
         )
     finding, litres, makeup = max(reached, key=lambda each: each[1].value if each[1] else 0.0)
     assert litres is not None
@@ -189,8 +189,8 @@ def likely(amount: Spread, kept: Kept) -> list[str]:
 
 def _fed(finding: Finding, makeup: float) -> str:
     """Say what the feed brings; of cycles it brings one, of what nobody tested it is taken to bring nothing."""
-    said = makeup > 0 and parameter(finding.parameter).key != _CYCLES
-    return f" The feed brings {level(finding, makeup)}." if said else ""
+    given = makeup > 0 and parameter(finding.parameter).key != _CYCLES
+    return f" The feed brings {level(finding, makeup)}." if given else ""
 
 
 def _down(finding: Finding) -> str:
@@ -204,7 +204,7 @@ def _without_volume(by: str, title: str, findings: Sequence[Finding], rank: int)
     return named(by, title, findings, rank, missing=(NO_VOLUME,))
 
 
-def named(by: str, title: str, findings: Sequence[Finding], rank: int, **said: object) -> Proposal:
+def named(by: str, title: str, findings: Sequence[Finding], rank: int, **data: object) -> Proposal:
     """Return a proposal about findings by a way, resting on their results; `said` is what else is said of it."""
     first, way = findings[0], ways()[by]
     base = Proposal(
@@ -212,4 +212,4 @@ def named(by: str, title: str, findings: Sequence[Finding], rank: int, **said: o
         again_hours=way.again_hours, results=tuple(each.result for each in findings),
         why=f"{parameter(first.parameter).title} is {level(first, first.measured.value)}.",
     )  # fmt: skip
-    return base._replace(**said)  # type: ignore[arg-type]
+    return base._replace(**data)  # type: ignore[arg-type]

@@ -146,8 +146,8 @@ _ONE_BY_ONE: dict[str, Callable[[System, Finding, int], Proposal]] = {
 
 def _cautions(proposal: Proposal, system: System) -> tuple[str, ...]:
     way = ways().get(proposal.by)
-    said = way.caution(system.kind) if way else ""
-    return (said,) if said else ()
+    given = way.caution(system.kind) if way else ""
+    return (given,) if given else ()
 
 
 def _kept_apart(proposal: Proposal, before: Sequence[Proposal], system: System) -> list[str]:

@@ -72,13 +72,13 @@ def once(view: Callable[..., Any]) -> Callable[..., Any]:
     """
 
     @wraps(view)
-    def answered(request: KeyRequest, **said: Any) -> Any:
+    def answered(request: KeyRequest, **arguments: Any) -> Any:
         key: Key = request.auth
         try:
             with transaction.atomic():
-                rows = [*_named(request, key), *_made(request, key, said.get("said"))]
+                rows = [*_named(request, key), *_made(request, key, arguments.get("body"))]
                 before = next((row for row in rows if row.status), None)
-                done = None if before else view(request, **said)
+                done = None if before else view(request, **arguments)
                 body = before.body if before else done.model_dump_json()  # type: ignore[union-attr] # one of both
                 for row in (row for row in rows if not row.status):
                     row.status, row.body = 200, body
@@ -106,12 +106,12 @@ def _named(request: TeamRequest, key: Key) -> list[Answered]:
     return [row]
 
 
-def _made(request: TeamRequest, key: Key, said: Any) -> list[Answered]:
+def _made(request: TeamRequest, key: Key, data: Any) -> list[Answered]:
     """Return the row of what makes something by an id; raises HttpError where the team's id made something else."""
-    number = getattr(said, "id", None)
+    number = getattr(data, "id", None)
     if number is None:
         return []
-    once, asked = f"id {number}", _digest(request, json.dumps(said.model_dump(mode="json"), sort_keys=True).encode())
+    once, asked = f"id {number}", _digest(request, json.dumps(data.model_dump(mode="json"), sort_keys=True).encode())
     row = Answered.objects.for_team(key.team_id).filter(once=once).first() or _row(key, once, asked)
     if row.asked != asked:
         raise HttpError(409, "This id was sent with something else before: make another for what is new.")
@@ -133,9 +133,9 @@ def _row(key: Key, once: str, asked: str) -> Answered:
 class Doors(NinjaAPI):
     """Gives every answer to a question an ETag, and answers nothing anew that the asker has."""
 
-    def create_response(self, request: HttpRequest, data: Any, **said: Any) -> HttpResponse:
+    def create_response(self, request: HttpRequest, data: Any, **arguments: Any) -> HttpResponse:
         """Return an answer; "not modified" where it is what the asker has."""
-        answer = super().create_response(request, data, **said)
+        answer = super().create_response(request, data, **arguments)
         if request.method != "GET" or answer.status_code != 200:
             return answer
         answer["ETag"] = quote_etag(hashlib.sha256(answer.content).hexdigest()[:32])

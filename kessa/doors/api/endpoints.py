@@ -103,9 +103,9 @@ def _add(noun: Resource) -> None:
         rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
             rows = rows.current() if asked.standing else rows
-            said = {"place": asked.place, "parameter": asked.parameter and parameter(asked.parameter).key}
-            said |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
-            rows = rows.filter(**{name: value for name, value in said.items() if value is not None})
+            body = {"place": asked.place, "parameter": asked.parameter and parameter(asked.parameter).key}
+            body |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
+            rows = rows.filter(**{name: value for name, value in body.items() if value is not None})
         return _page(request, noun, rows, asked)
 
     def one(request: TeamRequest, pk: Any) -> Any:
@@ -127,11 +127,11 @@ for each in resources():
 # ---- to write -------------------------------------------------------------------------------------------------------
 
 
-def _so_many(said: list[Any]) -> list[Any]:
+def _so_many(body: list[Any]) -> list[Any]:
     """Return what was sent; raises HttpError where it is more than is taken at once, rather than leave some out."""
-    if len(said) > _MOST:
+    if len(body) > _MOST:
         raise HttpError(422, f"At most {_MOST} at once: send the others after them.")
-    return said
+    return body
 
 
 def _not_taken(model: Any, number: UUID) -> None:
@@ -145,24 +145,24 @@ _VISITS: dict[str, Any] = {"auth": ByKey("visits"), "tags": ["write"], "response
 
 @router.post("/visits", summary="Begin a visit", **_VISITS)
 @once
-def begin_visit(request: TeamRequest, said: schemas.VisitBegun) -> schemas.Kept:
+def begin_visit(request: TeamRequest, body: schemas.VisitBegun) -> schemas.Kept:
     """Begin a visit, with what is confirmed before one goes. The same id again is the same visit."""
-    _not_taken(Visit, said.id)
-    safety = {key: value for key, value in said.safety.model_dump().items() if value not in ("", False)}
-    data = {"place": said.place, "safety": safety | ({"ready": "on"} if said.safety.ready else {})}
-    record_whole(request.membership, "visit", said.id, [tapped("visit_begun", data, at=said.at, device="api")])
-    return schemas.Kept(id=said.id)
+    _not_taken(Visit, body.id)
+    safety = {key: value for key, value in body.safety.model_dump().items() if value not in ("", False)}
+    data = {"place": body.place, "safety": safety | ({"ready": "on"} if body.safety.ready else {})}
+    record_whole(request.membership, "visit", body.id, [tapped("visit_begun", data, at=body.at, device="api")])
+    return schemas.Kept(id=body.id)
 
 
 @router.post("/visits/{visit}/observations", summary="Note what was seen or read in place", **_VISITS)
 @once
-def observe(request: TeamRequest, visit: UUID, said: list[schemas.Seen]) -> schemas.Kept:
+def observe(request: TeamRequest, visit: UUID, body: list[schemas.Seen]) -> schemas.Kept:
     """Note what was seen on a visit's scales: a number, or the place of a word on its scale."""
     first = next_seq(visit)
     taps = [
         tapped("observed", {"value": each.value, "unit": each.unit, "instrument": each.instrument},
                run=each.scale, at=each.at, seq=first + nth, device="api")
-        for nth, each in enumerate(_so_many(said))
+        for nth, each in enumerate(_so_many(body))
     ]  # fmt: skip
     if taps:
         record_whole(request.membership, "visit", visit, taps)
@@ -171,29 +171,29 @@ def observe(request: TeamRequest, visit: UUID, said: list[schemas.Seen]) -> sche
 
 @router.post("/visits/{visit}/close", summary="Close a visit", **_VISITS)
 @once
-def close_visit(request: TeamRequest, visit: UUID, said: schemas.VisitClosed) -> schemas.Kept:
+def close_visit(request: TeamRequest, visit: UUID, body: schemas.VisitClosed) -> schemas.Kept:
     """Close a visit; what is missing is said on its sheet."""
-    closing = tapped("visit_closed", {"remark": said.remark}, seq=next_seq(visit), device="api")
+    closing = tapped("visit_closed", {"remark": body.remark}, seq=next_seq(visit), device="api")
     record_whole(request.membership, "visit", visit, [closing])
     return schemas.Kept(id=visit)
 
 
 @router.post("/samples", summary="Note a sample", **_VISITS)
 @once
-def draw(request: TeamRequest, said: schemas.SampleDrawn) -> schemas.Kept:
+def draw(request: TeamRequest, body: schemas.SampleDrawn) -> schemas.Kept:
     """Note a sample, on the visit of those hours at the place, where there is one. The same id again is one sample."""
     team = request.membership.team_id
-    _not_taken(Sample, said.id)
-    place = Place.objects.for_team(team).select_related("team").get(pk=said.place)
-    around = visit_around(place, said.drawn_at)
+    _not_taken(Sample, body.id)
+    place = Place.objects.for_team(team).select_related("team").get(pk=body.place)
+    around = visit_around(place, body.drawn_at)
     data = {
-        "place": place.pk, "sample": str(said.id), "at": said.drawn_at.isoformat(), "depth_cm": said.depth_cm,
-        "water_temperature_c": said.water_temperature_c, "way": said.way,
+        "place": place.pk, "sample": str(body.id), "at": body.drawn_at.isoformat(), "depth_cm": body.depth_cm,
+        "water_temperature_c": body.water_temperature_c, "way": body.way,
     }  # fmt: skip
-    stream = around.pk if around else said.id
-    drawing = tapped("sample_drawn", data, at=said.drawn_at, seq=next_seq(stream), device="api")
+    stream = around.pk if around else body.id
+    drawing = tapped("sample_drawn", data, at=body.drawn_at, seq=next_seq(stream), device="api")
     record_whole(request.membership, "visit", stream, [drawing])
-    return schemas.Kept(id=said.id)
+    return schemas.Kept(id=body.id)
 
 
 @router.post(
@@ -201,30 +201,30 @@ def draw(request: TeamRequest, said: schemas.SampleDrawn) -> schemas.Kept:
     response={200: schemas.Kept, **_FAULTS},
 )  # fmt: skip
 @once
-def test(request: TeamRequest, said: schemas.TestRun) -> schemas.Kept:
+def test(request: TeamRequest, body: schemas.TestRun) -> schemas.Kept:
     """Run a test through: begun, answered, read and closed; its results are judged at once."""
-    _not_taken(Determination, said.id)
-    made = record_whole(request.membership, "bench", said.id, list(_taps_of(said)))
+    _not_taken(Determination, body.id)
+    made = record_whole(request.membership, "bench", body.id, list(_taps_of(body)))
     if not made.stream.closed:
         raise BadTap("These readings give nothing to write yet: send all that the method wants.")
-    results = Result.objects.for_team(request.membership.team_id).current().filter(determination=said.id)
-    return schemas.Kept(id=said.id, results=list(results.order_by("pk").values_list("pk", flat=True)))
+    results = Result.objects.for_team(request.membership.team_id).current().filter(determination=body.id)
+    return schemas.Kept(id=body.id, results=list(results.order_by("pk").values_list("pk", flat=True)))
 
 
-def _taps_of(said: schemas.TestRun) -> Iterator[dict[str, Any]]:
+def _taps_of(body: schemas.TestRun) -> Iterator[dict[str, Any]]:
     """Give the taps by which a test is begun, answered, read and closed, in their order."""
-    for seq, (run, kind, data) in enumerate(_contents_of(said), 1):
+    for seq, (run, kind, data) in enumerate(_contents_of(body), 1):
         yield tapped(kind, data, run=run, seq=seq, device="api")
 
 
-def _contents_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]:
+def _contents_of(body: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, Any]]]:
     """Give run, kind and content of each tap."""
-    begun = {"sample": str(said.sample), **said.model_dump(include={"method", "instrument", "kit", "dilution"})}
+    begun = {"sample": str(body.sample), **body.model_dump(include={"method", "instrument", "kit", "dilution"})}
     yield "", BEGUN, begun
     runs: dict[str, int] = {}
-    for key, value in said.answers.items():
+    for key, value in body.answers.items():
         yield "", "answered", {"key": key, "value": value}
-    for each in said.readings:
+    for each in body.readings:
         runs[each.part] = runs.get(each.part, 0) + 1
         run, count = f"sample-{runs[each.part]}", each.reading.get("count")
         if isinstance(count, int) and 0 <= count <= 200:
@@ -239,20 +239,20 @@ def _contents_of(said: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, An
     "/instruments/{instrument}/shown", summary="What an instrument shows", auth=ByKey("shown"), tags=["write"],
     response={200: schemas.Taken, **_FAULTS},
 )  # fmt: skip
-def shown(request: KeyRequest, instrument: schemas.Number62, said: list[schemas.ShownBy]) -> schemas.Taken:
+def shown(request: KeyRequest, instrument: schemas.Number62, body: list[schemas.ShownBy]) -> schemas.Taken:
     """Send what an instrument shows; the bench offers it at once. Sent twice, it is one reading."""
     if request.auth.instrument_id not in (None, instrument):
         raise HttpError(403, "This key is another instrument's.")
     found = Instrument.objects.for_team(request.membership.team_id).get(pk=instrument)
-    rows = [InstrumentReading(**each.model_dump()) for each in _so_many(said)]
+    rows = [InstrumentReading(**each.model_dump()) for each in _so_many(body)]
     return schemas.Taken(new=take_readings(request.membership, found, rows, f"its key “{request.auth.name}”"))
 
 
 def _tap(scope: str, of: str) -> None:
     """Add the way in for a batch of taps of a visit or a test, as pages send them."""
 
-    def taps(request: TeamRequest, stream: UUID, said: schemas.Taps) -> Any:
-        stored = record(request.membership, of, stream, said.taps)
+    def taps(request: TeamRequest, stream: UUID, body: schemas.Taps) -> Any:
+        stored = record(request.membership, of, stream, body.taps)
         return {name: getattr(stored, name) for name in ("kept", "late", "refused", "waits")}
 
     taps.__name__ = f"taps_of_{of}"
@@ -272,15 +272,15 @@ api.add_router("", router)
 
 def _fault(status: int, words: str) -> Any:
     def handler(request: TeamRequest, fault: Exception) -> HttpResponse:
-        said = words or getattr(fault, "message", "") or str(fault)
-        return api.create_response(request, {"error": said}, status=status)
+        body = words or getattr(fault, "message", "") or str(fault)
+        return api.create_response(request, {"error": body}, status=status)
 
     return handler
 
 
 def _not_as_described(request: TeamRequest, fault: NotAsDescribed) -> HttpResponse:
-    said = "; ".join(f"{'.'.join(str(part) for part in each['loc'][1:])}: {each['msg']}" for each in fault.errors[:5])
-    return api.create_response(request, {"error": said}, status=422)
+    body = "; ".join(f"{'.'.join(str(part) for part in each['loc'][1:])}: {each['msg']}" for each in fault.errors[:5])
+    return api.create_response(request, {"error": body}, status=422)
 
 
 def _refused(request: TeamRequest, fault: ValidationError) -> HttpResponse:

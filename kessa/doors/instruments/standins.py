@@ -95,12 +95,12 @@ def main() -> None:
     asked.add_argument("--port", type=int, default=9301)
     asked.add_argument("--file", type=Path)
     asked.add_argument("--lines", type=int, default=96)
-    said = asked.parse_args()
-    if said.file:
-        said.file.write_text(memory(said.name, said.lines), encoding="utf-8")
+    given = asked.parse_args()
+    if given.file:
+        given.file.write_text(memory(given.name, given.lines), encoding="utf-8")
         return
-    with serve(said.name, said.port) as server:
-        sys.stdout.write(f"{said.name} speaks on 127.0.0.1:{said.port}\n")
+    with serve(given.name, given.port) as server:
+        sys.stdout.write(f"{given.name} speaks on 127.0.0.1:{given.port}\n")
         sys.stdout.flush()
         server.serve_forever()
 

@@ -53,12 +53,12 @@ def receive(request: TeamRequest, of: str, stream: uuid.UUID) -> JsonResponse:
 def dropped(request: TeamRequest) -> JsonResponse:
     """Note that somebody dropped what was refused or is not theirs, or corrected it."""
     try:
-        said = read_dropped(json.loads(request.body))
-        if said.of not in STREAMS:
+        given = read_dropped(json.loads(request.body))
+        if given.of not in STREAMS:
             raise ValueError
     except _NO_BATCH:
         return JsonResponse({"error": "Say which taps, and why."}, status=400)
-    services.end_refused(request.membership, said)
+    services.end_refused(request.membership, given)
     return JsonResponse({})
 
 

@@ -90,13 +90,13 @@ def do(request: TeamRequest, pk: int) -> HttpResponse:
     found = _found(request, pk)
     form = DoneForm(found, request.user.amount_system, request.POST)
     if form.is_valid():
-        said = {name: form.cleaned_data.get(name) for name in ("amount", "product", "lot", "remark", "again_at")}
+        data = {name: form.cleaned_data.get(name) for name in ("amount", "product", "lot", "remark", "again_at")}
         try:
             services.do(
                 request.membership,
                 found,
                 form.cleaned_data["at"],
-                **said,
+                **data,
                 despite=bool(form.cleaned_data.get("despite")),
             )
             messages.success(request, _said(found, form.cleaned_data.get("again_at")))
@@ -155,8 +155,8 @@ def _tick(request: TeamRequest, found: Action) -> str:
     form = TickForm(request.POST)
     if not form.is_valid():
         raise ValidationError("A remark has up to 300 letters.")
-    said = form.cleaned_data
-    services.tick(request.membership, found, said["key"], done=said["done"], remark=said["remark"])
+    data = form.cleaned_data
+    services.tick(request.membership, found, data["key"], done=data["done"], remark=data["remark"])
     return ""
 
 
@@ -181,14 +181,14 @@ def note(request: TeamRequest, place_pk: int) -> HttpResponse:
     place = get_object_or_404(Place.objects.for_team(team).select_related("team"), pk=place_pk)
     form = NotedForm(team, request.user.amount_system, request.POST or None)
     if request.method == "POST" and form.is_valid():
-        said = form.cleaned_data
+        data = form.cleaned_data
         try:
-            if said.get("product") and not said.get("despite"):
-                services.refuse_mixing(place, said["product"])
+            if data.get("product") and not data.get("despite"):
+                services.refuse_mixing(place, data["product"])
             services.note_done(
-                request.membership, place, said["at"], by_way=said["by_way"], title=said["title"] or form.way_words,
-                amount=said["amount"], kept=said["kept"] or "L", product=said["product"], lot=said["lot"],
-                remark=said["remark"], again_at=said["again_at"],
+                request.membership, place, data["at"], by_way=data["by_way"], title=data["title"] or form.way_words,
+                amount=data["amount"], kept=data["kept"] or "L", product=data["product"], lot=data["lot"],
+                remark=data["remark"], again_at=data["again_at"],
             )  # fmt: skip
             messages.success(request, "Written down: it stands at the place and on its line over time.")
             return redirect("places:place", place.pk)

@@ -33,8 +33,8 @@ def volume(request: TeamRequest, place_pk: int) -> HttpResponse:
         taken = VolumeForm(request.POST)
         if taken.is_valid():
             kept = services.keep_volume(request.membership, place, **taken.cleaned_data)
-            said = f"{kept} holds {kept.facts['volume_l']:g} L, give or take {kept.facts['volume_off']:g} %."
-            messages.success(request, f"{said} What is proposed there follows it.")
+            words = f"{kept} holds {kept.facts['volume_l']:g} L, give or take {kept.facts['volume_off']:g} %."
+            messages.success(request, f"{words} What is proposed there follows it.")
             return redirect("places:place", place.pk)
         messages.error(request, "Work the volume out first.")
     by_salt = request.GET.get("by") == "salt"

@@ -36,10 +36,10 @@ class KeyForm(forms.ModelForm):  # type: ignore[type-arg]
 
     def clean(self) -> dict[str, Any]:
         """An instrument's key sends what it shows, and opens nothing else."""
-        said: dict[str, Any] = super().clean() or {}
-        if said.get("instrument") and said.get("scopes") != ["shown"]:
+        data: dict[str, Any] = super().clean() or {}
+        if data.get("instrument") and data.get("scopes") != ["shown"]:
             self.add_error("scopes", "An instrument's key may send what it shows, and nothing else.")
-        return said
+        return data
 
     def save(self, commit: bool = True) -> Any:
         """Give it its end."""

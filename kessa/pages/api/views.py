@@ -13,7 +13,7 @@ from kessa.record.api_keys.models import Key
 from kessa.record.api_keys.selectors import keys_of
 from kessa.record.people.access import TeamRequest, coordinator, member
 from kessa.record.webhooks import services as webhooks
-from kessa.record.webhooks.models import Delivery, Hook
+from kessa.record.webhooks.models import Delivery, Webhook
 
 _SHOWN = 12
 
@@ -37,7 +37,7 @@ def index(request: TeamRequest) -> HttpResponse:
         "secret": secret,
         "keys": keys_of(request.membership),
         "hook_form": HookForm(),
-        "hooks": Hook.objects.for_team(team).filter(closed_at=None).order_by("pk"),
+        "hooks": Webhook.objects.for_team(team).filter(closed_at=None).order_by("pk"),
         "told": Delivery.objects.for_team(team).select_related("hook").order_by("-pk")[:_SHOWN],
         "address": request.build_absolute_uri("/api/v1"),
     }
@@ -64,8 +64,8 @@ def make_hook(request: TeamRequest) -> HttpResponse:
     try:
         if not form.is_valid():
             raise ValidationError("Give an address that begins with https://, and say of what it is told.")
-        said = form.cleaned_data
-        hook = webhooks.make_hook(request.membership, request.membership.team, said["address"], said["events"])
+        data = form.cleaned_data
+        hook = webhooks.make_hook(request.membership, request.membership.team, data["address"], data["events"])
         messages.success(request, f"It is told from now on. Its secret, shown this once: {hook.secret}")
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
@@ -77,7 +77,7 @@ def make_hook(request: TeamRequest) -> HttpResponse:
 @reauthentication_required
 def close_hook(request: TeamRequest, pk: int) -> HttpResponse:
     """Tell an address nothing any more."""
-    found = get_object_or_404(Hook.objects.for_team(request.membership.team), pk=pk)
+    found = get_object_or_404(Webhook.objects.for_team(request.membership.team), pk=pk)
     webhooks.close_hook(request.membership, found)
     messages.success(request, "It is told nothing any more.")
     return redirect("api:index")

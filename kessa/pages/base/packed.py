@@ -16,14 +16,14 @@ def packed(pages: Iterable[tuple[str, str | None]]) -> Iterator[str]:
     """
     numbers: dict[str, int] = {}
     for address, text in pages:
-        said: list[str | list[int]] = []
+        given: list[str | list[int]] = []
         for piece in _PIECE.findall(text or ""):
-            number, last = numbers.get(piece), said[-1] if said else None
+            number, last = numbers.get(piece), given[-1] if given else None
             if number is None:
                 numbers[piece] = len(numbers)
-                said.append(piece)
+                given.append(piece)
             elif isinstance(last, list) and sum(last) == number:
                 last[1] += 1
             else:
-                said.append([number, 1])
-        yield json.dumps([address, None if text is None else said], separators=(",", ":"), ensure_ascii=False) + "\n"
+                given.append([number, 1])
+        yield json.dumps([address, None if text is None else given], separators=(",", ":"), ensure_ascii=False) + "\n"

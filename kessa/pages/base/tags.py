@@ -57,8 +57,8 @@ def usual_span(usual: Any) -> SafeString:
     season = usual.get("season", "") if isinstance(usual, dict) else usual.season
     written = quantity.deserved(low, low, high)
     words = '<b class="num">{}</b> to <b class="num">{}</b>'
-    said = format_html(words, written(low), written(high))
-    return format_html("in {}: {}", season, said) if season else said
+    text = format_html(words, written(low), written(high))
+    return format_html("in {}: {}", season, text) if season else text
 
 
 @register.filter
@@ -197,9 +197,9 @@ def measured(context: Any, result: Any, css: str = "num") -> str:
 def measured_in(shown: Display, result: Any, css: str = "num") -> str:
     """Write a result in a unit, or in words."""
     words = _words(result)
-    said = escape(words) if words else f"{escape(result.censor or '')}{_written(shown, result)[0]}"
+    text = escape(words) if words else f"{escape(result.censor or '')}{_written(shown, result)[0]}"
     after = "" if words else f" {escape(shown.sign)}"
-    return mark_safe(f'<b class="{css}">{said}</b>{after}')  # noqa: S308 # it is escaped; `css` is a template's own
+    return mark_safe(f'<b class="{css}">{text}</b>{after}')  # noqa: S308 # it is escaped; `css` is a template's own
 
 
 @register.simple_tag(takes_context=True)
@@ -214,12 +214,12 @@ def interval_in(shown: Display, result: Any) -> str:
         return "not counted"
     _, low, high = _written(shown, result)
     if result.censor == ">":
-        said = f'above <span class="num">{low}</span>'
+        words = f'above <span class="num">{low}</span>'
     elif result.censor == "<":
-        said = f'at or below <span class="num">{high}</span>'
+        words = f'at or below <span class="num">{high}</span>'
     else:
-        said = f'between <span class="num">{low}</span> and <span class="num">{high}</span>'
-    return mark_safe(said)  # noqa: S308 # numbers that are written here
+        words = f'between <span class="num">{low}</span> and <span class="num">{high}</span>'
+    return mark_safe(words)  # noqa: S308 # numbers that are written here
 
 
 @register.simple_tag(takes_context=True)

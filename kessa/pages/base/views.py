@@ -66,7 +66,7 @@ def _scripts() -> list[str]:
 @require_GET
 def manifest(request: TeamRequest) -> JsonResponse:
     """Say how Kessa stands on a phone on which it is installed."""
-    said = {
+    data = {
         "name": "Kessa",
         "short_name": "Kessa",
         "description": "The bench companion and logbook of people who test water with kits",
@@ -77,7 +77,7 @@ def manifest(request: TeamRequest) -> JsonResponse:
         "theme_color": "#ffffff",
         "icons": [{"src": staticfiles_storage.url("base/mark.svg"), "sizes": "any", "type": "image/svg+xml"}],
     }
-    return JsonResponse(said, content_type="application/manifest+json")
+    return JsonResponse(data, content_type="application/manifest+json")
 
 
 @anyone

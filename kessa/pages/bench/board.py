@@ -100,11 +100,11 @@ def _name(method: Method) -> str:
 
 def _draft(by: Membership, sample: Sample, plan: PlannedTest, rules: dict[str, str]) -> OnBoard:
     family, runs = plan.family, plan.runs
-    said, instruments = _proposed(sample, family)
+    data, instruments = _proposed(sample, family)
     # The same test begun on two phones is one test.
     number = uuid.uuid5(sample.pk, family)
-    draft, lots = drafted(by, number, said, timezone.now(), sample, rules)
-    begin = said | _seen(draft, lots)
+    draft, lots = drafted(by, number, data, timezone.now(), sample, rules)
+    begin = data | _seen(draft, lots)
     return OnBoard(family, _name(draft.method), runs, sample, draft, begin, tuple(lots), instruments)
 
 
@@ -113,15 +113,15 @@ def check_draft(by: Membership, method: Method) -> OnBoard:
     family, name = method.family, f"{_name(method)}, check"
     kit = next((kit.pk for kit in kits_serving(team=by.team_id, families=[family])), None)
     instruments = tuple(instruments_for(by.team_id, method.instrument))
-    said = {
+    data = {
         "method": method.key,
         "purpose": Purpose.STANDARD,
         "kit": kit,
         "instrument": likely(instruments, kit),
     }
-    draft, lots = drafted(by, uuid.uuid5(uuid.NAMESPACE_URL, method.key), said, timezone.now())
+    draft, lots = drafted(by, uuid.uuid5(uuid.NAMESPACE_URL, method.key), data, timezone.now())
     keep_led(by.team_id, [draft.method_definition])
-    return OnBoard(family, name, 1, None, draft, said | _seen(draft, lots), tuple(lots), instruments)
+    return OnBoard(family, name, 1, None, draft, data | _seen(draft, lots), tuple(lots), instruments)
 
 
 def _seen(draft: Determination, lots: list[Lot]) -> dict[str, Any]:
@@ -138,10 +138,10 @@ def _proposed(sample: Sample, family: str) -> tuple[dict[str, Any], tuple[Instru
     method, _ = history.suggested_method(sample.place, methods, history.written_at(sample.place, methods[0].main))
     kits = history.kits_for(sample.place, family)
     instruments = tuple(instruments_for(sample.team_id, method.instrument))
-    said = {
+    data = {
         "sample": str(sample.pk),
         "method": method.key,
         "kit": kits[0].pk if kits else None,
         "instrument": history.likely_instrument(sample.place, instruments, kits),
     }
-    return said, instruments
+    return data, instruments

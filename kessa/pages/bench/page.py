@@ -113,8 +113,8 @@ def _beforehand(determination: Determination, part: Part, rows: list[Row]) -> di
     for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
         judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=context)
         by_case[key] = steps_of_case(place, rows, part, quantity, judgements)[:_STEPS]
-    said = list(dict.fromkeys(map(tuple, by_case.values())))
-    return guidance | {"steps": {"said": said, "by": {key: said.index(tuple(each)) for key, each in by_case.items()}}}
+    given = list(dict.fromkeys(map(tuple, by_case.values())))
+    return guidance | {"steps": {"said": given, "by": {key: given.index(tuple(each)) for key, each in by_case.items()}}}
 
 
 def panel_of(

@@ -72,8 +72,8 @@ def method(request: TeamRequest, sample_pk: uuid.UUID) -> HttpResponse:
     refused = ""
     if request.method == "POST" and form.is_valid():
         try:
-            said = form.said() | {"sample": str(drawn.pk)}
-            begun = services.begin_test(request.membership, said, number=form.number)
+            given = form.said() | {"sample": str(drawn.pk)}
+            begun = services.begin_test(request.membership, given, number=form.number)
             return redirect("bench:determination", begun.pk)
         except ValidationError as error:
             refused = str(error.message)
@@ -217,10 +217,10 @@ def begin_check(request: TeamRequest, key: str) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         given = form.cleaned_data
         against = {"expected": given["want"], "stock": given["stock"], "plan": _plan_words(plan)} if plan else {}
-        said = {"method": key, "purpose": given["purpose"], "against": against}
-        said |= {name: given[name].pk for name in ("kit", "instrument") if given[name]}
+        data = {"method": key, "purpose": given["purpose"], "against": against}
+        data |= {name: given[name].pk for name in ("kit", "instrument") if given[name]}
         try:
-            begun = services.begin_test(request.membership, said, number=form.number)
+            begun = services.begin_test(request.membership, data, number=form.number)
             return redirect("bench:determination", begun.pk)
         except ValidationError as error:
             form.add_error(None, error)
@@ -247,7 +247,7 @@ def spike(request: TeamRequest, pk: int) -> HttpResponse:
     determination = found.determination
     against = {name: form.cleaned_data[name] for name in ("sample_ml", "added_ml", "added_strength")}
     against["in_sample"] = in_own_form(found).value / determination.dilution
-    said = {
+    data = {
         "sample": str(determination.sample_id),
         "method": determination.method_key,
         "purpose": Purpose.SPIKE,
@@ -256,7 +256,7 @@ def spike(request: TeamRequest, pk: int) -> HttpResponse:
         "instrument": determination.instrument_id,
     }
     try:
-        return redirect("bench:determination", services.begin_test(request.membership, said, number=form.number).pk)
+        return redirect("bench:determination", services.begin_test(request.membership, data, number=form.number).pk)
     except ValidationError as error:
         return _refused(request, pk, str(error.message))
 

@@ -5,12 +5,12 @@ from typing import Any
 
 from django import forms
 
-from kessa.core.notebooks.heads import RESULT, SUBJECTS
+from kessa.core.importing.heads import RESULT, SUBJECTS
 from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.units import UNITS, sign
 from kessa.record.exports.models import LICENCES, Format
-from kessa.record.imports.models import Notebook
+from kessa.record.imports.models import Import
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 
@@ -26,7 +26,7 @@ def _tests() -> list[str]:
     return sorted({each.key for each in parameters().values() if each.measured_in != "presence"}, key=str.lower)
 
 
-class NotebookForm(forms.Form):
+class ImportForm(forms.Form):
     """A file of old results."""
 
     file = forms.FileField(label="A table: CSV, a workbook (XLSX), or a data package of Kessa's")
@@ -50,12 +50,12 @@ class ColumnForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Only what holds results says of what."""
-        said = super().clean() or {}
-        if said.get("subject") != RESULT:
-            said |= {"parameter": "", "unit": "", "form": "", "fraction": "", "found_from": ""}
-        elif not said.get("parameter"):
+        data = super().clean() or {}
+        if data.get("subject") != RESULT:
+            data |= {"parameter": "", "unit": "", "form": "", "fraction": "", "found_from": ""}
+        elif not data.get("parameter"):
             self.add_error("parameter", "Of which test?")
-        return said
+        return data
 
 
 ColumnForms = forms.formset_factory(ColumnForm, extra=0)
@@ -91,8 +91,8 @@ class ReadingForm(forms.Form):
     @property
     def reading(self) -> dict[str, str]:
         """Return how the file is to be read, as it is kept."""
-        said = self.cleaned_data
-        return {**said, "place": str(said["place"].pk) if said["place"] else ""}
+        data = self.cleaned_data
+        return {**data, "place": str(data["place"].pk) if data["place"] else ""}
 
 
 class TableForm(forms.Form):
@@ -101,9 +101,9 @@ class TableForm(forms.Form):
     sheet = forms.ChoiceField(label="Sheet", required=False)
     head = forms.ChoiceField(label="Row with the column names", required=False)
 
-    def __init__(self, notebook: Notebook, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, imported: Import, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
-        sheets, rows = notebook.told.get("sheets", []), [row for row in notebook.told.get("first", []) if row[1]]
+        sheets, rows = imported.told.get("sheets", []), [row for row in imported.told.get("first", []) if row[1]]
         single = [(str(number), f"row {number}: {words}") for number, words in rows]
         double = [(f"{one}-{two}", f"rows {one} and {two}") for (one, _), (two, _) in pairwise(rows) if two == one + 1]
         fields: dict[str, Any] = self.fields

@@ -9,8 +9,8 @@ urlpatterns = [
     path("out/", views.out, name="out"),
     path("out/<int:pk>/", views.fetch, name="fetch"),
     path("out/<int:pk>/cancel/", views.cancel, name="cancel"),
-    path("in/", views.notebooks, name="notebooks"),
+    path("in/", views.imports, name="imports"),
     path("in/file/", views.take_in, name="take_in"),
-    path("in/<int:pk>/", views.notebook, name="notebook"),
-    path("in/<int:pk>/<slug:act>/", views.change_notebook, name="change_notebook"),
+    path("in/<int:pk>/", views.imported, name="import"),
+    path("in/<int:pk>/<slug:act>/", views.change_import, name="change_import"),
 ]

@@ -6,12 +6,12 @@ from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.pages.exchange.forms import ColumnForms, ExportForm, NotebookForm, ReadingForm, TableForm
+from kessa.pages.exchange.forms import ColumnForms, ExportForm, ImportForm, ReadingForm, TableForm
 from kessa.record.exports.models import Export
 from kessa.record.exports.resources import resources
 from kessa.record.exports.services import ask_for_export
 from kessa.record.imports import services
-from kessa.record.imports.models import Doubtful, Notebook, Stage
+from kessa.record.imports.models import Doubtful, Import, Stage
 from kessa.record.long_work import services as long_work
 from kessa.record.long_work.models import State
 from kessa.record.people.access import TeamRequest, member, technician
@@ -25,9 +25,9 @@ def out(request: TeamRequest) -> HttpResponse:
     team = request.membership.team
     form = ExportForm(request.POST or None, initial={"filters": request.GET.urlencode()})
     if request.method == "POST" and form.is_valid():
-        said = form.cleaned_data
+        data = form.cleaned_data
         try:
-            ask_for_export(request.membership, team, said["format"], licence=said["licence"], filters=said["filters"])
+            ask_for_export(request.membership, team, data["format"], licence=data["licence"], filters=data["filters"])
             return redirect("exchange:out")
         except ValidationError as error:
             form.add_error(None, error)
@@ -60,34 +60,34 @@ def fetch(request: TeamRequest, pk: int) -> HttpResponse | FileResponse:
 
 @technician
 @require_GET
-def notebooks(request: TeamRequest) -> HttpResponse:
-    """Bring an old notebook; what was brought lately."""
-    found = Notebook.objects.for_team(request.membership.team).select_related("asked_by").order_by("-pk")[:_SHOWN]
-    return render(request, "exchange/in.html", {"form": NotebookForm(), "notebooks": found})
+def imports(request: TeamRequest) -> HttpResponse:
+    """Bring a file; what was brought lately."""
+    found = Import.objects.for_team(request.membership.team).select_related("asked_by").order_by("-pk")[:_SHOWN]
+    return render(request, "exchange/in.html", {"form": ImportForm(), "imports": found})
 
 
 @technician
 @require_POST
 def take_in(request: TeamRequest) -> HttpResponse:
     """Bring a file."""
-    form = NotebookForm(request.POST, request.FILES)
+    form = ImportForm(request.POST, request.FILES)
     if not form.is_valid():
         messages.error(request, "Choose a file of a table, up to 300 MB.")
-        return redirect("exchange:notebooks")
+        return redirect("exchange:imports")
     try:
         brought = services.bring(request.membership, request.membership.team, form.cleaned_data["file"])
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
-        return redirect("exchange:notebooks")
-    return redirect("exchange:notebook", brought.pk)
+        return redirect("exchange:imports")
+    return redirect("exchange:import", brought.pk)
 
 
 @technician
-def notebook(request: TeamRequest, pk: int) -> HttpResponse:
-    """A notebook on its way: its columns, how far it is, what is doubtful, what came of it."""
-    found = _notebook(request, pk)
+def imported(request: TeamRequest, pk: int) -> HttpResponse:
+    """A imported on its way: its columns, how far it is, what is doubtful, what came of it."""
+    found = _import(request, pk)
     if found.under_way:
-        return render(request, "exchange/under_way.html", {"notebook": found})
+        return render(request, "exchange/under_way.html", {"imported": found})
     if request.htmx:
         # What was waited for is there: the whole page is asked for.
         answer = HttpResponse()
@@ -95,25 +95,25 @@ def notebook(request: TeamRequest, pk: int) -> HttpResponse:
         return answer
     if found.stage == Stage.MATCHING or "columns" in request.GET:
         return _matching(request, found)
-    rows = Doubtful.objects.for_team(found.team_id).filter(notebook=found).exclude(why=[])
+    rows = Doubtful.objects.for_team(found.team_id).filter(imported=found).exclude(why=[])
     context = {
-        "notebook": found,
+        "imported": found,
         "doubtful": rows[:_ROWS],
         "left": rows.count(),
-        "mended": Doubtful.objects.for_team(found.team_id).filter(notebook=found, why=[]).count(),
+        "mended": Doubtful.objects.for_team(found.team_id).filter(imported=found, why=[]).count(),
     }
-    return render(request, "exchange/notebook.html", context)
+    return render(request, "exchange/import.html", context)
 
 
-def _matching(request: TeamRequest, found: Notebook) -> HttpResponse:
+def _matching(request: TeamRequest, found: Import) -> HttpResponse:
     columns = ColumnForms(request.POST or None, initial=found.columns, prefix="column")
     reading = ReadingForm(request.membership.team, request.POST or None, initial=found.reading)
     faults: list[str] = []
     if request.method == "POST" and columns.is_valid() and reading.is_valid():
-        said = [{name: each.cleaned_data.get(name, "") for name in each.fields} for each in columns][: len(found.head)]
+        given = [{name: each.cleaned_data.get(name, "") for name in each.fields} for each in columns][: len(found.head)]
         try:
-            services.match(request.membership, found, said, reading.reading)
-            return redirect("exchange:notebook", found.pk)
+            services.match(request.membership, found, given, reading.reading)
+            return redirect("exchange:import", found.pk)
         except ValidationError as error:
             faults = error.messages
     sample = found.told.get("sample", [])
@@ -122,7 +122,7 @@ def _matching(request: TeamRequest, found: Notebook) -> HttpResponse:
         for nth, (head, form) in enumerate(zip(found.head, columns, strict=False))
     ]
     context = {
-        "notebook": found, "columns": columns, "named": named, "reading": reading, "faults": faults,
+        "imported": found, "columns": columns, "named": named, "reading": reading, "faults": faults,
         "table": TableForm(found, initial=found.reading),
     }  # fmt: skip
     return render(request, "exchange/matching.html", context, status=422 if faults or reading.errors else 200)
@@ -130,13 +130,13 @@ def _matching(request: TeamRequest, found: Notebook) -> HttpResponse:
 
 @technician
 @require_POST
-def change_notebook(request: TeamRequest, pk: int, act: str) -> HttpResponse:
-    """Mend a row or leave it out, take the notebook in, undo it, cancel what is under way."""
-    found = _notebook(request, pk)
+def change_import(request: TeamRequest, pk: int, act: str) -> HttpResponse:
+    """Mend a row or leave it out, import the file, undo it, cancel what is under way."""
+    found = _import(request, pk)
     try:
         if act == "table":
             services.point(request.membership, found, request.POST.get("sheet", ""), request.POST.get("head", ""))
-            return redirect("exchange:notebook", found.pk)
+            return redirect("exchange:import", found.pk)
         if act == "mend":
             number, cells = request.POST.get("row", ""), request.POST.getlist("cell")[: len(found.head) + 5]
             if not number.isdecimal() or not found.doubtful.filter(number=int(number[:9])).exists():
@@ -145,20 +145,20 @@ def change_notebook(request: TeamRequest, pk: int, act: str) -> HttpResponse:
             row = services.mend(request.membership, found, int(number[:9]), None if left_out else cells)
             if row.why:
                 messages.error(request, f"Row {row.number}: {' '.join(row.why)}")
-        elif act in _ON_NOTEBOOK:
-            _ON_NOTEBOOK[act](request.membership, found)
+        elif act in _ON_IMPORT:
+            _ON_IMPORT[act](request.membership, found)
         else:
             raise Http404
     except ValidationError as error:
         messages.error(request, " ".join(error.messages))
-    return redirect("exchange:notebook", pk)
+    return redirect("exchange:import", pk)
 
 
-_ON_NOTEBOOK = {"take-in": services.import_file, "undo": services.undo, "cancel": long_work.cancel}
+_ON_IMPORT = {"take-in": services.import_file, "undo": services.undo, "cancel": long_work.cancel}
 
 
-def _notebook(request: TeamRequest, pk: int) -> Notebook:
-    rows = Notebook.objects.for_team(request.membership.team).select_related("asked_by", "team")
+def _import(request: TeamRequest, pk: int) -> Import:
+    rows = Import.objects.for_team(request.membership.team).select_related("asked_by", "team")
     return get_object_or_404(rows, pk=pk)
 
 

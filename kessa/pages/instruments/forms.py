@@ -90,16 +90,16 @@ class MemoryForm(forms.Form):
 
     def clean(self) -> dict[str, Any]:
         """Read the file, line by line."""
-        said: dict[str, Any] = super().clean() or {}
-        if said.get("file") and said.get("speaks"):
+        data: dict[str, Any] = super().clean() or {}
+        if data.get("file") and data.get("speaks"):
             try:
-                lines = said["file"].read().decode("utf-8-sig").splitlines()
-                said["shown"] = ADAPTERS[said["speaks"]].read_all(lines)
+                lines = data["file"].read().decode("utf-8-sig").splitlines()
+                data["shown"] = ADAPTERS[data["speaks"]].read_all(lines)
             except UnicodeDecodeError:
                 self.add_error("file", "This is no text.")
             except CannotCompute as fault:
                 self.add_error("file", fault.message)
-        return said
+        return data
 
 
 class _Calibrating(forms.Form):

@@ -170,10 +170,10 @@ def memory(request: TeamRequest, pk: int) -> HttpResponse:
     found = _instrument(request, pk)
     form = MemoryForm(request.POST, request.FILES)
     if form.is_valid():
-        said = form.cleaned_data
+        data = form.cleaned_data
         try:
-            new = services.take_readings(request.membership, found, said["shown"], f"its file {said['file'].name}")
-            known = len(said["shown"]) - new
+            new = services.take_readings(request.membership, found, data["shown"], f"its file {data['file'].name}")
+            known = len(data["shown"]) - new
             messages.success(request, f"{new} readings are taken in; {known} were there already.")
             return redirect("instruments:instrument", pk)
         except ValidationError as error:

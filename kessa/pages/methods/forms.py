@@ -139,15 +139,15 @@ class NumbersForm(forms.Form):
 
     def changed(self) -> dict[str, Any]:
         """Return the definition with what was said here."""
-        said = {
+        data = {
             name: value
             for name, value in self.cleaned_data.items()
             if value is not None and value != "" and value is not False
         }
         kept = {name: each for name, each in self.part.get("numbers", {}).items() if name not in self.numbers}
         part = {name: each for name, each in self.part.items() if name not in ("as", "numbers", "chips", "titrant")}
-        part |= {name: said[name] for name in ("parameter", "unit", "as", "unit_of_count", "table_of") if name in said}
-        part["numbers"] = kept | {name: said[name] for name in self.numbers if name in said}
+        part |= {name: data[name] for name in ("parameter", "unit", "as", "unit_of_count", "table_of") if name in data}
+        part["numbers"] = kept | {name: data[name] for name in self.numbers if name in data}
         for name in ("titrant", "chips"):
             # The chemistry and the colours of before hold only for the numbers of before.
             if name in self.part and self._without_defaults(part["numbers"]) == self._without_defaults(
@@ -155,17 +155,17 @@ class NumbersForm(forms.Form):
             ):
                 part[name] = self.part[name]
         whole = {name: each for name, each in self.definition.items() if name not in ("keeps_hours", "may_dilute")}
-        whole |= {name: said.get(name, "") for name in TEXTS}
-        whole |= {name: said[name] for name in ("keeps_hours", "may_dilute") if name in said}
-        whole["interferences"] = [line.strip() for line in said.get("interferences", "").splitlines() if line.strip()]
+        whole |= {name: data.get(name, "") for name in TEXTS}
+        whole |= {name: data[name] for name in ("keeps_hours", "may_dilute") if name in data}
+        whole["interferences"] = [line.strip() for line in data.get("interferences", "").splitlines() if line.strip()]
         whole.pop("ranges", None)
-        if said.get("ranges"):
+        if data.get("ranges"):
             # The chemistry follows the volume, where it is told.
             shared = {"vessel", "numbers", *({"titrant"} & part.keys())}
-            whole["ranges"] = [{name: each[name] for name in each if name in shared} for each in said["ranges"]]
-            whole["vessel"] = said["ranges"][0]["vessel"]
-        if "agree_within" in said:
-            whole["agreement"] = {"rule": "relative", "within": said["agree_within"]}
+            whole["ranges"] = [{name: each[name] for name in each if name in shared} for each in data["ranges"]]
+            whole["vessel"] = data["ranges"][0]["vessel"]
+        if "agree_within" in data:
+            whole["agreement"] = {"rule": "relative", "within": data["agree_within"]}
         elif (whole.get("agreement") or {}).get("rule") == "relative":
             whole.pop("agreement")
         if "table_of" in part:
@@ -176,14 +176,14 @@ class NumbersForm(forms.Form):
 
 def _asked_for(field: FieldInfo) -> forms.Field:
     """Return the form field that asks for one of a kind's numbers: a choice, a list of numbers, or a number."""
-    said: dict[str, Any] = {"label": field.title, "help_text": field.description or ""}
+    data: dict[str, Any] = {"label": field.title, "help_text": field.description or ""}
     kind = get_origin(field.annotation)
     if kind is Literal:
         choices = [(key, _REPORTS.get(key, key)) for key in get_args(field.annotation)]
-        return forms.ChoiceField(choices=choices, required=False, **said)
+        return forms.ChoiceField(choices=choices, required=False, **data)
     if kind is tuple:
-        return NumbersField(required=field.is_required(), **said)
-    return NumberField(required=False, **said)
+        return NumbersField(required=field.is_required(), **data)
+    return NumberField(required=False, **data)
 
 
 def _two_lines() -> forms.Textarea:
@@ -219,10 +219,10 @@ class StepsForm:
         """Return the definition with these steps: what a row does not speak of stays as it was."""
         rows = []
         for number, row in enumerate(self.rows):
-            said = row.cleaned_data
-            if said.get("text"):
+            data = row.cleaned_data
+            if data.get("text"):
                 before = self.definition["steps"][number] if number < len(self.definition["steps"]) else {}
-                rows.append((said.get("where") or number + 1, number, _as_step(before, said)))
+                rows.append((data.get("where") or number + 1, number, _as_step(before, data)))
         return {**self.definition, "steps": [step for _, _, step in sorted(rows, key=lambda row: row[:2])]}
 
 
@@ -232,14 +232,14 @@ def _as_row(number: int, step: dict[str, Any]) -> dict[str, Any]:
     return {**{name: step.get(name, "") for name in ("text", "detail", "caution")}, **clock, "where": number}
 
 
-def _as_step(before: dict[str, Any], said: dict[str, Any]) -> dict[str, Any]:
+def _as_step(before: dict[str, Any], data: dict[str, Any]) -> dict[str, Any]:
     step = {name: each for name, each in before.items() if name not in ("text", "detail", "caution", "wait")}
-    step |= {name: said[name] for name in ("text", "detail", "caution") if said.get(name)}
-    if said.get("seconds"):
-        what = (before.get("wait") or {}).get("what") or said["text"][:60].lower()
-        step["wait"] = {"what": what, "seconds": said["seconds"], "rule": said.get("rule") or "least"}
-        if said.get("within_s"):
-            step["wait"]["within_s"] = said["within_s"]
+    step |= {name: data[name] for name in ("text", "detail", "caution") if data.get(name)}
+    if data.get("seconds"):
+        what = (before.get("wait") or {}).get("what") or data["text"][:60].lower()
+        step["wait"] = {"what": what, "seconds": data["seconds"], "rule": data.get("rule") or "least"}
+        if data.get("within_s"):
+            step["wait"]["within_s"] = data["within_s"]
     elif (before.get("wait") or {}).get("computed"):
         step["wait"] = before["wait"]
     return step
@@ -292,14 +292,14 @@ class KitNumbersForm(forms.Form):
                 self._ask(("cards", part.key), label, steps, getattr(now_part.numbers, "steps", steps))
 
     def _ask(self, about: tuple[str, ...], label: str, house: Any, now: Any) -> None:
-        said: dict[str, Any] = {"label": label[:1].upper() + label[1:], "required": False}
+        data: dict[str, Any] = {"label": label[:1].upper() + label[1:], "required": False}
         if isinstance(house, tuple):
-            said["help_text"] = f"the house's: {', '.join(map(plain, house))}"
-            field: forms.Field = NumbersField(initial=list(now), **said)
+            data["help_text"] = f"the house's: {', '.join(map(plain, house))}"
+            field: forms.Field = NumbersField(initial=list(now), **data)
         else:
-            said["help_text"] = f"the house's: {plain(house)}"
+            data["help_text"] = f"the house's: {plain(house)}"
             whole = about[0] in ("waits", "within")
-            field = (forms.IntegerField if whole else NumberField)(initial=now, **said)
+            field = (forms.IntegerField if whole else NumberField)(initial=now, **data)
             field.widget.attrs["step"] = 1 if whole else "any"
         name = slugify("-".join(about))
         self.fields[name] = field
@@ -308,18 +308,18 @@ class KitNumbersForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         """Make numbers of it, and a method with them; what is empty or as the house has it is left out."""
         cleaned: dict[str, Any] = super().clean() or {}
-        said: dict[str, Any] = {}
+        data: dict[str, Any] = {}
         for name, (about, house) in self.about.items():
             value = cleaned.get(name)
             if value in (None, "", []) or (tuple(value) if isinstance(house, tuple) else value) == house:
                 continue
             *path, last = about
-            place = said
+            place = data
             for each in path:
                 place = place.setdefault(each, {})
             place[last] = value
         try:
-            self.numbers = Numbers.model_validate(said)
+            self.numbers = Numbers.model_validate(data)
             with_kit_numbers(self.house, self.numbers)
         except Unreadable as error:
             where, what = faults(error, "the method")[0]

@@ -69,5 +69,5 @@ def _read(file: Path) -> Iterator[dict[str, str]]:
         mail = message_from_bytes(written, policy=policy.default)
         body = mail.get_body(("plain",))
         if mail["To"] and body:
-            said = {name.lower(): str(mail[name]) for name in ("To", "Subject", "Date")}
-            yield {**said, "body": body.get_content().strip()}
+            data = {name.lower(): str(mail[name]) for name in ("To", "Subject", "Date")}
+            yield {**data, "body": body.get_content().strip()}

@@ -228,9 +228,9 @@ def refusals(place: Place) -> dict[str, list[str]]:
     rules = house_rules(place.team_id)
     found = {}
     for company, alone, followed, ready, ice in product("01", "01", "01", "01", ("none", "ice", "flood")):
-        said = {"told": "somebody", "back_by": "17:00", "ready": "on", "ice_or_flood": ice}
+        data = {"told": "somebody", "back_by": "17:00", "ready": "on", "ice_or_flood": ice}
         ticked = {"company": company, "alone": alone, "rule_followed": followed, "plant_ready": ready}
-        form = SafetyForm(place, said | {name: "on" for name, tick in ticked.items() if tick == "1"}, rules=rules)
+        form = SafetyForm(place, data | {name: "on" for name, tick in ticked.items() if tick == "1"}, rules=rules)
         if not form.is_valid():
             errors = [str(error) for of_field in form.errors.values() for error in of_field]
             found[f"{company}{alone}{followed}{ready} {ice}"] = errors

@@ -156,10 +156,10 @@ def _keep(
     """Keep what the eye says; what is not answered is not read."""
     taken = {}
     for part in parts:
-        said = request.POST.get(f"seen-{part.key}", "")
-        if said:
+        given = request.POST.get(f"seen-{part.key}", "")
+        if given:
             try:
-                taken[part.key] = json.loads(said)
+                taken[part.key] = json.loads(given)
             except ValueError:
                 raise Http404 from None
     if not taken:

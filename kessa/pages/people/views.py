@@ -95,8 +95,10 @@ def change_member(request: TeamRequest, pk: int) -> HttpResponse:
     try:
         if "remove" in request.POST:
             services.remove_member(request.membership, membership)
-            said = f"{membership.user} is no longer in the team. What they measured stays. Open invitations have ended."
-            messages.success(request, said)
+            words = (
+                f"{membership.user} is no longer in the team. What they measured stays. Open invitations have ended."
+            )
+            messages.success(request, words)
         elif form.is_valid():
             services.change_role(request.membership, membership, form.cleaned_data["role"])
             messages.success(request, f"{membership.user} is now a {membership.get_role_display()}.")

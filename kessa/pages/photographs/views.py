@@ -54,9 +54,9 @@ def _added(request: TeamRequest, subject: str, found: Place | Visit | Sample | D
     form = PhotographForm(request.POST, request.FILES)
     if not form.is_valid():
         return _why_nothing_came(request)
-    said = form.cleaned_data
+    data = form.cleaned_data
     try:
-        services.add_photograph(request.membership, found, subject, said["image"], said["caption"], said["made_as"])
+        services.add_photograph(request.membership, found, subject, data["image"], data["caption"], data["made_as"])
     except ValidationError as error:
         return str(error.message)
     return ""

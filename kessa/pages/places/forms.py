@@ -129,11 +129,11 @@ class PlaceForm(TeamModelForm):
         self._tick([*kept, *fresh], looked_over=asked)
         self.add_error("limit_sets", "What you changed changes what fits: look over what is ticked now, then save.")
 
-    def _tick(self, keys: list[str], **said: str) -> None:
+    def _tick(self, keys: list[str], **given: str) -> None:
         """Show the form again with other sets ticked."""
         data: Any = self.data.copy()  # type: ignore[attr-defined] # what was sent
         data.setlist(self.add_prefix("limit_sets"), keys)
-        for name, value in said.items():
+        for name, value in given.items():
             data[self.add_prefix(name)] = value
         self.data = data
 
@@ -146,8 +146,8 @@ class PlaceForm(TeamModelForm):
         """Tick what fits what was said, to be looked over."""
         fitting = self._fitting(self.instance.facts, cleaned.get("feeds") or [])
         self._tick(fitting)
-        said = "These fit what you said: look them over, then save." if fitting else "Nothing that Kessa has fits."
-        self.add_error("limit_sets", f"{said} Or say below that nothing judges its results.")
+        words = "These fit what you said: look them over, then save." if fitting else "Nothing that Kessa has fits."
+        self.add_error("limit_sets", f"{words} Or say below that nothing judges its results.")
 
 
 class PairForm(forms.Form):

@@ -117,8 +117,8 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
     limits = limits_over(place, series.parameter, series.unit, series.form, results)
     events = _events(place, first, last, reader)
     sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]
-    said = {"limits": limits, "usual": usual_over(days, first, last), "events": events, "span": (first, last)}
-    charts = [trend(results, compared, width=width, **said) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
+    data = {"limits": limits, "usual": usual_over(days, first, last), "events": events, "span": (first, last)}
+    charts = [trend(results, compared, width=width, **data) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
     words = f"{series.parameter} over time. {' '.join(sentences)} The numbers are in the table below"
     years, values = years_of(days), [value for _, value in days]
     bounds = [line.value for line in limits if line.until is None]

@@ -31,11 +31,11 @@ def index(request: TeamRequest) -> HttpResponse:
     return render(request, "reports/index.html", context)
 
 
-def _about(request: TeamRequest, kind: str, said: Any) -> dict[str, Any]:
+def _about(request: TeamRequest, kind: str, given: Any) -> dict[str, Any]:
     """Return what a report is to be about; raises ValidationError with what is wrong with what was said."""
     if kind not in KINDS:
         raise Http404
-    form = KINDS[kind].form(request.membership.team, said)
+    form = KINDS[kind].form(request.membership.team, given)
     if not form.is_valid():
         raise ValidationError([f"{name}: {error}" for name, errors in form.errors.items() for error in errors])
     return form.about

@@ -13,7 +13,7 @@ from django.views.decorators.http import require_POST
 
 from kessa.pages.bench.forms import DilutionForm
 from kessa.pages.people.forms import WhyForm
-from kessa.pages.results.forms import AnswerRightForm, ReadingRightForm, said
+from kessa.pages.results.forms import AnswerRightForm, ReadingRightForm, in_words
 from kessa.record.determinations.models import Determination
 from kessa.record.people.access import TeamRequest, member
 from kessa.record.results.models import Result
@@ -61,7 +61,7 @@ def correct_answer(request: TeamRequest, pk: int, key: str) -> HttpResponse:
         raise Http404
     now = found.readings.get("answers", {}).get(key)
     form = AnswerRightForm(found.determination.method.asks[key], now, request.POST or None)
-    title = f"Put an answer right: {key}, {said(now)}" if now is not None else f"Answer after all: {key}"
+    title = f"Put an answer right: {key}, {in_words(now)}" if now is not None else f"Answer after all: {key}"
 
     def act() -> None:
         services.correct_answer(

@@ -67,11 +67,11 @@ class ReadingRightForm(WhyForm):
         if "reading" in self.fields:
             extras = {key: value for key, value in self.before.items() if key in ("sensor", "temperature_c")}
             return {**json.loads(self.cleaned_data["reading"]), **extras}
-        said = {key: self.cleaned_data[key] for key in self._keys()}
-        said = {key: value for key, value in said.items() if value not in (None, "")}
-        if "display" in said:
-            said.pop("over", None)
-        return said
+        data = {key: self.cleaned_data[key] for key in self._keys()}
+        data = {key: value for key, value in data.items() if value not in (None, "")}
+        if "display" in data:
+            data.pop("over", None)
+        return data
 
 
 def _asked(key: str, now: Any) -> forms.Field:
@@ -101,11 +101,13 @@ class AnswerRightForm(WhyForm):
         self.order_fields(["value", "why"])
 
 
-def said(value: Any) -> str:
+def in_words(value: Any) -> str:
     """Say a value as a person reads it."""
     if isinstance(value, dict):
         return ", ".join(
-            f"{_WORDS.get(str(key), str(key)).lower()} {said(each)}" for key, each in value.items() if each is not None
+            f"{_WORDS.get(str(key), str(key)).lower()} {in_words(each)}"
+            for key, each in value.items()
+            if each is not None
         )
     if isinstance(value, bool):
         return "yes" if value else "no"

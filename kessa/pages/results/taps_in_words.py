@@ -6,7 +6,7 @@ from django.utils import timezone
 
 from kessa.core.methods.schema import Method
 from kessa.core.runs import events
-from kessa.pages.results.forms import said
+from kessa.pages.results.forms import in_words
 from kessa.record.determinations.models import Determination
 from kessa.record.instruments.models import ReceivedReading
 from kessa.record.taps.models import Tap
@@ -48,7 +48,7 @@ def taps_in_words(determination: Determination) -> list[TapInWords]:
 def _words(tap: Tap, by_id: dict[str, Tap], method: Method) -> str:
     data = tap.data
     if tap.kind == events.READ:
-        return f"read {_part(method, data['part'])}{said(data['reading'])}{_taken_over_from(tap)}"
+        return f"read {_part(method, data['part'])}{in_words(data['reading'])}{_taken_over_from(tap)}"
     if tap.kind == events.SEEN:
         return f"read {_part(method, data['part'])}: its number follows"
     if tap.kind == events.END:
@@ -78,7 +78,7 @@ def _with_data(tap: Tap, method: Method) -> str:
     if tap.kind == events.TIMER:
         return f"clock started, {data['seconds']} s"
     if tap.kind == events.ANSWERED:
-        return f"answered {data['key']}: {said(data['value'])}"
+        return f"answered {data['key']}: {in_words(data['value'])}"
     if tap.kind == events.REOPENED:
         return f"opened again: {data.get('why') or data.get('reason', '')}"
     return tap.kind.replace("_", " ")
@@ -89,7 +89,7 @@ def _corrected(data: dict[str, Any], method: Method) -> str:
     if right is None:
         right = {key: data[key] for key in ("count", "first_change", "endpoint") if key in data}
     what = data.get("key") or _part(method, data.get("part", "")).strip() or "count"
-    return f"put right, {what}: {said(data.get('was'))} became {said(right)}. {data.get('why', '')}"
+    return f"put right, {what}: {in_words(data.get('was'))} became {in_words(right)}. {data.get('why', '')}"
 
 
 def _part(method: Method, key: str) -> str:

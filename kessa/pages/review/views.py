@@ -148,13 +148,13 @@ def decide(request: TeamRequest, pk: uuid.UUID, act: str) -> HttpResponse:
     """Accept a visit, release it, or take that back."""
     found = _visit(request, pk)
     try:
-        said = _ACTS[act](request, found)
+        given = _ACTS[act](request, found)
     except KeyError:
         raise Http404 from None
     except ValidationError as error:
         messages.error(request, error.message)
         return redirect("review:visit", pk)
-    messages.success(request, said)
+    messages.success(request, given)
     following = next_to_review(request.membership, found) if act == "accept" else None
     return redirect("review:visit", following.pk) if following else redirect("review:index")
 
@@ -188,10 +188,10 @@ def ask(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     found = _visit(request, pk)
     form = AskForm(found, hands_on(found), request.user, request.POST)
     if form.is_valid():
-        said = form.cleaned_data
+        data = form.cleaned_data
         try:
-            services.ask(request.membership, found, said["to"], words=said["words"], result=said["result"])
-            messages.success(request, f"Asked. It is on the Today of {said['to']}.")
+            services.ask(request.membership, found, data["to"], words=data["words"], result=data["result"])
+            messages.success(request, f"Asked. It is on the Today of {data['to']}.")
             return redirect("review:index")
         except ValidationError as error:
             form.add_error(None, error)
@@ -234,8 +234,8 @@ def release_all(request: TeamRequest) -> HttpResponse:
     """Release everything that is ready, at a place or at all, up to a day."""
     form = ReleaseForm(request.membership.team, request.POST)
     if form.is_valid():
-        said = form.cleaned_data
-        many = services.release_all(request.membership, request.membership.team, **said)
+        data = form.cleaned_data
+        many = services.release_all(request.membership, request.membership.team, **data)
         messages.success(request, f"{many} visit{'' if many == 1 else 's'} released.")
     else:
         messages.error(request, "Choose a day up to which everything that is ready is released.")

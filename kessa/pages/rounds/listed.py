@@ -16,8 +16,8 @@ from kessa.record.rounds.selectors import Call, Due
 
 def why(call: Call) -> SafeString:
     """Say by which rounds and occasions a place is due, and how late it is."""
-    said = (f"{escape(str(due.round))}{_after(due)}{_late(due)}" for due in call.dues)
-    return mark_safe("; ".join(said))  # noqa: S308 # each is escaped
+    words = (f"{escape(str(due.round))}{_after(due)}{_late(due)}" for due in call.dues)
+    return mark_safe("; ".join(words))  # noqa: S308 # each is escaped
 
 
 def call_rows(calls: Iterable[Call]) -> SafeString:

@@ -59,8 +59,8 @@ class HouseRulesForm(forms.Form):
 
     def public_words(self) -> dict[str, str]:
         """The team's own words for verdicts, where it has them."""
-        said = {verdict: self.cleaned_data[_word(verdict)].strip() for verdict in VERDICTS}
-        return {verdict: word for verdict, word in said.items() if word}
+        data = {verdict: self.cleaned_data[_word(verdict)].strip() for verdict in VERDICTS}
+        return {verdict: word for verdict, word in data.items() if word}
 
     def schools(self) -> dict[str, str]:
         """What was chosen."""
@@ -161,7 +161,7 @@ class LimitForm(forms.Form):
     @classmethod
     def filled(cls, limit: dict[str, Any], applies_to: Any) -> dict[str, Any]:
         """Return a limit that is there by the form's own names, each of them, and by which rule it decides."""
-        said = limit.get("protects")
-        protects = str(said) if str(said) in PROTECTED else USUALLY.get(str(applies_to), "treatment")
+        given = limit.get("protects")
+        protects = str(given) if str(given) in PROTECTED else USUALLY.get(str(applies_to), "treatment")
         filled = {**dict.fromkeys(cls.base_fields), "statistic": SINGLE, **limit, "form": limit.get("as")}
         return filled | {"protects": protects, "decided_by": filled["rule"] or decision_rule(protects)}

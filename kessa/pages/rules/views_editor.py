@@ -38,8 +38,8 @@ def begin(request: TeamRequest, key: str = "") -> HttpResponse:
 
 
 def _plain(found: RuleSet) -> dict[str, Any]:
-    said: dict[str, Any] = found.model_dump(mode="json", by_alias=True, exclude_defaults=True)
-    return said
+    data: dict[str, Any] = found.model_dump(mode="json", by_alias=True, exclude_defaults=True)
+    return data
 
 
 def _draft(request: TeamRequest, pk: int) -> OwnRuleSet:

@@ -157,5 +157,5 @@ class SampleRightForm(_DrawnForm):
 
     def changed(self) -> dict[str, Any]:
         """Return what differs from what was noted."""
-        said = {name: value for name, value in self.cleaned_data.items() if name != "why"}
-        return {name: value for name, value in said.items() if value != getattr(self.sample, name)}
+        data = {name: value for name, value in self.cleaned_data.items() if name != "why"}
+        return {name: value for name, value in data.items() if value != getattr(self.sample, name)}

@@ -69,26 +69,26 @@ def steps_of(way: Way, form: SampleForm) -> list[str]:
 
 def _drawn(request: TeamRequest, place: Place, form: SampleForm) -> HttpResponse | None:
     """Note the sample on the visit that goes on there, or of those hours, or on one of its own."""
-    said = form.cleaned_data
+    given = form.cleaned_data
     number = form.number
     noted = Sample.objects.for_team(place.team_id).filter(pk=number).first()
     named = ("drawn_by", "depth_cm", "water_temperature_c")
-    if noted and any(said[name] != getattr(noted, name) for name in named if name in said):
+    if noted and any(given[name] != getattr(noted, name) for name in named if name in given):
         form.add_error(None, f"Sample {noted.number} is noted already, otherwise than this: put it right on its visit.")
         return None
-    around = noted.visit if noted else services.visit_around(place, said["drawn_at"])
+    around = noted.visit if noted else services.visit_around(place, given["drawn_at"])
     data = {
         "place": place.pk,
         "sample": str(number),
-        "at": said["drawn_at"].isoformat(),
-        "by": said["drawn_by"].pk,
-        "depth_cm": _number(said.get("depth_cm")),
-        "water_temperature_c": _number(said.get("water_temperature_c")),
-        "way": said["way"],
-        "bottle": said["bottle"].pk if said.get("bottle") else None,
+        "at": given["drawn_at"].isoformat(),
+        "by": given["drawn_by"].pk,
+        "depth_cm": _number(given.get("depth_cm")),
+        "water_temperature_c": _number(given.get("water_temperature_c")),
+        "way": given["way"],
+        "bottle": given["bottle"].pk if given.get("bottle") else None,
     }
     stream = around.pk if around else uuid.uuid5(number, "visit")
-    tap = tapped("sample_drawn", data, at=said["drawn_at"], seq=next_seq(stream))
+    tap = tapped("sample_drawn", data, at=given["drawn_at"], seq=next_seq(stream))
     try:
         record_whole(request.membership, "visit", stream, [tap])
     except BadTap as refused:

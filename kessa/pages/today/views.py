@@ -84,11 +84,11 @@ def note(request: TeamRequest) -> HttpResponse:
     form = OccasionForm(request.membership.team, request.POST)
     if form.is_valid():
         noted = services.note_occasion(request.membership, **form.cleaned_data)
-        said = occasion_kinds()[noted.kind].name
+        given = occasion_kinds()[noted.kind].name
         waiting = active_rounds(request.membership.team).filter(occasions__contains=[noted.kind])
         names = ", ".join(each.name for each in waiting)
         what = f"Due now: {names}." if waiting else "No round waits for this: nothing is due for it."
-        messages.success(request, f"{said}: noted. {what}")
+        messages.success(request, f"{given}: noted. {what}")
     else:
         messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
     return redirect("today:today")

@@ -50,8 +50,8 @@ def begin(request: TeamRequest, place_pk: int) -> HttpResponse:
         mine = Visit.objects.for_team(team).filter(place=place, leader=request.user, closed_at=None).first()
         if mine:
             return redirect("visits:visit", mine.pk)
-        said = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
-        return _tapped(request, once.number, "visit_begun", said) or redirect("visits:visit", once.number)
+        data = {"place": place.pk, "safety": {key: request.POST.get(key) for key in form.fields if key in request.POST}}
+        return _tapped(request, once.number, "visit_begun", data) or redirect("visits:visit", once.number)
     context = {"form": form, "once": once, **before_going(place)}
     return render(request, "visits/begin.html", context, status=422 if form.errors else 200)
 
@@ -105,7 +105,7 @@ def visit(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
         "changed": changed_meanwhile(found),
         "late": Tap.objects.for_team(found.team_id).filter(stream=found.pk, late=True).count(),
         "leads": may.lead_visit(request.membership, found),
-        "at_once": [(each, said, None if said else field_sheet(each)) for each, said in at_once_with(found)],
+        "at_once": [(each, given, None if given else field_sheet(each)) for each, given in at_once_with(found)],
         "noted": [*sheet.samples, *(line.now for line in [*sheet.in_place, *sheet.circumstances] if line.now)],
     }
     return render(request, "visits/visit.html", context)
@@ -162,9 +162,9 @@ def close(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     sheet = field_sheet(found)
     form = CloseForm(request.POST if request.method == "POST" else None)
     if request.method == "POST" and form.is_valid():
-        said = f"The visit to {found.place} is closed. Tell whoever waits to hear from you."
+        words = f"The visit to {found.place} is closed. Tell whoever waits to hear from you."
         end_soon(request)
-        return _led(request, pk, "visit_closed", {"remark": form.cleaned_data["remark"]}, said)
+        return _led(request, pk, "visit_closed", {"remark": form.cleaned_data["remark"]}, words)
     if not found.is_open:
         return redirect("visits:visit", pk)
     return render(request, "visits/close.html", {"visit": found, "sheet": sheet, "form": form})
@@ -182,7 +182,7 @@ def visit_or_404(request: TeamRequest, pk: uuid.UUID) -> Visit:
 
 
 def _led(
-    request: TeamRequest, pk: uuid.UUID, kind: str, data: dict[str, Any], said: str, page: str = ""
+    request: TeamRequest, pk: uuid.UUID, kind: str, data: dict[str, Any], words: str, page: str = ""
 ) -> HttpResponse:
     """Tap what only who leads a visit may, and say so."""
     found = visit_or_404(request, pk)
@@ -193,6 +193,6 @@ def _led(
     refused = _tapped(request, pk, kind, data)
     if refused:
         return refused
-    if said:
-        messages.success(request, said)
+    if words:
+        messages.success(request, words)
     return redirect(page) if page else redirect("visits:visit", pk)

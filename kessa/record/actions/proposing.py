@@ -132,10 +132,10 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
     if row is None:
         new_action(place, made, found_at)
         return
-    said = _fields(made, found_at)
-    changed = [name for name, value in said.items() if getattr(row, name) != value]
+    data = _fields(made, found_at)
+    changed = [name for name, value in data.items() if getattr(row, name) != value]
     for name in changed:
-        setattr(row, name, said[name])
+        setattr(row, name, data[name])
     if changed:
         row.save(update_fields=changed)
 

@@ -15,9 +15,9 @@ def title_in(action: Action, system: str) -> str:
         return action.title
     # A product is rounded down, so that nothing written goes above its label.
     down = action.product_id is not None
-    said = written(action.amount, action.kept, system, down=down)  # type: ignore[arg-type]
+    given = written(action.amount, action.kept, system, down=down)  # type: ignore[arg-type]
     portion = written(action.amount / action.portions, action.kept, system, down=down)  # type: ignore[arg-type]
-    return action.title.replace("{amount}", said).replace("{portion}", portion)
+    return action.title.replace("{amount}", given).replace("{portion}", portion)
 
 
 def done_in(action: Action, system: str) -> str:

@@ -110,7 +110,7 @@ def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
     contacts = cache(partial(contacts_for, rank=0))
     kept = PlaceStatus.objects.for_team(team).filter(place__in={row.place_id for row in rows}).select_related("place")
     by_place = {each.place_id: each for each in kept} if rows else {}
-    said = {}
+    data = {}
     for row in rows:
         found = by_place.get(row.place_id)
         if found is None:
@@ -121,8 +121,8 @@ def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
         # Kept before advice was: what stands there tells it.
         do = do_of(found.advice) if found.advice else advised(found.place, newest_at(found.place)).do
         steps = sentences(do, where, named, about=key, of_the_test=row.test_asks)
-        said[row.pk] = next(iter(steps), "")
-    return said
+        data[row.pk] = next(iter(steps), "")
+    return data
 
 
 def place_key(place: Any) -> str:

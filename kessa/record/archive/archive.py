@@ -28,7 +28,7 @@ _WITHIN = {
     ("reports.report", "results"): "log.result",
     ("reports.report", "about.place"): "places.place",
     ("log.result", "made_from.results"): "log.result",
-    ("log.result", "made_from.notebook"): "exchange.notebook",
+    ("log.result", "made_from.notebook"): "exchange.import",
     ("log.result", "made_from.instrument"): "instruments.instrument",
     ("rounds.kitcheck", "places"): "places.place",
     ("taps.tap", "data.place"): "places.place",
@@ -47,7 +47,10 @@ _FORMER = {
     "instruments.shown": "instruments.receivedreading",
     "log.standing": "log.placestatus",
     "rounds.settled": "rounds.stopoutcome",
+    "exchange.notebook": "exchange.import",
+    "api.hook": "api.webhook",
 }
+_FORMER_COLUMNS = {"exchange.doubtful": {"notebook_id": "imported_id"}}
 
 
 class _Exactly(DjangoJSONEncoder):
@@ -126,11 +129,11 @@ def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
 
 
 def _as_kept(row: Any) -> dict[str, Any]:
-    said = {field.attname: field.value_from_object(row) for field in row._meta.concrete_fields}
+    data = {field.attname: field.value_from_object(row) for field in row._meta.concrete_fields}
     return {
         name: base64.b64encode(bytes(value)).decode() if isinstance(value, bytes | memoryview)
         else value.name if isinstance(value, models.fields.files.FieldFile) else value
-        for name, value in said.items()
+        for name, value in data.items()
     }  # fmt: skip
 
 
@@ -239,16 +242,17 @@ class _Numbers:
 def _rows(archive: zipfile.ZipFile, model: Any) -> Iterator[dict[str, Any]]:
     label = model._meta.label_lower
     names = {f"rows/{each}.jsonl" for each in (label, *(old for old, now in _FORMER.items() if now == label))}
+    columns = _FORMER_COLUMNS.get(label, {})
     for name in archive.namelist():
         if name in names:
             with archive.open(name) as table:
                 for line in table:
-                    yield json.loads(line)
+                    yield {columns.get(key, key): value for key, value in json.loads(line).items()}
 
 
-def _new_team(said: dict[str, Any]) -> Team:
-    number = said.pop("id")
-    team = Team(**said)
+def _new_team(data: dict[str, Any]) -> Team:
+    number = data.pop("id")
+    team = Team(**data)
     if not Team.objects.filter(pk=number).exists():
         team.pk = number
     team.save(force_insert=True)
@@ -256,9 +260,9 @@ def _new_team(said: dict[str, Any]) -> Team:
     return team
 
 
-def _people(said: list[dict[str, Any]], same: bool) -> dict[int, int]:
+def _people(given: list[dict[str, Any]], same: bool) -> dict[int, int]:
     found: dict[int, int] = {}
-    for each in said:
+    for each in given:
         number, name = each.pop("id"), each["username"]
         there = User.objects.filter(username=name).first()
         if there and same:

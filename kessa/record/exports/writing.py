@@ -41,7 +41,7 @@ def write_package(out: IO[bytes], team: Team, results: Any | None, tell: Tell, l
 
 def descriptor(team: Team, licence: str = "") -> dict[str, Any]:
     """Return what a data package says of itself."""
-    said: dict[str, Any] = {
+    data: dict[str, Any] = {
         "name": "kessa",
         "title": f"Water tested by {team}",
         "created": datetime.now(UTC).isoformat(timespec="seconds"),
@@ -50,8 +50,8 @@ def descriptor(team: Team, licence: str = "") -> dict[str, Any]:
         "resources": [_resource(noun) for noun in resources()],
     }
     if licence:
-        said["licenses"] = [{"name": licence, "title": LICENCES[licence]}]
-    return said
+        data["licenses"] = [{"name": licence, "title": LICENCES[licence]}]
+    return data
 
 
 def _resource(noun: Resource) -> dict[str, Any]:
@@ -75,10 +75,10 @@ def _resource(noun: Resource) -> dict[str, Any]:
 
 
 def _field(column: Column) -> dict[str, str]:
-    said = {"name": column.name, "type": column.type, "unit": column.unit}
+    data = {"name": column.name, "type": column.type, "unit": column.unit}
     if column.type == "datetime":
-        said["format"] = "any"
-    return {name: each for name, each in said.items() if each}
+        data["format"] = "any"
+    return {name: each for name, each in data.items() if each}
 
 
 def write_workbook(out: IO[bytes], team: Team, results: Any | None, tell: Tell) -> None:

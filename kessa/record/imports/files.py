@@ -79,8 +79,8 @@ def _opened(file: IO[bytes], name: str, sheet: str) -> Iterator[tuple[list[str],
         book = load_workbook(file, read_only=True, data_only=True)
         try:
             rows = (book[sheet] if sheet else book.worksheets[0]).iter_rows(values_only=True)
-            said = ((nth, [_said(cell) for cell in row[:_CELLS]]) for nth, row in enumerate(rows, 1))
-            yield [each.title for each in book.worksheets], said
+            given = ((nth, [_said(cell) for cell in row[:_CELLS]]) for nth, row in enumerate(rows, 1))
+            yield [each.title for each in book.worksheets], given
         finally:
             book.close()
     except (csv.Error, UnicodeError, zipfile.BadZipFile, KeyError, ValueError, OSError) as fault:
@@ -94,8 +94,8 @@ def _from_head(rows: Rows, head: str) -> Rows:
 
 def _from_package(package: zipfile.ZipFile) -> Rows:
     """Read the results of a data package that Kessa wrote, with the names of their places."""
-    said = json.loads(package.read("datapackage.json"))
-    paths = {each["name"]: each["path"] for each in said["resources"]}
+    data = json.loads(package.read("datapackage.json"))
+    paths = {each["name"]: each["path"] for each in data["resources"]}
     places = {row["id"]: row["name"] for row in _table(package, paths["places"])}
     ended = {
         row["result"]

@@ -3,4 +3,4 @@
 from kessa.record.people.may import TECHNICIANS, Rule, own
 
 import_results = TECHNICIANS
-undo = Rule(volunteer=False, technician=own("what they took in", lambda notebook: notebook.asked_by_id))
+undo = Rule(volunteer=False, technician=own("what they took in", lambda imported: imported.asked_by_id))

@@ -9,7 +9,7 @@ from kessa.record.people.models import TeamOwned
 
 
 class Stage(models.TextChoices):
-    """How far an old notebook has come on its way into the record."""
+    """How far a file has come on its way into the record."""
 
     MATCHING = "matching", "its columns are to be looked at"
     CHECKING = "checking", "every row is read"
@@ -20,7 +20,7 @@ class Stage(models.TextChoices):
     UNDONE = "undone", "undone"
 
 
-class Notebook(LongWork):
+class Import(LongWork):
     """A file of old results on its way into the record: what its columns are, what was found in it."""
 
     # By which everything that comes of it is known: see Visit.taken_in.
@@ -45,9 +45,9 @@ class Notebook(LongWork):
 
 
 class Doubtful(TeamOwned):
-    """A row of a notebook that cannot be taken in as it stands; mended, or left out."""
+    """A row of a file that cannot be taken in as it stands; mended, or left out."""
 
-    notebook = models.ForeignKey(Notebook, on_delete=models.CASCADE, related_name="doubtful")
+    imported = models.ForeignKey(Import, on_delete=models.CASCADE, related_name="doubtful")
     number = models.PositiveIntegerField()
     cells = models.JSONField()
     why = models.JSONField()
@@ -56,7 +56,7 @@ class Doubtful(TeamOwned):
     class Meta(TeamOwned.Meta):
         app_label = "exchange"
         ordering = ["number"]
-        constraints = [models.UniqueConstraint(fields=["notebook", "number"], name="one_doubtful_row_a_number")]
+        constraints = [models.UniqueConstraint(fields=["imported", "number"], name="one_doubtful_row_a_number")]
 
 
 class Matching(TeamOwned):

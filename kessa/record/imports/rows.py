@@ -1,4 +1,4 @@
-"""From a row of a notebook to what was found: where, when, what; or what is doubtful about it."""
+"""From a row of a file to what was found: where, when, what; or what is doubtful about it."""
 
 from collections.abc import Iterator, Sequence
 from datetime import datetime, time
@@ -8,14 +8,14 @@ from typing import Any, NamedTuple
 from django.utils import timezone
 
 from kessa.core.errors import CannotCompute
+from kessa.core.importing import heads
+from kessa.core.importing.cells import Cell, decimal_mark, read_cell
+from kessa.core.importing.days import Clock, day_order, moment_of, read_clock, read_day, zone_of
+from kessa.core.importing.heads import Head, head_of
+from kessa.core.importing.words import plain
+from kessa.core.importing.written_units import form_of, unit_and_form
 from kessa.core.judging.plausible import can_be
 from kessa.core.methods import house_methods
-from kessa.core.notebooks import heads
-from kessa.core.notebooks.cells import Cell, decimal_mark, read_cell
-from kessa.core.notebooks.days import Clock, day_order, moment_of, read_clock, read_day, zone_of
-from kessa.core.notebooks.heads import Head, head_of
-from kessa.core.notebooks.words import plain
-from kessa.core.notebooks.written_units import form_of, unit_and_form
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.quantity import Quantity
@@ -28,7 +28,7 @@ from kessa.record.places.selectors import places
 
 _NOON = Clock(time(12), None)
 _FRACTIONS = ("", "dissolved", "total")
-# As what a notebook's numbers are kept, whatever they were written in.
+# As what a file's numbers are kept, whatever they were written in.
 _KEPT_IN = {"concentration": "mg/L", "temperature": "degC", "conductivity": "uS/cm", "pH": "pH"}
 
 
@@ -65,15 +65,15 @@ def guess(
     The reading has "mark" and "order"; empty where both ways are possible: a person says.
     """
     columns = [Head(**each) for each in before.columns] if before else [head_of(text) for text in head]
-    said: dict[str, Any] = before.reading if before else {"place": "", "found_from": ""}
+    data: dict[str, Any] = before.reading if before else {"place": "", "found_from": ""}
 
     def of(*subjects: str) -> list[str]:
         places = [nth for nth, each in enumerate(columns) if each.subject in subjects]
         return [row[nth] for row in sample for nth in places if nth < len(row)]
 
     numbers = [each for each in of(heads.RESULT, heads.VALUE, heads.LOW, heads.HIGH) if not each.startswith(TYPED)]
-    mark, order = decimal_mark(numbers, said.get("mark") or None), day_order(of(heads.DAY), order_of(said))
-    return [each._asdict() for each in columns], {**said, "mark": mark or "", "order": order or ""}
+    mark, order = decimal_mark(numbers, data.get("mark") or None), day_order(of(heads.DAY), order_of(data))
+    return [each._asdict() for each in columns], {**data, "mark": mark or "", "order": order or ""}
 
 
 def order_of(reading: dict[str, str]) -> Any:
@@ -112,7 +112,7 @@ class Reader:
         self.mark: Any = reading.get("mark") or "."
         self.order = order_of(reading)
         bounds = {each.found_from for each in self.columns} | {reading.get("found_from", "")}
-        self.bounds = {said: self._number(said).value for said in bounds if said}
+        self.bounds = {given: self._number(given).value for given in bounds if given}
 
     def faults(self) -> list[str]:
         """Return what has to be said before any row can be read."""
@@ -142,15 +142,15 @@ class Reader:
 
     def read(self, number: int, cells: Sequence[str]) -> list[ReadRow] | Doubt:
         """Return what was found by a row; what is doubtful about it instead, where anything is."""
-        said = {
+        data = {
             each.subject: cells[nth].strip().removeprefix(TYPED)
             for nth, each in enumerate(self.columns)
             if nth < len(cells) and each.subject
         }
         why: list[str] = []
-        place, (at, is_timed) = self._where(said, why), self._when(said, why)
+        place, (at, is_timed) = self._where(data, why), self._when(data, why)
         found = []
-        for head, text in self._results(said, cells, why):
+        for head, text in self._results(data, cells, why):
             try:
                 cell = self._cell(text)
                 if cell.says == "empty":
@@ -171,22 +171,22 @@ class Reader:
                         head.fraction,
                         quantity,
                         words,
-                        said.get(heads.REMARK, ""),
+                        data.get(heads.REMARK, ""),
                         is_timed,
                     )
                 )
         why += self._twice(found) if not why else []
         return Doubt(number, list(cells), why) if why else found
 
-    def _where(self, said: dict[str, str], why: list[str]) -> Place | None:
-        name = said.get(heads.PLACE, "")
+    def _where(self, data: dict[str, str], why: list[str]) -> Place | None:
+        name = data.get(heads.PLACE, "")
         place = self.places.get(name.lower()) if name else self.fixed
         if place is None:
             why.append(f"“{name}” is no place of your team." if name else "No place stands here.")
         return place
 
-    def _when(self, said: dict[str, str], why: list[str]) -> tuple[datetime | None, bool]:
-        day_said, clock_said = said.get(heads.DAY, ""), said.get(heads.CLOCK, "")
+    def _when(self, data: dict[str, str], why: list[str]) -> tuple[datetime | None, bool]:
+        day_said, clock_said = data.get(heads.DAY, ""), data.get(heads.CLOCK, "")
         try:
             day, clock = read_day(day_said, self.order)
             clock = read_clock(clock_said) if clock_said else clock
@@ -200,27 +200,27 @@ class Reader:
             why.append("This day is still to come.")
         return at, clock is not None
 
-    def _results(self, said: dict[str, str], cells: Sequence[str], why: list[str]) -> Iterator[tuple[Head, str]]:
+    def _results(self, data: dict[str, str], cells: Sequence[str], why: list[str]) -> Iterator[tuple[Head, str]]:
         for nth, each in enumerate(self.columns):
             if each.subject == heads.RESULT:
                 yield each, cells[nth] if nth < len(cells) else ""
-        if heads.TEST not in said:
+        if heads.TEST not in data:
             return
-        test = said[heads.TEST]
+        test = data[heads.TEST]
         known = known_parameter(test).key
         head = Head(heads.RESULT, known) if known in parameters() else head_of(test)
         if head.subject != heads.RESULT:
             why.append(f"“{test}” is no test that Kessa knows.")
             return
-        unit, form = said.get(heads.UNIT, ""), said.get(heads.FORM, "")
-        fraction = plain(said.get(heads.FRACTION, "")) or head.fraction
+        unit, form = data.get(heads.UNIT, ""), data.get(heads.FORM, "")
+        fraction = plain(data.get(heads.FRACTION, "")) or head.fraction
         written = unit_and_form(unit) if unit else (head.unit, None)
         if written is None:
             why.append(f"“{unit}” is no unit that Kessa knows.")
         elif form and form_of(form) is None:
             why.append(f"“{form}” is no form that Kessa knows.")
         elif fraction not in _FRACTIONS:
-            why.append(f"“{said[heads.FRACTION]}” is neither dissolved nor total.")
+            why.append(f"“{data[heads.FRACTION]}” is neither dissolved nor total.")
         else:
             form = form_of(form) or written[1] or head.form
             yield head._replace(unit=written[0], form=form, fraction=fraction), self._of(heads.VALUE, cells)

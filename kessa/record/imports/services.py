@@ -9,9 +9,9 @@ from django.core.exceptions import ValidationError
 from kessa.core.errors import CannotCompute
 from kessa.record.imports import may
 from kessa.record.imports.files import TYPED, look_at
-from kessa.record.imports.models import Doubtful, Matching, Notebook, Stage
+from kessa.record.imports.models import Doubtful, Import, Matching, Stage
 from kessa.record.imports.rows import Doubt, Reader, guess
-from kessa.record.imports.tasks import check_notebook, undo_notebook, write_notebook
+from kessa.record.imports.tasks import check_import, undo_import, write_import
 from kessa.record.long_work.models import State
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
@@ -21,30 +21,30 @@ from kessa.record.visits.models import Review, Visit
 
 
 @act("notebook brought", may.import_results)
-def bring(by: Membership, team: Team, file: Any) -> Notebook:
+def bring(by: Membership, team: Team, file: Any) -> Import:
     """Bring a file of old results: what its columns are is guessed, or as it was the last time.
 
     Raises ValidationError for what is no table, and for a file that is in the record already.
     """
     digest = hashlib.file_digest(file.open("rb"), "sha256").hexdigest()
-    before = Notebook.objects.for_team(team).filter(digest=digest).exclude(stage=Stage.UNDONE).order_by("-pk").first()
+    before = Import.objects.for_team(team).filter(digest=digest).exclude(stage=Stage.UNDONE).order_by("-pk").first()
     if before:
         raise ValidationError(f"This very file is here already, as “{before}”: {before.get_stage_display()}.")
     name = str(file.name or "table")[-120:]
-    notebook = Notebook(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest)
-    _look(notebook, file.open("rb"))
-    notebook.file.save(f"{notebook.number}.table", file, save=False)
-    notebook.save()
-    return notebook
+    imported = Import(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest)
+    _look(imported, file.open("rb"))
+    imported.file.save(f"{imported.number}.table", file, save=False)
+    imported.save()
+    return imported
 
 
 @act("table pointed at", may.import_results)
-def point(by: Membership, notebook: Notebook, sheet: str, head: str) -> Notebook:
-    """Say on which sheet of a notebook its table is, and in which row or two rows its heads stand ("3", "3-4").
+def point(by: Membership, imported: Import, sheet: str, head: str) -> Import:
+    """Say on which sheet of a file its table is, and in which row or two rows its heads stand ("3", "3-4").
 
     Raises ValidationError where there is no such sheet or no table there.
     """
-    held = _held(notebook, Stage.MATCHING, Stage.MENDING)
+    held = _held(imported, Stage.MATCHING, Stage.MENDING)
     if (sheet and sheet not in held.told.get("sheets", ())) or not re.fullmatch(r"(?:[1-9]\d?(?:-[1-9]\d?)?)?", head):
         raise ValidationError("There is no such table in this file.")
     with held.file.open("rb") as file:
@@ -54,20 +54,20 @@ def point(by: Membership, notebook: Notebook, sheet: str, head: str) -> Notebook
     return held
 
 
-def _look(notebook: Notebook, file: Any, sheet: str = "", head: str = "") -> None:
+def _look(imported: Import, file: Any, sheet: str = "", head: str = "") -> None:
     """Note what a file shows: what its columns are is guessed, or as it was the last time."""
     try:
-        seen = look_at(file, notebook.name, sheet, head)
+        seen = look_at(file, imported.name, sheet, head)
     except CannotCompute as fault:
         raise ValidationError(fault.message) from None
-    before = Matching.objects.for_team(notebook.team_id).filter(heads=_digest(seen.head)).first()
+    before = Matching.objects.for_team(imported.team_id).filter(heads=_digest(seen.head)).first()
     columns, reading = guess(seen.head, seen.sample, before)
-    notebook.head, notebook.columns, notebook.reading = seen.head, columns, reading | {"sheet": sheet, "head": head}
+    imported.head, imported.columns, imported.reading = seen.head, columns, reading | {"sheet": sheet, "head": head}
 
     def plain(row: list[str]) -> list[str]:
         return [cell.removeprefix(TYPED) for cell in row]
 
-    notebook.told = {
+    imported.told = {
         "sample": [plain(row) for row in seen.sample[:3]],
         "sheets": seen.sheets,
         "first": [(number, " · ".join(filter(None, plain(row)))[:80]) for number, row in seen.first],
@@ -75,12 +75,12 @@ def _look(notebook: Notebook, file: Any, sheet: str = "", head: str = "") -> Non
 
 
 @act("columns matched", may.import_results)
-def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], reading: dict[str, str]) -> Notebook:
-    """Say what a notebook's columns are about, which is remembered, and have every row read.
+def match(by: Membership, imported: Import, columns: list[dict[str, str]], reading: dict[str, str]) -> Import:
+    """Say what a file's columns are about, which is remembered, and have every row read.
 
     Raises ValidationError with all that has to be said still.
     """
-    held = _held(notebook, Stage.MATCHING, Stage.MENDING)
+    held = _held(imported, Stage.MATCHING, Stage.MENDING)
     reading = reading | {name: held.reading.get(name, "") for name in ("sheet", "head")}
     try:
         faults = Reader(held.team, columns, reading).faults()
@@ -92,14 +92,14 @@ def match(by: Membership, notebook: Notebook, columns: list[dict[str, str]], rea
     Matching.objects.for_team(held.team_id).update_or_create(
         team_id=held.team_id, heads=_digest(held.head), defaults={"columns": columns, "reading": reading}
     )
-    return _set_going(held, Stage.CHECKING, check_notebook)
+    return _set_going(held, Stage.CHECKING, check_import)
 
 
 @act("row mended", may.import_results)
-def mend(by: Membership, notebook: Notebook, number: int, cells: list[str] | None) -> Doubtful:
+def mend(by: Membership, imported: Import, number: int, cells: list[str] | None) -> Doubtful:
     """Write a doubtful row as it should have been, or leave it out (None); what is still doubtful about it stays."""
-    held = _held(notebook, Stage.MENDING)
-    row: Doubtful = Doubtful.objects.for_team(held.team_id).get(notebook=held, number=number)
+    held = _held(imported, Stage.MENDING)
+    row: Doubtful = Doubtful.objects.for_team(held.team_id).get(imported=held, number=number)
     if cells is None:
         row.mended, row.why = [], []
     else:
@@ -110,18 +110,18 @@ def mend(by: Membership, notebook: Notebook, number: int, cells: list[str] | Non
 
 
 @act("notebook taken in", may.import_results)
-def import_file(by: Membership, notebook: Notebook) -> Notebook:
-    """Have what was found in a notebook written into the record."""
-    return _set_going(_held(notebook, Stage.MENDING), Stage.WRITING, write_notebook)
+def import_file(by: Membership, imported: Import) -> Import:
+    """Have what was found in a file written into the record."""
+    return _set_going(_held(imported, Stage.MENDING), Stage.WRITING, write_import)
 
 
 @act("notebook undone", may.undo)
-def undo(by: Membership, notebook: Notebook) -> Notebook:
-    """Have everything that came of a notebook taken out of the record again.
+def undo(by: Membership, imported: Import) -> Import:
+    """Have everything that came of a file taken out of the record again.
 
     Raises ValidationError where some of it was reviewed, released, or stands in a report that was issued.
     """
-    held = _held(notebook, Stage.IN)
+    held = _held(imported, Stage.IN)
     of_it = Visit.objects.for_team(held.team_id).filter(taken_in=held.number)
     results = Result.objects.for_team(held.team_id).filter(visit__in=of_it)
     issued = issued_with(held.team_id, results, held.asked_at)
@@ -133,21 +133,21 @@ def undo(by: Membership, notebook: Notebook) -> Notebook:
         raise ValidationError(
             "Some of it was reviewed or released, and can be undone no more: set results aside instead."
         )
-    return _set_going(held, Stage.UNDOING, undo_notebook)
+    return _set_going(held, Stage.UNDOING, undo_import)
 
 
-def _held(notebook: Notebook, *stages: Stage) -> Notebook:
-    rows = Notebook.objects.for_team(notebook.team_id).select_for_update(of=("self",)).select_related("team")
-    held: Notebook = rows.get(pk=notebook.pk)
+def _held(imported: Import, *stages: Stage) -> Import:
+    rows = Import.objects.for_team(imported.team_id).select_for_update(of=("self",)).select_related("team")
+    held: Import = rows.get(pk=imported.pk)
     if held.stage not in stages:
         raise ValidationError(f"“{held}”: {held.get_stage_display()}.")
     return held
 
 
-def _set_going(held: Notebook, stage: Stage, task: Any) -> Notebook:
+def _set_going(held: Import, stage: Stage, task: Any) -> Import:
     held.stage, held.state, held.done, held.fault = stage, State.ASKED, 0, ""
     held.save()
-    task.defer(notebook=held.pk)
+    task.defer(imported=held.pk)
     return held
 
 

@@ -1,4 +1,4 @@
-"""Writing what was found in a notebook: visits, samples and judged results, many at a time, and undoing it all."""
+"""Writing what was found in a file: visits, samples and judged results, many at a time, and undoing it all."""
 
 from collections import defaultdict
 from collections.abc import Sequence
@@ -14,7 +14,7 @@ from kessa.core.judging.limits import RuleSet
 from kessa.core.methods.exactness import TAKEN_IN
 from kessa.record.advice.place_status import restate
 from kessa.record.bulk import copy_in
-from kessa.record.imports.models import Notebook
+from kessa.record.imports.models import Import
 from kessa.record.imports.rows import ReadRow
 from kessa.record.people.numbers import take_numbers
 from kessa.record.places.models import Place
@@ -31,11 +31,11 @@ _MOST_ASSESSED = 200_000
 
 
 class Writer:
-    """Writes what was found in a notebook, a batch at a time; what is there already is left as it is."""
+    """Writes what was found in a file, a batch at a time; what is there already is left as it is."""
 
-    def __init__(self, notebook: Notebook) -> None:
-        self.notebook, self.team = notebook, notebook.team
-        self.rule = near_limit(house_rules(notebook.team_id).chosen)
+    def __init__(self, imported: Import) -> None:
+        self.imported, self.team = imported, imported.team
+        self.rule = near_limit(house_rules(imported.team_id).chosen)
         self.sets: dict[int, tuple[RuleSet, ...]] = {}
         self.written = self.there_already = 0
         self.touched: dict[int, Place] = {}
@@ -73,8 +73,8 @@ class Writer:
         """Return the visit and sample of each place and time, made where they are not there."""
         numbers = {
             (each.place.pk, each.at): (
-                uuid5(self.notebook.number, f"{each.place.pk} {each.at.timestamp()}"),
-                uuid5(self.notebook.number, f"sample {each.place.pk} {each.at.timestamp()}"),
+                uuid5(self.imported.number, f"{each.place.pk} {each.at.timestamp()}"),
+                uuid5(self.imported.number, f"sample {each.place.pk} {each.at.timestamp()}"),
             )
             for each in found
         }
@@ -90,24 +90,24 @@ class Writer:
         made = {key: pair for key, pair in numbers.items() if pair[0] not in there}
         copy_in(Visit, (
             Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, note="; ".join(remarks[place, at]),
-                  taken_in=self.notebook.number)
+                  taken_in=self.imported.number)
             for (place, at), (visit, _) in made.items()
         ))  # fmt: skip
         first = take_numbers(self.team.pk, "next_sample_number", len(made))
         copy_in(Sample, (
             Sample(pk=sample, team_id=self.team.pk, visit_id=visit, number=number, drawn_at=at,
-                   drawn_by_id=self.notebook.asked_by_id)
+                   drawn_by_id=self.imported.asked_by_id)
             for number, ((_, at), (visit, sample)) in enumerate(made.items(), first)
         ))  # fmt: skip
         return numbers
 
     def _result(self, row: ReadRow, visit: UUID, sample: UUID) -> Result:
-        words = f"{row.words} in “{self.notebook.name}”, row {row.row}"
+        words = f"{row.words} in “{self.imported.name}”, row {row.row}"
         found = Found(
             place=row.place,
             visit_id=visit,
             sample_id=sample,
-            person_id=self.notebook.asked_by_id,
+            person_id=self.imported.asked_by_id,
             taken_at=row.at,
             tested_at=row.at,
             family=TAKEN_IN,
@@ -121,7 +121,7 @@ class Writer:
                 f"Taken over as it was written: {words}. Its last digit says how far it may be off.",
                 *([] if row.is_timed else ["No time of day stands with it: noon is kept for it."]),
             ],
-            made_from={"notebook": self.notebook.pk, "row": row.row},
+            made_from={"notebook": self.imported.pk, "row": row.row},
         )
         return result_of(found, self._assess(row))
 
@@ -144,26 +144,26 @@ def _key(found: ReadRow) -> tuple[Any, ...]:
     return (found.place.pk, at, found.parameter, found.fraction, found.quantity.value, found.quantity.censor or "")
 
 
-def undo(notebook: Notebook, tell: Any) -> int:
-    """Take everything out again that came of a notebook; return how many results that were."""
-    visits = Visit.objects.for_team(notebook.team_id).filter(taken_in=notebook.number)
+def undo(imported: Import, tell: Any) -> int:
+    """Take everything out again that came of a file; return how many results that were."""
+    visits = Visit.objects.for_team(imported.team_id).filter(taken_in=imported.number)
     gone, touched = 0, set()
     while True:
         numbers = list(visits.order_by("pk").values_list("pk", flat=True)[:_AT_ONCE])
         if not numbers:
             break
         with transaction.atomic():
-            results = Result.objects.for_team(notebook.team_id).filter(visit__any=numbers)
+            results = Result.objects.for_team(imported.team_id).filter(visit__any=numbers)
             touched |= set(results.order_by().values_list("place", flat=True).distinct())
-            Mark.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).delete()
-            PlaceStatus.objects.for_team(notebook.team_id).filter(result__visit__any=numbers).update(result=None)
+            Mark.objects.for_team(imported.team_id).filter(result__visit__any=numbers).delete()
+            PlaceStatus.objects.for_team(imported.team_id).filter(result__visit__any=numbers).update(result=None)
             removed = results._raw_delete(results.db)
-            samples = Sample.objects.for_team(notebook.team_id).filter(visit__any=numbers)
+            samples = Sample.objects.for_team(imported.team_id).filter(visit__any=numbers)
             samples._raw_delete(samples.db)
-            these = Visit.objects.for_team(notebook.team_id).filter(pk__any=numbers)
+            these = Visit.objects.for_team(imported.team_id).filter(pk__any=numbers)
             these._raw_delete(these.db)
         gone += removed
         tell(removed)
-    for place in Place.objects.for_team(notebook.team_id).filter(pk__in=touched).select_related("team"):
+    for place in Place.objects.for_team(imported.team_id).filter(pk__in=touched).select_related("team"):
         restate(place)
     return gone

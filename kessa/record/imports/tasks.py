@@ -11,7 +11,7 @@ from procrastinate.contrib.django import app
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.units import sign
 from kessa.record.imports.files import rows_in
-from kessa.record.imports.models import Doubtful, Notebook, Stage
+from kessa.record.imports.models import Doubtful, Import, Stage
 from kessa.record.imports.rows import Doubt, Reader, ReadRow
 from kessa.record.imports.taking_in import Writer, undo
 from kessa.record.long_work.models import State
@@ -22,31 +22,31 @@ from kessa.record.long_work.progress import Stopped, begin, end, progress
 _DOUBTFUL_KEPT, _SAMPLE, _BATCH = 1000, 8, 5000
 
 
-@app.task(name="exchange.check_notebook", aliases=["kessa.exchange.tasks.check_notebook"], lock="take-in")
-def check_notebook(notebook: int) -> None:
-    """Read every row of a notebook, and say what would come of it."""
-    _work_on(notebook, Stage.MENDING, Stage.MATCHING, _check)
+@app.task(name="exchange.check_import", aliases=["kessa.exchange.tasks.check_import"], lock="take-in")
+def check_import(imported: int) -> None:
+    """Read every row of a file, and say what would come of it."""
+    _work_on(imported, Stage.MENDING, Stage.MATCHING, _check)
 
 
-@app.task(name="exchange.write_notebook", aliases=["kessa.exchange.tasks.write_notebook"], lock="take-in")
-def write_notebook(notebook: int) -> None:
-    """Take a notebook in."""
-    _work_on(notebook, Stage.IN, Stage.MENDING, _write_in)
+@app.task(name="exchange.write_import", aliases=["kessa.exchange.tasks.write_import"], lock="take-in")
+def write_import(imported: int) -> None:
+    """Import a file."""
+    _work_on(imported, Stage.IN, Stage.MENDING, _write_in)
 
 
-@app.task(name="exchange.undo_notebook", aliases=["kessa.exchange.tasks.undo_notebook"], lock="take-in")
-def undo_notebook(notebook: int) -> None:
-    """Take everything out again that came of a notebook."""
-    _work_on(notebook, Stage.UNDONE, Stage.IN, lambda work: {"undone": undo(work, progress(work))})
+@app.task(name="exchange.undo_import", aliases=["kessa.exchange.tasks.undo_import"], lock="take-in")
+def undo_import(imported: int) -> None:
+    """Take everything out again that came of a file."""
+    _work_on(imported, Stage.UNDONE, Stage.IN, lambda work: {"undone": undo(work, progress(work))})
 
 
-def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[str, Any]]) -> None:
-    """Do what a notebook waits for, in its team's time; where it fails or is cancelled it is as it was."""
-    work = Notebook.across_teams.select_related("team", "asked_by").filter(pk=pk).first()
+def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Import], dict[str, Any]]) -> None:
+    """Do what a file waits for, in its team's time; where it fails or is cancelled it is as it was."""
+    work = Import.across_teams.select_related("team", "asked_by").filter(pk=pk).first()
     if not begin(work, work.told.get("rows", 0) if work else 0):
         return
     assert work is not None
-    rows = Notebook.across_teams.filter(pk=pk)
+    rows = Import.across_teams.filter(pk=pk)
 
     def as_before() -> None:
         # What had been written by then is taken out again.
@@ -73,9 +73,9 @@ def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Notebook], dict[st
 
 
 class _Tally:
-    """What would come of a notebook, counted row by row."""
+    """What would come of a file, counted row by row."""
 
-    def __init__(self, work: Notebook) -> None:
+    def __init__(self, work: Import) -> None:
         self.work, self.rows, self.many = work, 0, 0
         self.tests: Counter[str] = Counter()
         self.places: Counter[str] = Counter()
@@ -87,7 +87,7 @@ class _Tally:
         """Count a row that cannot be taken in as it stands; the first of them are kept to be mended."""
         self.many += 1
         if self.many <= _DOUBTFUL_KEPT:
-            of = {"team_id": self.work.team_id, "notebook": self.work}
+            of = {"team_id": self.work.team_id, "imported": self.work}
             self.doubtful.append(Doubtful(**of, number=row.row, cells=row.cells, why=row.why))
 
     def count(self, found: ReadRow) -> None:
@@ -111,8 +111,8 @@ class _Tally:
         }  # fmt: skip
 
 
-def _rows_of(work: Notebook) -> Iterator[tuple[int, list[str]]]:
-    """Give the rows of a notebook below its head, each with its number, and tell how far it is."""
+def _rows_of(work: Import) -> Iterator[tuple[int, list[str]]]:
+    """Give the rows of a file below its head, each with its number, and tell how far it is."""
     tell, done = progress(work), 0
     with work.file.open("rb") as file:
         rows = rows_in(file, work.name, work.reading.get("sheet", ""), work.reading.get("head", ""))
@@ -123,9 +123,9 @@ def _rows_of(work: Notebook) -> Iterator[tuple[int, list[str]]]:
     tell(done % _BATCH)
 
 
-def _check(work: Notebook) -> dict[str, Any]:
+def _check(work: Import) -> dict[str, Any]:
     reader, tally = Reader(work.team, work.columns, work.reading), _Tally(work)
-    Doubtful.objects.for_team(work.team_id).filter(notebook=work).delete()
+    Doubtful.objects.for_team(work.team_id).filter(imported=work).delete()
     for number, cells in _rows_of(work):
         tally.rows += 1
         found = reader.read(number, cells)
@@ -138,9 +138,9 @@ def _check(work: Notebook) -> dict[str, Any]:
     return tally.told
 
 
-def _write_in(work: Notebook) -> dict[str, Any]:
+def _write_in(work: Import) -> dict[str, Any]:
     reader, writer = Reader(work.team, work.columns, work.reading), Writer(work)
-    mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(notebook=work)}
+    mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(imported=work)}
     batch: list[ReadRow] = []
     left_out = 0
     for number, cells in _rows_of(work):

@@ -39,30 +39,30 @@ def take_readings(by: Membership, instrument: Instrument, shown: Sequence[Said],
     return int(ReceivedReading.objects.for_team(by.team_id).filter(instrument=instrument).count() - before)
 
 
-def _row(instrument: Instrument, said: Said, came_by: str) -> ReceivedReading:
+def _row(instrument: Instrument, given: Said, came_by: str) -> ReceivedReading:
     now = timezone.now()
-    at = said.at or now
+    at = given.at or now
     at = at if timezone.is_aware(at) else timezone.make_aware(at)
     if at > now + _AHEAD or at.year < _FIRST_YEAR:
         raise ValidationError(f"{at:%Y-%m-%d %H:%M}: the instrument's clock is wrong.")
-    if said.display is None and not said.over:
+    if given.display is None and not given.over:
         raise ValidationError("A reading shows a number, or that it is over the range.")
-    if said.unit != instrument.unit:
+    if given.unit != instrument.unit:
         try:
-            convert(said.display or 0.0, said.unit, None, instrument.unit, None)
+            convert(given.display or 0.0, given.unit, None, instrument.unit, None)
         except CannotCompute:
-            raise ValidationError(f"{instrument} shows {instrument.unit}, not {said.unit[:20]}.") from None
-    low, high = can_be(said.unit)
-    if said.display is not None and not low <= said.display <= high:
-        raise ValidationError(f"{said.display:g} {said.unit[:20]} cannot be.")
+            raise ValidationError(f"{instrument} shows {instrument.unit}, not {given.unit[:20]}.") from None
+    low, high = can_be(given.unit)
+    if given.display is not None and not low <= given.display <= high:
+        raise ValidationError(f"{given.display:g} {given.unit[:20]} cannot be.")
     return ReceivedReading(
         team_id=instrument.team_id,
         instrument=instrument,
         at=min(at, now),
-        display=None if said.over else said.display,
-        unit=said.unit,
-        temperature_c=said.temperature_c,
-        over=said.over,
-        what=said.what[:60],
+        display=None if given.over else given.display,
+        unit=given.unit,
+        temperature_c=given.temperature_c,
+        over=given.over,
+        what=given.what[:60],
         came_by=came_by[:80],
     )

@@ -102,8 +102,8 @@ def set_kit_numbers(by: Membership, key: str, numbers: Numbers) -> None:
             with_kit_numbers(house_methods()[key], numbers)
         except Unreadable as error:
             raise ValidationError([what for _, what in faults(error, "the method")]) from None
-        said = {"numbers": numbers.model_dump(mode="json", exclude_defaults=True), "set_by_id": by.user_id}
-        rows.update_or_create(team_id=by.team_id, key=key, defaults=said)
+        data = {"numbers": numbers.model_dump(mode="json", exclude_defaults=True), "set_by_id": by.user_id}
+        rows.update_or_create(team_id=by.team_id, key=key, defaults=data)
     forget_what_was_read()
 
 

@@ -55,8 +55,8 @@ def notify_of_finding(action: Action) -> list[Notice]:
 
 def _of_found(action: Action, reader: User) -> Words:
     first = [f"- {step['text']}" for step in action.steps[:_STEPS]]
-    said = [action.why, *first, *action.missing, *action.cautions, address_of("actions:action", action.pk)]
-    return f"{action.place}: {title_in(action, reader.amount_system)}", said
+    given = [action.why, *first, *action.missing, *action.cautions, address_of("actions:action", action.pk)]
+    return f"{action.place}: {title_in(action, reader.amount_system)}", given
 
 
 def notify_of_follow_ups(at: datetime) -> list[Notice]:
@@ -73,8 +73,8 @@ def notify_of_follow_ups(at: datetime) -> list[Notice]:
 def _of_follow_up(action: Action, reader: User) -> Words:
     assert action.ended_at is not None
     done = f"On {_said(action.ended_at)}: {done_in(action, reader.amount_system)}."
-    said = [f"{done} The test says whether it worked.", address_of("places:place", action.place_id)]
-    return f"{action.place}: test {action.parameter or 'it'} again", said
+    given = [f"{done} The test says whether it worked.", address_of("places:place", action.place_id)]
+    return f"{action.place}: test {action.parameter or 'it'} again", given
 
 
 def notify_of_overdue(at: datetime) -> list[Notice]:
@@ -92,15 +92,15 @@ def notify_of_overdue(at: datetime) -> list[Notice]:
 
 def _of_overdue(visit: Visit, by: datetime, _: User) -> Words:
     place, who_knows, company = visit.place, visit.safety.get("told"), visit.safety.get("company")
-    said = [
+    given = [
         f"{visit.leader} went to {place} and should have been heard of by {_said(by)}. "
-        f"Told: {who_knows or 'nobody'}. In company of: {company or 'nobody said'}.",
+        f"Told: {who_knows or 'nobody'}. In company of: {company or 'nobody given'}.",
         f"How to find it: {place.how_to_find}" if place.how_to_find else "",
         f"What can hurt there: {place.hazards}" if place.hazards else "",
         "Call them. If nobody answers, go by what you agreed on, or call for help.",
         address_of("visits:visit", visit.pk),
     ]
-    return f"Ask after {visit.leader}: not heard of since {timezone.localtime(by):%H:%M}", said
+    return f"Ask after {visit.leader}: not heard of since {timezone.localtime(by):%H:%M}", given
 
 
 def notify_of_question(question: Step) -> list[Notice]:
@@ -110,20 +110,20 @@ def notify_of_question(question: Step) -> list[Notice]:
 
 
 def _of_question(question: Step, _: User) -> Words:
-    said = [
+    given = [
         f"Of {_said(question.visit.started_at)}: {question.words}",
         address_of("review:question", question.pk),
     ]
-    return f"{question.by} asks about {question.visit.place}", said
+    return f"{question.by} asks about {question.visit.place}", given
 
 
 def _should_have_heard(member: Membership, visit: Visit) -> bool:
     """Whoever was told by name, and coordinators; not the one who is out."""
     if member.user_id == visit.leader_id or not wish_of(member).overdue:
         return False
-    said = str(visit.safety.get("told", "")).lower()
+    given = str(visit.safety.get("told", "")).lower()
     names = {member.user.first_name.lower(), member.user.username.lower(), str(member.user).lower()}
-    return member.role == Role.COORDINATOR or any(name and name in said for name in names)
+    return member.role == Role.COORDINATOR or any(name and name in given for name in names)
 
 
 def _members(team: int) -> list[Membership]:

@@ -71,8 +71,8 @@ class Product(TeamOwned):
     @property
     def label(self) -> core.Product:
         """What its label says, checked; raises CannotCompute naming the field at fault."""
-        said = {name: getattr(self, name) for name in _OF_THE_LABEL}
-        return check(core.Product, {name: each for name, each in said.items() if each != ""}, "name")
+        data = {name: getattr(self, name) for name in _OF_THE_LABEL}
+        return check(core.Product, {name: each for name, each in data.items() if each != ""}, "name")
 
     @property
     def kept(self) -> Kept:

@@ -40,7 +40,7 @@ class Tested(NamedTuple):
 
     last: Any
     doubts: list[str]
-    said: str
+    words: str
     sentences: list[str]
     meaning: tuple[str, ...]
     lines: list[Any]

@@ -21,10 +21,10 @@ class ReportForm(forms.Form):
     @property
     def about(self) -> dict[str, Any]:
         """Return of what the report is made, as it is kept."""
-        said = self.cleaned_data
+        data = self.cleaned_data
         return {
             name: value.pk if isinstance(value, Place) else str(value)
-            for name, value in said.items()
+            for name, value in data.items()
             if value is not None
         }
 

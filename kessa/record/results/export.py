@@ -78,9 +78,9 @@ def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
     """
     writer = csv.writer(_Echo())
     yield "\ufeff" + writer.writerow(COLUMNS)
-    said = {"words": KT("readings__words"), "people": F("readings__people"), "blank": F("readings__blank")}
-    read = results.annotate(**said, judged=Cast("judgements", TextField()))
-    rows = read.values_list(*_READ, *said, "judged", named=True)
+    data = {"words": KT("readings__words"), "people": F("readings__people"), "blank": F("readings__blank")}
+    read = results.annotate(**data, judged=Cast("judgements", TextField()))
+    rows = read.values_list(*_READ, *data, "judged", named=True)
     names: dict[int, str] = {}
     piece = list(rows[:_AT_ONCE])
     while piece:

@@ -55,9 +55,9 @@ def mark(result: Result, flags: Iterable[str], reason: Reason | None) -> None:
     """Put flags on a new result, that of the reason with its words."""
     changed(result.team_id, [result.visit_id])
     now = timezone.now()
-    said = dict.fromkeys(flags, "")
+    data = dict.fromkeys(flags, "")
     if reason:
-        said[reason.flag] = reason.why[:300]
+        data[reason.flag] = reason.why[:300]
     Mark.objects.bulk_create(
         Mark(
             team_id=result.team_id,
@@ -67,6 +67,6 @@ def mark(result: Result, flags: Iterable[str], reason: Reason | None) -> None:
             by_id=reason.by.user_id if reason and flag == reason.flag else None,
             why=why,
         )
-        for flag, why in said.items()
+        for flag, why in data.items()
         if flag not in ENDS
     )

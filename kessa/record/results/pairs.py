@@ -52,17 +52,17 @@ def _in_words(pair: Any, from_: Quantity, to: Quantity, usual: float | None) -> 
     unit = f" {sign(to.unit)}".rstrip()
     if _cannot_be_told(from_, to, gain, (to.low - width[0], width[1] - from_.low)):
         numbers = " and ".join(f"{each.censor or ''}{plain(each.value)}" for each in (to, from_))
-        said = f"{pair.second} and {pair.first} cannot be told apart by this: {numbers}{unit}"
+        words = f"{pair.second} and {pair.first} cannot be told apart by this: {numbers}{unit}"
     else:
         verb = "gains" if gain >= 0 else "loses"
         at_least = "at least " if from_.censor or to.censor else ""
-        said = f"The water {verb} {at_least}{write(abs(gain))}{unit} from {pair.first} to {pair.second}"
+        words = f"The water {verb} {at_least}{write(abs(gain))}{unit} from {pair.first} to {pair.second}"
     if usual is None:
-        return f"{said}."
+        return f"{words}."
     if abs(usual) < abs(gain) * 1e-9:
-        return f"{said}, usually nothing."
+        return f"{words}, usually nothing."
     verb = "" if (usual >= 0) == (gain >= 0) else ("gains " if usual >= 0 else "loses ")
-    return f"{said}, usually {verb}{plain(float(f'{abs(usual):.2g}'))}."
+    return f"{words}, usually {verb}{plain(float(f'{abs(usual):.2g}'))}."
 
 
 def _cannot_be_told(from_: Quantity, to: Quantity, gain: float, between: tuple[float, float]) -> bool:
@@ -79,8 +79,8 @@ def _cannot_be_told(from_: Quantity, to: Quantity, gain: float, between: tuple[f
 
 def _usual_gain(first: int, second: int, team: int, result: Any) -> float | None:
     """Return the median of the gains on earlier days on which both ends were tested; None of fewer than 5."""
-    said = {"parameter": result.parameter, "unit": result.unit, "form": result.form, "before": result.taken_at}
-    ends = [_by_day(_past(team=team, place=place, **said)) for place in (first, second)]
+    data = {"parameter": result.parameter, "unit": result.unit, "form": result.form, "before": result.taken_at}
+    ends = [_by_day(_past(team=team, place=place, **data)) for place in (first, second)]
     gains = [ends[1][day] - ends[0][day] for day in ends[0].keys() & ends[1].keys()]
     return median(gains) if len(gains) >= _LEAST else None
 

@@ -59,8 +59,8 @@ class Page(NamedTuple):
 def listed(results: Any, *others: str) -> Any:
     """Return the plain values of results that a list prints, and of `others` what stands in these columns."""
     late = F("determination__late_taps")
-    said = results.annotate(words=KT("readings__words"), people=F("readings__people"), late=late)
-    return said.values_list(*_LISTED, "words", "people", "late", *others, named=True)
+    text = results.annotate(words=KT("readings__words"), people=F("readings__people"), late=late)
+    return text.values_list(*_LISTED, "words", "people", "late", *others, named=True)
 
 
 @compiled

@@ -99,12 +99,12 @@ def read_tap(tap: Any) -> Incoming:
     return Incoming(read_id(tap.get("id")), run, kind, data, seq, at, device, whose, _read_lent(tap.get("lent")))
 
 
-def _read_lent(said: Any) -> Lent | None:
-    if said is None:
+def _read_lent(data: Any) -> Lent | None:
+    if data is None:
         return None
-    if not isinstance(said, dict) or not is_key(said.get("to")):
+    if not isinstance(data, dict) or not is_key(data.get("to")):
         raise BadTap("A lent tap names the visit and who took it over.")
-    return Lent(read_id(said.get("visit"), "A visit has a UUID of its own."), said["to"])
+    return Lent(read_id(data.get("visit"), "A visit has a UUID of its own."), data["to"])
 
 
 def read_id(value: Any, refusal: str = "A tap has a UUID of its own.") -> uuid.UUID:

@@ -108,12 +108,12 @@ def record_whole(by: Membership, of: str, number: uuid.UUID, taps: list[Any]) ->
     return stored
 
 
-def end_refused(by: Membership, said: Dropped) -> None:
+def end_refused(by: Membership, given: Dropped) -> None:
     """Note that taps were dropped on a phone, or that another was made instead of one, with the reason."""
-    row = STREAMS[said.of].model.objects.for_team(by.team_id).filter(pk=said.stream).first()
-    what = "waiting taps dropped" if said.instead is None else "refused tap corrected"
-    changes = {f"{was.kind} {was.run}".replace("_", " ").strip(): [was.data, said.instead] for was in said.taps}
-    acts.noted(by, what, row, changes, said.why)
+    row = STREAMS[given.of].model.objects.for_team(by.team_id).filter(pk=given.stream).first()
+    what = "waiting taps dropped" if given.instead is None else "refused tap corrected"
+    changes = {f"{was.kind} {was.run}".replace("_", " ").strip(): [was.data, given.instead] for was in given.taps}
+    acts.noted(by, what, row, changes, given.why)
 
 
 class _DoesNotFit(Exception):

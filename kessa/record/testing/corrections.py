@@ -98,8 +98,8 @@ def correct_sample(by: Membership, sample: Sample, changed: dict[str, Any], *, w
     was = {name: getattr(sample, name) for name in changed}
     change_sample(sample, changed, why)
     visits_changed(by.team_id, [sample.visit_id])
-    said = ", ".join(f"{name.replace('_', ' ')} {was[name]} became {value}" for name, value in changed.items())
-    reason = Reason("corrected", f"{sample}: {said}. {why}", by)
+    words = ", ".join(f"{name.replace('_', ' ')} {was[name]} became {value}" for name, value in changed.items())
+    reason = Reason("corrected", f"{sample}: {words}. {why}", by)
     rows = Determination.objects.for_team(by.team_id).filter(sample=sample, purpose=Purpose.SAMPLE)
     for determination in rows.exclude(closed_at=None):
         if Result.objects.for_team(by.team_id).current().filter(determination=determination).exists():

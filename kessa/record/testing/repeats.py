@@ -47,11 +47,11 @@ def go_on(by: Membership, determination: Determination, dilution: float | None) 
     next_range = determination.method.main.next_range
     if next_range is None and not dilution:
         raise ValidationError("This was the top range: choose how far to dilute.")
-    said = same_again(determination) | {"continues": str(determination.pk)}
-    said["method"] = next_range or determination.method_key
-    said["dilution"] = determination.dilution * (dilution or 1.0)
+    data = same_again(determination) | {"continues": str(determination.pk)}
+    data["method"] = next_range or determination.method_key
+    data["dilution"] = determination.dilution * (dilution or 1.0)
     try:
-        return begin_test(by, said)
+        return begin_test(by, data)
     except ValidationError:
         begun: Determination | None = Determination.objects.for_team(by.team_id).filter(continues=determination).first()
         if begun:

@@ -29,11 +29,11 @@ def open_determinations(team: int) -> Any:
     """
     names = {"test_name": KT("method_definition__test_name"), "method_name": KT("method_definition__name")}
     rows = Determination.objects.for_team(team).filter(closed_at=None).annotate(**names)
-    said = rows.select_related("sample__visit__place", "started_by").only(
+    given = rows.select_related("sample__visit__place", "started_by").only(
         "team", "purpose", "method_key", "started_at", "sample__visit__place__name",
         "started_by__username", "started_by__first_name", "started_by__last_name",
     )  # fmt: skip
-    return said.order_by("-started_at")[:20]
+    return given.order_by("-started_at")[:20]
 
 
 @compiled
@@ -67,8 +67,8 @@ def known_of(sample: Sample, method: Method, at: datetime) -> dict[str, float]:
     by_test: dict[uuid.UUID, list[Event]] = defaultdict(list)
     for tap in _said_of(team=sample.team_id, sample=sample.pk):
         by_test[tap.stream].append(event_of(tap))
-    said = [event for events in by_test.values() for event in answered(events).values()]
-    for event in sorted(said, key=lambda event: event.at):
+    given = [event for events in by_test.values() for event in answered(events).values()]
+    for event in sorted(given, key=lambda event: event.at):
         key, value = event.data["key"], event.data["value"]
         if isinstance(value, int | float) and (key == "ph" or (key == "temperature" and at - event.at <= _AS_DRAWN)):
             known[key] = value

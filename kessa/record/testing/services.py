@@ -53,14 +53,14 @@ class Against(Checked):
 
 
 def begin_test(
-    by: Membership, said: dict[str, Any], *, number: uuid.UUID | None = None, at: datetime | None = None
+    by: Membership, data: dict[str, Any], *, number: uuid.UUID | None = None, at: datetime | None = None
 ) -> Determination:
     """Begin a test as a page does, by a tap: `said` is what the person saw and chose (see `begun`).
 
     The same number again gives the same test. Raises ValidationError where it cannot begin.
     """
     number = number or uuid.uuid4()
-    tap = taps.tapped(BEGUN, said, at=at)
+    tap = taps.tapped(BEGUN, data, at=at)
     try:
         found: Determination = taps.record_whole(by, "bench", number, [tap]).stream.row
     except BadTap as refusal:
@@ -68,9 +68,9 @@ def begin_test(
     return found
 
 
-def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime) -> Determination:
+def begun(by: Membership, number: uuid.UUID, data: dict[str, Any], at: datetime) -> Determination:
     """Begin a test of this number from what its first tap says (see `drafted`); raises BadTap."""
-    determination, lots = drafted(by, number, said, at)
+    determination, lots = drafted(by, number, data, at)
     determination.save(force_insert=True)
     if determination.instrument_id:
         used = Instrument.objects.for_team(by.team_id).filter(pk=determination.instrument_id)
@@ -88,7 +88,7 @@ def begun(by: Membership, number: uuid.UUID, said: dict[str, Any], at: datetime)
 def drafted(
     by: Membership,
     number: uuid.UUID,
-    said: dict[str, Any],
+    data: dict[str, Any],
     at: datetime,
     to_be_drawn: Sample | None = None,
     rules: dict[str, str] | None = None,
@@ -101,27 +101,27 @@ def drafted(
     `continues` a test that went over its range, `supersedes` one that is repeated; `led` is the digest of the method as
     the page led it, so that its steps are the ones kept. Limits and lots are those of that moment.
     """
-    led = _led_before(by.team_id, said.get("led"))
-    method = led or methods_of(by.team_id).get(str(said.get("method")))
-    if method is None or method.key != said.get("method"):
+    led = _led_before(by.team_id, data.get("led"))
+    method = led or methods_of(by.team_id).get(str(data.get("method")))
+    if method is None or method.key != data.get("method"):
         raise BadTap("This method is not among your team's any more. Choose another.")
-    purpose = said.get("purpose") or Purpose.SAMPLE
+    purpose = data.get("purpose") or Purpose.SAMPLE
     if purpose not in Purpose.values:
         raise BadTap("A test is run on a sample, a blank, a standard or a spiked sample.")
     needed = purpose in (Purpose.SAMPLE, Purpose.SPIKE)
-    sample = to_be_drawn or _sample(by, said.get("sample"), needed=needed)
-    before, repeated = _before(by, said.get("continues"), sample), _before(by, said.get("supersedes"), sample)
+    sample = to_be_drawn or _sample(by, data.get("sample"), needed=needed)
+    before, repeated = _before(by, data.get("continues"), sample), _before(by, data.get("supersedes"), sample)
     if before and hasattr(before, "continued_by"):
         raise BadTap("Somebody went on with this test already: open it from its result.")
     if repeated and hasattr(repeated, "superseded_by"):
         raise BadTap("Somebody repeats this test already: open it from its result.")
-    dilution = _dilution(said.get("dilution"), method)
+    dilution = _dilution(data.get("dilution"), method)
     kind = sample.place.kind if sample and purpose == Purpose.SAMPLE else None
     method = led or led_at(method, kind, known_of(sample, method, at) if sample else {})
-    kit = _own(Kit, by, said.get("kit"), "kit")
-    instrument = _own(Instrument, by, said.get("instrument"), "instrument")
-    read_off = str(said.get("lot") or "")[:300].replace("\0", "")
-    named = lots_for(by.team_id, kit, method, _numbers(said.get("lots")))
+    kit = _own(Kit, by, data.get("kit"), "kit")
+    instrument = _own(Instrument, by, data.get("instrument"), "instrument")
+    read_off = str(data.get("lot") or "")[:300].replace("\0", "")
+    named = lots_for(by.team_id, kit, method, _numbers(data.get("lots")))
     lots = [each for each in named.values() if each]
     rules = rules or house_rules_at(by.team_id, at).chosen
     determination = Determination(
@@ -129,7 +129,7 @@ def drafted(
         team_id=by.team_id,
         sample=sample,
         purpose=purpose,
-        check_against=_against(said.get("against")),
+        check_against=_against(data.get("against")),
         family=method.family,
         method_key=method.key,
         method_version=method.version,

@@ -72,26 +72,26 @@ def untimely(drawn_at: datetime, now: datetime) -> str:
 
 def drawn(tap: Incoming, team_id: int) -> dict[str, Any]:
     """Return what is said of a sample that was drawn; raises BadTap."""
-    said = tap.data
-    sample = str(read_id(said.get("sample"), "A sample has a UUID of its own."))
+    data = tap.data
+    sample = str(read_id(data.get("sample"), "A sample has a UUID of its own."))
     if is_taken(Sample, sample, but_by=team_id):
         raise BadTap("This number is another thing's: draw the sample anew.")
-    person = said.get("by")
+    person = data.get("by")
     if person is not None and not (is_key(person) and members(team_id).filter(pk=person).exists()):
         raise BadTap("Somebody of your team drew it.")
-    bottle = said.get("bottle")
+    bottle = data.get("bottle")
     if bottle is not None and not is_key(bottle):
         raise BadTap("A bottle is named by its number.")
-    at = read_time(said["at"]) if said.get("at") else None
+    at = read_time(data["at"]) if data.get("at") else None
     if at and (wrong := untimely(at, tap.at)):
         raise BadTap(wrong)
     return {
         "sample": sample,
         "at": at.isoformat() if at else None,
         "by": person,
-        "depth_cm": _tenths(said.get("depth_cm"), 0, 10_000, "The depth"),
-        "water_temperature_c": _tenths(said.get("water_temperature_c"), *can_be("degC"), "The water's temperature"),
-        "way": str(said.get("way") or "")[:20].replace("\0", ""),
+        "depth_cm": _tenths(data.get("depth_cm"), 0, 10_000, "The depth"),
+        "water_temperature_c": _tenths(data.get("water_temperature_c"), *can_be("degC"), "The water's temperature"),
+        "way": str(data.get("way") or "")[:20].replace("\0", ""),
         "bottle": bottle,
     }
 

@@ -112,8 +112,8 @@ def at_once_with(visit: Visit) -> list[tuple[Visit, TwoVisits | None]]:
     rows = Visit.objects.for_team(visit.team_id).filter(place=visit.place_id, leader__isnull=False)
     rows = rows.filter(Q(closed_at=None) | Q(closed_at__gt=visit.started_at), started_at__range=near)
     found = rows.exclude(pk=visit.pk).select_related("leader").order_by("started_at")
-    said = {each.first_id if each.second_id == visit.pk else each.second_id: each for each in _said_of(visit)}
-    return [(each, said.get(each.pk)) for each in found]
+    data = {each.first_id if each.second_id == visit.pk else each.second_id: each for each in _said_of(visit)}
+    return [(each, data.get(each.pk)) for each in found]
 
 
 def _said_of(visit: Visit) -> Any:

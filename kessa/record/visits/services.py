@@ -111,22 +111,22 @@ def write_note(visit: Visit) -> None:
 
 
 def _observation(visit: Visit, tap: Tap, at: datetime, instrument: Instrument | None) -> Observation:
-    said = tap.data
-    elsewhere = said["on_scale"] != said["value"]
+    data = tap.data
+    elsewhere = data["on_scale"] != data["value"]
     return Observation(
         team_id=visit.team_id,
         visit=visit,
         key=tap.run,
-        value=said["on_scale"],
-        display=said["value"] if elsewhere else None,
-        display_unit=said["unit"] if elsewhere else "",
+        value=data["on_scale"],
+        display=data["value"] if elsewhere else None,
+        display_unit=data["unit"] if elsewhere else "",
         instrument=instrument,
-        flags=[*(faults_at(instrument, at) if instrument else []), *_doubtful(visit, tap.run, said["on_scale"])],
+        flags=[*(faults_at(instrument, at) if instrument else []), *_doubtful(visit, tap.run, data["on_scale"])],
         person_id=tap.person_id,
         sent_by_id=tap.sent_by_id,
         at=at,
         seq=tap.seq,
-        corrected="why" in said,
+        corrected="why" in data,
     )
 
 
@@ -137,27 +137,27 @@ def _doubtful(visit: Visit, key: str, value: float | None) -> list[str]:
 
 def draw_sample(visit: Visit, tap: Tap, at: datetime) -> Sample:
     """Note a sample, numbered by its bottle's label or with the team's next number; the same one twice is one."""
-    said = tap.data
-    noted: Sample | None = Sample.objects.for_team(visit.team_id).filter(pk=said["sample"]).first()
+    data = tap.data
+    noted: Sample | None = Sample.objects.for_team(visit.team_id).filter(pk=data["sample"]).first()
     if noted:
         return noted
     bottle: Bottle | None = None
-    if said["bottle"]:
-        bottle = Bottle.objects.for_team(visit.team_id).select_for_update().filter(pk=said["bottle"]).first()
+    if data["bottle"]:
+        bottle = Bottle.objects.for_team(visit.team_id).select_for_update().filter(pk=data["bottle"]).first()
     if bottle and (bottle.sample_id or bottle.place_id != visit.place_id):
         bottle = None
-    drawn_by = said["by"] or tap.person_id
+    drawn_by = data["by"] or tap.person_id
     sample: Sample = Sample.objects.create(
-        id=uuid.UUID(said["sample"]),
+        id=uuid.UUID(data["sample"]),
         team_id=visit.team_id,
         visit=visit,
         number=bottle.number if bottle else take_numbers(visit.team_id, "next_sample_number"),
-        way=said["way"],
+        way=data["way"],
         # It was said by the clock that stamped the tap: put right as that is.
-        drawn_at=min(datetime.fromisoformat(said["at"]) + (at - tap.at), timezone.now()) if said["at"] else at,
+        drawn_at=min(datetime.fromisoformat(data["at"]) + (at - tap.at), timezone.now()) if data["at"] else at,
         drawn_by_id=drawn_by,
-        depth_cm=_decimal(said["depth_cm"]),
-        water_temperature_c=_decimal(said["water_temperature_c"]),
+        depth_cm=_decimal(data["depth_cm"]),
+        water_temperature_c=_decimal(data["water_temperature_c"]),
     )
     visit.people.add(drawn_by)
     if bottle:
@@ -214,9 +214,9 @@ def decide_on_two_visits(by: Membership, visit: Visit, *, other: Visit, joined: 
     if not joined and not why.strip():
         raise ValidationError("Say why they are two visits.")
     first, second = sorted((visit, other), key=lambda each: (each.started_at, each.pk))
-    said = {"joined": joined, "why": why[:300], "said_by_id": by.user_id, "said_at": timezone.now()}
+    data = {"joined": joined, "why": why[:300], "said_by_id": by.user_id, "said_at": timezone.now()}
     rows = TwoVisits.objects.for_team(by.team_id)
-    return rows.update_or_create(team_id=by.team_id, first=first, second=second, defaults=said)[0]
+    return rows.update_or_create(team_id=by.team_id, first=first, second=second, defaults=data)[0]
 
 
 def lead_on(visit: Visit, tap: Tap, at: datetime) -> None:
@@ -247,8 +247,8 @@ def taken_over(by: Membership, visit: Visit, tap: Incoming, author: int) -> dict
         is_theirs = by.user_id == taker.pk
     if not is_theirs:
         raise BadTap(f"This is not the PIN of {taker}, or too many were tried. Enter it again, or sign in as {taker}.")
-    said = {} if "pin" in tap.data else {"since": read_time(tap.data.get("since")).isoformat()}
-    return {"taker": taker.pk, "phone_of": phone_of, **said}
+    data = {} if "pin" in tap.data else {"since": read_time(tap.data.get("since")).isoformat()}
+    return {"taker": taker.pk, "phone_of": phone_of, **data}
 
 
 def take_over(visit: Visit, tap: Tap, _: datetime) -> None:
@@ -278,10 +278,10 @@ def lent(by: Membership, tap: Incoming, owner: int) -> list[tuple[datetime, date
     tapped_here = Tap.objects.for_team(by.team_id).filter(stream=tap.lent.visit, device=tap.device, kind__in=ending)
     turned = [at + ending[kind] for kind, at in tapped_here.values_list("kind", "at")]
     windows = []
-    for since, said, closed in rows.values_list("since", "until", "handover__visit__closed_at"):
+    for since, given, closed in rows.values_list("since", "until", "handover__visit__closed_at"):
         # It may be closed on another phone too.
         ends = [*turned, since + _LENT_FOR, *([closed + CLOCK_SLACK] if closed else [])]
-        windows.append((since, said or min(end for end in ends if end > since)))
+        windows.append((since, given or min(end for end in ends if end > since)))
     return windows
 
 
@@ -318,9 +318,9 @@ def change_sample(sample: Sample, changed: dict[str, Any], why: str) -> None:
 @act("observation put right", may.correct_observation)
 def correct_observation(by: Membership, observation: Observation, value: float, *, why: str) -> Observation:
     """Put right what was noted on a visit; the earlier taps stay. Raises ValidationError where no scale holds it."""
-    said = {"value": value, "instrument": observation.instrument_id}
+    given = {"value": value, "instrument": observation.instrument_id}
     try:
-        data = observed(read_tap(tapped("observed", said, run=observation.key)), observation.visit)
+        data = observed(read_tap(tapped("observed", given, run=observation.key)), observation.visit)
     except BadTap as fault:
         raise ValidationError({"value": str(fault)}) from None
     right = data | {"why": why, "was": observation.value}

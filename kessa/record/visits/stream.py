@@ -52,8 +52,8 @@ class VisitStream(Stream):
         place = _place(by, tap.data.get("place"))
         if tap.kind == DRAWN:
             return cls(by, services.stop_by(by, stream, place, at))
-        said = tap.data.get("safety") if isinstance(tap.data.get("safety"), dict) else {}
-        form = SafetyForm(place, said, rules=house_rules_at(by.team_id, at))
+        given = tap.data.get("safety") if isinstance(tap.data.get("safety"), dict) else {}
+        form = SafetyForm(place, given, rules=house_rules_at(by.team_id, at))
         if not form.is_valid():
             raise BadTap(" ".join(f"{name}: {error}" for name, errors in form.errors.items() for error in errors))
         along = {"along_at": tap.data["along_at"]} if _is_moment(tap.data.get("along_at")) else {}
@@ -77,18 +77,18 @@ class VisitStream(Stream):
     def check(self, tap: Incoming) -> dict[str, Any]:
         """Return what a tap carries; raises BadTap or NotAllowed."""
         if tap.kind == BEGUN:
-            said = dict(self.row.safety)
-            along = {"along_at": said.pop("along_at")} if "along_at" in said else {}
-            return {"place": self.row.place_id, "safety": said, **along}
+            data = dict(self.row.safety)
+            along = {"along_at": data.pop("along_at")} if "along_at" in data else {}
+            return {"place": self.row.place_id, "safety": data, **along}
         if tap.kind == OBSERVED:
             return observed(tap, self.row)
         if tap.kind == NOTED:
             return {"text": text(tap.data.get("text"), 1000, "A note")}
         if tap.kind == DRAWN:
-            said = drawn(tap, self.row.team_id)
-            if said["bottle"]:
-                services.check_bottle(self.row.place, said["bottle"])
-            return said
+            data = drawn(tap, self.row.team_id)
+            if data["bottle"]:
+                services.check_bottle(self.row.place, data["bottle"])
+            return data
         if tap.kind == TOOK_OVER:
             return services.taken_over(self.sender, self.row, tap, self.by.user_id)
         if tap.kind not in (PAUSED, RESUMED, HANDED, CLOSED):
@@ -137,9 +137,9 @@ class VisitStream(Stream):
         return []
 
 
-def _is_moment(said: Any) -> bool:
+def _is_moment(given: Any) -> bool:
     try:
-        return datetime.fromisoformat(str(said)).tzinfo is not None
+        return datetime.fromisoformat(str(given)).tzinfo is not None
     except ValueError:
         return False
 

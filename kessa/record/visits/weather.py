@@ -43,9 +43,9 @@ def weather_at(place: Place, moment: datetime) -> dict[str, float]:
     if not settings.WEATHER_SERVICE or place.latitude is None or place.longitude is None:
         return {}
     try:
-        said = _service(settings.WEATHER_SERVICE).at(float(place.latitude), float(place.longitude), moment)
+        data = _service(settings.WEATHER_SERVICE).at(float(place.latitude), float(place.longitude), moment)
         scales = {scale.key: scale for scale in scales_for(place.kind_key) if scale.group == "weather"}
-        return {key: value for key, value in said.items() if key in scales and scales[key].holds(value)}
+        return {key: value for key, value in data.items() if key in scales and scales[key].holds(value)}
     except Exception:
         # Whatever a service answers, circumstances are noted by the person.
         _log.warning("The weather service gave no answer that can be used.", exc_info=True)

@@ -26,7 +26,7 @@ class WebhooksConfig(AppConfig):
             ]})  # fmt: skip
 
         def tell_verdict(sender: Any, place: Any, **_: Any) -> None:
-            def said() -> dict[str, Any]:
+            def data() -> dict[str, Any]:
                 status = sender.objects.for_team(place.team_id).select_related("result").get(place=place)
                 found = status.result
                 by = {"id": found.pk, "parameter": found.parameter, "verdict": found.verdict} if found else None
@@ -34,11 +34,11 @@ class WebhooksConfig(AppConfig):
                 advice = {**status.advice, "do": [each.code for each in do_of(status.advice)]}
                 return {"place": place.pk, "name": str(place), "by": by, "advice": advice}
 
-            send_to_webhooks(place.team_id, "verdicts", said)
+            send_to_webhooks(place.team_id, "verdicts", data)
 
         def tell_action(sender: Any, action: Any, **_: Any) -> None:
-            said = {"id": action.pk, "place": action.place_id, "rank": action.rank, "way": action.by_way}
-            send_to_webhooks(action.team_id, "actions", lambda: {"action": said})
+            data = {"id": action.pk, "place": action.place_id, "rank": action.rank, "way": action.by_way}
+            send_to_webhooks(action.team_id, "actions", lambda: {"action": data})
 
         written.connect(tell_results, weak=False)
         restated.connect(tell_verdict, weak=False)

@@ -9,7 +9,7 @@ from kessa.record.people.models import TeamOwned
 EVENTS = [("results", "results"), ("verdicts", "how a place stands"), ("actions", "actions proposed")]
 
 
-class Hook(TeamOwned):
+class Webhook(TeamOwned):
     """An address that is told of what happens in the team, signed with a secret."""
 
     address = models.URLField("address", max_length=300)
@@ -29,7 +29,7 @@ class Hook(TeamOwned):
 class Delivery(TeamOwned):
     """Something that a hook is told: sent again until it is taken, or given up."""
 
-    hook = models.ForeignKey(Hook, on_delete=models.CASCADE, related_name="deliveries")
+    hook = models.ForeignKey(Webhook, on_delete=models.CASCADE, related_name="deliveries")
     event = models.CharField(max_length=10)
     payload = models.JSONField()
     made_at = models.DateTimeField(auto_now_add=True)

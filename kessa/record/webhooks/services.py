@@ -10,7 +10,7 @@ from django.utils import timezone
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
 from kessa.record.webhooks import may
-from kessa.record.webhooks.models import Delivery, Hook
+from kessa.record.webhooks.models import Delivery, Webhook
 from kessa.record.webhooks.outside import check_address
 from kessa.record.webhooks.tasks import deliver_hook
 
@@ -18,17 +18,17 @@ _MOST_HOOKS = 10
 
 
 @act("hook made", may.keep_hook)
-def make_hook(by: Membership, team: Team, address: str, events: list[str]) -> Hook:
+def make_hook(by: Membership, team: Team, address: str, events: list[str]) -> Webhook:
     """Tell an address of what happens from now on. Raises ValidationError where it is no place to send to."""
     check_address(address)
-    if Hook.objects.for_team(team).filter(closed_at=None).count() >= _MOST_HOOKS:
+    if Webhook.objects.for_team(team).filter(closed_at=None).count() >= _MOST_HOOKS:
         raise ValidationError(f"The team has {_MOST_HOOKS} hooks: close one first.")
-    hook: Hook = Hook.objects.create(team=team, address=address, events=events, secret=secrets.token_urlsafe(32))
+    hook: Webhook = Webhook.objects.create(team=team, address=address, events=events, secret=secrets.token_urlsafe(32))
     return hook
 
 
 @act("hook closed", may.keep_hook)
-def close_hook(by: Membership, hook: Hook) -> Hook:
+def close_hook(by: Membership, hook: Webhook) -> Webhook:
     """Tell an address nothing any more."""
     hook.closed_at = timezone.now()
     hook.save(update_fields=["closed_at"])
@@ -37,10 +37,10 @@ def close_hook(by: Membership, hook: Hook) -> Hook:
 
 def send_to_webhooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> None:
     """Have the hooks of a team told of something, where it has any for it; the worker tells them once it is kept."""
-    hooks = list(Hook.objects.for_team(team).filter(closed_at=None, events__contains=[event]))
+    hooks = list(Webhook.objects.for_team(team).filter(closed_at=None, events__contains=[event]))
     if not hooks:
         return
-    said = payload()
+    given = payload()
     for hook in hooks:
-        delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=said)
+        delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=given)
         deliver_hook.defer(delivery=delivery.pk)

@@ -98,8 +98,8 @@ class Command(BaseCommand):
 def _collect() -> None:
     """Collect styles and scripts, unless they are those that were collected last."""
     files = [Path(storage.path(path)) for finder in get_finders() for path, storage in finder.list([])]
-    said = repr(sorted((str(path), path.stat().st_mtime_ns, path.stat().st_size) for path in files))
-    digest = sha256(said.encode()).hexdigest()
+    given = repr(sorted((str(path), path.stat().st_mtime_ns, path.stat().st_size) for path in files))
+    digest = sha256(given.encode()).hexdigest()
     last = Path(settings.STATIC_ROOT) / "collected"
     if not last.exists() or last.read_text() != digest:
         call_command("collectstatic", interactive=False, verbosity=0)

@@ -40,11 +40,11 @@ class PlantForm(PlaceReportForm):
 
     def clean(self) -> dict[str, Any]:
         """Refuse a time that ends before it begins, or is longer than years."""
-        said = super().clean() or {}
-        since, until = said.get("since"), said.get("until")
+        data = super().clean() or {}
+        since, until = data.get("since"), data.get("until")
         if since and until and not since <= until <= since + timedelta(days=1100):
             self.add_error("until", "From the earlier day to the later one, three years at most.")
-        return said
+        return data
 
 
 class Band(NamedTuple):

@@ -8,11 +8,11 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kessa.core.errors import CannotCompute
-from kessa.core.notebooks.cells import decimal_mark, read_cell
-from kessa.core.notebooks.days import day_order, read_clock, read_moment
-from kessa.core.notebooks.heads import head_of
-from kessa.core.notebooks.words import plain, words
-from kessa.core.notebooks.written_units import unit_and_form, unit_of
+from kessa.core.importing.cells import decimal_mark, read_cell
+from kessa.core.importing.days import day_order, read_clock, read_moment
+from kessa.core.importing.heads import head_of
+from kessa.core.importing.words import plain, words
+from kessa.core.importing.written_units import unit_and_form, unit_of
 from kessa.core.quantities.parameters import parameters
 
 BERLIN = "Europe/Berlin"
@@ -197,9 +197,9 @@ class Heads(TestCase):
         self.assertEqual((unit_and_form("µg P/l"), unit_and_form("mg X/L")), (("ug/L", "P"), None))
 
     def test_the_words_are_plain_and_name_one_thing(self):
-        said = words()
-        self.assertLessEqual(set(said.tests), {each.key for each in parameters().values()})
-        for several in (said.heads, said.tests):
+        text = words()
+        self.assertLessEqual(set(text.tests), {each.key for each in parameters().values()})
+        for several in (text.heads, text.tests):
             names = [name for each in several.values() for name in each]
             self.assertEqual([name for name in names if plain(name) != name or names.count(name) > 1], [])
-        self.assertEqual([name for names in said.months for name in names if plain(name) != name], [])
+        self.assertEqual([name for names in text.months for name in names if plain(name) != name], [])

@@ -13,7 +13,7 @@ from kessa.record.exports.services import ask_for_export
 from kessa.record.exports.tasks import write_export
 from kessa.record.imports import files, services, tasks
 from kessa.record.imports.files import rows_in
-from kessa.record.imports.models import Notebook
+from kessa.record.imports.models import Import
 from kessa.record.imports.rows import guess
 from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
@@ -49,32 +49,32 @@ class TakenIn(PageTest):
         file = SimpleUploadedFile(name, content or text.encode())
         answer = self.client.post("/exchange/in/file/", {"file": file})
         self.assertRegex(answer["Location"], r"/exchange/in/\d+/")
-        return Notebook.objects.for_team(self.team).latest("pk")
+        return Import.objects.for_team(self.team).latest("pk")
 
-    def matched(self, notebook, **reading):
-        said = {"mark": ",", "order": "dmy", "place": "", "found_from": "0,1"} | reading
-        services.match(self.ines, notebook, notebook.columns, said)
-        return self.done(tasks.check_notebook, notebook)
+    def matched(self, imported, **reading):
+        data = {"mark": ",", "order": "dmy", "place": "", "found_from": "0,1"} | reading
+        services.match(self.ines, imported, imported.columns, data)
+        return self.done(tasks.check_import, imported)
 
-    def done(self, task, notebook):
-        task(notebook.pk)
-        notebook.refresh_from_db()
-        self.assertEqual(notebook.fault, "")
-        return notebook
+    def done(self, task, imported):
+        task(imported.pk)
+        imported.refresh_from_db()
+        self.assertEqual(imported.fault, "")
+        return imported
 
     def results(self):
         rows = Result.objects.for_team(self.team).filter(place=self.ford).order_by("taken_at", "parameter")
         return [(f"{each.taken_at:%d.%m.%H}", each.parameter, each.value, each.censor, each.verdict) for each in rows]
 
     def test_matched_mended_taken_in_and_undone(self):
-        notebook = self.brought()
-        page = self.client.get(f"/exchange/in/{notebook.pk}/")
+        imported = self.brought()
+        page = self.client.get(f"/exchange/in/{imported.pk}/")
         self.assertContains(page, "What is in the columns?")
         self.assertEqual(
-            [each["subject"] for each in notebook.columns], ["place", "date", "time", "result", "result", "remark"]
+            [each["subject"] for each in imported.columns], ["place", "date", "time", "result", "result", "remark"]
         )
         # As the browser sends it: what is guessed, and what only a person knows.
-        said = {
+        data = {
             "mark": ",",
             "order": "dmy",
             "place": "",
@@ -82,34 +82,34 @@ class TakenIn(PageTest):
             "column-TOTAL_FORMS": 6,
             "column-INITIAL_FORMS": 6,
         }
-        for nth, column in enumerate(notebook.columns):
-            said |= {f"column-{nth}-{name}": value for name, value in column.items()}
+        for nth, column in enumerate(imported.columns):
+            data |= {f"column-{nth}-{name}": value for name, value in column.items()}
         self.assertContains(
-            self.client.post(f"/exchange/in/{notebook.pk}/", said | {"mark": ""}), "decimal mark", status_code=422
+            self.client.post(f"/exchange/in/{imported.pk}/", data | {"mark": ""}), "decimal mark", status_code=422
         )
         with self.captureOnCommitCallbacks():
-            self.client.post(f"/exchange/in/{notebook.pk}/", said)
-        self.assertContains(self.client.get(f"/exchange/in/{notebook.pk}/"), "Waits for the worker.")
-        self.done(tasks.check_notebook, notebook)
-        page = self.client.get(f"/exchange/in/{notebook.pk}/")
+            self.client.post(f"/exchange/in/{imported.pk}/", data)
+        self.assertContains(self.client.get(f"/exchange/in/{imported.pk}/"), "Waits for the worker.")
+        self.done(tasks.check_import, imported)
+        page = self.client.get(f"/exchange/in/{imported.pk}/")
         for words in (
             "“Mill” is no place of your team.",
             "“soon” is no day with its whole year.",
             "chloride: “twelve” is no number.",
         ):
             self.assertContains(page, words)
-        self.assertEqual((notebook.told["rows"], notebook.told["results"], notebook.told["doubtful"]), (6, 5, 3))
+        self.assertEqual((imported.told["rows"], imported.told["results"], imported.told["doubtful"]), (6, 5, 3))
         self.assertEqual(Result.objects.for_team(self.team).count(), 0)
-        mend = f"/exchange/in/{notebook.pk}/mend/"
-        row = notebook.doubtful.get(number=7)
+        mend = f"/exchange/in/{imported.pk}/mend/"
+        row = imported.doubtful.get(number=7)
         self.assertContains(
             self.client.post(mend, {"row": 7, "cell": row.cells}, follow=True), "“soon” is no day with its whole year."
         )
         self.client.post(mend, {"row": 7, "cell": [row.cells[0], "2.4.2019", *row.cells[2:]]})
         self.client.post(mend, {"row": 8, "leave": "yes"})
-        services.import_file(self.ines, notebook)
-        self.done(tasks.write_notebook, notebook)
-        self.assertEqual((notebook.told["written"], notebook.told["left_out"]), (7, 2))
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
+        self.assertEqual((imported.told["written"], imported.told["left_out"]), (7, 2))
         self.assertEqual(
             self.results(),
             [
@@ -128,21 +128,21 @@ class TakenIn(PageTest):
         self.assertContains(self.client.get("/log/?place="), "Ford")
         self.assertContains(self.client.get(f"/places/{self.ford.pk}/"), "chloride")
         self.assertIsNotNone(PlaceStatus.objects.for_team(self.team).get(place=self.ford).result)
-        self.client.post(f"/exchange/in/{notebook.pk}/undo/")
-        self.done(tasks.undo_notebook, notebook)
-        self.assertEqual((notebook.stage, notebook.told["undone"]), ("undone", 7))
+        self.client.post(f"/exchange/in/{imported.pk}/undo/")
+        self.done(tasks.undo_import, imported)
+        self.assertEqual((imported.stage, imported.told["undone"]), ("undone", 7))
         for model in (Result, Sample, Visit):
             self.assertEqual(model.objects.for_team(self.team).count(), 0)
 
     def test_twice_is_harmless(self):
-        notebook = self.matched(self.brought())
-        services.import_file(self.ines, notebook)
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
         # Broken off after it had written, and done once more by another worker.
-        self.done(tasks.write_notebook, notebook)
+        self.done(tasks.write_import, imported)
         before = self.results()
-        Notebook.objects.for_team(self.team).update(state="running", stage="writing")
-        self.done(tasks.write_notebook, notebook)
-        self.assertEqual((self.results(), notebook.told["there_already"]), (before, 5))
+        Import.objects.for_team(self.team).update(state="running", stage="writing")
+        self.done(tasks.write_import, imported)
+        self.assertEqual((self.results(), imported.told["there_already"]), (before, 5))
         self.assertContains(
             self.client.post("/exchange/in/file/", {"file": SimpleUploadedFile("b.csv", OLD.encode())}, follow=True),
             "This very file is here already",
@@ -150,55 +150,55 @@ class TakenIn(PageTest):
         # The same rows in another file.
         other = self.matched(self.brought(OLD + "\n"))
         services.import_file(self.ines, other)
-        self.done(tasks.write_notebook, other)
+        self.done(tasks.write_import, other)
         self.assertEqual((other.told["written"], other.told["there_already"]), (0, 5))
         self.assertEqual(self.results(), before)
 
     def test_what_was_measured_here_is_not_doubled_and_what_was_reviewed_is_not_undone(self):
-        notebook = self.matched(self.brought())
-        services.import_file(self.ines, notebook)
-        self.done(tasks.write_notebook, notebook)
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
         per = member(self.team, "Per", Role.TECHNICIAN)
         visit = Visit.objects.for_team(self.team).select_related("team").first()
         accept(per, visit, seen="as begun")
         with self.assertRaisesMessage(ValidationError, "can be undone no more"):
-            services.undo(self.ines, notebook)
+            services.undo(self.ines, imported)
         with self.assertRaises(NotAllowed):
-            services.undo(per, notebook)
+            services.undo(per, imported)
         with self.assertRaises(NotAllowed):
             services.bring(member(self.team, "Olek"), self.team, SimpleUploadedFile("a.csv", b"Site,Date\nA,B"))
 
     def test_cancelled_under_way_leaves_nothing(self):
-        notebook = self.matched(self.brought())
-        services.import_file(self.ines, notebook)
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
         with (
             patch.object(tasks, "_BATCH", 1),
-            patch.object(tasks.Writer, "finish", lambda _: cancel(self.ines, notebook)),
+            patch.object(tasks.Writer, "finish", lambda _: cancel(self.ines, imported)),
         ):
-            tasks.write_notebook(notebook.pk)
-        notebook.refresh_from_db()
-        self.assertEqual((notebook.stage, notebook.state, self.results()), ("mending", "cancelled", []))
+            tasks.write_import(imported.pk)
+        imported.refresh_from_db()
+        self.assertEqual((imported.stage, imported.state, self.results()), ("mending", "cancelled", []))
 
     def test_a_failure_leaves_nothing(self):
-        notebook = self.matched(self.brought())
-        services.import_file(self.ines, notebook)
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
         with (
             patch.object(tasks, "_BATCH", 1),
             patch.object(tasks.Writer, "finish", side_effect=RuntimeError),
             self.assertRaises(RuntimeError),
         ):
-            tasks.write_notebook(notebook.pk)
-        notebook.refresh_from_db()
-        self.assertEqual((notebook.stage, notebook.state, self.results()), ("mending", "failed", []))
+            tasks.write_import(imported.pk)
+        imported.refresh_from_db()
+        self.assertEqual((imported.stage, imported.state, self.results()), ("mending", "failed", []))
 
     def test_what_stands_in_a_report_is_not_undone(self):
-        notebook = self.matched(self.brought())
-        services.import_file(self.ines, notebook)
-        self.done(tasks.write_notebook, notebook)
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
         report = issue(self.ines, self.team, "month", {"month": "2019-03", "place": self.ford.pk})
         self.assertTrue(report.results)
         with self.assertRaisesMessage(ValidationError, f"stand in {report}"):
-            services.undo(self.ines, notebook)
+            services.undo(self.ines, imported)
         self.assertEqual(self.client.get(f"/reports/{report.number}/").status_code, 200)
         # Whoever imported it neither drew nor tested it.
         sample = Sample.objects.for_team(self.team).earliest("drawn_at")
@@ -218,11 +218,11 @@ class TakenIn(PageTest):
 
     def taken_in(self, *lines, **reading):
         """What a table amounts to once it is in the record, and why rows were doubtful, by their numbers."""
-        notebook = self.matched(self.brought("\n".join(lines)), **{"mark": ".", "found_from": ""} | reading)
-        why = {row.number: " ".join(row.why) for row in notebook.doubtful.all()}
-        services.import_file(self.ines, notebook)
-        self.done(tasks.write_notebook, notebook)
-        self.assertEqual(notebook.told["rows"], len(lines) - 1)
+        imported = self.matched(self.brought("\n".join(lines)), **{"mark": ".", "found_from": ""} | reading)
+        why = {row.number: " ".join(row.why) for row in imported.doubtful.all()}
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
+        self.assertEqual(imported.told["rows"], len(lines) - 1)
         return why
 
     def test_every_row_of_a_long_table_is_written(self):
@@ -239,11 +239,11 @@ class TakenIn(PageTest):
         self.assertEqual(self.taken_in(head, "Ford;5.6.2021;28;0.125", mark=",").keys(), {2})
 
     def test_what_was_not_detected_lies_below_its_columns_own_number(self):
-        notebook = self.brought("Site;Date;Iron (mg/L);Ammonium-N (mg/L)\nFord;2019-03-05;n.d.;n.d.")
-        notebook.columns[2]["found_from"] = "0.05"
-        self.assertEqual(self.matched(notebook, mark=".", found_from="").told["doubtful"], 1)
-        services.import_file(self.ines, self.matched(notebook, mark=".", found_from="0.2"))
-        self.done(tasks.write_notebook, notebook)
+        imported = self.brought("Site;Date;Iron (mg/L);Ammonium-N (mg/L)\nFord;2019-03-05;n.d.;n.d.")
+        imported.columns[2]["found_from"] = "0.05"
+        self.assertEqual(self.matched(imported, mark=".", found_from="").told["doubtful"], 1)
+        services.import_file(self.ines, self.matched(imported, mark=".", found_from="0.2"))
+        self.done(tasks.write_import, imported)
         kept = Result.objects.for_team(self.team).order_by("value").values_list("parameter", "censor", "value")
         self.assertEqual(list(kept), [("iron", "<", 0.05), ("ammonia", "<", 0.2)])
         with self.assertRaisesMessage(ValidationError, "“little” is no number"):
@@ -304,11 +304,11 @@ class TakenIn(PageTest):
             book.active.append(row)
         out = io.BytesIO()
         book.save(out)
-        notebook = self.brought(name="old.xlsx", content=out.getvalue())
-        self.assertEqual(notebook.reading["mark"], ",")
-        self.assertNotContains(self.client.get(f"/exchange/in/{notebook.pk}/"), "=1.045")
-        services.import_file(self.ines, self.matched(notebook, found_from=""))
-        self.done(tasks.write_notebook, notebook)
+        imported = self.brought(name="old.xlsx", content=out.getvalue())
+        self.assertEqual(imported.reading["mark"], ",")
+        self.assertNotContains(self.client.get(f"/exchange/in/{imported.pk}/"), "=1.045")
+        services.import_file(self.ines, self.matched(imported, found_from=""))
+        self.done(tasks.write_import, imported)
         rows = Result.objects.for_team(self.team).order_by("taken_at")
         self.assertEqual([(f"{each.taken_at:%S}", each.value) for each in rows], [("05", 1.045), ("45", 1.05)])
         self.assertContains(self.client.get(f"/log/{rows[0].pk}/"), "1.045 in “old.xlsx”, row 2")
@@ -328,20 +328,20 @@ class TakenIn(PageTest):
             years.append(row)
         out = io.BytesIO()
         book.save(out)
-        notebook = self.brought(name="old.xlsx", content=out.getvalue())
-        page = f"/exchange/in/{notebook.pk}/"
+        imported = self.brought(name="old.xlsx", content=out.getvalue())
+        page = f"/exchange/in/{imported.pk}/"
         self.assertContains(self.client.get(page), '<option value="2023">2023</option>', html=True)
         self.client.post(f"{page}table/", {"sheet": "2023", "head": "2-3"})
-        notebook.refresh_from_db()
-        self.assertEqual(notebook.head[2:], ["Field pH", "Field Temperature °C", "Laboratory Chloride mg/L"])
+        imported.refresh_from_db()
+        self.assertEqual(imported.head[2:], ["Field pH", "Field Temperature °C", "Laboratory Chloride mg/L"])
         self.assertContains(self.client.get(page), "rows 2 and 3")
         # A sheet that is none, a row that is none: said, and nothing changes.
         for sheet, head in (("2024", ""), ("2023", "1"), ("2023", "99"), ("2023", "x")):
             self.client.post(f"{page}table/", {"sheet": sheet, "head": head})
-            self.assertEqual(Notebook.objects.for_team(self.team).get().reading["head"], "2-3")
-        services.import_file(self.ines, self.matched(notebook, mark=".", found_from=""))
-        self.done(tasks.write_notebook, notebook)
-        self.assertEqual((notebook.told["rows"], notebook.told["written"], notebook.told["doubtful"]), (2, 6, 0))
+            self.assertEqual(Import.objects.for_team(self.team).get().reading["head"], "2-3")
+        services.import_file(self.ines, self.matched(imported, mark=".", found_from=""))
+        self.done(tasks.write_import, imported)
+        self.assertEqual((imported.told["rows"], imported.told["written"], imported.told["doubtful"]), (2, 6, 0))
 
     def test_a_workbook_in_a_long_form(self):
         book = Workbook()
@@ -358,16 +358,16 @@ class TakenIn(PageTest):
             book.active.append(row)
         out = io.BytesIO()
         book.save(out)
-        notebook = self.matched(
+        imported = self.matched(
             self.brought(name="old.xlsx", content=out.getvalue()), mark=".", order="dmy", found_from=""
         )
-        why = {row.number: " ".join(row.why) for row in notebook.doubtful.all()}
+        why = {row.number: " ".join(row.why) for row in imported.doubtful.all()}
         self.assertEqual(set(why), {4, 7, 8})
         self.assertIn("as what is it written?", why[4])
         self.assertIn("can hardly be in such water", why[7])
         self.assertIn("no test that Kessa knows", why[8])
-        services.import_file(self.ines, notebook)
-        self.done(tasks.write_notebook, notebook)
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
         kept = {each.parameter: (each.value, each.unit, each.form) for each in Result.objects.for_team(self.team)}
         self.assertEqual(kept["phosphate"], (0.2, "mg/L", "PO4"))
         self.assertEqual(kept["temperature"], (10.0, "degC", ""))
@@ -381,12 +381,12 @@ class TakenIn(PageTest):
         work = ask_for_export(ulf, ulf.team, "zip")
         write_export(work.pk)
         work.refresh_from_db()
-        notebook = self.matched(
+        imported = self.matched(
             self.brought(name="package.zip", content=work.file.read()), mark=".", order="dmy", found_from=""
         )
-        self.assertEqual((notebook.told["results"], notebook.told["doubtful"]), (1, 0))
-        services.import_file(self.ines, notebook)
-        self.done(tasks.write_notebook, notebook)
+        self.assertEqual((imported.told["results"], imported.told["doubtful"]), (1, 0))
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
         mine = Result.objects.for_team(self.team).get()
         alike = ("value", "low", "high", "unit", "form", "parameter", "verdict")
         self.assertEqual([getattr(mine, name) for name in alike], [getattr(result, name) for name in alike])

@@ -10,8 +10,8 @@ from typing import Literal, NamedTuple
 from zoneinfo import ZoneInfo
 
 from kessa.core.errors import CannotCompute
-from kessa.core.notebooks.evidence import one_way
-from kessa.core.notebooks.words import plain, words
+from kessa.core.importing.evidence import one_way
+from kessa.core.importing.words import plain, words
 
 Order = Literal["dmy", "mdy"]
 ORDERS: tuple[Order, Order] = ("dmy", "mdy")
@@ -76,14 +76,14 @@ def moment_of(day: date, clock: Clock, zone: ZoneInfo, text: str) -> datetime:
 
 def read_day(text: str, order: Order | None = None) -> tuple[date, Clock | None]:
     """Read a day as read_moment does, and the time of day where one stands after it."""
-    said = " ".join(text.replace("\u2212", "-").split())
-    if len(said) > _LONGEST:
+    tidy = " ".join(text.replace("\u2212", "-").split())
+    if len(tidy) > _LONGEST:
         raise _refused(text, "is no day")
     for pattern in (_YEAR_FIRST, _YEAR_LAST, _NAMED, _NAMED_FIRST):
-        found = pattern.match(said)
+        found = pattern.match(tidy)
         if found is None:
             continue
-        rest = _THEN.fullmatch(said[found.end() :])
+        rest = _THEN.fullmatch(tidy[found.end() :])
         if rest is None:
             continue
         if pattern is _YEAR_LAST:
@@ -104,8 +104,8 @@ def read_clock(text: str) -> Clock:
     >>> read_clock("2:05 pm").at, read_clock("9.30 Uhr").at
     (datetime.time(14, 5), datetime.time(9, 30))
     """
-    said = plain(text.replace("\u2212", "-"))
-    found = _CLOCK.fullmatch(said)
+    given = plain(text.replace("\u2212", "-"))
+    found = _CLOCK.fullmatch(given)
     word = found["word"] if found else None
     if found is None or (word and word not in words().clock) or not (found["minute"] or found["half"] or word):
         raise _refused(text, "is no time of day")
@@ -121,16 +121,16 @@ def read_clock(text: str) -> Clock:
         raise _refused(text, "is no time of day") from None
 
 
-def _offset(said: str | None) -> timedelta | None:
-    if said is None:
+def _offset(words: str | None) -> timedelta | None:
+    if words is None:
         return None
-    if said in ("z", "utc"):
+    if words in ("z", "utc"):
         return timedelta(0)
-    digits = said[1:].replace(":", "").ljust(4, "0")
+    digits = words[1:].replace(":", "").ljust(4, "0")
     offset = timedelta(hours=int(digits[:2]), minutes=int(digits[2:]))
     if int(digits[2:]) > 59 or offset > _FARTHEST:
         raise ValueError("no offset")
-    return -offset if said[0] == "-" else offset
+    return -offset if words[0] == "-" else offset
 
 
 def _in_order(first: int, second: int, order: Order | None, text: str) -> tuple[int, int]:

@@ -26,8 +26,8 @@ def unit_of(text: str) -> str | None:
     >>> unit_of("µS/cm"), unit_of("mg / L"), unit_of("furlong"), unit_of("mS")
     ('uS/cm', 'mg/L', None, None)
     """
-    said = text.strip().replace(" ", "").replace("µ", "u").replace("μ", "u")
-    return _EXACTLY.get(said) or (said if said in UNITS else None) or _ANYHOW.get(said.lower())
+    words = text.strip().replace(" ", "").replace("µ", "u").replace("μ", "u")
+    return _EXACTLY.get(words) or (words if words in UNITS else None) or _ANYHOW.get(words.lower())
 
 
 def form_of(text: str) -> str | None:
@@ -36,12 +36,12 @@ def form_of(text: str) -> str | None:
     >>> form_of("as NO3"), form_of("NO3-N"), form_of("caco3")
     ('NO3', 'N', 'CaCO3')
     """
-    said = re.sub(r"^as\s+", "", text.strip(), flags=re.IGNORECASE)
-    said = said.translate(str.maketrans("₂₃₄", "234")).rstrip("+-⁺⁻")
-    nitrogen = re.fullmatch(r"(?:NO[23]|NH[34])-N", said, flags=re.IGNORECASE)
-    if nitrogen or re.fullmatch(r"PO4-P", said, flags=re.IGNORECASE):
+    words = re.sub(r"^as\s+", "", text.strip(), flags=re.IGNORECASE)
+    words = words.translate(str.maketrans("₂₃₄", "234")).rstrip("+-⁺⁻")
+    nitrogen = re.fullmatch(r"(?:NO[23]|NH[34])-N", words, flags=re.IGNORECASE)
+    if nitrogen or re.fullmatch(r"PO4-P", words, flags=re.IGNORECASE):
         return "N" if nitrogen else "P"
-    return next((name for name in FORMS if name.lower() == said.lower()), None)
+    return next((name for name in FORMS if name.lower() == words.lower()), None)
 
 
 def unit_and_form(text: str) -> tuple[str, str | None] | None:
@@ -50,14 +50,14 @@ def unit_and_form(text: str) -> tuple[str, str | None] | None:
     >>> unit_and_form("mg/l (as N)"), unit_and_form("mg N/L"), unit_and_form("mmol")
     (('mg/L', 'N'), ('mg/L', 'N'), None)
     """
-    said = text.strip()
-    unit = unit_of(said)
+    given = text.strip()
+    unit = unit_of(given)
     if unit:
         return unit, None
-    inside = _INSIDE.fullmatch(said.replace("µ", "u").replace("μ", "u"))
+    inside = _INSIDE.fullmatch(given.replace("µ", "u").replace("μ", "u"))
     if inside:
         form = form_of(inside[2])
         return (f"{inside[1]}g/L", form) if form else None
-    found = _AS.fullmatch(said)
+    found = _AS.fullmatch(given)
     unit, form = (unit_of(found["unit"]), form_of(found["form"])) if found else (None, None)
     return (unit, form) if unit and form else None

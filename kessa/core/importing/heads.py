@@ -6,8 +6,8 @@ import re
 from functools import cache
 from typing import NamedTuple
 
-from kessa.core.notebooks.words import plain, words
-from kessa.core.notebooks.written_units import form_of, unit_and_form, unit_of
+from kessa.core.importing.words import plain, words
+from kessa.core.importing.written_units import form_of, unit_and_form, unit_of
 from kessa.core.quantities.parameters import parameters
 
 PLACE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, FRACTION, LOW, HIGH, REMARK, RESULT, NOTHING = (
@@ -41,12 +41,12 @@ def head_of(text: str) -> Head:
     >>> head_of("Nitrate (mg/L as N)")[:4], head_of("Leitfähigkeit mS")[:3]
     (('result', 'nitrate', 'mg/L', 'N'), ('result', 'conductivity', ''))
     """
-    said = " ".join(re.sub(r"[\s_]+", " ", text).split())
-    lowered = plain(said)
+    phrase = " ".join(re.sub(r"[\s_]+", " ", text).split())
+    lowered = plain(phrase)
     for subject, names in words().heads.items():
         if lowered in names:
             return Head(subject)
-    named = _named(said)
+    named = _named(phrase)
     if named:
         unit, form = _unit_and_form(named)
         fraction = next(
@@ -78,14 +78,14 @@ class _Named(NamedTuple):
     behind: str
 
 
-def _named(said: str) -> _Named | None:
-    lowered = plain(said)
+def _named(text: str) -> _Named | None:
+    lowered = plain(text)
     # Only then do places in one tell places in the other.
-    as_long = lowered if len(lowered) == len(said) else said.lower()
+    as_long = lowered if len(lowered) == len(text) else text.lower()
     for name, key, begins in _names():
         found = re.search(rf"(?<![a-z0-9]){re.escape(name)}(?![a-z0-9])", as_long)
         if found and not (begins and found.start()):
-            return _Named(key, name, said[: found.start()].strip(), said[found.end() :].strip())
+            return _Named(key, name, text[: found.start()].strip(), text[found.end() :].strip())
     return None
 
 

@@ -9,9 +9,9 @@ from functools import cache
 from typing import Literal, NamedTuple
 
 from kessa.core.errors import CannotCompute
-from kessa.core.notebooks.evidence import one_way
-from kessa.core.notebooks.words import plain, words
-from kessa.core.notebooks.written_units import unit_and_form
+from kessa.core.importing.evidence import one_way
+from kessa.core.importing.words import plain, words
+from kessa.core.importing.written_units import unit_and_form
 
 Mark = Literal[".", ","]
 MARKS: tuple[Mark, Mark] = (".", ",")
@@ -51,14 +51,14 @@ def read_cell(text: str, mark: Mark) -> Cell:
     >>> read_cell("< 0,05 mg/L", ",")
     Cell(says='number', value=0.05, off=0.005, censor='<', unit='mg/L', form=None)
     """
-    said = _APOSTROPHES.sub("'", _SPACES.sub(" ", text)).replace("\u2212", "-").strip()
-    if plain(said) in words().empty:
+    given = _APOSTROPHES.sub("'", _SPACES.sub(" ", text)).replace("\u2212", "-").strip()
+    if plain(given) in words().empty:
         return Cell("empty")
-    if plain(said) in words().not_detected:
+    if plain(given) in words().not_detected:
         return Cell("not detected")
-    begins = _BEGINS.fullmatch(said)
+    begins = _BEGINS.fullmatch(given)
     assert begins is not None
-    if len(said) > _LONGEST:
+    if len(given) > _LONGEST:
         raise _refused(text, "is no number")
     found = _number(mark).match(begins[3])
     if found is None:
