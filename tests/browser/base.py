@@ -89,8 +89,8 @@ class BrowserTest(StaticLiveServerTestCase):
                     raise
                 time.sleep(1)
 
-    def open(self, viewport=PHONE, name="Olek"):
-        """Open a browser of one's own and sign in; errors in the page fail the test."""
+    def open(self, viewport=PHONE, name="Olek", to="/"):
+        """Open a browser of one's own, signed in, on a page (if any); errors in it fail the test."""
         context = self.context()
         page = context.new_page()
         page.set_viewport_size(viewport)
@@ -108,7 +108,8 @@ class BrowserTest(StaticLiveServerTestCase):
         visitor.post(reverse("enter_demo", args=[name.lower()]))
         session = visitor.cookies[settings.SESSION_COOKIE_NAME].value
         context.add_cookies([{"name": settings.SESSION_COOKIE_NAME, "value": session, "url": self.address}])
-        page.goto(self.address)
+        if to:
+            page.goto(f"{self.address}{to}")
         return page
 
     def context(self):
@@ -216,7 +217,7 @@ class BenchTest(BrowserTest):
     def bench(self, method, viewport=PHONE, place=None, **data):
         """Begin a test and open its bench."""
         begun = begin(place or self.below, self.olek, method, **data)
-        page = self.open(viewport)
+        page = self.open(viewport, to="")
         page.clock.install()
         page.goto(f"{self.address}/bench/{begun.pk}/")
         self.assert_saved(page)

@@ -132,8 +132,7 @@ class OtherMainViews(MainViews):
 
 class Access(BrowserTest):
     def test_the_count_fits_a_thumb(self):
-        page = self.open(PHONE, "Olek")
-        page.goto(f"{self.address}/bench/{begin(self.above, self.olek).pk}/")
+        page = self.open(PHONE, "Olek", to=f"/bench/{begin(self.above, self.olek).pk}/")
         self.steps(page)
         self.drops(page, 2)
         self.assert_accessible(page)
@@ -160,8 +159,7 @@ class Access(BrowserTest):
 
     def test_a_form_that_is_refused_says_on_top_what_is_to_be_looked_at_and_leads_there(self):
         kit = stocked_kit(self.ines)
-        page = self.open(PHONE, "Ines")
-        page.goto(f"{self.address}/kits/{kit.pk}/")
+        page = self.open(PHONE, "Ines", to=f"/kits/{kit.pk}/")
         form = page.locator(f"form[action='/kits/{kit.pk}/lots/']")
         form.evaluate("(form) => { form.noValidate = true; }")
         page.get_by_label("Lot number").fill("A-1")

@@ -252,8 +252,7 @@ class TakenAlong(BrowserTest):
         self.assertEqual(Result.objects.for_team(self.team).count(), 0)
         door.stop()
         # Another phone takes the file in and sends it; then this one sends the same again: nothing is counted twice.
-        other = self.open(PHONE)
-        other.goto(f"{self.address}/phone/")
+        other = self.open(PHONE, to="/phone/")
         expect(other.get_by_text("Nothing: all is sent.")).to_be_visible()
         other.get_by_label("Take a file in").set_input_files(saved.value.path())
         expect(other.get_by_text("taps taken in")).to_be_visible()
@@ -387,6 +386,10 @@ class TakenAlong(BrowserTest):
         expect(changed.get_by_role("row", name="Hazards nothing A new sluice")).to_be_visible()
         self.assert_accessible(page)
 
+    def wait_for(self, page, log, records):
+        while len(log.records) < records:
+            page.wait_for_timeout(50)
+
     def test_any_place_is_put_on_the_phone_and_what_did_not_come_is_fetched_again(self):
         ford = Place.objects.create(team=self.team, name="The ford", kind_key="stream")
         Contact.objects.create(
@@ -400,10 +403,10 @@ class TakenAlong(BrowserTest):
         ):
             page.get_by_role("button", name="Put it on this phone").click()
             expect(page.get_by_text("It is not here yet: it is fetched by itself.")).to_be_visible()
+            self.wait_for(page, log, 1)  # or the next page breaks it off
             page.goto(f"{self.address}/phone/")
             expect(page.get_by_text("The ford: not here yet, fetched by itself.")).to_be_visible()
-            while len(log.records) < 2:
-                page.wait_for_timeout(50)
+            self.wait_for(page, log, 2)
         asked = []
         page.on("request", lambda request: asked.append(request.url.removeprefix(self.address)))
         # What is no place of the team's is wanted no longer.
@@ -436,8 +439,7 @@ class TakenAlong(BrowserTest):
 
     def test_what_ice_asks_for_is_chosen_and_a_second_sample_hides_no_test(self):
         choose_house_rules(self.ines, house_rules(self.team.pk), {}, ice_rule="With the pole, two people.")
-        page = self.open(PHONE)
-        page.goto(f"{self.address}/visits/along/{self.below.pk}/")
+        page = self.open(PHONE, to=f"/visits/along/{self.below.pk}/")
         page.get_by_role("radio", name="ice", exact=True).check(force=True)
         for label, words in (("Who comes along", "Sanna"), ("Who knows where you are", "Ines")):
             page.get_by_label(label).fill(words)
@@ -490,8 +492,7 @@ class TakenAlong(BrowserTest):
 
     def test_water_that_may_scald_is_not_noted_as_drawn_without_a_signal_either(self):
         boiler = Place.objects.create(team=self.team, name="The boiler", kind_key="boiler")
-        page = self.open(PHONE)
-        page.goto(f"{self.address}/visits/along/{boiler.pk}/")
+        page = self.open(PHONE, to=f"/visits/along/{boiler.pk}/")
         page.get_by_label("Isolation by site rules").check()
         page.get_by_label("Who comes along").fill("Sanna")
         page.get_by_label("Who knows where you are").fill("the shift")
@@ -511,8 +512,7 @@ class TakenAlong(BrowserTest):
         self.assertTrue(Sample.objects.for_team(self.team).exists())
 
     def test_what_is_no_file_of_ours_is_told_and_taken_in_nowhere(self):
-        page = self.open(PHONE)
-        page.goto(f"{self.address}/phone/")
+        page = self.open(PHONE, to="/phone/")
         for text in ("no", "{}", json.dumps({"form": "kessa taps 1", "taps": [{"id": "x"}]})):
             taken = {"name": "taps.json", "mimeType": "application/json", "buffer": text.encode()}
             page.get_by_label("Take a file in").set_input_files(taken)

@@ -18,8 +18,7 @@ class Chemistry(BenchTest):
         data = {"role": "authority", "name": "Vale Health Office", "telephone": "555 0100", "waters": ["drinking"]}
         Contact.objects.create(team=self.team, **data)
         over = read(self.place("well", limit_sets=["eu-2020"]), self.olek, "nitrate-photometer", 7.5, 7.5, dilution=2)
-        page = self.open(PHONE)
-        page.goto(f"{self.address}/log/{over.pk}/")
+        page = self.open(PHONE, to=f"/log/{over.pk}/")
         for words in (
             "No infant's feed from this water, boiled or not",
             "Do not boil it",
@@ -50,8 +49,7 @@ class Chemistry(BenchTest):
         stop = each.stops.get()
         for family in tests[1:]:
             stop.tests.create(team=self.team, family=family, runs=2, blanks=0, standards=0)
-        page = self.open(PHONE)
-        page.goto(f"{self.address}/today/pack/")
+        page = self.open(PHONE, to="/today/pack/")
         page.get_by_role("button", name="Work out the packing list").click()
         for jar, never in (
             ("Silver jar", "Never azide, ammonia or acid."),
@@ -65,8 +63,7 @@ class Chemistry(BenchTest):
     def test_a_weighed_bottle_counts_by_its_own_drop(self):
         kit = stocked_kit(self.ines)
         bottle = kit.lots.get(supply_key="silver-nitrate")
-        page = self.open(DESK, "Ines")
-        page.goto(f"{self.address}/kits/lots/{bottle.pk}/")
+        page = self.open(DESK, "Ines", to=f"/kits/lots/{bottle.pk}/")
         page.get_by_label("20 drops weigh, in g").fill("1.1")
         page.get_by_role("button", name="Write the weight").click()
         expect(page.get_by_text("Not proven by a standard yet.")).to_be_visible()

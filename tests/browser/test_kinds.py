@@ -339,8 +339,7 @@ class Kinds(BenchTest):
         self.assertEqual(Result.objects.for_team(self.team).get().censor, "<")
 
     def test_a_method_made_in_the_editor_is_used(self):
-        page = self.open(DESK, "Ines")
-        page.goto(f"{self.address}/methods/")
+        page = self.open(DESK, "Ines", to="/methods/")
         page.get_by_role("link", name="Write one of your own").click()
         page.get_by_role("button", name="Drops or tablets counted").click()
         for label, words in (

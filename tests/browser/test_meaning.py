@@ -13,8 +13,7 @@ from tests.world import measured, read
 
 class OwnProgramme(BenchTest):
     def test_a_boiler_programme_is_written_a_carry_over_risk_judged_and_a_change_previewed(self):
-        page = self.open(DESK, "Ines")
-        page.goto(f"{self.address}/rules/")
+        page = self.open(DESK, "Ines", to="/rules/")
         page.get_by_text("Steam boiler up to 20 bar: an example", exact=True).click()
         self.assert_accessible(page)
         page.get_by_role("button", name=re.compile("Copy it, and write yours.*up to 20 bar")).click()
@@ -103,8 +102,7 @@ class OverTheYears(BenchTest):
             )
         measured(self.above, self.olek, 5, 5)
         salted = measured(self.below, self.olek, 24, 24)
-        page = self.open(DESK, "Olek")
-        page.goto(f"{self.address}/log/{salted.pk}/")
+        page = self.open(DESK, "Olek", to=f"/log/{salted.pk}/")
         expect(page.get_by_text("The water gains 76 mg/L from Above the depot to Below the depot")).to_be_visible()
         page.goto(f"{self.address}/places/map/")
         page.get_by_role("link", name="Below the depot:").first.click()

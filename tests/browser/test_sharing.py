@@ -95,8 +95,7 @@ class Sharing(BrowserTest):
     def test_a_page_for_neighbours_before_and_after_its_release(self):
         for day in (60, 40, 2):
             measured(self.below, self.olek, 7, 7, days_ago=day)
-        ines = self.open(DESK, "Ines")
-        ines.goto(f"{self.address}/open/")
+        ines = self.open(DESK, "Ines", to="/open/")
         ines.get_by_label("Place").select_option(label="Below the depot")
         ines.get_by_role("button", name="Open it to everybody").click()
         expect(ines.get_by_text("is open to everybody")).to_be_visible()

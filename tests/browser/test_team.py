@@ -122,8 +122,7 @@ class Coordinator(BrowserTest):
         doubted = read(self.below, self.olek, "nitrate-photometer", 3.0, 3.0)
         data = {"method": "nitrate-photometer", "purpose": "standard", "against": {"expected": 2.0}}
         send(self.ines, begin_test(self.ines, data), Taps().read(1.0, 1.0).close())
-        page = self.open(DESK, "Ines")
-        page.goto(f"{self.address}/log/{doubted.pk}/")
+        page = self.open(DESK, "Ines", to=f"/log/{doubted.pk}/")
         page.get_by_role("list", name="Marks").get_by_role("link", name="the check").click()
         page.get_by_text("It was no check after all").click()
         page.get_by_label("Why: the reason stays with it").fill("Tap water in the standard's bottle")
