@@ -1,12 +1,13 @@
 """Old notebooks: matched, mended, looked at, taken in, undone; twice is harmless."""
 
 import io
-from datetime import datetime
+from datetime import UTC, datetime
 from unittest.mock import patch
 
 from django.core.exceptions import ValidationError
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
+from django.urls import reverse
 from openpyxl import Workbook
 
 from kessa.record.exports.services import ask_for_export
@@ -20,6 +21,7 @@ from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Role
 from kessa.record.places.models import Place
 from kessa.record.reports.services import issue
+from kessa.record.results.export import csv_pieces
 from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.review.services import accept
 from kessa.record.visits.models import Sample, Visit
@@ -160,6 +162,10 @@ class TakenIn(PageTest):
         self.done(tasks.write_import, imported)
         per = member(self.team, "Per", Role.TECHNICIAN)
         visit = Visit.objects.for_team(self.team).select_related("team").first()
+        # Nobody here drew or tested it; who imported it had it in hand all the same.
+        self.assertEqual({*visit.samples.values_list("drawn_by"), *visit.results.values_list("person")}, {(None,)})
+        with self.assertRaises(NotAllowed):
+            accept(self.ines, visit, seen="as begun")
         accept(per, visit, seen="as begun")
         with self.assertRaisesMessage(ValidationError, "can be undone no more"):
             services.undo(self.ines, imported)
@@ -207,7 +213,16 @@ class TakenIn(PageTest):
             self.assertIn(words, certificate.body)
         for words in ("Ines<", "by Ines", "worked out</td>", "Tested with field kits"):
             self.assertNotIn(words, certificate.body)
-        self.assertContains(self.client.get("/log/"), "a person not known here")
+        for page in (
+            "/log/",
+            reverse("samples:correct", args=[sample.pk]),
+            f"/log/{sample.visit.results.first().pk}/",
+            reverse("review:visit", args=[sample.visit_id]),
+        ):
+            self.assertContains(self.client.get(page), "a person not known here")
+        self.assertIn(
+            "a person not known here", "".join(csv_pieces(Result.objects.for_team(self.team).newest_first(), UTC))
+        )
 
     def test_columns_are_remembered(self):
         self.matched(self.brought())

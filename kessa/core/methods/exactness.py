@@ -28,8 +28,8 @@ CLASSES = {
     "computed": MethodClass("computed", 3),
     "photometer": MethodClass("by photometer", 4),
     "meter": MethodClass("by meter", 4),
-    # Taken over from a notebook: how it was measured is not known here.
-    TAKEN_IN: MethodClass("from a notebook", 1),
+    # Imported: how it was measured is not known here.
+    TAKEN_IN: MethodClass("imported", 1),
     # From other results: never more exact than one that was measured.
     DERIVED: MethodClass("worked out", 0),
 }

@@ -20,6 +20,7 @@ from kessa.record.places.models import Place
 from kessa.record.places.selectors import names_of_places
 from kessa.record.results.history import Lately, held_at
 from kessa.record.results.selectors import Row, latest, numbered, rows_with_flags
+from kessa.record.visits.models import NOT_KNOWN
 
 
 class Names(NamedTuple):
@@ -97,7 +98,7 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
 def _known(team: int, rows: list[Row], names: Names) -> Names:
     """Return the names with those that lack: who left the team keeps the name under what they read."""
     places = {row.result.place_id for row in rows} - names.places.keys()
-    people = {row.result.person_id for row in rows} - names.people.keys()
+    people = {row.result.person_id for row in rows if row.result.person_id} - names.people.keys()
     if places:
         names = names._replace(places=names.places | dict(names_of_places(team=team, places=list(places))))
     return names._replace(people=names.people | names_of(people))
@@ -107,7 +108,7 @@ def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str
     result, flags = row.result, row.flags
     at = timezone.localtime(result.taken_at)
     shown = display_for(result.unit, result.form, result.parameter, reader)
-    who = " and ".join(result.people or [names.people[result.person_id]])
+    who = " and ".join(result.people or [names.people.get(result.person_id, NOT_KNOWN)])
     fraction = f", {escape(result.fraction)}" if result.fraction else ""
     pills = "".join(f'<span class="pill flag">{escape(words(flag))}</span> ' for flag in flags)
     if result.late:

@@ -17,7 +17,7 @@ from kessa.record.people.selectors import members
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
 from kessa.record.rules.selectors import house_rules
-from kessa.record.visits.models import Bottle, Sample
+from kessa.record.visits.models import NOT_KNOWN, Bottle, Sample
 from kessa.record.visits.noted import untimely
 
 
@@ -148,6 +148,8 @@ class SampleRightForm(_DrawnForm):
         fields: dict[str, Any] = self.fields
         self.sample = sample
         fields["drawn_by"].queryset = members(sample.team_id)
+        if sample.drawn_by_id is None:
+            fields["drawn_by"].required, fields["drawn_by"].empty_label = False, NOT_KNOWN
 
     def clean_drawn_at(self) -> Any:
         """Keep the seconds that nobody saw as they were."""

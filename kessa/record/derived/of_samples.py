@@ -184,9 +184,10 @@ def _calculated(recipe: Recipe, derived: Derived, at: _At) -> Calculated:
     )
 
 
-def _person(at: _At, inputs: list[Any]) -> int:
+def _person(at: _At, inputs: list[Any]) -> int | None:
     if inputs:
-        return int(max(inputs, key=lambda each: each.tested_at).person_id)
+        person: int | None = max(inputs, key=lambda each: each.tested_at).person_id
+        return person
     last = at.visit.observations.filter(key="make_up").first()
     person = last.person_id if last else at.visit.leader_id
     assert person is not None  # what was read on a visit was read by somebody

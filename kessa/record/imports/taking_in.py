@@ -23,7 +23,7 @@ from kessa.record.results.assessing import Assessed, assess
 from kessa.record.results.models import Mark, PlaceStatus, Result
 from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
-from kessa.record.visits.models import NOT_KNOWN, Sample, Visit
+from kessa.record.visits.models import Sample, Visit
 
 _SECOND = timedelta(seconds=1)
 _AT_ONCE = 5000
@@ -90,13 +90,12 @@ class Writer:
         made = {key: pair for key, pair in numbers.items() if pair[0] not in there}
         copy_in(Visit, (
             Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, note="; ".join(remarks[place, at]),
-                  taken_in=self.imported.number)
+                  taken_in=self.imported.number, imported_by_id=self.imported.asked_by_id)
             for (place, at), (visit, _) in made.items()
         ))  # fmt: skip
         first = take_numbers(self.team.pk, "next_sample_number", len(made))
         copy_in(Sample, (
-            Sample(pk=sample, team_id=self.team.pk, visit_id=visit, number=number, drawn_at=at,
-                   drawn_by_id=self.imported.asked_by_id)
+            Sample(pk=sample, team_id=self.team.pk, visit_id=visit, number=number, drawn_at=at)
             for number, ((_, at), (visit, sample)) in enumerate(made.items(), first)
         ))  # fmt: skip
         return numbers
@@ -107,7 +106,7 @@ class Writer:
             place=row.place,
             visit_id=visit,
             sample_id=sample,
-            person_id=self.imported.asked_by_id,
+            person_id=None,
             taken_at=row.at,
             tested_at=row.at,
             family=TAKEN_IN,
@@ -116,7 +115,7 @@ class Writer:
             fraction=row.fraction,
             method_class=TAKEN_IN,
             quantity=row.quantity,
-            readings={"words": words, "people": [NOT_KNOWN], "used": []},
+            readings={"words": words, "people": [], "used": []},
             working=[
                 f"Taken over as it was written: {words}. Its last digit says how far it may be off.",
                 *([] if row.is_timed else ["No time of day stands with it: noon is kept for it."]),

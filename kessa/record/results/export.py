@@ -17,6 +17,7 @@ from kessa.core.runs.flags import ENDS, words
 from kessa.record.people.selectors import names_of
 from kessa.record.results.models import Mark
 from kessa.record.results.selectors import older_than
+from kessa.record.visits.models import NOT_KNOWN
 
 COLUMNS = (
     "place",
@@ -85,7 +86,7 @@ def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
     piece = list(rows[:_AT_ONCE])
     while piece:
         marks = _marks_of(piece)
-        names |= names_of({row.person_id for row in piece if not row.people} - names.keys())
+        names |= names_of({row.person_id for row in piece if row.person_id and not row.people} - names.keys())
         yield "".join(
             writer.writerow([harmless(cell) for cell in _row(row, marks[row.pk], names, zone)]) for row in piece
         )
@@ -138,7 +139,7 @@ def _row(row: Any, marks: list[Mark], names: dict[int, str], zone: tzinfo) -> li
         _known(row.determination__method_version),
         row.determination__lot or "",
         row.determination__instrument__name or "",
-        " and ".join(row.people or [names[row.person_id]]),
+        " and ".join(row.people or [names.get(row.person_id, NOT_KNOWN)]),
         _at(row.tested_at, zone),
         _at(row.computed_at, zone, "seconds"),
         "; ".join([*map(words, flags), *late]),

@@ -16,7 +16,7 @@ from kessa.record.instruments.models import InstrumentCheck
 from kessa.record.people.managers import TeamManager
 from kessa.record.people.models import TeamOwned
 from kessa.record.places.models import Place
-from kessa.record.visits.models import Sample, Visit
+from kessa.record.visits.models import NOT_KNOWN, Sample, Visit
 
 # The fraction of what was reckoned over all the taps of a supply, beside what was found in the supply itself.
 OVER_TAPS = "over its taps"
@@ -59,8 +59,8 @@ class Result(TeamOwned):
     # What it was found out on: with it, as a whole, a result is reviewed.
     visit = models.ForeignKey(Visit, on_delete=models.PROTECT, related_name="results")
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
-    # Who read the last run that counts; every run names its own in the readings.
-    person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    # Who read the last run that counts; every run names its own in the readings. None where nobody here knows.
+    person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     # When the sample was drawn, and when it was tested.
     taken_at = models.DateTimeField()
     tested_at = models.DateTimeField()
@@ -147,7 +147,7 @@ class Result(TeamOwned):
     @property
     def tested_by(self) -> str:
         """Everybody whose readings count, by name."""
-        names = self.readings.get("people") or [str(self.person)]
+        names = self.readings.get("people") or [str(self.person) if self.person_id else NOT_KNOWN]
         return " and ".join(names)
 
 

@@ -15,12 +15,12 @@ from kessa.record.results.models import Result, columns_of
 class Found(NamedTuple):
     """What came to be known of a water: what, where and when, by whom and by which class of method, and from what.
 
-    `readings` and `made_from` are kept as they are: see Result.
+    `person_id` is None where nobody here knows. `readings` and `made_from` are kept as they are: see Result.
     """
 
     place: Place
     visit_id: UUID
-    person_id: int
+    person_id: int | None
     taken_at: datetime
     tested_at: datetime
     family: str

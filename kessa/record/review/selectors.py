@@ -74,7 +74,7 @@ def seen_of(visit: Visit) -> str:
 
 
 def hands_on(visit: Visit) -> set[int]:
-    """Return everybody who had a hand in a visit, by number: its people, and who noted, drew, tested or read."""
+    """Return everybody who had a hand in a visit, by number: its people, who noted, drew, tested, read, imported it."""
     return hands_on_each(visit.team_id, [visit])[visit.pk]
 
 
@@ -83,7 +83,7 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
     numbers = [visit.pk for visit in visits]
     found: dict[UUID, set[int]] = defaultdict(set)
     for visit in visits:
-        found[visit.pk] |= {each for each in (visit.leader_id, visit.closed_by_id) if each}
+        found[visit.pk] |= {each for each in (visit.leader_id, visit.closed_by_id, visit.imported_by_id) if each}
     rows = Determination.objects.for_team(team).filter(sample__visit__in=numbers)
     tests = list(rows.values_list("pk", "sample__visit", "started_by"))
     of_visit = (
@@ -93,7 +93,7 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
         Result.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "person"),
         ((visit, person) for _, visit, person in tests),
     )
-    for number, person in (pair for rows in of_visit for pair in rows):
+    for number, person in (pair for rows in of_visit for pair in rows if pair[1] is not None):
         found[number].add(person)
     streams = {number: number for number in numbers} | {pk: visit for pk, visit, _ in tests}
     # Who sent what another tapped had it in hand.

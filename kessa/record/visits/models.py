@@ -51,8 +51,9 @@ class Visit(TeamOwned):
     # How far it is reviewed; what was said of it before `changed_at` was said of other numbers.
     review = models.CharField(max_length=8, choices=Review.choices, default=Review.NEW)
     changed_at = models.DateTimeField(null=True)
-    # Of what was taken in from a file: by which number that goes. See kessa.record.imports.
+    # Of what was imported from a file: by which number that goes, and by whom. See kessa.record.imports.
     taken_in = models.UUIDField(null=True, editable=False)
+    imported_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
 
     class Meta(TeamOwned.Meta):
         indexes = [
@@ -165,7 +166,8 @@ class Sample(TeamOwned):
     number = models.PositiveIntegerField()
     way = models.CharField(max_length=20, blank=True)
     drawn_at = models.DateTimeField()
-    drawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    # None where nobody here knows: see NOT_KNOWN.
+    drawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     depth_cm = models.DecimalField(max_digits=6, decimal_places=1, null=True, blank=True)
     water_temperature_c = models.DecimalField(max_digits=4, decimal_places=1, null=True, blank=True)
 
@@ -193,7 +195,7 @@ class Sample(TeamOwned):
     @property
     def drawn_by_name(self) -> str:
         """Who drew it; of past results nobody here knows."""
-        return NOT_KNOWN if self.visit.taken_in else str(self.drawn_by)
+        return str(self.drawn_by) if self.drawn_by_id else NOT_KNOWN
 
     @property
     def place(self) -> Place:
