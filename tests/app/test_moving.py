@@ -6,11 +6,15 @@ import zipfile
 from pathlib import Path
 
 from django.core.management import CommandError, call_command
+from django.db import connection
+from django.db.models import AutoField
 from django.test import TestCase, override_settings
 
 from kessa.record.actions.models import Action
-from kessa.record.archive.archive import erase_team, read_team, rows_of_team, write_team
-from kessa.record.people.models import Team, User
+from kessa.record.archive.archive import digest, erase_team, read_team, rows_of_team, write_team
+from kessa.record.archive.references import owned
+from kessa.record.people.models import Act, Team, User
+from kessa.record.photographs.models import Photograph
 from kessa.record.places.models import Place
 from kessa.record.results.history import held_at
 from kessa.record.results.models import Result
@@ -18,9 +22,32 @@ from tests.app.everything import one_of_each
 from tests.world import measured, member, read, team_of
 
 
+def begin_numbers_anew():
+    """As in another installation, where other rows have the numbers that a team's had."""
+    with connection.cursor() as cursor:
+        for model in (*owned(), Team, User):
+            if isinstance(model._meta.pk, AutoField):
+                table, column = model._meta.db_table, model._meta.pk.column
+                cursor.execute("SELECT setval(pg_get_serial_sequence(%s, %s), 1, false)", [f'"{table}"', column])
+
+
 def kept(team):
     """Every row of a team, by table."""
     return {model._meta.label_lower: list(rows.order_by("pk").values()) for model, rows in rows_of_team(team)}
+
+
+def changed(archive, name, change):
+    """An archive whose first row of a table says something else; or one of its files does."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(archive) as old, zipfile.ZipFile(out, "w") as new:
+        for each in old.namelist():
+            lines = old.read(each).splitlines(keepends=True)
+            if each == name:
+                first = json.loads(lines[0]) | change if isinstance(change, dict) else change
+                lines[0] = json.dumps(first).encode() + b"\n"
+            new.writestr(each, b"".join(lines))
+    out.seek(0)
+    return out
 
 
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
@@ -85,6 +112,7 @@ class Moving(TestCase):
                     lines = b"".join(json.dumps(row).encode() + b"\n" for row in rows)
                 if name == "team.json":
                     head = json.loads(lines)
+                    head["columns"] = "as they were"
                     head["rows"]["log.standing"] = head["rows"].pop("log.placestatus")
                     lines = json.dumps(head).encode()
                 archive.writestr(former, lines)
@@ -105,13 +133,21 @@ class Moving(TestCase):
             for each in Result.objects.for_team(self.team).order_by("pk")
         ]
         proposed = list(Action.objects.for_team(self.team).order_by("pk").values_list("title", flat=True))
+        before = digest(self.team)
         erase_team(self.team)
+        begin_numbers_anew()
         ulf, theirs = team_of("Ulf")
         for _ in range(3):
             read(theirs, ulf, "nitrate-photometer", 20.0, 20.0)
         User.objects.create_user("olek")
+        one_of_each(ulf, theirs)
         again = read_team(archive)
         self.assertNotEqual(again.pk, ulf.team_id)
+        self.assertEqual(digest(again), before)
+        self.assertNotEqual(digest(ulf.team), before)
+        # What was done on a row is told of that row.
+        act = Act.objects.for_team(again).filter(on_kind="place").first()
+        self.assertEqual(Place.objects.for_team(again).get(pk=act.on_id).name, act.on_words)
         told = [
             (each.parameter, each.value, str(each.place), each.verdict)
             for each in Result.objects.for_team(again).order_by("pk")
@@ -127,6 +163,35 @@ class Moving(TestCase):
         well = Place.objects.for_team(again).get(name="Well")
         self.assertEqual([Result.objects.for_team(again).get(pk=pk).place for pk in held_at(well)], [well])
         self.assertEqual(sorted(again.members.values_list("username", flat=True)), ["ines", "olek-2"])
+
+    def test_what_names_anything_outside_of_it_is_refused_and_leaves_nothing(self):
+        ulf, theirs = team_of("Ulf")
+        one_of_each(ulf, theirs)
+        result, photograph = measured(theirs, ulf, 9, 9), Photograph.objects.for_team(ulf.team).first()
+        archive = self.archive()
+        erase_team(self.team)
+        before = {model: model._base_manager.count() for model in (*owned(), Team, User)}
+        for table, column, value in (
+            ("api.key", "membership_id", ulf.pk),
+            ("api.key", "instrument_id", result.pk + 1000),
+            ("log.result", "place_id", theirs.pk),
+            ("log.result", "sample_id", str(result.determination.sample_id)),
+            ("log.result", "person_id", ulf.user_id),
+            ("actions.action", "results", [result.pk]),
+            ("taps.tap", "data", {"by": ulf.user_id}),
+            ("exchange.import", "reading", {"place": str(theirs.pk)}),
+            ("visits.visit_people", "user_id", ulf.user_id),
+            ("photographs.photograph", "image", photograph.image.name),
+        ):
+            with self.subTest(table, column=column):
+                with self.assertRaisesMessage(CommandError, "does not hold it"):
+                    read_team(changed(archive, f"rows/{table}.jsonl", {column: value}))
+                self.assertEqual({model: model._base_manager.count() for model in before}, before)
+        with self.assertRaisesMessage(CommandError, "not what was written"):
+            read_team(changed(archive, "rows/log.result.jsonl", {"value": 0.001}))
+        people = [each | {"is_superuser": True} for each in json.loads(zipfile.ZipFile(archive).read("people.json"))]
+        read_team(changed(archive, "people.json", people))
+        self.assertFalse(User.objects.filter(is_superuser=True).exists())
 
     def test_the_commands(self):
         given = io.StringIO()

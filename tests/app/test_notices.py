@@ -93,9 +93,10 @@ class Told(PageTest):
         heard = self.told("overdue")
         self.assertEqual([name for name, _ in heard], ["ines", "per"])
         self.assertIn("Ask after Olek", heard[0][1])
-        body = Notice.objects.for_team(self.team).filter(kind="overdue").first().body
-        self.assertIn("Ines's brook", body)
-        self.assertIn(str(visit.pk), body)
+        notice = Notice.objects.for_team(self.team).filter(kind="overdue").first()
+        deliver(notice.pk)
+        for words in ("Ines's brook", f"/visits/{visit.pk}/", "you choose here: http"):
+            self.assertIn(words, mail.outbox[-1].body)
 
     def test_who_did_something_hears_when_its_test_is_due(self):
         read(self.boiler, self.per, "conductivity-meter", 7500)

@@ -6,42 +6,23 @@ import zipfile
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from datetime import datetime
+from hashlib import sha256
 from typing import IO, Any
 
-from django.apps import apps
 from django.core.files.base import ContentFile
 from django.core.management import CommandError
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import connection, models, transaction
 
+from kessa.record.archive.references import FILE, PERSON, TEAM, owned, people_in, renamed
 from kessa.record.people.models import Membership, Team, User
 
 _FORMAT = 1
 _AT_ONCE = 2000
-_PERSON = ("username", "first_name", "last_name", "email", "password", "is_active", "date_joined", "concentration_unit",
-           "temperature_unit", "hardness_unit", "amount_system")  # fmt: skip
-# Where numbers of rows stand within what a row holds: by table and path, of which table they are.
-_WITHIN = {
-    ("actions.action", "results"): "log.result",
-    ("log.placestatus", "held"): "log.result",
-    ("log.placestatus", "lifted"): "log.result",
-    ("reports.report", "results"): "log.result",
-    ("reports.report", "about.place"): "places.place",
-    ("log.result", "made_from.results"): "log.result",
-    ("log.result", "made_from.notebook"): "exchange.import",
-    ("log.result", "made_from.instrument"): "instruments.instrument",
-    ("rounds.kitcheck", "places"): "places.place",
-    ("taps.tap", "data.place"): "places.place",
-    ("taps.tap", "data.instrument"): "instruments.instrument",
-    ("taps.tap", "data.kit"): "kits.kit",
-    ("taps.tap", "data.bottle"): "visits.bottle",
-    ("taps.tap", "data.lots"): "kits.lot",
-    ("taps.tap", "data.by"): "people.user",
-    ("taps.tap", "data.taker"): "people.user",
-    ("taps.tap", "data.phone_of"): "people.user",
-}
-
-
+_ABOUT_PEOPLE = (
+    "username", "first_name", "last_name", "email", "password", "is_active", "date_joined",
+    "concentration_unit", "temperature_unit", "hardness_unit", "amount_system",
+)  # fmt: skip
 # Tables by the names that archives of older releases have for them.
 _FORMER = {
     "instruments.shown": "instruments.receivedreading",
@@ -59,19 +40,6 @@ class _Exactly(DjangoJSONEncoder):
     def default(self, o: Any) -> Any:
         """Return what JSON has for a value."""
         return o.isoformat() if isinstance(o, datetime) else super().default(o)
-
-
-def owned() -> list[Any]:
-    """Return every table whose rows belong to a team, their histories among them, in the order of their names."""
-    found = [
-        model
-        for model in apps.get_models()
-        if any(
-            field.name == "team" and getattr(field, "related_model", None) is Team
-            for field in model._meta.concrete_fields
-        )
-    ]
-    return sorted(found, key=lambda model: model._meta.label_lower)
 
 
 def joined() -> list[tuple[Any, str]]:
@@ -107,25 +75,54 @@ def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
             with archive.open(f"rows/{model._meta.label_lower}.jsonl", "w", force_zip64=True) as table:
                 number = 0
                 for row in rows.order_by("pk").iterator(chunk_size=_AT_ONCE):
-                    table.write(json.dumps(_as_kept(row), cls=_Exactly).encode() + b"\n")
+                    kept = _as_kept(row)
+                    table.write(json.dumps(kept, cls=_Exactly).encode() + b"\n")
                     number += 1
-                    people |= {getattr(row, each.attname) for each in _of_people(model)}
+                    people.update(people_in(model, kept))
                     files += [getattr(row, each.name).name for each in _files_in(model) if getattr(row, each.name)]
             counts[model._meta.label_lower] = number
         for name in files:
             _write_file(archive, name)
-        known = User.objects.filter(pk__in=people - {None}).order_by("pk")
+        known = User.objects.filter(pk__in=people).order_by("pk")
         archive.writestr(
             "people.json",
             json.dumps(
-                [{"id": each.pk} | {name: getattr(each, name) for name in _PERSON} for each in known],
+                [{"id": each.pk} | {name: getattr(each, name) for name in _ABOUT_PEOPLE} for each in known],
                 cls=_Exactly,
             ),
         )
-        archive.writestr(
-            "team.json", json.dumps({"format": _FORMAT, "team": _as_kept(team), "rows": counts}, cls=_Exactly)
-        )
+        about = {"team": _as_kept(team), "rows": counts, "columns": _columns(), "digest": digest(team)}
+        archive.writestr("team.json", json.dumps({"format": _FORMAT} | about, cls=_Exactly))
     return counts
+
+
+def _columns() -> str:
+    """Return by what two releases that keep the same columns know each other."""
+    kept = {model._meta.label_lower: [field.attname for field in model._meta.concrete_fields] for model in owned()}
+    return sha256(json.dumps(kept).encode()).hexdigest()
+
+
+def digest(team: Team) -> str:
+    """Return a digest of all rows of a team, whatever their numbers are: the same wherever it is the same record."""
+    first: dict[str, int] = {}
+    people: dict[int, int] = {}
+    storage = models.FileField().storage
+
+    def name(table: str, value: Any, *, gone: bool = False) -> Any:
+        del gone
+        if table == PERSON:
+            return people.setdefault(value, len(people))
+        if table == FILE:
+            return sha256(storage.open(value).read()).hexdigest() if storage.exists(value) else "none"
+        # Numbers of a table are moved up together.
+        return value - first.setdefault(table, value) if isinstance(value, int) else value
+
+    team = Team.objects.get(pk=team.pk)
+    whole = sha256(json.dumps(_as_kept(team) | {"id": 0}, cls=_Exactly).encode())
+    for model, rows in rows_of_team(team):
+        for row in rows.order_by("pk").iterator(chunk_size=_AT_ONCE):
+            whole.update(json.dumps(renamed(model, _as_kept(row), name), cls=_Exactly, sort_keys=True).encode())
+    return whole.hexdigest()
 
 
 def _as_kept(row: Any) -> dict[str, Any]:
@@ -135,10 +132,6 @@ def _as_kept(row: Any) -> dict[str, Any]:
         else value.name if isinstance(value, models.fields.files.FieldFile) else value
         for name, value in data.items()
     }  # fmt: skip
-
-
-def _of_people(model: Any) -> list[Any]:
-    return [field for field in model._meta.concrete_fields if getattr(field, "related_model", None) is User]
 
 
 def _files_in(model: Any) -> list[Any]:
@@ -161,7 +154,8 @@ def read_team(source: IO[bytes], *, same_people: bool = False) -> Team:
     """Read a team from an archive. Numbers that are free are kept, others moved up together, wherever they stand.
 
     With `same_people` a person of the same user name is the same; else everybody is made anew, by another name where
-    theirs is taken. Raises CommandError on an archive that is none, or of what is here already.
+    theirs is taken. Raises CommandError on an archive that is none, that names what it does not hold, or that is of
+    what is here already; nothing of it is kept then.
     """
     with zipfile.ZipFile(source) as archive:
         head = json.loads(archive.read("team.json"))
@@ -172,71 +166,86 @@ def read_team(source: IO[bytes], *, same_people: bool = False) -> Team:
         unknown = written - {model._meta.label_lower for model in tables}
         if unknown:
             raise CommandError(f"This release of Kessa does not know: {', '.join(sorted(unknown))}.")
-        ids = _Numbers(archive, tables)
+        names = _Names(archive, tables)
         team = _new_team(head["team"])
-        ids.people = _people(json.loads(archive.read("people.json")), same_people)
-        ids.team = team.pk
-        for model in tables:
-            _insert(model, (ids.moved(model, row) for row in _rows(archive, model)))
-            _after(model)
-        storage = models.FileField().storage
-        for name in archive.namelist():
-            if name.startswith("files/") and not storage.exists(name.removeprefix("files/")):
-                storage.save(name.removeprefix("files/"), ContentFile(archive.read(name)))
+        names.people = _people(json.loads(archive.read("people.json")), same_people)
+        names.team = team.pk
+        try:
+            names.files = _kept_files(archive)
+            for model in tables:
+                _insert(model, (renamed(model, row, names) for row in _rows(archive, model)))
+                _after(model)
+            if head.get("columns") == _columns() and head.get("digest") != digest(team):
+                raise CommandError("What was read is not what was written: nothing of it is kept.")
+        except BaseException:
+            for name in names.files.values():
+                models.FileField().storage.delete(name)
+            raise
     return team
 
 
-class _Numbers:
-    """How far the numbers of each table are moved up, and who becomes whom."""
+class _Names:
+    """By what each row, person and file of an archive is known here; what it names and does not hold is refused."""
 
     def __init__(self, archive: zipfile.ZipFile, tables: Iterable[Any]) -> None:
         self.people: dict[int, int] = {}
+        self.files: dict[str, str] = {}
         self.team = 0
         self.up: dict[str, int] = {}
+        self.held: dict[str, set[Any]] = {}
         for model in tables:
-            pk = model._meta.pk
-            numbers = [row[pk.attname] for row in _rows(archive, model)]
-            taken = model._base_manager.filter(pk__any=numbers).exists() if numbers else False
-            if not isinstance(pk, models.AutoField):
-                if taken:
-                    raise CommandError(f"Some of this team's {model._meta.verbose_name_plural} are here already.")
-                continue
-            highest = model._base_manager.aggregate(highest=models.Max("pk"))["highest"] or 0
-            self.up[model._meta.label_lower] = highest if taken else 0
+            label, pk = model._meta.label_lower, model._meta.pk
+            numbers = {row[pk.attname] for row in _rows(archive, model)}
+            self.held[label] = numbers
+            taken = model._base_manager.filter(pk__any=list(numbers)).exists() if numbers else False
+            if isinstance(pk, models.AutoField):
+                self.up[label] = max(self._highest(model), self.up.get(label, 0)) if taken else self.up.get(label, 0)
+            elif taken:
+                raise CommandError(f"Some of this team's {model._meta.verbose_name_plural} are here already.")
+            tracked = getattr(model, "instance_type", None)
+            if tracked is not None:
+                self._history(archive, model, tracked)
 
-    def of(self, label: str, number: Any) -> Any:
-        """Return the number that a row of a table has here."""
-        if label == "people.user":
-            return self.people.get(number, number)
-        return number + self.up.get(label, 0) if isinstance(number, int) else number
+    def _history(self, archive: zipfile.ZipFile, history: Any, tracked: Any) -> None:
+        """Let what is gone, too, come to a number that nothing here had."""
+        name, label = tracked._meta.pk.attname, tracked._meta.label_lower
+        numbers = {row[name] for row in _rows(archive, history)}
+        if isinstance(tracked._meta.pk, models.AutoField) and (
+            tracked._base_manager.filter(pk__in=numbers).exists()
+            or history._base_manager.filter(**{f"{name}__in": numbers}).exists()
+        ):
+            before = history._base_manager.aggregate(highest=models.Max(name))["highest"] or 0
+            self.up[label] = max(self._highest(tracked), before, self.up.get(label, 0))
 
-    def moved(self, model: Any, row: dict[str, Any]) -> dict[str, Any]:
-        """Return a row with every number in it as it is here."""
-        label = model._meta.label_lower
-        for field in model._meta.concrete_fields:
-            related = getattr(field, "related_model", None)
-            if field.primary_key:
-                row[field.attname] = self.of(label, row[field.attname])
-            elif related is Team:
-                row[field.attname] = self.team
-            elif related is not None:
-                row[field.attname] = self.of(related._meta.label_lower, row[field.attname])
-        # A row of history names the row that it is the history of by its number alone.
-        tracked = getattr(model, "instance_type", None)
-        if tracked is not None:
-            name = tracked._meta.pk.attname
-            row[name] = self.of(tracked._meta.label_lower, row[name])
-        for (of, path), other in _WITHIN.items():
-            if of == label:
-                self._within(row, path, other)
-        return row
+    def _highest(self, model: Any) -> int:
+        return model._base_manager.aggregate(highest=models.Max("pk"))["highest"] or 0
 
-    def _within(self, row: dict[str, Any], path: str, other: str) -> None:
-        name, _, key = path.partition(".")
-        held, key = (row[name], key) if key else (row, name)
-        if isinstance(held, dict) and key in held:
-            value = held[key]
-            held[key] = [self.of(other, each) for each in value] if isinstance(value, list) else self.of(other, value)
+    def __call__(self, table: str, value: Any, *, gone: bool = False) -> Any:
+        """Return what a row, person or file is known by here."""
+        if table == TEAM:
+            return self.team
+        if table == FILE:
+            return self._file(value)
+        if table == PERSON and (value in self.people or gone):
+            return self.people.get(value)
+        if table != PERSON and (gone or value in self.held.get(table, ())):
+            return value + self.up.get(table, 0) if isinstance(value, int) else value
+        raise CommandError(f"This archive names {table} {str(value)[:40]}, and does not hold it: it is not read.")
+
+    def _file(self, name: str) -> str:
+        if name not in self.files and models.FileField().storage.exists(name):
+            raise CommandError(f"This archive names the file {name[:80]}, and does not hold it: it is not read.")
+        return self.files.get(name, name)
+
+
+def _kept_files(archive: zipfile.ZipFile) -> dict[str, str]:
+    """Keep the files of an archive; return the name that each has here."""
+    storage, kept = models.FileField().storage, {}
+    for name in archive.namelist():
+        if name.startswith("files/"):
+            own = name.removeprefix("files/")
+            kept[own] = storage.save(own, ContentFile(archive.read(name)))
+    return kept
 
 
 def _rows(archive: zipfile.ZipFile, model: Any) -> Iterator[dict[str, Any]]:
@@ -263,7 +272,7 @@ def _new_team(data: dict[str, Any]) -> Team:
 def _people(given: list[dict[str, Any]], same: bool) -> dict[int, int]:
     found: dict[int, int] = {}
     for each in given:
-        number, name = each.pop("id"), each["username"]
+        number, name = each["id"], each["username"]
         there = User.objects.filter(username=name).first()
         if there and same:
             found[number] = there.pk
@@ -272,7 +281,7 @@ def _people(given: list[dict[str, Any]], same: bool) -> dict[int, int]:
         while User.objects.filter(username=each["username"]).exists():
             each["username"], nth = f"{name}-{nth}", nth + 1
         fields = {field.name: field for field in User._meta.concrete_fields}
-        person = User(**{key: fields[key].to_python(value) for key, value in each.items()})
+        person = User(**{key: fields[key].to_python(each[key]) for key in _ABOUT_PEOPLE})
         if not User.objects.filter(pk=number).exists():
             person.pk = number
         person.save(force_insert=True)

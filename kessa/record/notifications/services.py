@@ -5,8 +5,6 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
-from django.conf import settings
-from django.urls import reverse
 from django.utils import timezone
 
 from kessa.core.treating.ways import AT_ONCE
@@ -24,10 +22,6 @@ from kessa.record.visits.models import Visit
 Words = tuple[str, list[str]]
 # So many of a list stand in the mail itself.
 _STEPS = 4
-_FOOT = (
-    "\n\nKessa computes and keeps; your kit's sheet, local rules and licensed people decide.\n"
-    "What you are told of, you choose here: {address}\n"
-)
 
 
 @act("what to be told chosen", may.choose_wish)
@@ -55,7 +49,7 @@ def notify_of_finding(action: Action) -> list[Notice]:
 
 def _of_found(action: Action, reader: User) -> Words:
     first = [f"- {step['text']}" for step in action.steps[:_STEPS]]
-    given = [action.why, *first, *action.missing, *action.cautions, address_of("actions:action", action.pk)]
+    given = [action.why, *first, *action.missing, *action.cautions]
     return f"{action.place}: {title_in(action, reader.amount_system)}", given
 
 
@@ -73,7 +67,7 @@ def notify_of_follow_ups(at: datetime) -> list[Notice]:
 def _of_follow_up(action: Action, reader: User) -> Words:
     assert action.ended_at is not None
     done = f"On {_said(action.ended_at)}: {done_in(action, reader.amount_system)}."
-    given = [f"{done} The test says whether it worked.", address_of("places:place", action.place_id)]
+    given = [f"{done} The test says whether it worked."]
     return f"{action.place}: test {action.parameter or 'it'} again", given
 
 
@@ -98,7 +92,6 @@ def _of_overdue(visit: Visit, by: datetime, _: User) -> Words:
         f"How to find it: {place.how_to_find}" if place.how_to_find else "",
         f"What can hurt there: {place.hazards}" if place.hazards else "",
         "Call them. If nobody answers, go by what you agreed on, or call for help.",
-        address_of("visits:visit", visit.pk),
     ]
     return f"Ask after {visit.leader}: not heard of since {timezone.localtime(by):%H:%M}", given
 
@@ -110,10 +103,7 @@ def notify_of_question(question: Step) -> list[Notice]:
 
 
 def _of_question(question: Step, _: User) -> Words:
-    given = [
-        f"Of {_said(question.visit.started_at)}: {question.words}",
-        address_of("review:question", question.pk),
-    ]
+    given = [f"Of {_said(question.visit.started_at)}: {question.words}"]
     return f"{question.by} asks about {question.visit.place}", given
 
 
@@ -142,7 +132,7 @@ def _notify(people: Iterable[Membership], kind: Kind, say: Callable[[User], Word
     for each in people:
         with timezone.override(each.team.time_zone):
             subject, lines = say(each.user)
-        body = "\n\n".join(filter(None, lines)) + _FOOT.format(address=address_of("notifications:wish"))
+        body = "\n\n".join(filter(None, lines))
         notice, new = Notice.objects.for_team(each.team_id).get_or_create(
             **{"action": None, "visit": None, "question": None, **about},
             team_id=each.team_id,
@@ -154,11 +144,6 @@ def _notify(people: Iterable[Membership], kind: Kind, say: Callable[[User], Word
             deliver.defer(notice=notice.pk)
             made.append(notice)
     return made
-
-
-def address_of(name: str, *args: Any) -> str:
-    """Return a page's whole address, as it is written in mail."""
-    return settings.KESSA_ADDRESS.rstrip("/") + reverse(name, args=args)
 
 
 def _said(at: datetime) -> str:
