@@ -60,6 +60,9 @@ def one_of_each(by, place):
     visit = visited(place, by)
     note(by, visit, ("air_temperature", 8.0))
     each, kit = planned(by, place), stocked_kit(by)
+    begin(place, by, kit=kit.pk)
+    asked = {"what": "asked", "at": timezone.now(), "words": "Was it frozen?", "to": by.user}
+    Step.objects.create(team=team, visit=visit, by=by.user, **asked)
     blank = begin_test(by, {"method": "nitrate-photometer", "purpose": "blank", "kit": kit.pk})
     send(by, blank, Taps().read(0.0, 0.0).close())
     probe = keep_instrument(

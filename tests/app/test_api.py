@@ -1,13 +1,18 @@
 """The API: by keys with scopes, the same acts and walls as pages, told once, and nothing it says that is not so."""
 
+import contextlib
 import hashlib
 import hmac
+import io
 import json
+import os
 import threading
 import uuid
 from datetime import timedelta
+from html import unescape
 from http.server import BaseHTTPRequestHandler, HTTPServer
 from unittest.mock import patch
+from urllib.parse import urlencode
 
 import schemathesis
 from django.core.cache import cache
@@ -15,17 +20,21 @@ from django.core.exceptions import ValidationError
 from django.core.signals import request_finished, request_started
 from django.core.wsgi import get_wsgi_application
 from django.db import OperationalError, close_old_connections
-from django.test import TestCase, override_settings
+from django.test import LiveServerTestCase, TestCase, override_settings
 from django.utils import timezone
 from hypothesis import HealthCheck, given, settings
+from schemathesis.core.failures import FailureGroup
 from schemathesis.specs.openapi.checks import ignored_auth, positive_data_acceptance
 
+from kessa.doors.api import schemas
 from kessa.record.api_keys import services
 from kessa.record.api_keys.models import Key
 from kessa.record.determinations.models import Determination
 from kessa.record.exports.resources import resources
 from kessa.record.people.models import Act, Role
 from kessa.record.results.models import Result
+from kessa.record.review.selectors import seen_of
+from kessa.record.review.services import accept
 from kessa.record.taps.models import Tap
 from kessa.record.testing.exclusions import exclude
 from kessa.record.visits.models import Observation, Sample, Visit
@@ -35,7 +44,7 @@ from kessa.record.webhooks.services import make_hook
 from kessa.record.webhooks.tasks import deliver_hook
 from tests.app.everything import one_of_each
 from tests.app.pages import sign_in
-from tests.world import drawn, measured, member, team_of, visited
+from tests.world import drawn, measured, member, read, team_of, visited
 
 HOW = settings(
     max_examples=10, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None
@@ -72,6 +81,9 @@ class Reading(Api):
         one_of_each(self.ines, self.place)
         for noun in resources():
             with self.subTest(noun.name):
+                if noun.coordinators:
+                    self.assertEqual(self.ask(f"/{noun.name}").status_code, 403)
+                    self.key = key_for(self.ines, "read")
                 kept = [str(pk) for pk in noun.rows(self.team, None).order_by("pk").values_list("pk", flat=True)]
                 found, after = [], ""
                 every = "&standing=false" if noun.name == "results" else ""
@@ -80,6 +92,7 @@ class Reading(Api):
                     found += [str(row["id"]) for row in page["rows"]]
                     after = page["after"]
                 self.assertEqual(found, kept)
+                self.assertTrue(kept)
                 self.assertEqual(str(self.ask(f"/{noun.name}/{kept[0]}").json()["id"]), kept[0])
 
     def test_results_are_narrowed_and_not_told_twice(self):
@@ -98,6 +111,28 @@ class Reading(Api):
         for address in ("/results?paramter=chloride", "/places?standing=false"):
             answer = self.ask(address)
             self.assertEqual((answer.status_code, "is no parameter here" in answer.json()["error"]), (422, True))
+
+    def test_results_by_method_flag_and_state_and_what_changed(self):
+        old, new = (measured(self.place, self.olek, 7, 7, days_ago=day) for day in (9, 2))
+        nitrate = read(self.place, self.olek, "nitrate-photometer", 2.0, 2.0)
+        before = timezone.now()
+
+        def found(**filters):
+            rows = self.ask(f"/results?{urlencode(filters)}").json()["rows"]
+            return {row["id"] for row in rows}
+
+        everything = {old.pk, new.pk, nitrate.pk}
+        self.assertEqual(found(changed_since=(before - timedelta(hours=1)).isoformat()), everything)
+        self.assertEqual(found(changed_since=before.isoformat()), set())
+        self.assertEqual(found(method="nitrate-photometer"), {nitrate.pk})
+        exclude(self.ines, old, why="wrong")
+        self.assertEqual(found(flag="set-aside", standing="false"), {old.pk})
+        self.assertEqual(found(changed_since=before.isoformat(), standing="false"), {old.pk})
+        accept(self.ines, new.visit, seen=seen_of(new.visit))
+        self.assertEqual(found(review="reviewed"), {new.pk})
+        self.assertEqual(found(changed_since=before.isoformat()), {new.pk})
+        for wrong in ("flag=odd", "method=alchemy", "review=done", "changed_since=yesterday"):
+            self.assertEqual(self.ask(f"/results?{wrong}").status_code, 422, wrong)
 
     def test_no_key_no_scope_no_other_team(self):
         ulf, theirs = team_of("Ulf")
@@ -226,6 +261,30 @@ class Writing(Api):
         body = {"id": str(sample.pk), "place": self.place.pk, "drawn_at": timezone.now().isoformat()}
         self.assertEqual(self.ask("/samples", body).status_code, 409)
 
+    def test_samples_in_bulk_are_all_taken_once_or_none(self):
+        at = (timezone.now() - timedelta(days=2)).isoformat()
+        many = [{"id": str(uuid.uuid4()), "place": self.place.pk, "drawn_at": at, "depth_cm": nth} for nth in range(3)]
+        kept = self.ask("/bulk/samples", many)
+        self.assertEqual([each["id"] for each in kept.json()["kept"]], [each["id"] for each in many])
+        self.assertEqual(self.ask("/bulk/samples", many).json(), kept.json())
+        self.assertEqual(Sample.objects.for_team(self.team).count(), 3)
+        fresh = many[0] | {"id": str(uuid.uuid4())}
+        for wrong, status in (
+            ([fresh, many[1]], 409),
+            ([fresh, fresh | {"id": str(uuid.uuid4()), "place": 10**9}], 404),
+        ):
+            self.assertEqual(self.ask("/bulk/samples", wrong).status_code, status)
+            self.assertEqual(Sample.objects.for_team(self.team).count(), 3)
+        self.assertIn("At most 50", self.ask("/bulk/samples", [fresh] * 51).json()["error"])
+
+    def test_every_schema_that_is_sent_has_an_example_that_fits_it(self):
+        sent = [each for each in vars(schemas).values() if isinstance(each, type) and each.__base__ is schemas._Strict]
+        for schema in sent:
+            with self.subTest(schema.__name__):
+                for example in schema.model_config["json_schema_extra"]["examples"] or self.fail():
+                    schema.model_validate(example)
+        self.assertGreater(len(sent), 6)
+
     def test_times_to_come_are_refused_and_errors_name_their_fields(self):
         later = (timezone.now() + timedelta(hours=1)).isoformat()
         body = {"id": str(uuid.uuid4()), "place": self.place.pk}
@@ -263,6 +322,25 @@ class Writing(Api):
         self.assertTrue(Act.objects.for_team(self.team).filter(what="key made").exists())
 
 
+class ByItsPage(LiveServerTestCase):
+    def test_the_client_on_the_page_takes_a_visit_a_whole_test_and_every_result(self):
+        cache.clear()
+        ines, place = team_of("Ines")
+        self.client.force_login(ines.user)
+        host = self.live_server_url.removeprefix("http://")
+        page = self.client.get("/api/", headers={"host": host}).content.decode()
+        client = unescape(page.partition('aria-labelledby="client">')[2].partition("</pre>")[0])
+        self.assertLess(len(client.splitlines()), 41)
+        told, key = io.StringIO(), key_for(ines, "read", "visits", "results")
+        with patch.dict(os.environ, KESSA_KEY=key), contextlib.redirect_stdout(told):
+            exec(compile(client, "client.py", "exec"), {})  # our own page
+        visit = Visit.objects.for_team(ines.team).get()
+        self.assertEqual((visit.place, visit.closing_remark), (place, "Clear water."))
+        made, listed = told.getvalue().splitlines()
+        self.assertEqual(made, f"made {visit.results.get().pk}")
+        self.assertIn("nitrate  9.52 mg/L NO3 inside", listed)
+
+
 class Described(Api):
     """What the description says is so: any request gets one of the answers it names, and never a fault of ours."""
 
@@ -276,7 +354,10 @@ class Described(Api):
         operations = [found.ok() for found in schema.get_all_operations()]
         for operation in operations:
             with self.subTest(operation.label):
-                self.probe(operation)
+                try:
+                    self.probe(operation)
+                except FailureGroup as faults:  # which no other process can be told of as it is
+                    self.fail(str(faults))
         self.assertGreater(len(operations), 30)
 
     def probe(self, operation):

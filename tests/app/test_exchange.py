@@ -3,23 +3,30 @@
 import csv
 import io
 import json
+import tempfile
 import zipfile
+from pathlib import Path
 from unittest.mock import patch
 
 from django.core.exceptions import ValidationError
-from django.test import override_settings
+from django.test import TransactionTestCase, override_settings
+from django.utils import timezone
 from django.utils.dateparse import parse_datetime
+from frictionless import Package
 from openpyxl import load_workbook
 
 from kessa.record.exports import resources as exchange_nouns
 from kessa.record.exports.models import Export
-from kessa.record.exports.resources import resources, rows_of
+from kessa.record.exports.moment import Moment
+from kessa.record.exports.resources import resources
 from kessa.record.exports.services import ask_for_export
 from kessa.record.exports.tasks import clear_old, write_export
 from kessa.record.long_work import progress
 from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
-from kessa.record.results.models import Result
+from kessa.record.places.models import Pair, Place
+from kessa.record.places.services import keep_pair
+from kessa.record.results.models import Mark, Result
 from kessa.record.testing.exclusions import exclude
 from tests.app.everything import one_of_each
 from tests.app.pages import PageTest
@@ -39,9 +46,9 @@ class GivenOut(PageTest):
         _, theirs = team_of("Ulf")
         self.theirs = measured(theirs, member(theirs.team, "Ulla"), 9, 9)
 
-    def written(self, kind, filters=""):
+    def written(self, kind, filters="", by=None):
         with self.captureOnCommitCallbacks():
-            work = ask_for_export(self.olek, self.team, kind, filters=filters, licence="CC-BY-4.0")
+            work = ask_for_export(by or self.olek, self.team, kind, filters=filters, licence="CC-BY-4.0")
         write_export(work.pk)
         work.refresh_from_db()
         self.assertEqual((work.state, work.fault), ("done", ""))
@@ -50,7 +57,7 @@ class GivenOut(PageTest):
 
     def test_a_data_package_reads_back_whole(self):
         with patch.object(exchange_nouns, "AT_ONCE", 2):
-            package = zipfile.ZipFile(self.written("zip"))
+            package = zipfile.ZipFile(self.written("zip", by=self.ines))
         data = json.loads(package.read("datapackage.json"))
         self.assertEqual(data["licenses"][0]["name"], "CC-BY-4.0")
         self.assertEqual([each["name"] for each in data["resources"]], [noun.name for noun in resources()])
@@ -58,7 +65,7 @@ class GivenOut(PageTest):
         for resource, noun in zip(data["resources"], resources(), strict=True):
             fields = resource["schema"]["fields"]
             rows = list(csv.DictReader(io.StringIO(package.read(resource["path"]).decode())))
-            kept = [row for piece in rows_of(noun, self.team, None) for row in piece]
+            kept = list(noun.rows(self.team, None).order_by("pk").values_list(*noun.paths))
             self.assertEqual(len(rows), len(kept), noun.name)
             self.assertTrue(rows, noun.name)
             ids[noun.name] = {row["id"] for row in rows}
@@ -68,10 +75,37 @@ class GivenOut(PageTest):
         for resource in data["resources"]:
             for key in resource["schema"]["foreignKeys"]:
                 rows = csv.DictReader(io.StringIO(package.read(resource["path"]).decode()))
-                known = ids[key["reference"]["resource"]] | {""}
+                known = ids[key["reference"]["resource"] or resource["name"]] | {""}
                 self.assertLessEqual({row[key["fields"][0]] for row in rows}, known)
         self.assertNotIn(str(self.theirs.pk), ids["results"])
         self.assertIn("'=1+1 the wrong bottle", package.read("data/marks.csv").decode())
+
+    def test_packages_hold_what_they_name_however_they_are_narrowed(self):
+        other = Place.objects.create(team=self.team, name="Above", limit_sets=["eu-2020"])
+        keep_pair(self.ines, Pair(team=self.team, kind="stream", first=other, second=self.place))
+        measured(other, self.olek, 30, 30)
+        # One that stands no more, for one that is elsewhere.
+        gone, instead = measured(self.place, self.olek, 8, 8), measured(other, self.olek, 30, 30)
+        ended = {"flag": "superseded", "at": timezone.now(), "replaced_by": instead}
+        Mark.objects.create(team=self.team, result=gone, **ended)
+        for filters in ("", f"place={other.pk}", "verdict=inside", f"place={self.place.pk}&superseded=on"):
+            with self.subTest(filters), tempfile.TemporaryDirectory() as folder:
+                zipfile.ZipFile(self.written("zip", filters)).extractall(folder)
+                report = Package(f"{folder}/datapackage.json").validate()
+                self.assertTrue(report.valid, report.flatten(["title", "message"])[:3])
+                rows = {
+                    name: list(csv.DictReader(io.StringIO(Path(folder, "data", f"{name}.csv").read_text())))
+                    for name in ("photographs", "marks", "results", "taps", "tests", "pairs")
+                }
+                self.assertTrue(all(Path(folder, "files", each["file"]).is_file() for each in rows["photographs"]))
+        # Of the last: one place of a pair is no pair.
+        self.assertTrue(rows["photographs"] and rows["taps"] and rows["tests"] and not rows["pairs"])
+        marks = [(each["flag"], each["replaced_by"]) for each in rows["marks"] if each["result"] == str(gone.pk)]
+        self.assertIn(("superseded", ""), marks)
+
+    def test_acts_are_for_coordinators(self):
+        self.assertIn(b'"noun": "acts"', self.written("jsonl", by=self.ines).read())
+        self.assertNotIn(b'"noun": "acts"', self.written("jsonl").read())
 
     def alike(self, cell, value, kind):
         """A cell and a stored value as they are compared."""
@@ -84,7 +118,7 @@ class GivenOut(PageTest):
         return cell.removeprefix("'"), str(value).removeprefix("'")
 
     def test_a_workbook_has_a_sheet_for_each_noun(self):
-        book = load_workbook(self.written("xlsx"))
+        book = load_workbook(self.written("xlsx", by=self.ines))
         self.assertEqual(book.sheetnames, [noun.name for noun in resources()])
         head, *rows = book["results"].iter_rows(values_only=True)
         found = Result.objects.for_team(self.team).order_by("pk")
@@ -137,3 +171,14 @@ class GivenOut(PageTest):
         clear_old(0)
         self.assertRedirects(self.client.get(f"/exchange/out/{work.pk}/"), "/exchange/out/")
         self.assertContains(self.client.get("/exchange/out/"), "removed after a week")
+
+
+class OfOneMoment(TransactionTestCase):
+    def test_what_comes_in_meanwhile_is_not_in_it(self):
+        ines, place = team_of("Ines")
+        with Moment() as moment:
+            Place.objects.create(team=ines.team, name="New meanwhile")
+            for _ in range(2):
+                with moment.reading():
+                    self.assertEqual(list(Place.objects.for_team(ines.team)), [place])
+            self.assertEqual(Place.objects.for_team(ines.team).count(), 2)

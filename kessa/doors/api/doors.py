@@ -108,10 +108,12 @@ def _named(request: TeamRequest, key: Key) -> list[Answered]:
 
 def _made(request: TeamRequest, key: Key, data: Any) -> list[Answered]:
     """Return the row of what makes something by an id; raises HttpError where the team's id made something else."""
-    number = getattr(data, "id", None)
-    if number is None:
+    sent = [each for each in (data if isinstance(data, list) else [data]) if hasattr(each, "id")]
+    if not sent:
         return []
-    once, asked = f"id {number}", _digest(request, json.dumps(data.model_dump(mode="json"), sort_keys=True).encode())
+    content = json.dumps([each.model_dump(mode="json") for each in sent], sort_keys=True).encode()
+    once = f"id {sent[0].id}" if len(sent) == 1 else f"ids {hashlib.sha256(content).hexdigest()}"
+    asked = _digest(request, content)
     row = Answered.objects.for_team(key.team_id).filter(once=once).first() or _row(key, once, asked)
     if row.asked != asked:
         raise HttpError(409, "This id was sent with something else before: make another for what is new.")

@@ -10,30 +10,34 @@ from django.http import Http404, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import AuthenticationError, HttpError
 from ninja.errors import ValidationError as NotAsDescribed
-from pydantic import Field, StringConstraints
+from pydantic import AwareDatetime, Field, StringConstraints
 
 from kessa.core.adapters.adapter import InstrumentReading
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.parameters import parameter
+from kessa.core.runs.flags import FLAGS
 from kessa.doors.api import schemas
 from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
 from kessa.record.determinations.models import Determination
 from kessa.record.exports.resources import Resource, resources
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.services import take_readings
+from kessa.record.methods.selectors import methods_of
 from kessa.record.people.access import TeamRequest, anyone
 from kessa.record.people.acts import NotAllowed
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
+from kessa.record.review.selectors import changed_since
 from kessa.record.taps.incoming import BadTap
 from kessa.record.taps.selectors import is_taken, next_seq
 from kessa.record.taps.services import NoSuchStream, record, record_whole, tapped
 from kessa.record.testing.services import BEGUN
-from kessa.record.visits.models import Sample, Visit
+from kessa.record.visits.models import Review, Sample, Visit
 from kessa.record.visits.services import visit_around
 
 _FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422, 429, 503), schemas.Fault)
 _MOST = 500
+_MOST_SAMPLES = 50
 api = Doors(
     title="Kessa",
     version="1",
@@ -62,6 +66,13 @@ class ResultsAsked(Asked):
     parameter: Annotated[str, StringConstraints(max_length=60)] | None = None
     since: datetime | None = None
     until: datetime | None = None
+    method: Annotated[str, StringConstraints(max_length=60)] | None = None
+    flag: Annotated[str, StringConstraints(max_length=30)] | None = None
+    review: Review | None = Field(None, description="How far its visit is reviewed.")
+    changed_since: AwareDatetime | None = Field(
+        None,
+        description="New since then, or given or freed of a flag, or reviewed. With standing=false also what ended.",
+    )
     standing: bool = Field(True, description="Without what was superseded or set aside.")
 
 
@@ -71,6 +82,22 @@ def _page(request: TeamRequest, noun: Resource, rows: Any, asked: Any) -> dict[s
     found = list(rows.order_by("pk").values_list(*noun.paths)[: asked.most + 1])
     shown = [_as_sent(noun, row) for row in found[: asked.most]]
     return {"rows": shown, "after": str(shown[-1]["id"]) if len(found) > asked.most else None}
+
+
+def _narrowed(rows: Any, team: int, asked: ResultsAsked) -> Any:
+    """Return those of a team's results that are asked for."""
+    if asked.flag and asked.flag not in FLAGS:
+        raise HttpError(422, f"“{asked.flag}” is no flag; these are: {', '.join(FLAGS)}.")
+    if asked.method and asked.method not in methods_of(team):
+        raise HttpError(422, f"“{asked.method}” is no method of your team; results name theirs as method.")
+    given = {
+        "place": asked.place, "parameter": asked.parameter and parameter(asked.parameter).key,
+        "determination__method_key": asked.method, "visit__review": asked.review,
+        "taken_at__gte": asked.since, "taken_at__lte": asked.until,
+    }  # fmt: skip
+    rows = rows.filter(**{name: value for name, value in given.items() if value is not None})
+    rows = rows.marked(asked.flag) if asked.flag else rows
+    return rows.filter(pk__in=changed_since(team, asked.changed_since)) if asked.changed_since else rows
 
 
 def _as_sent(noun: Resource, row: tuple[Any, ...]) -> dict[str, Any]:
@@ -97,18 +124,22 @@ def _add(noun: Resource) -> None:
     page, asked = schemas.page_of(noun, row), ResultsAsked if noun.name == "results" else Asked
     words, known = noun.name.replace("_", " "), list(asked.model_fields)
 
+    def may_read(request: TeamRequest) -> None:
+        if not noun.open_to(request.membership.role):
+            raise HttpError(403, f"The {words} are for coordinators.")
+
     def many(request: TeamRequest, asked: Any) -> Any:
+        may_read(request)
         for name in request.GET.keys() - known:
             raise HttpError(422, f"“{name[:40]}” is no parameter here; these are: {', '.join(known)}.")
         rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
             rows = rows.current() if asked.standing else rows
-            body = {"place": asked.place, "parameter": asked.parameter and parameter(asked.parameter).key}
-            body |= {"taken_at__gte": asked.since, "taken_at__lte": asked.until}
-            rows = rows.filter(**{name: value for name, value in body.items() if value is not None})
+            rows = _narrowed(rows, request.membership.team_id, asked)
         return _page(request, noun, rows, asked)
 
     def one(request: TeamRequest, pk: Any) -> Any:
+        may_read(request)
         rows = noun.rows(request.membership.team_id, None).filter(pk=pk)
         return _as_sent(noun, rows.values_list(*noun.paths).get())
 
@@ -127,10 +158,10 @@ for each in resources():
 # ---- to write -------------------------------------------------------------------------------------------------------
 
 
-def _so_many(body: list[Any]) -> list[Any]:
+def _so_many(body: list[Any], most: int = _MOST) -> list[Any]:
     """Return what was sent; raises HttpError where it is more than is taken at once, rather than leave some out."""
-    if len(body) > _MOST:
-        raise HttpError(422, f"At most {_MOST} at once: send the others after them.")
+    if len(body) > most:
+        raise HttpError(422, f"At most {most} at once: send the others after them.")
     return body
 
 
@@ -182,6 +213,17 @@ def close_visit(request: TeamRequest, visit: UUID, body: schemas.VisitClosed) ->
 @once
 def draw(request: TeamRequest, body: schemas.SampleDrawn) -> schemas.Kept:
     """Note a sample, on the visit of those hours at the place, where there is one. The same id again is one sample."""
+    return _drawn(request, body)
+
+
+@router.post("/bulk/samples", summary="Note many samples", **_VISITS | {"response": {200: schemas.ManyKept, **_FAULTS}})
+@once
+def draw_many(request: TeamRequest, body: list[schemas.SampleDrawn]) -> schemas.ManyKept:
+    """Note up to 50 samples, all or none. The same list again is the same samples."""
+    return schemas.ManyKept(kept=[_drawn(request, each) for each in _so_many(body, _MOST_SAMPLES)])
+
+
+def _drawn(request: TeamRequest, body: schemas.SampleDrawn) -> schemas.Kept:
     team = request.membership.team_id
     _not_taken(Sample, body.id)
     place = Place.objects.for_team(team).select_related("team").get(pk=body.place)

@@ -42,9 +42,18 @@ class _Strict(Schema):
     model_config = ConfigDict(extra="forbid")
 
 
+def _for_example(**example: Any) -> ConfigDict:
+    return ConfigDict(extra="forbid", json_schema_extra={"examples": [example]})
+
+
+_VISIT, _SAMPLE, _TEST = (f"5f0c1f3e-8a0b-4c57-9a40-00000000000{nth}" for nth in range(3))
+_SAFETY = {"company": "Sanna", "told": "Ines", "back_by": "17:30", "ice_or_flood": "none", "ready": True}
+
+
 class Safety(_Strict):
     """What is confirmed before one goes."""
 
+    model_config = _for_example(**_SAFETY)
     company: Annotated[str, StringConstraints(max_length=200)] = ""
     told: Annotated[str, StringConstraints(max_length=200)] = ""
     back_by: Annotated[str, StringConstraints(max_length=5)] = ""
@@ -55,6 +64,7 @@ class Safety(_Strict):
 class VisitBegun(_Strict):
     """A visit that begins; `id` is made by who sends it, so that the same one twice is one."""
 
+    model_config = _for_example(id=_VISIT, place=7, safety=_SAFETY)
     id: UUID
     place: Number62
     safety: Safety
@@ -64,6 +74,7 @@ class VisitBegun(_Strict):
 class Seen(_Strict):
     """Something seen or read on a visit: on which scale, the number in its unit or that of the display."""
 
+    model_config = _for_example(scale="air_temperature", value=8.5, unit="degC")
     scale: Annotated[str, StringConstraints(max_length=30)]
     value: Number | None
     unit: Annotated[str, StringConstraints(max_length=20)] = ""
@@ -74,12 +85,16 @@ class Seen(_Strict):
 class VisitClosed(_Strict):
     """The end of a visit."""
 
+    model_config = _for_example(remark="Clear water, no smell.")
     remark: Words = ""
 
 
 class SampleDrawn(_Strict):
     """A sample; `id` is made by who sends it."""
 
+    model_config = _for_example(
+        id=_SAMPLE, place=7, drawn_at="2026-03-05T09:40:00Z", depth_cm=30, water_temperature_c=6.5
+    )
     id: UUID
     place: Number62
     drawn_at: Moment
@@ -91,6 +106,8 @@ class SampleDrawn(_Strict):
 class Reading(_Strict):
     """One run of a test: which part was read, and what was seen, as the method's kind has it."""
 
+    model_config = _for_example(part="main", reading={"display": 2.1})
+
     part: Annotated[str, StringConstraints(max_length=60)] = "main"
     reading: dict[str, Any]
 
@@ -101,6 +118,12 @@ class TestRun(_Strict):
     A display is written as {"display": 5.2}, a count as {"count": 7}.
     """
 
+    model_config = _for_example(
+        id=_TEST,
+        sample=_SAMPLE,
+        method="nitrate-photometer",
+        readings=[{"reading": {"display": 2.1}}, {"reading": {"display": 2.2}}],
+    )
     id: UUID
     sample: UUID
     method: Annotated[str, StringConstraints(max_length=60)]
@@ -114,6 +137,7 @@ class TestRun(_Strict):
 class ShownBy(_Strict):
     """What an instrument shows: a number in its unit, or that it is over its range."""
 
+    model_config = _for_example(display=512.0, unit="uS/cm", temperature_c=14.0, at="2026-03-05T09:40:00Z")
     display: Annotated[float, Field(ge=-1e9, le=1e9, allow_inf_nan=False)] | None = None
     unit: Annotated[str, StringConstraints(max_length=20)]
     temperature_c: Annotated[float, Field(ge=_COLDEST, le=_HOTTEST, allow_inf_nan=False)] | None = None
@@ -135,9 +159,20 @@ class Kept(Schema):
     results: list[int] = []
 
 
+class ManyKept(Schema):
+    """What was kept of many."""
+
+    kept: list[Kept]
+
+
 class Taps(_Strict):
     """A batch of taps as a page sends them: see docs/bench.md."""
 
+    model_config = _for_example(
+        taps=[
+            {"id": _TEST, "kind": "drop_added", "run": "sample-1", "seq": 7, "at": "2026-03-05T09:40:00Z", "data": {}}
+        ]
+    )
     taps: Annotated[list[dict[str, Any]], Field(min_length=1, max_length=500)]
 
 
@@ -156,7 +191,7 @@ def row_of(noun: Resource) -> Any:
         each.name: (_TYPES[each.type] | None, Field(None, description=f"in {each.unit}" if each.unit else None))
         for each in noun.table
     }
-    return create_model(noun.name.title().replace("_", ""), __base__=Schema, **fields)
+    return create_model(f"{noun.name.title().replace('_', '')}Row", __base__=Schema, **fields)
 
 
 def page_of(noun: Resource, row: Any) -> Any:

@@ -8,12 +8,13 @@ from typing import Any, NamedTuple, Self
 
 from django.apps import apps
 from django.core.exceptions import FieldError
-from django.db.models import QuerySet
+from django.db.models import Case, F, Q, QuerySet, When
 from pydantic import model_validator
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
-from kessa.record.people.models import Team
+from kessa.record.exports.moment import Moment
+from kessa.record.people.models import Role, Team
 
 # So many rows are held in memory at once.
 AT_ONCE = 2000
@@ -30,13 +31,17 @@ class Column(NamedTuple):
 
 
 class Resource(Checked):
-    """A table: its rows are those of a model. `refers` says of which noun a column holds the id."""
+    """A table: its rows are those of a model. `refers` says of which noun a column holds the id.
+
+    `joins` says which rows belong to results that are asked for: "visit=visit", by their visit; with "and" and "or".
+    """
 
     name: str
     model: str
     columns: tuple[str, ...]
     refers: dict[str, str] = {}
     joins: str = ""
+    coordinators: bool = False
 
     @model_validator(mode="after")
     def _columns_can_be_read(self) -> Self:
@@ -69,12 +74,42 @@ class Resource(Checked):
         rows: QuerySet[Any] = model.objects.for_team(team)
         if results is None or not self.joins:
             return rows
-        theirs, _, of_results = self.joins.partition("=")
-        return rows.filter(**{f"{theirs}__in": results.order_by().values(of_results)})
+        found = Q()
+        for way in self.joins.split(" or "):
+            pairs = [each.split("=") for each in way.split(" and ")]
+            theirs = ((mine, results.order_by().exclude(**{of: None}).values(of)) for mine, of in pairs)
+            found |= Q(**{f"{mine}__in": of_results for mine, of_results in theirs})
+        return rows.filter(found)
+
+    def open_to(self, role: str) -> bool:
+        """Whether a member in this role reads it."""
+        return role == Role.COORDINATOR or not self.coordinators
+
+    def can_lack(self, column: str) -> bool:
+        """Whether a column that holds an id may be empty."""
+        model: Any = apps.get_model(self.model)
+        names = next(each.path for each in self.table if each.name == column).removesuffix("_id").split("__")
+        fields = [model._meta.get_field(names[0])]
+        for name in names[1:]:
+            fields.append(fields[-1].related_model._meta.get_field(name))
+        return any(field.null for field in fields)
 
 
 class _Nouns(Checked):
     nouns: tuple[Resource, ...]
+
+    @model_validator(mode="after")
+    def _what_is_referred_to_is_there(self) -> Self:
+        """A part of the record must hold whatever its rows cannot do without."""
+        before: dict[str, Resource] = {}
+        for noun in self.nouns:
+            before[noun.name] = noun
+            for column, other in noun.refers.items():
+                if other not in before:
+                    raise ValueError(f"{noun.name}: {column} refers to {other}, which does not come before it")
+                if before[other].joins and not noun.joins and not noun.can_lack(column):
+                    raise ValueError(f"{noun.name}: say by joins which rows belong to some of the {other}")
+        return self
 
 
 @data_file
@@ -83,13 +118,24 @@ def resources() -> tuple[Resource, ...]:
     return read_toml(Path(__file__).with_suffix(".toml"), _Nouns).nouns
 
 
-def rows_of(noun: Resource, team: Team | int, results: Any | None) -> Iterator[list[tuple[Any, ...]]]:
-    """Give the rows of a noun, so many at a time, in the order of their ids: steady in memory whatever their number."""
-    rows = noun.rows(team, results).order_by("pk")
+def rows_of(noun: Resource, team: Team | int, results: Any | None, moment: Moment) -> Iterator[list[tuple[Any, ...]]]:
+    """Give the rows of a noun, so many at a time, in the order of their ids: steady in memory whatever their number.
+
+    An id of a row that does not belong to the results that are asked for is left out.
+    """
+    rows, paths = noun.rows(team, results).order_by("pk"), list(noun.paths)
+    by_name = {each.name: each for each in resources()}
+    for nth, column in enumerate(noun.table):
+        other = by_name.get(noun.refers.get(column.name, ""))
+        if results is not None and other and other.joins and noun.can_lack(column.name):
+            among = Q(**{f"{column.path}__in": other.rows(team, results).values("pk")})
+            paths[nth] = f"part_{nth}"
+            rows = rows.annotate(**{paths[nth]: Case(When(among, then=F(column.path)), default=None)})
     last: Any = None
     while True:
         after = rows if last is None else rows.filter(pk__gt=last)
-        piece = list(after.values_list(*noun.paths)[:AT_ONCE])
+        with moment.reading():
+            piece = list(after.values_list(*paths)[:AT_ONCE])
         if piece:
             yield piece
             last = piece[-1][0]

@@ -10,10 +10,12 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from kessa.record.exports.models import Export, Format
-from kessa.record.exports.resources import resources
-from kessa.record.exports.writing import write_lines, write_map, write_package, write_workbook
+from kessa.record.exports.moment import Moment
+from kessa.record.exports.resources import Resource, resources
+from kessa.record.exports.writing import Asked, write_lines, write_map, write_package, write_workbook
 from kessa.record.long_work.models import State
 from kessa.record.long_work.progress import Stopped, begin, end, progress
+from kessa.record.people.models import Membership
 from kessa.record.results.filters import LogFilter
 from kessa.record.results.models import Result
 
@@ -22,13 +24,20 @@ from kessa.record.results.models import Result
 def write_export(export: int) -> None:
     """Write a file of the record."""
     work = Export.across_teams.select_related("team").filter(pk=export).first()
-    narrowed = _results(work) if work else None
-    if not begin(work, _total(work, narrowed) if work else 0):
+    if work is None:
         return
-    assert work is not None
+    with Moment() as moment:
+        asked = Asked(work.team, _nouns(work), _results(work), moment, progress(work))
+        with moment.reading():
+            total = _total(work, asked)
+        if begin(work, total):
+            _write_all(work, asked)
+
+
+def _write_all(work: Export, asked: Asked) -> None:
     try:
         with tempfile.TemporaryFile() as out:
-            _write(work, out, narrowed)
+            _write(work, out, asked)
             out.seek(0)
             work.file.save(f"kessa-{work.pk}.{work.format}", File(out), save=False)
         Export.across_teams.filter(pk=work.pk).update(file=work.file.name)
@@ -40,11 +49,17 @@ def write_export(export: int) -> None:
         raise
 
 
-def _write(work: Export, out: Any, narrowed: Any | None) -> None:
+def _write(work: Export, out: Any, asked: Asked) -> None:
     if work.format == Format.PACKAGE:
-        return write_package(out, work.team, narrowed, progress(work), work.licence)
+        return write_package(out, asked, work.licence)
     writers = {Format.WORKBOOK: write_workbook, Format.LINES: write_lines, Format.MAP: write_map}
-    return writers[Format(work.format)](out, work.team, narrowed, progress(work))
+    return writers[Format(work.format)](out, asked)
+
+
+def _nouns(work: Export) -> tuple[Resource, ...]:
+    """Return what whoever asked may read."""
+    asker = Membership.objects.filter(team=work.team, user=work.asked_by_id).first()
+    return tuple(noun for noun in resources() if asker and noun.open_to(asker.role))
 
 
 def _results(work: Export) -> Any | None:
@@ -54,9 +69,9 @@ def _results(work: Export) -> Any | None:
     return LogFilter(work.team, QueryDict(work.filters), queryset=Result.objects.for_team(work.team)).qs
 
 
-def _total(work: Export, narrowed: Any | None) -> int:
-    nouns = resources() if work.format != Format.MAP else resources()[:1]
-    return sum(noun.rows(work.team, narrowed).count() for noun in nouns)
+def _total(work: Export, asked: Asked) -> int:
+    nouns = asked.nouns if work.format != Format.MAP else asked.nouns[:1]
+    return sum(noun.rows(work.team, asked.results).count() for noun in nouns)
 
 
 @app.periodic(cron="17 3 * * *")

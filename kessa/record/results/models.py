@@ -103,6 +103,7 @@ class Result(TeamOwned):
             models.Index(fields=["team", "verdict", "-taken_at", "-id"]),
             models.Index(fields=["team", "person", "-taken_at", "-id"]),
             models.Index(fields=["team", "family", "-tested_at", "-id"]),
+            models.Index(fields=["team", "computed_at"]),
         ]
         constraints = [
             models.CheckConstraint(condition=Q(censor__in=["", "<", ">"]), name="censor_known"),

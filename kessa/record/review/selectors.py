@@ -16,7 +16,7 @@ from kessa.record.places.models import Place
 from kessa.record.places.selectors import compared_with
 from kessa.record.results.context import ONE_DAY
 from kessa.record.results.history import Series
-from kessa.record.results.models import Result
+from kessa.record.results.models import Mark, Result
 from kessa.record.results.selectors import Row, listed, rows_with_flags
 from kessa.record.review.models import Step, What
 from kessa.record.taps.models import Tap
@@ -101,6 +101,18 @@ def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
     for stream, person in sent.values_list("stream", "sent_by").distinct():
         found[streams[stream]].add(person)
     return found
+
+
+def changed_since(team: int, at: datetime) -> Any:
+    """Return the numbers of the results that are new since a moment, got or lost a flag, or were reviewed."""
+    results, marks = Result.objects.for_team(team), Mark.objects.for_team(team)
+    reviewed = Step.objects.for_team(team).filter(at__gte=at).values("visit")
+    ways = (
+        results.filter(computed_at__gte=at).values("pk"),
+        marks.filter(Q(at__gte=at) | Q(lifted_at__gte=at)).values("result"),
+        results.filter(visit__in=reviewed).values("pk"),
+    )
+    return ways[0].order_by().union(*(way.order_by() for way in ways[1:]))
 
 
 def current_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:

@@ -1,0 +1,38 @@
+"""One moment of the database, at which many short transactions read while the worker goes on writing how far it is."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import Self
+
+from django.db import connection, transaction
+
+_READS = "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY"
+
+
+class Moment:
+    """A moment that is held from entering to leaving, by a connection of its own."""
+
+    def __enter__(self) -> Self:
+        self._holder = connection.copy()
+        self._holder.set_autocommit(False)
+        with self._holder.cursor() as cursor:
+            cursor.execute(_READS)
+            cursor.execute("SET LOCAL idle_in_transaction_session_timeout = 0")
+            cursor.execute("SELECT pg_export_snapshot()")
+            (self._name,) = cursor.fetchone()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._holder.close()
+
+    @contextmanager
+    def reading(self) -> Iterator[None]:
+        """Read what stood at the moment; within a transaction that goes on, what stands in it."""
+        if connection.in_atomic_block:
+            yield
+            return
+        with transaction.atomic():
+            with connection.cursor() as cursor:
+                cursor.execute(_READS)
+                cursor.execute(f"SET TRANSACTION SNAPSHOT '{self._name}'")  # the server's own name of it
+            yield
