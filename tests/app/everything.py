@@ -15,6 +15,7 @@ from kessa.record.api_keys.models import Key
 from kessa.record.api_keys.services import make_key
 from kessa.record.exports.models import Export
 from kessa.record.imports.services import bring
+from kessa.record.imports.tasks import look_for_table
 from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.methods.services import begin_draft, publish
@@ -154,7 +155,9 @@ def _picture():
 def _notebook(by):
     """Bring a file."""
     table = SimpleUploadedFile("old.csv", f"Site,Date,Chloride mg/L\nX,2024-01-0{by.pk % 9 + 1},5\n".encode())
-    return bring(by, by.team, table)
+    brought = bring(by, by.team, table)
+    look_for_table(brought.pk, "", "")
+    return brought
 
 
 def _asked(visit, by):

@@ -1,6 +1,7 @@
 """Old notebooks: matched, mended, looked at, taken in, undone; twice is harmless."""
 
 import io
+import zipfile
 from datetime import UTC, datetime
 from unittest.mock import patch
 
@@ -12,10 +13,10 @@ from openpyxl import Workbook
 
 from kessa.record.exports.services import ask_for_export
 from kessa.record.exports.tasks import write_export
-from kessa.record.imports import files, services, tasks
-from kessa.record.imports.files import rows_in
+from kessa.record.imports import services, tables, tasks
 from kessa.record.imports.models import Import
 from kessa.record.imports.rows import guess
+from kessa.record.imports.tables import rows_in
 from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Role
@@ -39,6 +40,27 @@ Ford;3.4.2019;;twelve;1;
 """.replace("Brook notebook of the school,,,,,\n", "Brook notebook of the school\n")
 
 
+SHARED = {
+    "[Content_Types].xml": b"""<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types">
+      <Override PartName="/xl/workbook.xml"
+        ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/>
+      <Override PartName="/xl/other.xml"
+        ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sharedStrings+xml"/></Types>"""
+}
+
+
+def packed(parts, workbook=None):
+    """A packed file of these parts, the others those of a workbook."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, compresslevel=9) as package:
+        if workbook:
+            with zipfile.ZipFile(workbook) as old:
+                parts = {name: old.read(name) for name in old.namelist()} | parts
+        for name, content in parts.items():
+            package.writestr(name, content)
+    return out.getvalue()
+
+
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
 class TakenIn(PageTest):
     def setUp(self):
@@ -51,15 +73,15 @@ class TakenIn(PageTest):
         file = SimpleUploadedFile(name, content or text.encode())
         answer = self.client.post("/exchange/in/file/", {"file": file})
         self.assertRegex(answer["Location"], r"/exchange/in/\d+/")
-        return Import.objects.for_team(self.team).latest("pk")
+        return self.done(tasks.look_for_table, Import.objects.for_team(self.team).latest("pk"), "", "")
 
     def matched(self, imported, **reading):
         data = {"mark": ",", "order": "dmy", "place": "", "found_from": "0,1"} | reading
         services.match(self.ines, imported, imported.columns, data)
         return self.done(tasks.check_import, imported)
 
-    def done(self, task, imported):
-        task(imported.pk)
+    def done(self, task, imported, *how):
+        task(imported.pk, *how)
         imported.refresh_from_db()
         self.assertEqual(imported.fault, "")
         return imported
@@ -347,12 +369,15 @@ class TakenIn(PageTest):
         page = f"/exchange/in/{imported.pk}/"
         self.assertContains(self.client.get(page), '<option value="2023">2023</option>', html=True)
         self.client.post(f"{page}table/", {"sheet": "2023", "head": "2-3"})
-        imported.refresh_from_db()
+        self.done(tasks.look_for_table, imported, "2023", "2-3")
         self.assertEqual(imported.head[2:], ["Field pH", "Field Temperature °C", "Laboratory Chloride mg/L"])
         self.assertContains(self.client.get(page), "rows 2 and 3")
         # A sheet that is none, a row that is none: said, and nothing changes.
         for sheet, head in (("2024", ""), ("2023", "1"), ("2023", "99"), ("2023", "x")):
             self.client.post(f"{page}table/", {"sheet": sheet, "head": head})
+            if self.latest().under_way:
+                tasks.look_for_table(imported.pk, sheet, head)
+                self.assertContains(self.client.get(page), "no table with a head")
             self.assertEqual(Import.objects.for_team(self.team).get().reading["head"], "2-3")
         services.import_file(self.ines, self.matched(imported, mark=".", found_from=""))
         self.done(tasks.write_import, imported)
@@ -407,20 +432,36 @@ class TakenIn(PageTest):
         self.assertEqual([getattr(mine, name) for name in alike], [getattr(result, name) for name in alike])
         self.assertLess(abs((mine.taken_at - result.taken_at).total_seconds()), 1)
 
+    def latest(self):
+        return Import.objects.for_team(self.team).latest("pk")
+
+    def refused(self, content):
+        self.client.post("/exchange/in/file/", {"file": SimpleUploadedFile("x.csv", content)})
+        tasks.look_for_table(self.latest().pk, "", "")
+        return self.latest().fault
+
+    def test_what_would_eat_memory_or_time_ends_with_a_sentence(self):
+        spaces = packed({"datapackage.json": b" " * 300_000_000})
+        sheet = b"<worksheet><sheetData><row><c t='inlineStr'><is><t>" + b"x" * 300_000_000
+        strings = b"<sst>" + b"<si><t>x</t></si>" * 3_000_000 + b"</sst>"
+        workbook = io.BytesIO()
+        Workbook().save(workbook)
+        for name, content in (
+            ("a package's description", spaces),
+            ("a cell", packed({"xl/worksheets/sheet1.xml": sheet}, workbook)),
+            ("texts, by another name", packed({"xl/other.xml": strings, **SHARED}, workbook)),
+        ):
+            with self.subTest(name), patch.object(tables, "_LOOKING", 3):
+                self.assertLess(len(content), 1_000_000)
+                self.assertIn("takes more time or memory", self.refused(content))
+
     def test_what_is_no_table_is_told(self):
         for content in (b"", b"\x00\x01\x02\x03" * 50, b"PK\x03\x04 broken", b"one column\n1\n", b"\xff\xfe\x00"):
             with self.subTest(content[:8]):
-                file = SimpleUploadedFile("x.csv", content or b" ")
-                answer = self.client.post("/exchange/in/file/", {"file": file}, follow=True)
-                self.assertRegex(answer.content.decode(), "cannot be read as a table|no table with a head")
-        packed = io.BytesIO()
-        Workbook().save(packed)
-        for content, bound, most in ((packed.getvalue(), "_UNPACKED", 10), (b"x" * 50, "_SAMPLE", 50)):
-            with self.subTest(bound), patch.object(files, bound, most):
-                file = SimpleUploadedFile("huge", content)
-                self.assertContains(
-                    self.client.post("/exchange/in/file/", {"file": file}, follow=True), "cannot be read"
-                )
+                self.assertRegex(self.refused(content or b" "), "cannot be read as a table|no table with a head")
+        # The same again is looked at again.
+        self.assertIn("cannot be read as a table", self.refused(b"PK\x03\x04 broken"))
+        self.assertIn("Bring another file", self.client.get(f"/exchange/in/{self.latest().pk}/").content.decode())
         self.assertEqual(self.client.get("/exchange/in/").status_code, 200)
         head, *rows = rows_in(io.BytesIO("Site\tDate\tpH\nFord\t2019-01-02\t7,1\n".encode("utf-16")), "x.csv")
         self.assertEqual(guess(head[1], [row for _, row in rows])[1]["mark"], ",")

@@ -150,6 +150,8 @@ class Sharing(BrowserTest):
         file = {"name": "old.csv", "mimeType": "text/csv", "buffer": OLD.encode()}
         page.get_by_label("A table").set_input_files(file)
         page.get_by_role("button", name="Look at it").click()
+        expect(page.get_by_text("Waits for the worker.")).to_be_visible()
+        tasks.look_for_table(Import.objects.for_team(self.team).get().pk, "", "")
         expect(page.get_by_role("heading", name="What is in the columns?")).to_be_visible()
         self.assert_accessible(page)
         page.get_by_label("Decimal mark").select_option(",")

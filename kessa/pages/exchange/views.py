@@ -84,7 +84,7 @@ def take_in(request: TeamRequest) -> HttpResponse:
 
 @technician
 def imported(request: TeamRequest, pk: int) -> HttpResponse:
-    """A imported on its way: its columns, how far it is, what is doubtful, what came of it."""
+    """Show a file on its way: its columns, how far it is, what is doubtful, what came of it."""
     found = _import(request, pk)
     if found.under_way:
         return render(request, "exchange/under_way.html", {"imported": found})
@@ -93,6 +93,8 @@ def imported(request: TeamRequest, pk: int) -> HttpResponse:
         answer = HttpResponse()
         answer["HX-Refresh"] = "true"
         return answer
+    if not found.head:
+        return render(request, "exchange/unreadable.html", {"imported": found})
     if found.stage == Stage.MATCHING or "columns" in request.GET:
         return _matching(request, found)
     rows = Doubtful.objects.for_team(found.team_id).filter(imported=found).exclude(why=[])

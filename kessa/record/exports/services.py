@@ -20,5 +20,5 @@ def ask_for_export(by: Membership, team: Team, kind: str, *, licence: str = "", 
     export: Export = Export.objects.create(
         team=team, asked_by=by.user, format=kind, licence=licence, filters=filters[:2000]
     )  # fmt: skip
-    write_export.defer(export=export.pk)
+    write_export.configure(lock=f"export {team.pk}").defer(export=export.pk)
     return export

@@ -1,6 +1,7 @@
 """Past results on their way into the record."""
 
 import uuid
+from hashlib import sha256
 
 from django.db import models
 
@@ -11,6 +12,7 @@ from kessa.record.people.models import TeamOwned
 class Stage(models.TextChoices):
     """How far a file has come on its way into the record."""
 
+    LOOKING = "looking", "its table is looked for"
     MATCHING = "matching", "its columns are to be looked at"
     CHECKING = "checking", "every row is read"
     MENDING = "mending", "looked over before it is taken in"
@@ -28,7 +30,7 @@ class Import(LongWork):
     name = models.CharField(max_length=120)
     digest = models.CharField(max_length=64)
     file = models.FileField(upload_to="notebooks/%Y/%m", max_length=200)
-    stage = models.CharField(max_length=10, choices=Stage.choices, default=Stage.MATCHING)
+    stage = models.CharField(max_length=10, choices=Stage.choices, default=Stage.LOOKING)
     head = models.JSONField(default=list)
     # What each column is about, and how the file is to be read: see kessa.record.imports.rows.
     columns = models.JSONField(default=list)
@@ -69,3 +71,8 @@ class Matching(TeamOwned):
     class Meta(TeamOwned.Meta):
         app_label = "exchange"
         constraints = [models.UniqueConstraint(fields=["team", "heads"], name="one_matching_of_heads")]
+
+
+def digest_of(head: list[str]) -> str:
+    """Return by what heads of a table are known again."""
+    return sha256("\n".join(head).encode()).hexdigest()

@@ -8,10 +8,9 @@ from django.core.exceptions import ValidationError
 
 from kessa.core.errors import CannotCompute
 from kessa.record.imports import may
-from kessa.record.imports.files import TYPED, look_at
-from kessa.record.imports.models import Doubtful, Import, Matching, Stage
-from kessa.record.imports.rows import Doubt, Reader, guess
-from kessa.record.imports.tasks import check_import, undo_import, write_import
+from kessa.record.imports.models import Doubtful, Import, Matching, Stage, digest_of
+from kessa.record.imports.rows import Doubt, Reader
+from kessa.record.imports.tasks import check_import, look_for_table, undo_import, write_import
 from kessa.record.long_work.models import State
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
@@ -22,19 +21,20 @@ from kessa.record.visits.models import Review, Visit
 
 @act("notebook brought", may.import_results)
 def bring(by: Membership, team: Team, file: Any) -> Import:
-    """Bring a file of old results: what its columns are is guessed, or as it was the last time.
+    """Bring a file of old results, and have its table looked for.
 
-    Raises ValidationError for what is no table, and for a file that is in the record already.
+    Raises ValidationError for a file that is in the record already.
     """
     digest = hashlib.file_digest(file.open("rb"), "sha256").hexdigest()
-    before = Import.objects.for_team(team).filter(digest=digest).exclude(stage=Stage.UNDONE).order_by("-pk").first()
+    rows = Import.objects.for_team(team).filter(digest=digest).exclude(stage=Stage.UNDONE)
+    before = rows.exclude(state=State.FAILED, head=[]).order_by("-pk").first()
     if before:
         raise ValidationError(f"This very file is here already, as “{before}”: {before.get_stage_display()}.")
     name = str(file.name or "table")[-120:]
-    imported = Import(team=team, asked_by=by.user, state=State.DONE, name=name, digest=digest)
-    _look(imported, file.open("rb"))
+    imported = Import(team=team, asked_by=by.user, name=name, digest=digest)
     imported.file.save(f"{imported.number}.table", file, save=False)
     imported.save()
+    look_for_table.configure(lock=f"import {team.pk}").defer(imported=imported.pk, sheet="", head="")
     return imported
 
 
@@ -42,36 +42,12 @@ def bring(by: Membership, team: Team, file: Any) -> Import:
 def point(by: Membership, imported: Import, sheet: str, head: str) -> Import:
     """Say on which sheet of a file its table is, and in which row or two rows its heads stand ("3", "3-4").
 
-    Raises ValidationError where there is no such sheet or no table there.
+    Raises ValidationError where there is no such sheet.
     """
     held = _held(imported, Stage.MATCHING, Stage.MENDING)
     if (sheet and sheet not in held.told.get("sheets", ())) or not re.fullmatch(r"(?:[1-9]\d?(?:-[1-9]\d?)?)?", head):
         raise ValidationError("There is no such table in this file.")
-    with held.file.open("rb") as file:
-        _look(held, file, sheet, head)
-    held.stage = Stage.MATCHING
-    held.save()
-    return held
-
-
-def _look(imported: Import, file: Any, sheet: str = "", head: str = "") -> None:
-    """Note what a file shows: what its columns are is guessed, or as it was the last time."""
-    try:
-        seen = look_at(file, imported.name, sheet, head)
-    except CannotCompute as fault:
-        raise ValidationError(fault.message) from None
-    before = Matching.objects.for_team(imported.team_id).filter(heads=_digest(seen.head)).first()
-    columns, reading = guess(seen.head, seen.sample, before)
-    imported.head, imported.columns, imported.reading = seen.head, columns, reading | {"sheet": sheet, "head": head}
-
-    def plain(row: list[str]) -> list[str]:
-        return [cell.removeprefix(TYPED) for cell in row]
-
-    imported.told = {
-        "sample": [plain(row) for row in seen.sample[:3]],
-        "sheets": seen.sheets,
-        "first": [(number, " · ".join(filter(None, plain(row)))[:80]) for number, row in seen.first],
-    }
+    return _set_going(held, Stage.LOOKING, look_for_table, sheet=sheet, head=head)
 
 
 @act("columns matched", may.import_results)
@@ -90,7 +66,7 @@ def match(by: Membership, imported: Import, columns: list[dict[str, str]], readi
         raise ValidationError(faults)
     held.columns, held.reading = columns, reading
     Matching.objects.for_team(held.team_id).update_or_create(
-        team_id=held.team_id, heads=_digest(held.head), defaults={"columns": columns, "reading": reading}
+        team_id=held.team_id, heads=digest_of(held.head), defaults={"columns": columns, "reading": reading}
     )
     return _set_going(held, Stage.CHECKING, check_import)
 
@@ -144,12 +120,8 @@ def _held(imported: Import, *stages: Stage) -> Import:
     return held
 
 
-def _set_going(held: Import, stage: Stage, task: Any) -> Import:
+def _set_going(held: Import, stage: Stage, task: Any, **how: str) -> Import:
     held.stage, held.state, held.done, held.fault = stage, State.ASKED, 0, ""
     held.save()
-    task.defer(imported=held.pk)
+    task.configure(lock=f"import {held.team_id}").defer(imported=held.pk, **how)
     return held
-
-
-def _digest(head: list[str]) -> str:
-    return hashlib.sha256("\n".join(head).encode()).hexdigest()

@@ -2,6 +2,7 @@
 
 from collections import Counter
 from collections.abc import Callable, Iterator
+from functools import partial
 from itertools import islice
 from typing import Any
 
@@ -10,31 +11,36 @@ from procrastinate.contrib.django import app
 
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.units import sign
-from kessa.record.imports.files import rows_in
-from kessa.record.imports.models import Doubtful, Import, Stage
-from kessa.record.imports.rows import Doubt, Reader, ReadRow
+from kessa.record.imports.files import TYPED
+from kessa.record.imports.models import Doubtful, Import, Matching, Stage, digest_of
+from kessa.record.imports.rows import Doubt, Reader, ReadRow, guess
+from kessa.record.imports.tables import look_at, rows_in
 from kessa.record.imports.taking_in import Writer, undo
 from kessa.record.long_work.models import State
 from kessa.record.long_work.progress import Stopped, begin, end, progress
 
-# ---- old notebooks --------------------------------------------------------------------------------------------------
-
 _DOUBTFUL_KEPT, _SAMPLE, _BATCH = 1000, 8, 5000
 
 
-@app.task(name="exchange.check_import", aliases=["kessa.exchange.tasks.check_import"], lock="take-in")
+@app.task(name="exchange.look_for_table")
+def look_for_table(imported: int, sheet: str, head: str) -> None:
+    """Look what a file shows: what its columns are is guessed, or as it was the last time."""
+    _work_on(imported, Stage.MATCHING, Stage.MATCHING, partial(_look, sheet=sheet, head=head))
+
+
+@app.task(name="exchange.check_import", aliases=["kessa.exchange.tasks.check_import"])
 def check_import(imported: int) -> None:
     """Read every row of a file, and say what would come of it."""
     _work_on(imported, Stage.MENDING, Stage.MATCHING, _check)
 
 
-@app.task(name="exchange.write_import", aliases=["kessa.exchange.tasks.write_import"], lock="take-in")
+@app.task(name="exchange.write_import", aliases=["kessa.exchange.tasks.write_import"])
 def write_import(imported: int) -> None:
     """Import a file."""
     _work_on(imported, Stage.IN, Stage.MENDING, _write_in)
 
 
-@app.task(name="exchange.undo_import", aliases=["kessa.exchange.tasks.undo_import"], lock="take-in")
+@app.task(name="exchange.undo_import", aliases=["kessa.exchange.tasks.undo_import"])
 def undo_import(imported: int) -> None:
     """Take everything out again that came of a file."""
     _work_on(imported, Stage.UNDONE, Stage.IN, lambda work: {"undone": undo(work, progress(work))})
@@ -70,6 +76,24 @@ def _work_on(pk: int, then: Stage, back: Stage, do: Callable[[Import], dict[str,
         as_before()
         end(work, State.FAILED, f"It could not be done: {type(fault).__name__}.")
         raise
+
+
+def _look(work: Import, sheet: str, head: str) -> dict[str, Any]:
+    with work.file.open("rb") as file:
+        seen = look_at(file, work.name, sheet, head)
+    before = Matching.objects.for_team(work.team_id).filter(heads=digest_of(seen.head)).first()
+    columns, reading = guess(seen.head, seen.sample, before)
+    reading |= {"sheet": sheet, "head": head}
+    Import.across_teams.filter(pk=work.pk).update(head=seen.head, columns=columns, reading=reading)
+
+    def plain(row: list[str]) -> list[str]:
+        return [cell.removeprefix(TYPED) for cell in row]
+
+    return {
+        "sample": [plain(row) for row in seen.sample[:3]],
+        "sheets": seen.sheets,
+        "first": [(number, " · ".join(filter(None, plain(row)))[:80]) for number, row in seen.first],
+    }
 
 
 class _Tally:
