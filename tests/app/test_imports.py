@@ -275,6 +275,29 @@ class TakenIn(PageTest):
         self.assertEqual((again.reading["mark"], again.reading["order"]), (".", "dmy"))
         self.assertEqual(self.taken_in(head, "Ford;5.6.2021;28;0.125", mark=",").keys(), {2})
 
+    def test_places_are_known_by_their_degrees(self):
+        self.ford.latitude, self.ford.longitude = 54.4, -2.5
+        self.ford.save()
+        Place.objects.create(team=self.team, name="Weir", latitude=54.6, longitude=-2.5)
+        Place.objects.create(team=self.team, name="Sluice", latitude=54.6, longitude=-2.5004)
+        why = self.taken_in(
+            "Lat,Lng,Date,pH",
+            "54.4003,-2.5,2019-03-05,7.1",
+            "54.6,-2.5002,2019-03-06,7.1",
+            "54.7,-2.5,2019-03-07,7.1",
+            "54.5,,2019-03-08,7.1",
+            "154.5,-2.5,2019-03-09,7.1",
+        )
+        self.assertEqual([each.place for each in Result.objects.for_team(self.team)], [self.ford])
+        for row, words in ((3, "Sluice and Weir"), (4, "no place of your team"), (5, "longitude"), (6, "no latitude")):
+            self.assertIn(words, why.pop(row))
+        self.assertEqual(why, {})
+        # A name that lies elsewhere is doubtful.
+        why = self.taken_in(
+            "Site,Breitengrad,Längengrad,Date,pH", "Ford,54.405,-2.5,2020-03-05,7.1", "Ford,54.5,-2.5,2020-03-06,7.1"
+        )
+        self.assertEqual(why, {3: "“Ford” lies 11.1 km from 54.5, -2.5."})
+
     def test_what_was_not_detected_lies_below_its_columns_own_number(self):
         imported = self.brought("Site;Date;Iron (mg/L);Ammonium-N (mg/L)\nFord;2019-03-05;n.d.;n.d.")
         imported.columns[2]["found_from"] = "0.05"

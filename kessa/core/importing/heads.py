@@ -10,11 +10,12 @@ from kessa.core.importing.words import plain, words
 from kessa.core.importing.written_units import form_of, unit_and_form, unit_of
 from kessa.core.quantities.parameters import parameters
 
-PLACE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, FRACTION, LOW, HIGH, REMARK, RESULT, NOTHING = (
-    "place", "date", "time", "test", "value", "unit", "form", "fraction", "low", "high", "remark", "result", "",
+PLACE, LATITUDE, LONGITUDE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, FRACTION, LOW, HIGH, REMARK, RESULT, NOTHING = (
+    "place", "latitude", "longitude",
+    "date", "time", "test", "value", "unit", "form", "fraction", "low", "high", "remark", "result", "",
 )  # fmt: skip
 # What a column may be about; the words for each are in words.toml.
-SUBJECTS = (PLACE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, FRACTION, LOW, HIGH, REMARK)
+SUBJECTS = (PLACE, LATITUDE, LONGITUDE, DAY, CLOCK, TEST, VALUE, UNIT, FORM, FRACTION, LOW, HIGH, REMARK)
 _HAS_NO_UNIT = {"pH": "pH"}
 _FORMULA = re.compile(r"[a-z]{1,3}[0-9][a-z0-9]*")
 _FILLING = ("total", "dissolved", "free", "water", "sample")

@@ -18,6 +18,7 @@ _CALLED = {
     "place": "the place", "date": "the day (and time)", "time": "the time of day", "test": "which test it is",
     "value": "the number", "unit": "its unit", "form": "as what it is written", "fraction": "dissolved or total",
     "low": "the lower end", "high": "the upper end", "remark": "a remark",
+    "latitude": "the latitude", "longitude": "the longitude",
 }  # fmt: skip
 _UNITS = [*UNITS, "pH", "%"]
 

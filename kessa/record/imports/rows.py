@@ -12,6 +12,7 @@ from kessa.core.importing import heads
 from kessa.core.importing.cells import Cell, decimal_mark, read_cell
 from kessa.core.importing.days import Clock, day_order, moment_of, read_clock, read_day, zone_of
 from kessa.core.importing.heads import Head, head_of
+from kessa.core.importing.points import Point, metres_apart, point_of
 from kessa.core.importing.words import plain
 from kessa.core.importing.written_units import form_of, unit_and_form
 from kessa.core.judging.plausible import can_be
@@ -27,6 +28,8 @@ from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
 
 _NOON = Clock(time(12), None)
+# So near a place is meant by its degrees alone; so far from them it is hardly the one that is named. In m.
+_NEAR_M, _FAR_M = 100, 1000
 _FRACTIONS = ("", "dissolved", "total")
 # As what a file's numbers are kept, whatever they were written in.
 _KEPT_IN = {"concentration": "mg/L", "temperature": "degC", "conductivity": "uS/cm", "pH": "pH"}
@@ -100,6 +103,10 @@ def unit_kept(parameter: str) -> str:
     return units[0] if units else ""
 
 
+def _degrees(point: Point) -> str:
+    return f"{point[0]:g}, {point[1]:g}"
+
+
 class Reader:
     """Reads rows by what their columns are about: see guess."""
 
@@ -108,6 +115,11 @@ class Reader:
         self.reading = reading
         self.places = {each.name.strip().lower(): each for each in places(team)}
         self.fixed = next((each for each in self.places.values() if str(each.pk) == reading.get("place")), None)
+        self.points = [
+            (each, (each.latitude, each.longitude))
+            for each in self.places.values()
+            if each.latitude is not None and each.longitude is not None
+        ]
         self._seen: set[int] = set()
         self.mark: Any = reading.get("mark") or "."
         self.order = order_of(reading)
@@ -120,8 +132,12 @@ class Reader:
         faults = []
         if heads.DAY not in subjects:
             faults.append("Say which column holds the day.")
-        if heads.PLACE not in subjects and self.fixed is None:
-            faults.append("Say which column names the place, or choose one place for the whole file.")
+        if not {heads.PLACE, heads.LATITUDE} & set(subjects) and self.fixed is None:
+            faults.append(
+                "Say which column names the place or holds its latitude, or choose one place for the whole file."
+            )
+        if (heads.LATITUDE in subjects) != (heads.LONGITUDE in subjects):
+            faults.append("Say which column holds the other of latitude and longitude.")
         if heads.RESULT not in subjects and not {heads.TEST, heads.VALUE} <= set(subjects):
             faults.append("Say which columns hold results: one a test, or one with the test and one with the number.")
         faults += [
@@ -131,7 +147,9 @@ class Reader:
             and (not each.unit or (known_parameter(each.parameter).ion and not each.form))
         ]
         twice = {
-            name for name in (heads.DAY, heads.PLACE, heads.CLOCK, heads.VALUE, heads.TEST) if subjects.count(name) > 1
+            name
+            for name in (heads.DAY, heads.PLACE, heads.LATITUDE, heads.LONGITUDE, heads.CLOCK, heads.VALUE, heads.TEST)
+            if subjects.count(name) > 1
         }
         faults += [f"Two columns are said to hold the {name}." for name in sorted(twice)]
         if not self.reading.get("mark"):
@@ -148,7 +166,7 @@ class Reader:
             if nth < len(cells) and each.subject
         }
         why: list[str] = []
-        place, (at, is_timed) = self._where(data, why), self._when(data, why)
+        place, (at, is_timed) = self._where(data.get(heads.PLACE, ""), cells, why), self._when(data, why)
         found = []
         for head, text in self._results(data, cells, why):
             try:
@@ -178,12 +196,36 @@ class Reader:
         why += self._twice(found) if not why else []
         return Doubt(number, list(cells), why) if why else found
 
-    def _where(self, data: dict[str, str], why: list[str]) -> Place | None:
-        name = data.get(heads.PLACE, "")
+    def _where(self, name: str, cells: Sequence[str], why: list[str]) -> Place | None:
+        """Return the place of a row by its name, else by where it lies; where both are given they must agree."""
+        try:
+            point = self._point(cells)
+        except CannotCompute as fault:
+            why.append(fault.message)
+            return None
         place = self.places.get(name.lower()) if name else self.fixed
-        if place is None:
+        if place is None and (name or point is None):
             why.append(f"“{name}” is no place of your team." if name else "No place stands here.")
+        elif place is None and point:
+            near = [each for each, there in self.points if metres_apart(there, point) <= _NEAR_M]
+            place = near[0] if len(near) == 1 else None
+            if place is None:
+                named = " and ".join(map(str, near)) or "no place of your team"
+                why.append(f"Within {_NEAR_M} m of {_degrees(point)} lies {named}.")
+        elif place and point:
+            away = next((metres_apart(there, point) for each, there in self.points if each == place), 0.0)
+            if away > _FAR_M:
+                why.append(f"“{place}” lies {away / 1000:.3g} km from {_degrees(point)}.")
         return place
+
+    def _point(self, cells: Sequence[str]) -> Point | None:
+        """Return where a row lies; None where that is not given."""
+        north, east = (self._of(subject, cells) for subject in (heads.LATITUDE, heads.LONGITUDE))
+        if not north and not east:
+            return None
+        if not north or not east:
+            raise CannotCompute("A latitude without its longitude is no place.", "place")
+        return point_of(self._number(north).value, self._number(east).value)
 
     def _when(self, data: dict[str, str], why: list[str]) -> tuple[datetime | None, bool]:
         day_said, clock_said = data.get(heads.DAY, ""), data.get(heads.CLOCK, "")
