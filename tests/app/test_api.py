@@ -134,6 +134,45 @@ class Reading(Api):
         for wrong in ("flag=odd", "method=alchemy", "review=done", "changed_since=yesterday"):
             self.assertEqual(self.ask(f"/results?{wrong}").status_code, 422, wrong)
 
+    def test_by_the_names_of_sensor_things(self):
+        for days in (9, 2):
+            measured(self.place, self.olek, 7, 7, days_ago=days)
+        nitrate = read(self.place, self.olek, "nitrate-photometer", 2.0, 2.0)
+        _, theirs = team_of("Ulf")
+        other = read(theirs, member(theirs.team, "Ulla"), "nitrate-photometer", 9.0, 9.0)
+
+        def get(link, **how):
+            return self.ask(link.partition("/api/v1")[2] or f"/sensorthings/v1.1/{link}", **how).json()
+
+        sets = {each["name"]: each["url"] for each in get("/api/v1/sensorthings/v1.1")["value"]}
+        for name, url in sets.items():
+            found = get(url)["value"]
+            self.assertTrue(found, name)
+            self.assertEqual(get(found[0]["@iot.selfLink"]), get(found[0]["@iot.selfLink"]) | found[0], name)
+            for link in (each for field, each in found[0].items() if field.endswith("navigationLink")):
+                self.assertNotIn("error", get(link), link)
+        (thing,) = get(f"{sets['Things']}?$expand=Locations,Datastreams")["value"]
+        self.assertEqual(thing["Locations"][0]["location"], {"type": "Point", "coordinates": [-2.5, 54.5]})
+        streams = {each["name"]: each for each in thing["Datastreams"]}
+        chloride = streams["chloride as Cl"]
+        self.assertEqual(chloride["unitOfMeasurement"]["symbol"], "mg/L")
+        first = get(f"{chloride['Observations@iot.navigationLink']}?$orderby=phenomenonTime asc&$top=1&$count=true")
+        self.assertEqual((first["@iot.count"], first["value"][0]["result"]), (2, 28.0))
+        (last,) = get(first["@iot.nextLink"])["value"]
+        self.assertGreater(last["phenomenonTime"], first["value"][0]["phenomenonTime"])
+        quality = get(f"Observations({nitrate.pk})")["resultQuality"]
+        self.assertEqual((quality["low"], quality["coverage"]), (nitrate.low, 0.95))
+        for link in (
+            f"Observations({other.pk})",
+            f"Things({theirs.pk})",
+            "Datastreams('nonsense')",
+            "Datastreams('MQB8YXxifGN8ZHxleWU')",
+            "Sensors('x')",
+        ):
+            self.assertEqual(self.ask(f"/sensorthings/v1.1/{link}").status_code, 404, link)
+        for query in ("$filter=result gt 3", "$orderby=result", "$top=0"):
+            self.assertEqual(self.ask(f"/sensorthings/v1.1/Observations?{query}").status_code, 422, query)
+
     def test_no_key_no_scope_no_other_team(self):
         ulf, theirs = team_of("Ulf")
         foreign = measured(theirs, ulf, 9, 9)

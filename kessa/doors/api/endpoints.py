@@ -18,6 +18,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.runs.flags import FLAGS
 from kessa.doors.api import schemas
 from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
+from kessa.doors.api.sensor_things import router as sensor_things
 from kessa.record.determinations.models import Determination
 from kessa.record.exports.resources import Resource, resources
 from kessa.record.instruments.models import Instrument
@@ -35,7 +36,6 @@ from kessa.record.testing.services import BEGUN
 from kessa.record.visits.models import Review, Sample, Visit
 from kessa.record.visits.services import visit_around
 
-_FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422, 429, 503), schemas.Fault)
 _MOST = 500
 _MOST_SAMPLES = 50
 api = Doors(
@@ -147,8 +147,12 @@ def _add(noun: Resource) -> None:
     one.__annotations__["pk"] = schemas.Number62 if noun.table[0].type == "integer" else UUID
     many.__name__, one.__name__ = f"many_{noun.name}", f"one_{noun.name}"
     about: dict[str, Any] = {"auth": ByKey("read"), "tags": ["read"]}
-    router.get(f"/{noun.name}", response={200: page, **_FAULTS}, summary=f"The {words}, page by page", **about)(many)
-    router.get(f"/{noun.name}/{{pk}}", response={200: row, **_FAULTS}, summary=f"One of the {words}", **about)(one)
+    router.get(f"/{noun.name}", response={200: page, **schemas.FAULTS}, summary=f"The {words}, page by page", **about)(
+        many
+    )
+    router.get(f"/{noun.name}/{{pk}}", response={200: row, **schemas.FAULTS}, summary=f"One of the {words}", **about)(
+        one
+    )
 
 
 for each in resources():
@@ -171,7 +175,11 @@ def _not_taken(model: Any, number: UUID) -> None:
         raise HttpError(409, "This id is taken: make another.")
 
 
-_VISITS: dict[str, Any] = {"auth": ByKey("visits"), "tags": ["write"], "response": {200: schemas.Kept, **_FAULTS}}
+_VISITS: dict[str, Any] = {
+    "auth": ByKey("visits"),
+    "tags": ["write"],
+    "response": {200: schemas.Kept, **schemas.FAULTS},
+}
 
 
 @router.post("/visits", summary="Begin a visit", **_VISITS)
@@ -216,7 +224,9 @@ def draw(request: TeamRequest, body: schemas.SampleDrawn) -> schemas.Kept:
     return _drawn(request, body)
 
 
-@router.post("/bulk/samples", summary="Note many samples", **_VISITS | {"response": {200: schemas.ManyKept, **_FAULTS}})
+@router.post(
+    "/bulk/samples", summary="Note many samples", **_VISITS | {"response": {200: schemas.ManyKept, **schemas.FAULTS}}
+)
 @once
 def draw_many(request: TeamRequest, body: list[schemas.SampleDrawn]) -> schemas.ManyKept:
     """Note up to 50 samples, all or none. The same list again is the same samples."""
@@ -240,7 +250,7 @@ def _drawn(request: TeamRequest, body: schemas.SampleDrawn) -> schemas.Kept:
 
 @router.post(
     "/tests", summary="A whole test, read by an instrument", auth=ByKey("results"), tags=["write"],
-    response={200: schemas.Kept, **_FAULTS},
+    response={200: schemas.Kept, **schemas.FAULTS},
 )  # fmt: skip
 @once
 def test(request: TeamRequest, body: schemas.TestRun) -> schemas.Kept:
@@ -279,7 +289,7 @@ def _contents_of(body: schemas.TestRun) -> Iterator[tuple[str, str, dict[str, An
 
 @router.post(
     "/instruments/{instrument}/shown", summary="What an instrument shows", auth=ByKey("shown"), tags=["write"],
-    response={200: schemas.Taken, **_FAULTS},
+    response={200: schemas.Taken, **schemas.FAULTS},
 )  # fmt: skip
 def shown(request: KeyRequest, instrument: schemas.Number62, body: list[schemas.ShownBy]) -> schemas.Taken:
     """Send what an instrument shows; the bench offers it at once. Sent twice, it is one reading."""
@@ -300,13 +310,14 @@ def _tap(scope: str, of: str) -> None:
     taps.__name__ = f"taps_of_{of}"
     router.post(
         f"/taps/{of}/{{stream}}", summary=f"Taps of a {of}, as a page sends them", auth=ByKey(scope), tags=["write"],
-        response={200: schemas.Tapped, **_FAULTS},
+        response={200: schemas.Tapped, **schemas.FAULTS},
     )(taps)  # fmt: skip
 
 
 _tap("visits", "visit")
 _tap("results", "bench")
 api.add_router("", router)
+api.add_router("/sensorthings/v1.1", sensor_things)
 
 
 # ---- what is wrong --------------------------------------------------------------------------------------------------

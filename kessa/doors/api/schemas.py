@@ -38,6 +38,9 @@ class Fault(Schema):
     error: str
 
 
+FAULTS = dict.fromkeys((400, 401, 403, 404, 409, 422, 429, 503), Fault)
+
+
 class _Strict(Schema):
     model_config = ConfigDict(extra="forbid")
 
