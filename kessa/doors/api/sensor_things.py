@@ -1,8 +1,8 @@
 """The record to read by the names of the OGC SensorThings API 1.1, so that general tools can draw it.
 
 A place is a Thing with its Location; what is measured there, in one unit and form, is a Datastream; a result that
-stands is an Observation. Of what that standard has besides: $top, $skip, $count, $orderby by phenomenonTime, and Locations and
-Datastreams expanded in Things.
+stands is an Observation. Of what that standard has besides: $top, $skip, $count, $orderby by phenomenonTime, and
+Locations and Datastreams expanded in Things.
 """
 
 import base64
