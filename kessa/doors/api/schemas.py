@@ -50,7 +50,7 @@ def _for_example(**example: Any) -> ConfigDict:
 
 
 _VISIT, _SAMPLE, _TEST = (f"5f0c1f3e-8a0b-4c57-9a40-00000000000{nth}" for nth in range(3))
-_SAFETY = {"company": "Sanna", "told": "Ines", "back_by": "17:30", "ice_or_flood": "none", "ready": True}
+_SAFETY = {"company": "Milo", "told": "Rosa", "back_by": "17:30", "ice_or_flood": "none", "ready": True}
 
 
 class Safety(_Strict):

@@ -12,8 +12,9 @@ from typing import IO, Any
 from django.core.files.base import ContentFile
 from django.core.management import CommandError
 from django.core.serializers.json import DjangoJSONEncoder
-from django.db import connection, models, transaction
+from django.db import models, transaction
 
+from kessa.record.archive.inserting import insert_rows, number_after
 from kessa.record.archive.references import FILE, PERSON, TEAM, owned, people_in, renamed
 from kessa.record.people.models import Membership, Team, User
 
@@ -173,8 +174,8 @@ def read_team(source: IO[bytes], *, same_people: bool = False) -> Team:
         try:
             names.files = _kept_files(archive)
             for model in tables:
-                _insert(model, (renamed(model, row, names) for row in _rows(archive, model)))
-                _after(model)
+                insert_rows(model, (renamed(model, row, names) for row in _rows(archive, model)))
+                number_after(model)
             if head.get("columns") == _columns() and head.get("digest") != digest(team):
                 raise CommandError("What was read is not what was written: nothing of it is kept.")
         except BaseException:
@@ -265,7 +266,7 @@ def _new_team(data: dict[str, Any]) -> Team:
     if not Team.objects.filter(pk=number).exists():
         team.pk = number
     team.save(force_insert=True)
-    _after(Team)
+    number_after(Team)
     return team
 
 
@@ -286,57 +287,8 @@ def _people(given: list[dict[str, Any]], same: bool) -> dict[int, int]:
             person.pk = number
         person.save(force_insert=True)
         found[number] = person.pk
-    _after(User)
+    number_after(User)
     return found
-
-
-def _insert(model: Any, rows: Iterable[dict[str, Any]]) -> None:
-    """Insert rows as they were: without what a model fills in by itself."""
-    fields = model._meta.concrete_fields
-    quote = connection.ops.quote_name
-    columns, marks = ", ".join(quote(field.column) for field in fields), ", ".join("%s" for _ in fields)
-    statement = f"INSERT INTO {quote(model._meta.db_table)} ({columns}) VALUES ({marks})"  # noqa: S608 # names of our own
-    batch: list[list[Any]] = []
-    with connection.cursor() as cursor:
-        for row in rows:
-            # What an older release did not know is as it is where nothing was said.
-            batch.append([_prepared(field, row.get(field.attname, field.get_default())) for field in fields])
-            if len(batch) >= _AT_ONCE:
-                cursor.executemany(statement, batch)
-                batch.clear()
-        if batch:
-            cursor.executemany(statement, batch)
-
-
-def _prepared(field: Any, value: Any) -> Any:
-    if isinstance(field, models.BinaryField):
-        return None if value is None else base64.b64decode(value)
-    if isinstance(field, models.JSONField):
-        # Nothing in a column is nothing, not the word for it.
-        return None if value is None and field.null else field.get_db_prep_save(value, connection)
-    if isinstance(field, models.ForeignKey):
-        return (
-            value
-            if value is None
-            else field.target_field.get_db_prep_save(field.target_field.to_python(value), connection)
-        )
-    return field.get_db_prep_save(field.to_python(value), connection)
-
-
-def _after(model: Any) -> None:
-    """Let the next number of a table come after those that are there."""
-    pk = model._meta.pk
-    if isinstance(pk, models.AutoField):
-        table, column = model._meta.db_table, str(pk.column)
-        quote = connection.ops.quote_name
-        with connection.cursor() as cursor:
-            cursor.execute(f"SELECT MAX({quote(column)}) FROM {quote(table)}")  # noqa: S608 # names of our own
-            (highest,) = cursor.fetchone()
-            next_of = "nextval(pg_get_serial_sequence(%(table)s, %(column)s))"
-            cursor.execute(
-                f"SELECT setval(pg_get_serial_sequence(%(table)s, %(column)s), GREATEST(%(highest)s, {next_of}))",
-                {"table": quote(table), "column": column, "highest": highest or 1},
-            )
 
 
 # ---- away -----------------------------------------------------------------------------------------------------------

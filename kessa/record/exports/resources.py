@@ -14,7 +14,9 @@ from pydantic import model_validator
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
 from kessa.record.exports.moment import Moment
-from kessa.record.people.models import Role, Team
+from kessa.record.people.models import Role, Team, User
+from kessa.record.taps.models import Tap
+from kessa.record.visits.models import Sample
 
 # So many rows are held in memory at once.
 AT_ONCE = 2000
@@ -34,6 +36,7 @@ class Resource(Checked):
     """A table: its rows are those of a model. `refers` says of which noun a column holds the id.
 
     `joins` says which rows belong to results that are asked for: "visit=visit", by their visit; with "and" and "or".
+    `team` is by which way a row belongs to a team.
     """
 
     name: str
@@ -41,6 +44,7 @@ class Resource(Checked):
     columns: tuple[str, ...]
     refers: dict[str, str] = {}
     joins: str = ""
+    team: str = "team"
     coordinators: bool = False
 
     @model_validator(mode="after")
@@ -71,7 +75,10 @@ class Resource(Checked):
     def rows(self, team: Team | int, results: Any | None) -> QuerySet[Any]:
         """Return the rows of a team; where only some results are asked for, those that belong to them."""
         model: Any = apps.get_model(self.model)
-        rows: QuerySet[Any] = model.objects.for_team(team)
+        if self.team != "team":
+            rows: QuerySet[Any] = model._base_manager.filter(**{self.team: team})
+        else:
+            rows = _named_by(team) if model is User else model.objects.for_team(team)
         if results is None or not self.joins:
             return rows
         found = Q()
@@ -93,6 +100,13 @@ class Resource(Checked):
         for name in names[1:]:
             fields.append(fields[-1].related_model._meta.get_field(name))
         return any(field.null for field in fields)
+
+
+def _named_by(team: Team | int) -> QuerySet[Any]:
+    """Return everybody who is a member, or whom samples and taps name."""
+    named = Q(pk__in=Sample.objects.for_team(team).exclude(drawn_by=None).values("drawn_by"))
+    named |= Q(pk__in=Tap.objects.for_team(team).values("person"))
+    return User.objects.filter(Q(memberships__team=team) | named).distinct()
 
 
 class _Nouns(Checked):

@@ -105,7 +105,12 @@ def _marks_of(rows: list[Any]) -> dict[int, list[Mark]]:
 
 def harmless(cell: Any) -> Any:
     """Keep text from being run as a formula by the spreadsheet that opens it; numbers stay numbers."""
-    return f"'{cell}" if isinstance(cell, str) and cell.lstrip(" ").startswith(_FORMULA_STARTS) else cell
+    return f"'{cell}" if isinstance(cell, str) and cell.lstrip("' ").startswith(_FORMULA_STARTS) else cell
+
+
+def unharmed(cell: str) -> str:
+    """Return text as it was before it was kept from being run: see harmless."""
+    return cell[1:] if cell.startswith("'") and harmless(cell[1:]) == cell else cell
 
 
 def _row(row: Any, marks: list[Mark], names: dict[int, str], zone: tzinfo) -> list[Any]:
