@@ -19,7 +19,7 @@ from kessa.record.results.models import Result
 from kessa.record.visits.models import Review, Visit
 
 
-@act("notebook brought", may.import_results)
+@act("past results brought", may.import_results)
 def bring(by: Membership, team: Team, file: Any) -> Import:
     """Bring a file of old results, and have its table looked for.
 
@@ -85,13 +85,13 @@ def mend(by: Membership, imported: Import, number: int, cells: list[str] | None)
     return row
 
 
-@act("notebook taken in", may.import_results)
+@act("past results imported", may.import_results)
 def import_file(by: Membership, imported: Import) -> Import:
     """Have what was found in a file written into the record."""
     return _set_going(_held(imported, Stage.MENDING), Stage.WRITING, write_import)
 
 
-@act("notebook undone", may.undo)
+@act("import undone", may.undo)
 def undo(by: Membership, imported: Import) -> Import:
     """Have everything that came of a file taken out of the record again.
 
