@@ -479,7 +479,8 @@ class TakenIn(PageTest):
                 self.assertIn("takes more time or memory", self.refused(content))
 
     def test_what_is_no_table_is_told(self):
-        for content in (b"", b"\x00\x01\x02\x03" * 50, b"PK\x03\x04 broken", b"one column\n1\n", b"\xff\xfe\x00"):
+        odd = (packed({"datapackage.json": b"[1]"}), packed({"datapackage.json": b"[" * 100_000}), packed({"x": b""}))
+        for content in (b"", b"\x00\x01\x02\x03" * 50, b"PK\x03\x04 broken", b"one column\n1\n", b"\xff\xfe\x00", *odd):
             with self.subTest(content[:8]):
                 self.assertRegex(self.refused(content or b" "), "cannot be read as a table|no table with a head")
         # The same again is looked at again.

@@ -12,12 +12,13 @@ from django.test import TestCase, override_settings
 
 from kessa.record.actions.models import Action
 from kessa.record.archive.archive import digest, erase_team, read_team, rows_of_team, write_team
-from kessa.record.archive.references import owned
+from kessa.record.archive.references import owned, renamed
 from kessa.record.people.models import Act, Team, User
 from kessa.record.photographs.models import Photograph
 from kessa.record.places.models import Place
 from kessa.record.results.history import held_at
 from kessa.record.results.models import Result
+from kessa.record.taps.models import Tap
 from tests.app.everything import one_of_each
 from tests.world import measured, member, read, team_of
 
@@ -179,6 +180,8 @@ class Moving(TestCase):
             ("log.result", "person_id", ulf.user_id),
             ("actions.action", "results", [result.pk]),
             ("taps.tap", "data", {"by": ulf.user_id}),
+            ("taps.tap", "data", {"lot": 10**9}),
+            ("taps.tap", "data", {"shown": 10**9}),
             ("exchange.import", "reading", {"place": str(theirs.pk)}),
             ("visits.visit_people", "user_id", ulf.user_id),
             ("photographs.photograph", "image", photograph.image.name),
@@ -187,6 +190,9 @@ class Moving(TestCase):
                 with self.assertRaisesMessage(CommandError, "does not hold it"):
                     read_team(changed(archive, f"rows/{table}.jsonl", {column: value}))
                 self.assertEqual({model: model._base_manager.count() for model in before}, before)
+        # What stands on a bottle is no number of a row.
+        read_off = {"data": {"lot": "12345"}}
+        self.assertEqual(renamed(Tap, read_off, self.fail), read_off)
         with self.assertRaisesMessage(CommandError, "not what was written"):
             read_team(changed(archive, "rows/log.result.jsonl", {"value": 0.001}))
         people = [each | {"is_superuser": True} for each in json.loads(zipfile.ZipFile(archive).read("people.json"))]

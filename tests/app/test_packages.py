@@ -16,7 +16,7 @@ from kessa.record.results.models import Result
 from kessa.record.taps.models import Tap
 from kessa.record.testing.exclusions import exclude
 from tests.app.everything import one_of_each
-from tests.world import measured, member, read, team_of
+from tests.world import Taps, begin, measured, member, read, send, team_of
 
 
 def package_of(team):
@@ -38,6 +38,12 @@ class Packages(TestCase):
             team=self.team, name="'=Well", kind_key="well", feeds=["people"], limit_sets=["eu-2020"]
         )
         read(well, self.ines, "nitrate-photometer", 7.5, 7.5, dilution=4)
+        taps = Taps().answer("ph", 7.2)
+        drop = taps.add("blank-1", "drop_added")
+        taps.add("blank-1", "taken_back", of=drop["id"])
+        for run, count in (("blank-1", 1), ("sample-1", 7), ("sample-2", 7)):
+            taps.run(run, count)
+        send(self.ines, begin(self.place, self.ines), taps.close())
         self.empty = Team.objects.create(name="Empty")
 
     def test_the_same_record_beside_the_one_that_it_was_written_from(self):
@@ -49,6 +55,8 @@ class Packages(TestCase):
         after = digests(again)
         self.assertEqual([name for name in before if after[name] != before[name]], [])
         self.assertNotEqual(digests(again)["results"], digests(package_of(team_of("Ulf")[0].team))["results"])
+        back = Tap.objects.for_team(self.empty).get(kind="taken_back")
+        self.assertTrue(Tap.objects.for_team(self.empty).filter(pk=back.data["of"], kind="drop_added").exists())
         # Nobody's hand acts in another's name, and what was there stays as it was.
         people = User.objects.filter(pk__in=Tap.objects.for_team(self.empty).values("person"))
         self.assertTrue(people and not any(each.is_active or each.has_usable_password() for each in people))

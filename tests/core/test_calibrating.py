@@ -59,6 +59,9 @@ class Lines(TestCase):
     def test_students_t_as_tables_have_it(self):
         for freedom, point in ((1, 12.706), (2, 4.303), (5, 2.571), (10, 2.228), (30, 2.042), (100, 1.984)):
             self.assertAlmostEqual(students_t(freedom), point, 3)
+        # It falls on without a step where it is no longer summed.
+        for freedom, point in ((400, 1.96591), (401, 1.96590), (1000, 1.96234), (10**6, 1.95997)):
+            self.assertAlmostEqual(students_t(freedom), point, 4)
 
     def test_a_line_with_its_intervals_range_and_bend(self):
         # A worked example: slope, intercept, residual deviation and the half of the slope's interval by hand.

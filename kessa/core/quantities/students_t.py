@@ -16,9 +16,12 @@ def students_t(freedom: int) -> float:
 
 
 def probability_below(t: float, freedom: int) -> float:
-    """Return the probability below t (Abramowitz and Stegun 26.7.3 and 26.7.4: exact for whole degrees of freedom)."""
+    """Return the probability below t (Abramowitz and Stegun 26.7.3 and 26.7.4: exact for whole degrees of freedom).
+
+    Beyond 400 degrees by their 26.7.8, which is as good there to the sixth digit.
+    """
     if freedom > 400:
-        return NormalDist().cdf(t)
+        return NormalDist().cdf(t * (1 - 1 / (4 * freedom)) / math.sqrt(1 + t * t / (2 * freedom)))
     theta = math.atan(t / math.sqrt(freedom))
     cos, sin = math.cos(theta), math.sin(theta)
     term, total = 1.0, 0.0

@@ -1,8 +1,9 @@
 """What in the rows of a team names other rows: in columns, within JSON, beside the name of a kind."""
 
 import json
-from collections.abc import Iterator
-from functools import cache
+import re
+from collections.abc import Callable, Iterator
+from functools import cache, partial
 from typing import Any, Protocol
 
 from django.apps import apps
@@ -11,6 +12,7 @@ from django.db import models
 from kessa.record.people.models import Act, Team
 
 TEAM, PERSON, FILE = "people.team", "people.user", "a file"
+_UUID = re.compile(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
 # Within what a row holds: by table and path, of which table it is.
 _WITHIN = {
     ("actions.action", "results"): "log.result",
@@ -22,6 +24,7 @@ _WITHIN = {
     ("reports.report", "results"): "log.result",
     ("reports.report", "about.place"): "places.place",
     ("reports.report", "about.sample"): "visits.sample",
+    ("reports.report", "about.visit"): "visits.visit",
     ("log.result", "made_from.results"): "log.result",
     ("log.result", "made_from.notebook"): "exchange.import",
     ("log.result", "made_from.instrument"): "instruments.instrument",
@@ -31,6 +34,10 @@ _WITHIN = {
     ("taps.tap", "data.place"): "places.place",
     ("taps.tap", "data.sample"): "visits.sample",
     ("taps.tap", "data.continues"): "bench.determination",
+    ("taps.tap", "data.supersedes"): "bench.determination",
+    ("taps.tap", "data.of"): "taps.tap",
+    ("taps.tap", "data.shown"): "instruments.receivedreading",
+    ("taps.tap", "data.lot"): "kits.lot",
     ("taps.tap", "data.instrument"): "instruments.instrument",
     ("taps.tap", "data.kit"): "kits.kit",
     ("taps.tap", "data.bottle"): "visits.bottle",
@@ -39,6 +46,10 @@ _WITHIN = {
     ("taps.tap", "data.taker"): PERSON,
     ("taps.tap", "data.phone_of"): PERSON,
 }
+# Where a number is written as text; elsewhere text is text, such as what stood on a bottle.
+_AS_TEXT = ("exchange.import", "exchange.matching")
+# A tap that takes back another may name none.
+_MAY_BE_GONE = {("taps.tap", "data.of")}
 
 
 class Rename(Protocol):
@@ -78,7 +89,10 @@ def renamed(model: Any, row: dict[str, Any], name: Rename) -> dict[str, Any]:
         if of == label:
             column, _, key = path.partition(".")
             if column in row:
-                row[column] = _within(row[column], key, table, name)
+                gone = (of, path) in _MAY_BE_GONE
+                row[column] = _within(
+                    row[column], key, partial(_each, table=table, name=name, gone=gone, text=of in _AS_TEXT)
+                )
     return row | _of_act(row, name) if model is Act else row
 
 
@@ -100,23 +114,26 @@ def _columns(model: Any) -> tuple[tuple[str, str], ...]:
     return tuple(found)
 
 
-def _within(held: Any, key: str, table: str, name: Rename) -> Any:
+def _within(held: Any, key: str, each: Callable[[Any], Any]) -> Any:
     if not key:
-        return _each(held, table, name)
+        return each(held)
     if isinstance(held, str):
         try:
-            return json.dumps(_within(json.loads(held), key, table, name))
+            return json.dumps(_within(json.loads(held), key, each))
         except ValueError:
             return held
-    return held | {key: _each(held[key], table, name)} if isinstance(held, dict) and key in held else held
+    return held | {key: each(held[key])} if isinstance(held, dict) and key in held else held
 
 
-def _each(value: Any, table: str, name: Rename) -> Any:
+def _each(value: Any, table: str, name: Rename, *, gone: bool, text: bool) -> Any:
+    """Return a number, an identifier or a list of them by other names; whatever else stands there, as it is."""
     if isinstance(value, list):
-        return [_each(each, table, name) for each in value]
-    if isinstance(value, str) and value.isdecimal():
-        return str(name(table, int(value)))
-    return name(table, value) if value not in (None, "") and not isinstance(value, dict | bool | float) else value
+        return [_each(each, table, name, gone=gone, text=text) for each in value]
+    if text:
+        return str(name(table, int(value))) if isinstance(value, str) and value.isdecimal() else value
+    if isinstance(value, bool) or not (isinstance(value, int) or (isinstance(value, str) and _UUID.fullmatch(value))):
+        return value
+    return name(table, value, gone=gone)
 
 
 def _of_act(row: dict[str, Any], name: Rename) -> dict[str, Any]:
