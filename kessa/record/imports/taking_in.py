@@ -2,7 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 from uuid import UUID, uuid5
 
@@ -25,7 +25,6 @@ from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample, Visit
 
-_SECOND = timedelta(seconds=1)
 _AT_ONCE = 5000
 _MOST_ASSESSED = 200_000
 
@@ -40,6 +39,7 @@ class Writer:
         self.written = self.there_already = 0
         self.touched: dict[int, Place] = {}
         self._assessed: dict[Any, Assessed] = {}
+        self._known: dict[int, set[int]] = {}
 
     @transaction.atomic
     def write(self, found: Sequence[ReadRow]) -> None:
@@ -60,14 +60,12 @@ class Writer:
 
     def _new(self, found: Sequence[ReadRow]) -> list[ReadRow]:
         """Return what is not in the record yet: of the same place, second, test and number."""
-        places, ats = {each.place.pk for each in found}, [each.at for each in found]
-        near = Result.objects.for_team(self.team).filter(place__in=places)
-        near = near.filter(taken_at__gte=min(ats) - _SECOND, taken_at__lte=max(ats) + _SECOND)
-        known = {
-            (place, int(at.timestamp()), *rest)
-            for place, at, *rest in near.values_list("place", "taken_at", "parameter", "fraction", "value", "censor")
-        }
-        return [each for each in found if _key(each) not in known]
+        for place in {each.place.pk for each in found} - self._known.keys():
+            rows = Result.objects.for_team(self.team).filter(place=place).order_by()
+            known = rows.values_list("taken_at", "parameter", "fraction", "value", "censor").iterator(_AT_ONCE)
+            # One number for each: a place may have a million results.
+            self._known[place] = {hash((int(at.timestamp()), *rest)) for at, *rest in known}
+        return [each for each in found if _key(each) not in self._known[each.place.pk]]
 
     def _visits(self, found: Sequence[ReadRow]) -> dict[tuple[int, datetime], tuple[UUID, UUID]]:
         """Return the visit and sample of each place and time, made where they are not there."""
@@ -138,9 +136,9 @@ class Writer:
         return self._assessed[key]
 
 
-def _key(found: ReadRow) -> tuple[Any, ...]:
+def _key(found: ReadRow) -> int:
     at = int(found.at.timestamp())
-    return (found.place.pk, at, found.parameter, found.fraction, found.quantity.value, found.quantity.censor or "")
+    return hash((at, found.parameter, found.fraction, found.quantity.value, found.quantity.censor or ""))
 
 
 def undo(imported: Import, tell: Any) -> int:
