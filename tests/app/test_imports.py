@@ -235,13 +235,17 @@ class TakenIn(PageTest):
             self.assertIn(words, certificate.body)
         for words in ("Ines<", "by Ines", "worked out</td>", "Tested with field kits"):
             self.assertNotIn(words, certificate.body)
+        self.assertContains(self.client.get("/log/"), "as it was written")
         for page in (
             "/log/",
             reverse("samples:correct", args=[sample.pk]),
             f"/log/{sample.visit.results.first().pk}/",
             reverse("review:visit", args=[sample.visit_id]),
         ):
-            self.assertContains(self.client.get(page), "a person not known here")
+            answer = self.client.get(page)
+            self.assertContains(answer, "a person not known here")
+            # Nor did anybody compute how far it may be off.
+            self.assertNotContains(answer, "19 times in 20")
         self.assertIn(
             "a person not known here", "".join(csv_pieces(Result.objects.for_team(self.team).newest_first(), UTC))
         )

@@ -16,7 +16,7 @@ from ninja import Query, Router, Schema
 from ninja.errors import HttpError
 from pydantic import Field
 
-from kessa.core.methods.exactness import CLASSES
+from kessa.core.methods.exactness import CLASSES, TAKEN_IN
 from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.units import sign
 from kessa.doors.api.doors import ByKey
@@ -133,7 +133,8 @@ def _property(request: TeamRequest, key: str) -> Entity:
 
 def _observation(request: TeamRequest, result: Result) -> Entity:
     stream = _Stream(result.place_id, *(getattr(result, name) for name in _SERIES[1:]))
-    ends = {"low": result.low, "high": result.high, "coverage": 0.95}
+    coverage = None if result.method_class == TAKEN_IN else 0.95
+    ends = {"low": result.low, "high": result.high, "coverage": coverage}
     made = _entity(
         request, "Observations", str(result.pk), (), phenomenonTime=result.taken_at, resultTime=result.tested_at,
         result=result.value, resultQuality=ends, parameters={"censor": result.censor, "verdict": result.verdict},

@@ -17,6 +17,7 @@ from kessa.core.job.supplies import supply_name, unit_word
 from kessa.core.judging.holding import overall
 from kessa.core.judging.judge import INSIDE
 from kessa.core.judging.protected import PROTECTED
+from kessa.core.methods.exactness import TAKEN_IN
 from kessa.core.methods.parts import Part
 from kessa.core.quantities import quantity
 from kessa.core.quantities.parameters import parameter
@@ -212,6 +213,8 @@ def interval_in(shown: Display, result: Any) -> str:
     """Say in which interval the truth lies, in a unit."""
     if _words(result):
         return "not counted"
+    if not result.censor and getattr(result, "method_class", "") == TAKEN_IN:
+        return "as it was written"
     _, low, high = _written(shown, result)
     if result.censor == ">":
         words = f'above <span class="num">{low}</span>'

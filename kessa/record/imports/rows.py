@@ -49,6 +49,8 @@ class ReadRow(NamedTuple):
     remark: str
     # Whether a time of day stood with it; noon is kept where none did.
     is_timed: bool
+    # Whether the file says between which ends it lies.
+    has_ends: bool
 
 
 class Doubt(NamedTuple):
@@ -191,6 +193,7 @@ class Reader:
                         words,
                         data.get(heads.REMARK, ""),
                         is_timed,
+                        bool(data.get(heads.LOW)),
                     )
                 )
         why += self._twice(found) if not why else []

@@ -115,7 +115,8 @@ class Writer:
             quantity=row.quantity,
             readings={"words": words, "people": [], "used": []},
             working=[
-                f"Taken over as it was written: {words}. Its last digit says how far it may be off.",
+                f"Taken over as it was written: {words}. How far it may be off, nobody computed: "
+                + ("its ends are those of the file." if row.has_ends else "half of its last digit is kept for it."),
                 *([] if row.is_timed else ["No time of day stands with it: noon is kept for it."]),
             ],
             made_from={"notebook": self.imported.pk, "row": row.row},

@@ -27,6 +27,7 @@ _EARLIER = 5
 _OF_TEST = 40
 _CHARTED = (
     "pk", "determination_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
+    "method_class",
 )  # fmt: skip
 _MOST_WANTING = 1000
 _FOLLOWED = (
@@ -35,7 +36,7 @@ _FOLLOWED = (
 )  # fmt: skip
 _LISTED = (
     "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "judgements", "not_judged", "usual", "person_id",
+    "judgements", "not_judged", "usual", "person_id", "method_class",
 )  # fmt: skip
 _FOLLOW_UP = timedelta(days=60)
 

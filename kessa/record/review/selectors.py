@@ -120,7 +120,7 @@ def current_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     results = Result.objects.for_team(team).current().filter(visit__in=visits).newest_first()
     found: dict[UUID, list[Row]] = defaultdict(list)
     for row in rows_with_flags(
-        team, list(listed(results.annotate(stood_by=F("readings__stood_by")), "visit_id", "method_class", "stood_by"))
+        team, list(listed(results.annotate(stood_by=F("readings__stood_by")), "visit_id", "stood_by"))
     ):
         found[row.result.visit_id].append(row)
     for rows in found.values():
