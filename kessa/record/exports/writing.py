@@ -78,7 +78,7 @@ def descriptor(asked: Asked, licence: str = "") -> dict[str, Any]:
         "created": datetime.now(UTC).isoformat(timespec="seconds"),
         "description": "Text that begins with = + - or @ has ' before it: no spreadsheet takes it for a formula. "
         "Of a result, 19 times in 20 the truth lies between low and high; a high that is missing was over the range. "
-        "Those of the method class taken-in are as another record had them, or half of the last digit: computed by nobody.",
+        "Those of the method class taken-in are as another record had them, or half of the last digit.",
         "resources": [_resource(noun) for noun in asked.nouns],
     }
     if licence:
