@@ -4,6 +4,7 @@ import io
 import json
 import uuid
 from datetime import timedelta
+from unittest.mock import patch
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import override_settings
@@ -18,6 +19,7 @@ from kessa.record.instruments.services import keep_instrument
 from kessa.record.kits.models import Kit
 from kessa.record.people.models import Membership
 from kessa.record.photographs.models import Photograph
+from kessa.record.photographs.pictures import read_picture
 from kessa.record.places.models import Pair, Place
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.rules.selectors import house_rules
@@ -532,6 +534,21 @@ class Photographs(PageTest):
             file = SimpleUploadedFile("x.jpg", content)
             answer = self.client.post(address, made | {"image": file}, headers={"Accept": "application/json"})
             self.assertEqual((answer.status_code, "error" in answer.json()), (status, status == 422))
+        self.assertEqual(Photograph.objects.for_team(self.membership.team).count(), 1)
+
+    def test_what_a_phone_sends_twice_at_the_same_moment_is_one_photograph(self):
+        def send():
+            data = {"made_as": made_as, "image": SimpleUploadedFile("x.jpg", self.picture())}
+            return self.client.post(address, data, headers={"Accept": "application/json"}).status_code
+
+        def meanwhile(file):
+            with patch("kessa.record.photographs.services.read_picture", read_picture):
+                self.assertEqual(send(), 200)
+            return read_picture(file)
+
+        made_as, address = str(uuid.uuid4()), reverse("photographs:add", args=["place", self.place.pk])
+        with patch("kessa.record.photographs.services.read_picture", meanwhile):
+            self.assertEqual(send(), 200)
         self.assertEqual(Photograph.objects.for_team(self.membership.team).count(), 1)
 
     def test_too_large_disguised_or_broken_files_are_refused(self):

@@ -3,6 +3,7 @@
 from typing import Any, BinaryIO
 from uuid import UUID
 
+from django.db import IntegrityError, transaction
 from django.utils import timezone
 
 from kessa.record.people.acts import act
@@ -19,11 +20,11 @@ def add_photograph(
     """Keep a photograph of a place, visit, sample or determination (`kind`), made anew from its pixels.
 
     All that the camera wrote into the file is left behind but for the time. `made_as` is the number its browser gave
-    it: one that came before is returned as it is. Raises ValidationError for what is no photograph, or has too many
-    pixels.
+    it: one that came before, or comes at the same moment, is returned as it is. Raises ValidationError for what is no
+    photograph, or has too many pixels.
     """
-    before = Photograph.objects.for_team(by.team_id).filter(made_as=made_as).first() if made_as else None
-    if before:
+    same = Photograph.objects.for_team(by.team_id).filter(made_as=made_as)
+    if made_as and (before := same.first()):
         return before
     picture, taken_at = read_picture(file)
     photograph = Photograph(
@@ -38,7 +39,14 @@ def add_photograph(
         **{kind: subject},
     )
     keep_jpeg(photograph.image, picture, quality=85)
-    photograph.save()
+    try:
+        with transaction.atomic():
+            photograph.save()
+    except IntegrityError:
+        photograph.image.delete(save=False)
+        if not (before := same.first()):
+            raise
+        return before
     return photograph
 
 
