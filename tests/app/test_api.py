@@ -47,7 +47,7 @@ from tests.app.pages import sign_in
 from tests.world import drawn, measured, member, read, team_of, visited
 
 HOW = settings(
-    max_examples=10, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None
+    max_examples=5, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck), database=None
 )  # fmt: skip
 
 
