@@ -1,7 +1,9 @@
 """A data package read into an empty team: the same record, whatever its numbers are there."""
 
 import io
+import re
 import zipfile
+from pathlib import Path
 
 from django.core.management import CommandError
 from django.test import TestCase, override_settings
@@ -18,6 +20,9 @@ from kessa.record.testing.exclusions import exclude
 from tests.app.everything import one_of_each
 from tests.world import Taps, begin, measured, member, read, send, team_of
 
+# Of these tests alone: others keep files at the same time.
+FILES = "/tmp/kessa-test-files/packages"
+
 
 def package_of(team):
     out = io.BytesIO()
@@ -27,7 +32,22 @@ def package_of(team):
     return out
 
 
-@override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
+def rewritten(package, name, old, new):
+    """A package in one of whose files something else stands."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(package) as before, zipfile.ZipFile(out, "w") as after:
+        for each in before.namelist():
+            content = before.read(each)
+            after.writestr(each, re.sub(old, new, content.decode(), count=1) if each == name else content)
+    out.seek(0)
+    return out
+
+
+def kept_files():
+    return sorted(Path(FILES).rglob("*.jpg"))
+
+
+@override_settings(MEDIA_ROOT=FILES)
 class Packages(TestCase):
     def setUp(self):
         self.ines, self.place = team_of("Ines")
@@ -76,12 +96,14 @@ class Packages(TestCase):
             read_package(package, self.team)
         with self.assertRaisesMessage(CommandError, "no data package"):
             read_package(io.BytesIO(b"PK nothing"), self.empty)
-        lines = zipfile.ZipFile(package).read("data/samples.csv").decode().splitlines(keepends=True)
-        lacking = io.BytesIO()
-        with zipfile.ZipFile(package) as old, zipfile.ZipFile(lacking, "w") as new:
-            for name in old.namelist():
-                new.writestr(name, "".join(lines[:1]) if name == "data/samples.csv" else old.read(name))
-        people = User.objects.count()
-        with self.assertRaisesMessage(CommandError, "does not hold it"):
-            read_package(lacking, self.empty)
-        self.assertEqual((User.objects.count(), Place.objects.for_team(self.empty).count()), (people, 0))
+        people, files = User.objects.count(), kept_files()
+        for table, old, new, words in (
+            ("samples", r"(?s)\n.*", "\n", "does not hold it"),
+            # The last of all: what came before it, photographs among it, is not kept either.
+            ("acts", r"20\d\d-\d\d-\d\dT", "never", "no data package"),
+        ):
+            with self.subTest(table):
+                with self.assertRaisesMessage(CommandError, words):
+                    read_package(rewritten(package, f"data/{table}.csv", old, new), self.empty)
+                self.assertEqual((User.objects.count(), Place.objects.for_team(self.empty).count()), (people, 0))
+                self.assertEqual(kept_files(), files)

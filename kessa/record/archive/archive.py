@@ -14,7 +14,7 @@ from django.core.management import CommandError
 from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models, transaction
 
-from kessa.record.archive.inserting import insert_rows, number_after
+from kessa.record.archive.inserting import free_username, insert_rows, kept_or_none, number_after
 from kessa.record.archive.references import FILE, PERSON, TEAM, owned, people_in, renamed
 from kessa.record.people.models import Membership, Team, User
 
@@ -70,6 +70,7 @@ def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
     team = Team.objects.get(pk=team.pk)
     counts: dict[str, int] = {}
     people: set[int] = set()
+    whole = _Digest(team)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         files: list[str] = []
         for model, rows in rows_of_team(team):
@@ -78,6 +79,7 @@ def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
                 for row in rows.order_by("pk").iterator(chunk_size=_AT_ONCE):
                     kept = _as_kept(row)
                     table.write(json.dumps(kept, cls=_Exactly).encode() + b"\n")
+                    whole.add(model, kept)
                     number += 1
                     people.update(people_in(model, kept))
                     files += [getattr(row, each.name).name for each in _files_in(model) if getattr(row, each.name)]
@@ -92,7 +94,7 @@ def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
                 cls=_Exactly,
             ),
         )
-        about = {"team": _as_kept(team), "rows": counts, "columns": _columns(), "digest": digest(team)}
+        about = {"team": _as_kept(team), "rows": counts, "columns": _columns(), "digest": whole.value}
         archive.writestr("team.json", json.dumps({"format": _FORMAT} | about, cls=_Exactly))
     return counts
 
@@ -105,25 +107,39 @@ def _columns() -> str:
 
 def digest(team: Team) -> str:
     """Return a digest of all rows of a team, whatever their numbers are: the same wherever it is the same record."""
-    first: dict[str, int] = {}
-    people: dict[int, int] = {}
-    storage = models.FileField().storage
-
-    def name(table: str, value: Any, *, gone: bool = False) -> Any:
-        del gone
-        if table == PERSON:
-            return people.setdefault(value, len(people))
-        if table == FILE:
-            return sha256(storage.open(value).read()).hexdigest() if storage.exists(value) else "none"
-        # Numbers of a table are moved up together.
-        return value - first.setdefault(table, value) if isinstance(value, int) else value
-
-    team = Team.objects.get(pk=team.pk)
-    whole = sha256(json.dumps(_as_kept(team) | {"id": 0}, cls=_Exactly).encode())
+    whole = _Digest(Team.objects.get(pk=team.pk))
     for model, rows in rows_of_team(team):
         for row in rows.order_by("pk").iterator(chunk_size=_AT_ONCE):
-            whole.update(json.dumps(renamed(model, _as_kept(row), name), cls=_Exactly, sort_keys=True).encode())
-    return whole.hexdigest()
+            whole.add(model, _as_kept(row))
+    return whole.value
+
+
+class _Digest:
+    """Of the rows of a team, in their order: whoever reads them once, digests what was read."""
+
+    def __init__(self, team: Team) -> None:
+        self._first: dict[str, int] = {}
+        self._people: dict[int, int] = {}
+        self._whole = sha256(json.dumps(_as_kept(team) | {"id": 0}, cls=_Exactly).encode())
+
+    def add(self, model: Any, kept: dict[str, Any]) -> None:
+        """Add a row as it is kept."""
+        self._whole.update(json.dumps(renamed(model, kept, self._name), cls=_Exactly, sort_keys=True).encode())
+
+    @property
+    def value(self) -> str:
+        """The digest of what was added so far."""
+        return self._whole.hexdigest()
+
+    def _name(self, table: str, value: Any, *, gone: bool = False) -> Any:
+        del gone
+        if table == PERSON:
+            return self._people.setdefault(value, len(self._people))
+        if table == FILE:
+            storage = models.FileField().storage
+            return sha256(storage.open(value).read()).hexdigest() if storage.exists(value) else "none"
+        # Numbers of a table are moved up together.
+        return value - self._first.setdefault(table, value) if isinstance(value, int) else value
 
 
 def _as_kept(row: Any) -> dict[str, Any]:
@@ -171,17 +187,13 @@ def read_team(source: IO[bytes], *, same_people: bool = False) -> Team:
         team = _new_team(head["team"])
         names.people = _people(json.loads(archive.read("people.json")), same_people)
         names.team = team.pk
-        try:
-            names.files = _kept_files(archive)
+        with kept_or_none(names.files):
+            _keep_files(archive, names.files)
             for model in tables:
                 insert_rows(model, (renamed(model, row, names) for row in _rows(archive, model)))
                 number_after(model)
             if head.get("columns") == _columns() and head.get("digest") != digest(team):
                 raise CommandError("What was read is not what was written: nothing of it is kept.")
-        except BaseException:
-            for name in names.files.values():
-                models.FileField().storage.delete(name)
-            raise
     return team
 
 
@@ -239,14 +251,13 @@ class _Names:
         return self.files.get(name, name)
 
 
-def _kept_files(archive: zipfile.ZipFile) -> dict[str, str]:
-    """Keep the files of an archive; return the name that each has here."""
-    storage, kept = models.FileField().storage, {}
+def _keep_files(archive: zipfile.ZipFile, kept: dict[str, str]) -> None:
+    """Keep the files of an archive, and note the name that each has here."""
+    storage = models.FileField().storage
     for name in archive.namelist():
         if name.startswith("files/"):
             own = name.removeprefix("files/")
             kept[own] = storage.save(own, ContentFile(archive.read(name)))
-    return kept
 
 
 def _rows(archive: zipfile.ZipFile, model: Any) -> Iterator[dict[str, Any]]:
@@ -278,9 +289,7 @@ def _people(given: list[dict[str, Any]], same: bool) -> dict[int, int]:
         if there and same:
             found[number] = there.pk
             continue
-        nth = 2
-        while User.objects.filter(username=each["username"]).exists():
-            each["username"], nth = f"{name}-{nth}", nth + 1
+        each["username"] = free_username(name)
         fields = {field.name: field for field in User._meta.concrete_fields}
         person = User(**{key: fields[key].to_python(each[key]) for key in _ABOUT_PEOPLE})
         if not User.objects.filter(pk=number).exists():

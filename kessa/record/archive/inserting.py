@@ -1,13 +1,35 @@
 """Rows put into tables as they were elsewhere."""
 
 import base64
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from django.db import connection, models
 from django.utils import timezone
 
+from kessa.record.people.models import User
+
 _AT_ONCE = 2000
+
+
+def free_username(name: str) -> str:
+    """Return a user name that nobody has: this one, or with a number behind it."""
+    free, nth = name, 2
+    while User.objects.filter(username=free).exists():
+        free, nth = f"{name}-{nth}", nth + 1
+    return free
+
+
+@contextmanager
+def kept_or_none(files: dict[str, str]) -> Iterator[None]:
+    """Remove files that were kept, by the names that they have here, where what names them is not kept after all."""
+    try:
+        yield
+    except BaseException:
+        for name in files.values():
+            models.FileField().storage.delete(name)
+        raise
 
 
 def insert_rows(model: Any, rows: Iterable[dict[str, Any]]) -> None:

@@ -6,15 +6,17 @@ import json
 import uuid
 import zipfile
 from collections.abc import Iterator
+from functools import cache
 from hashlib import sha256
 from typing import IO, Any
 
 from django.apps import apps
+from django.core.exceptions import ValidationError
 from django.core.files.base import ContentFile
 from django.core.management import CommandError
 from django.db import connection, models, transaction
 
-from kessa.record.archive.inserting import insert_rows
+from kessa.record.archive.inserting import free_username, insert_rows, kept_or_none
 from kessa.record.archive.references import FILE, PERSON, TEAM, renamed
 from kessa.record.exports.resources import Column, Resource, resources
 from kessa.record.people.models import Team, User
@@ -40,8 +42,9 @@ def read_package(source: IO[bytes], team: Team, *, same_people: bool = False) ->
     try:
         with zipfile.ZipFile(source) as package:
             names = _Names(package, team, same_people=same_people)
-            counts = {noun.name: _insert(package, noun, names) for noun in names.nouns}
-    except (zipfile.BadZipFile, csv.Error, KeyError, UnicodeError, ValueError) as fault:
+            with kept_or_none(names.files):
+                counts = {noun.name: _insert(package, noun, names) for noun in names.nouns}
+    except (zipfile.BadZipFile, csv.Error, KeyError, UnicodeError, ValueError, ValidationError) as fault:
         raise CommandError("This is no data package that Kessa wrote.") from fault
     last = Sample.objects.for_team(team).aggregate(last=models.Max("number"))["last"] or 0
     Team.objects.filter(pk=team.pk).update(next_sample_number=last + 1)
@@ -70,10 +73,10 @@ def digests(source: IO[bytes]) -> dict[str, str]:
         found = {}
         for noun in nouns:
             whole = sha256()
-            model = apps.get_model(noun.model)
+            model, followed = apps.get_model(noun.model), _followed(noun)
             for row in _rows_of(package, noun.name):
                 kept = _with_stream(noun, renamed(model, _as_row(noun, row), name), name)
-                given = {column.name: row[column.name] for column in _followed(noun)}
+                given = {column.name: row[column.name] for column in followed}
                 whole.update(json.dumps([kept, given], sort_keys=True).encode())
             found[noun.name] = whole.hexdigest()
     return found
@@ -104,7 +107,7 @@ def _people(package: zipfile.ZipFile) -> dict[int, str]:
 def _as_row(noun: Resource, row: dict[str, str]) -> dict[str, Any]:
     """Return a row by the columns of its model, without what follows from others."""
     model: Any = apps.get_model(noun.model)
-    fields, kept = {field.attname: field for field in model._meta.concrete_fields}, {}
+    fields, kept = _fields(model), {}
     for column in noun.table:
         path = model._meta.pk.attname if column.path == "pk" else column.path
         if path.endswith(_PERSONS) and path.count("__") == 1:
@@ -112,6 +115,11 @@ def _as_row(noun: Resource, row: dict[str, str]) -> dict[str, Any]:
         elif "__" not in path:
             kept[path] = _value(fields[path], column, row[column.name])
     return kept
+
+
+@cache
+def _fields(model: Any) -> dict[str, Any]:
+    return {field.attname: field for field in model._meta.concrete_fields}
 
 
 def _value(field: Any, column: Column, cell: str) -> Any:
@@ -131,11 +139,10 @@ def _value(field: Any, column: Column, cell: str) -> Any:
 
 def _followed(noun: Resource) -> list[Column]:
     """Return the columns of a noun that follow from others, without numbers."""
-    paths = ((column, column.path) for column in noun.table)
     return [
         column
-        for column, path in paths
-        if "__" in path and not path.endswith(_PERSONS) and column.name not in noun.refers
+        for column in noun.table
+        if "__" in column.path and not column.path.endswith(_PERSONS) and column.name not in noun.refers
     ]
 
 
@@ -167,6 +174,7 @@ class _Names:
         members = {each.username: each.pk for each in User.objects.filter(memberships__team=team)}
         self.people: dict[str, int] = members if same_people else {}
         self.members = _people(package)
+        self.files: dict[str, str] = {}
         self.ids: dict[str, dict[Any, Any]] = {}
         self.uuids: dict[str, str] = {}
         for noun in self.nouns:
@@ -188,7 +196,8 @@ class _Names:
             return self._person(name) if name else 0
         if table == FILE:
             content = ContentFile(self.package.read(f"files/{value}"))
-            return models.FileField().storage.save(value, content)
+            self.files[value] = models.FileField().storage.save(value, content)
+            return self.files[value]
         if table == _STREAM:
             return self.uuids.get(value, value)
         if value in self.ids.get(table, ()):
@@ -201,10 +210,7 @@ class _Names:
     def _person(self, name: str) -> int:
         """Return a person by a user name; one who cannot sign in where that is nobody here."""
         if name not in self.people:
-            own, nth = name, 2
-            while User.objects.filter(username=own).exists():
-                own, nth = f"{name}-{nth}", nth + 1
-            person = User(username=own, first_name=name[:150], is_active=False)
+            person = User(username=free_username(name), first_name=name[:150], is_active=False)
             person.set_unusable_password()
             person.save()
             self.people[name] = person.pk
