@@ -81,8 +81,12 @@ def _root() -> str:
     return reverse("api-1:sensor_things")
 
 
+def _address(request: TeamRequest, of: str, key: str) -> str:
+    return request.build_absolute_uri(f"{_root()}/{of}({key})")
+
+
 def _entity(request: TeamRequest, of: str, key: str, related: Iterable[str], **fields: Any) -> Entity:
-    here = request.build_absolute_uri(f"{_root()}/{of}({key})")
+    here = _address(request, of, key)
     links = {f"{each}@iot.navigationLink": f"{here}/{each}" for each in related}
     number = int(key) if key.isdecimal() else key.strip("'")
     return {"@iot.id": number, "@iot.selfLink": here, **fields, **links}
@@ -139,7 +143,7 @@ def _observation(request: TeamRequest, result: Result) -> Entity:
         request, "Observations", str(result.pk), (), phenomenonTime=result.taken_at, resultTime=result.tested_at,
         result=result.value, resultQuality=ends, parameters={"censor": result.censor, "verdict": result.verdict},
     )  # fmt: skip
-    return made | {"Datastream@iot.navigationLink": _datastream(request, stream)["@iot.selfLink"]}
+    return made | {"Datastream@iot.navigationLink": _address(request, "Datastreams", f"'{stream.key}'")}
 
 
 # ---- the sets -------------------------------------------------------------------------------------------------------

@@ -1,4 +1,4 @@
-"""Asking for files of the record, and cancelling what is under way."""
+"""Bringing files of past results, matching and mending them, importing and undoing them."""
 
 import hashlib
 import re

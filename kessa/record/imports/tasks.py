@@ -1,4 +1,4 @@
-"""What the worker does: it writes files of the record, says how far it is, and stops when it is told to."""
+"""What the worker does with a file: it looks, checks, imports, undoes, says how far it is, and stops when told to."""
 
 from collections import Counter
 from collections.abc import Callable, Iterator
