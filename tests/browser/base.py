@@ -12,7 +12,7 @@ from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.db import DatabaseError, connection, transaction
 from django.test import Client
 from django.urls import reverse
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import Error, expect, sync_playwright
 
 from kessa.record.people.models import Membership, Role, Team, User
 from kessa.record.places.models import Pair, Place
@@ -195,6 +195,23 @@ class BrowserTest(StaticLiveServerTestCase):
     def assert_saved(self, page):
         """Wait until nothing waits any more."""
         expect(page.get_by_text("all readings saved")).to_be_visible()
+
+    def until(self, page, question):
+        """Ask again until it is so.
+
+        Playwright's `wait_for_function` asks by `eval` in the page, which the security policy lets through at the
+        first look only.
+        """
+        ends = time.monotonic() + 30
+        while True:
+            try:
+                if question():
+                    return
+            except Error as error:  # the page is on its way to another
+                if "context was destroyed" not in str(error):
+                    raise
+            self.assertLess(time.monotonic(), ends, page.url)
+            page.wait_for_timeout(50)
 
     def assert_fits(self, page):
         """Nothing stands beside the screen."""

@@ -32,7 +32,8 @@ class Acting(BenchTest):
 
     def fits(self, page):
         # Asked again until it is so: a page on its way has no document yet.
-        page.wait_for_function("document.documentElement?.scrollWidth <= document.documentElement?.clientWidth")
+        narrow = "document.documentElement?.scrollWidth <= document.documentElement?.clientWidth"
+        self.until(page, lambda: page.evaluate(narrow))
         self.assert_accessible(page)
 
 

@@ -386,10 +386,6 @@ class TakenAlong(BrowserTest):
         expect(changed.get_by_role("row", name="Hazards nothing A new sluice")).to_be_visible()
         self.assert_accessible(page)
 
-    def wait_for(self, page, log, records):
-        while len(log.records) < records:
-            page.wait_for_timeout(50)
-
     def test_any_place_is_put_on_the_phone_and_what_did_not_come_is_fetched_again(self):
         ford = Place.objects.create(team=self.team, name="The ford", kind_key="stream")
         Contact.objects.create(
@@ -403,10 +399,10 @@ class TakenAlong(BrowserTest):
         ):
             page.get_by_role("button", name="Put it on this phone").click()
             expect(page.get_by_text("It is not here yet: it is fetched by itself.")).to_be_visible()
-            self.wait_for(page, log, 1)  # or the next page breaks it off
+            self.until(page, lambda: log.records)  # or the next page breaks it off
             page.goto(f"{self.address}/phone/")
             expect(page.get_by_text("The ford: not here yet, fetched by itself.")).to_be_visible()
-            self.wait_for(page, log, 2)
+            self.until(page, lambda: len(log.records) == 2)
         asked = []
         page.on("request", lambda request: asked.append(request.url.removeprefix(self.address)))
         # What is no place of the team's is wanted no longer.

@@ -59,7 +59,8 @@ class Interrupted(BrowserTest):
         self.steps(page)
         self.drops(page, 3)
         self.assert_saved(page)
-        page.wait_for_function("caches.open('kessa-pages').then((c) => c.match(location.href)).then(Boolean)")
+        kept = "caches.open('kessa-pages').then((c) => c.match(location.href)).then(Boolean)"
+        self.until(page, lambda: page.evaluate(kept))
         self.cut(page)
         self.drops(page, 4)
         expect(page.get_by_text("4 taps waiting")).to_be_visible()
@@ -99,7 +100,7 @@ class Interrupted(BrowserTest):
         self.drops(page, 3)
         expect(page.get_by_text("3 taps waiting")).to_be_visible()
         # A slow disk writes a tap some milliseconds after the page shows it: nobody's hand is as quick as this test's.
-        page.wait_for_function(f"async () => (await ({KEPT})()).filter((sent) => !sent).length === 3")
+        self.until(page, lambda: page.evaluate(KEPT).count(False) == 3)
         page.close()
         self.mend(page)
         another = page.context.new_page()
@@ -131,10 +132,7 @@ class Interrupted(BrowserTest):
             page = context.new_page()
             page.goto(self.address)
         page.goto(f"{self.address}/log/")
-        for _ in range(60):
-            if self.taps_on_the_server() == 2:
-                break
-            page.wait_for_timeout(250)
+        self.until(page, lambda: self.taps_on_the_server() == 2)
         kept = Tap.objects.for_team(self.team).filter(kind="drop_added").values_list("stream", flat=True)
         self.assertEqual(set(kept), {waiting["Below the depot"].pk})
 
@@ -237,10 +235,7 @@ class Interrupted(BrowserTest):
         page.goto(f"{self.address}/today/")
         page.get_by_role("button", name="Sign out").click()
         page.get_by_role("button", name="Ines").click()
-        for _ in range(60):
-            if self.taps_on_the_server() == 5:
-                break
-            page.wait_for_timeout(250)
+        self.until(page, lambda: self.taps_on_the_server() == 5)
         whose = Tap.objects.for_team(self.team).filter(kind="drop_added").values_list("person", "sent_by")
         self.assertEqual(
             sorted(whose, key=str),

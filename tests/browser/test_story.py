@@ -120,7 +120,8 @@ class Story(BrowserTest):
 
         def heard(words):
             # On a busy machine it may go on: taps wait.
-            page.wait_for_function("(words) => window.heard.some((each) => each.startsWith(words))", arg=words)
+            any_heard = "(words) => window.heard.some((each) => each.startsWith(words))"
+            self.until(page, lambda: page.evaluate(any_heard, words))
             return page.evaluate("window.heard.splice(0)")
 
         # Nothing else of the page speaks of itself, at this tap or any other.
