@@ -44,7 +44,8 @@ def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Repor
 def have_printed(report: Report) -> None:
     """Have the worker print a report, where it does not have it to do already."""
     with suppress(AlreadyEnqueued), transaction.atomic():
-        print_paper.configure(queueing_lock=f"print {report.pk}").defer(report=report.pk)
+        to = print_paper.configure(lock=f"print {report.team_id}", queueing_lock=f"print {report.pk}")
+        to.defer(report=report.pk)
 
 
 def body_of(kind: str, content: Content) -> str:

@@ -47,6 +47,7 @@ INSTALLED_APPS = [
     "kessa.record.testing",
     "kessa.record.actions",
     "procrastinate.contrib.django",
+    "kessa.record.long_work",
     "kessa.record.notifications",
     "kessa.record.rounds",
     "kessa.record.photographs",
