@@ -52,10 +52,12 @@ def read_cell(text: str, mark: Mark) -> Cell:
     Cell(says='number', value=0.05, off=0.005, censor='<', unit='mg/L', form=None)
     """
     given = _APOSTROPHES.sub("'", _SPACES.sub(" ", text)).replace("\u2212", "-").strip()
-    if plain(given) in words().empty:
-        return Cell("empty")
-    if plain(given) in words().not_detected:
-        return Cell("not detected")
+    if not given[:1].isdecimal():
+        said = plain(given)
+        if said in words().empty:
+            return Cell("empty")
+        if said in words().not_detected:
+            return Cell("not detected")
     begins = _BEGINS.fullmatch(given)
     assert begins is not None
     if len(given) > _LONGEST:
@@ -83,15 +85,18 @@ def _refused(text: str, why: str) -> CannotCompute:
 
 
 def decimal_mark(texts: Iterable[str], usual: Mark | None = None) -> Mark | None:
-    """Return which decimal mark a column's numbers have; where they may have either `usual`; None where they have both.
+    """Return which decimal mark a column's numbers have; None where they may have either and then say other things.
+
+    Where they say the same with either it is `usual`.
 
     >>> [decimal_mark(each) for each in (["5,2", "1.234,5"], ["5.2", "7"], ["1,234"], ["1,2", "1.2"])]
     [',', '.', None, None]
     """
-    return one_way(texts, MARKS, _value, usual)
+    return one_way(texts, MARKS, value_of, usual)
 
 
-def _value(text: str, mark: Mark) -> float | None:
+def value_of(text: str, mark: Mark) -> float | None:
+    """Return the number of a cell; None where it is none with this mark."""
     try:
         return read_cell(text, mark).value
     except CannotCompute:

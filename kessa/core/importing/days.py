@@ -162,15 +162,18 @@ def _month(name: str, text: str) -> int:
 
 
 def day_order(texts: Iterable[str], usual: Order | None = None) -> Order | None:
-    """Return the order of day and month in a column; where it may be either `usual`; None where it is both.
+    """Return the order of day and month in a column; None where it may be either and the days are then others.
+
+    Where they are the same in either it is `usual`.
 
     >>> day_order(["25/3/2024", "4/5/2024"]), day_order(["4/5/2024"]), day_order(["2024-03-05"])
     ('dmy', None, 'dmy')
     """
-    return one_way(texts, ORDERS, _day, usual)
+    return one_way(texts, ORDERS, day_of, usual)
 
 
-def _day(text: str, order: Order) -> date | None:
+def day_of(text: str, order: Order) -> date | None:
+    """Return the day of a text; None where it is none in this order."""
     try:
         return read_day(text, order)[0]
     except CannotCompute:

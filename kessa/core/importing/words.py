@@ -16,6 +16,8 @@ class Words(Checked):
 
     empty: frozenset[str]
     not_detected: frozenset[str]
+    present: frozenset[str]
+    absent: frozenset[str]
     clock: frozenset[str]
     months: tuple[tuple[str, ...], ...] = Field(min_length=12, max_length=12)
     heads: dict[str, tuple[str, ...]]

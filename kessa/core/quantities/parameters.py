@@ -31,6 +31,11 @@ class Parameter(Checked):
         return self.key if self.upper else self.key[:1].upper() + self.key[1:]
 
     @property
+    def has_forms(self) -> bool:
+        """Whether people write its amounts as one form or another, so that a bare number may be either."""
+        return self.ion is not None or self.degrees
+
+    @property
     def may_be_negative(self) -> bool:
         """Whether its numbers may lie below nothing."""
         return self.measured_in in ("temperature", "index")

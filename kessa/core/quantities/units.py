@@ -118,6 +118,15 @@ def in_words(unit: str) -> bool:
     return unit == "presence"
 
 
+def says_its_form(unit: str) -> bool:
+    """Whether a concentration in a unit is the same as whatever it is written.
+
+    >>> says_its_form("dH"), says_its_form("meq/L"), says_its_form("mg/L")
+    (True, True, False)
+    """
+    return unit in UNITS and UNITS[unit].dimension in _NEEDS_EQUIVALENTS
+
+
 def convert(value: float, unit: str, form: str | None, to_unit: str, to_form: str | None) -> float:
     """Convert `value` from `unit` (written as `form`) to `to_unit` (as `to_form`).
 

@@ -17,14 +17,14 @@ from kessa.record.places.models import Place
 _CALLED = {
     "place": "the place", "date": "the day (and time)", "time": "the time of day", "test": "which test it is",
     "value": "the number", "unit": "its unit", "form": "as what it is written", "fraction": "dissolved or total",
-    "low": "the lower end", "high": "the upper end", "remark": "a remark",
-    "latitude": "the latitude", "longitude": "the longitude",
+    "low": "the lower end of the results before it", "high": "the upper end of the results before it",
+    "remark": "a remark", "latitude": "the latitude", "longitude": "the longitude",
 }  # fmt: skip
 _UNITS = [*UNITS, "pH", "%"]
 
 
 def _tests() -> list[str]:
-    return sorted({each.key for each in parameters().values() if each.measured_in != "presence"}, key=str.lower)
+    return sorted({each.key for each in parameters().values()}, key=str.lower)
 
 
 class ImportForm(forms.Form):
@@ -33,21 +33,34 @@ class ImportForm(forms.Form):
     file = forms.FileField(label="A table: CSV, a workbook (XLSX), or a data package of Kessa's")
 
 
-class ColumnForm(forms.Form):
+class TestForm(forms.Form):
+    """What a test is that a column names, and how its results are written where their rows do not say."""
+
+    parameter = forms.ChoiceField(
+        choices=lambda: [("", "test …"), *((each, each) for each in _tests())], required=False
+    )
+    unit = forms.ChoiceField(choices=[("", "unit …"), *((each, sign(each) or each) for each in _UNITS)], required=False)
+    form = forms.ChoiceField(choices=[("", "as …"), *((each, f"as {each}") for each in FORMS)], required=False)
+    fraction = forms.ChoiceField(
+        choices=[("", "fraction …"), ("dissolved", "dissolved"), ("total", "total")], required=False
+    )
+    found_from = forms.CharField(
+        label="“Not detected” is below", max_length=20, required=False,
+        widget=forms.TextInput(attrs={"class": "input", "placeholder": "n.d. below", "size": 8}),
+    )  # fmt: skip
+
+
+TestForms = forms.formset_factory(TestForm, extra=0)
+
+
+class ColumnForm(TestForm):
     """What one column is about."""
 
     subject = forms.ChoiceField(
         choices=[("", "nothing for Kessa"), *((key, _CALLED[key]) for key in SUBJECTS), (RESULT, "results of …")],
         required=False,
     )
-    parameter = forms.ChoiceField(choices=lambda: [("", "…"), *((each, each) for each in _tests())], required=False)
-    unit = forms.ChoiceField(choices=[("", "…"), *((each, sign(each) or each) for each in _UNITS)], required=False)
-    form = forms.ChoiceField(choices=[("", "…"), *((each, f"as {each}") for each in FORMS)], required=False)
-    fraction = forms.ChoiceField(choices=[("", "…"), ("dissolved", "dissolved"), ("total", "total")], required=False)
-    found_from = forms.CharField(
-        label="“Not detected” is below", max_length=20, required=False,
-        widget=forms.TextInput(attrs={"class": "input", "placeholder": "n.d. below", "size": 8}),
-    )  # fmt: skip
+    field_order = ("subject",)
 
     def clean(self) -> dict[str, Any]:
         """Only what holds results says of what."""
@@ -109,7 +122,7 @@ class TableForm(forms.Form):
         double = [(f"{one}-{two}", f"rows {one} and {two}") for (one, _), (two, _) in pairwise(rows) if two == one + 1]
         fields: dict[str, Any] = self.fields
         fields["sheet"].choices = [(each, each) for each in sheets]
-        fields["head"].choices = [("", "the widest of the first rows"), *single, *double]
+        fields["head"].choices = [("", "the row that looks most like it"), *single, *double]
         if len(sheets) < 2:
             del fields["sheet"]
 

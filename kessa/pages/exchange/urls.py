@@ -12,5 +12,6 @@ urlpatterns = [
     path("in/", views.imports, name="imports"),
     path("in/file/", views.take_in, name="take_in"),
     path("in/<int:pk>/", views.imported, name="import"),
+    path("in/<int:pk>/left-out.csv", views.left_out, name="left_out"),
     path("in/<int:pk>/<slug:act>/", views.change_import, name="change_import"),
 ]

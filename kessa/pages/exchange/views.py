@@ -1,22 +1,29 @@
 """Files given out: asked for, on their way, fetched."""
 
+from itertools import chain
+from typing import Any
+
 from django.contrib import messages
 from django.core.exceptions import ValidationError
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
-from kessa.pages.exchange.forms import ColumnForms, ExportForm, ImportForm, ReadingForm, TableForm
+from kessa.core.importing.words import plain
+from kessa.pages.base.long_answers import table_answer
+from kessa.pages.exchange.forms import ColumnForms, ExportForm, ImportForm, ReadingForm, TableForm, TestForms
 from kessa.record.exports.models import Export
 from kessa.record.exports.resources import resources
 from kessa.record.exports.services import ask_for_export
 from kessa.record.imports import services
 from kessa.record.imports.models import Doubtful, Import, Stage
+from kessa.record.imports.rows import Reader
 from kessa.record.long_work import services as long_work
 from kessa.record.long_work.models import State
 from kessa.record.people.access import TeamRequest, member, technician
+from kessa.record.results.export import CSV_STARTS, csv_line
 
-_SHOWN, _ROWS = 10, 25
+_SHOWN, _ROWS, _AT_ONCE = 10, 25, 1000
 
 
 @member
@@ -97,24 +104,43 @@ def imported(request: TeamRequest, pk: int) -> HttpResponse:
         return render(request, "exchange/unreadable.html", {"imported": found})
     if found.stage == Stage.MATCHING or "columns" in request.GET:
         return _matching(request, found)
-    rows = Doubtful.objects.for_team(found.team_id).filter(imported=found).exclude(why=[])
+    rows = Doubtful.objects.for_team(found.team_id).filter(imported=found)
     context = {
         "imported": found,
-        "doubtful": rows[:_ROWS],
-        "left": rows.count(),
-        "mended": Doubtful.objects.for_team(found.team_id).filter(imported=found, why=[]).count(),
+        "doubtful": rows.to_mend()[:_ROWS],
+        "left": rows.to_mend().count(),
+        "mended": rows.filter(why=[]).count(),
+        "left_out": rows.left_out()[:_ROWS],
     }
     return render(request, "exchange/import.html", context)
+
+
+@technician
+@require_GET
+def left_out(request: TeamRequest, pk: int) -> HttpResponse | StreamingHttpResponse:
+    """Every row of a file that is not taken in, with why."""
+    found = _import(request, pk)
+    rows = Doubtful.objects.for_team(found.team_id).filter(imported=found).left_out()
+    head = CSV_STARTS + csv_line(["row", "why", *found.head])
+    lines = (csv_line([row.number, row.reason, *row.cells]) for row in rows.iterator(_AT_ONCE))
+    return table_answer(request, chain([head], lines), f"left-out-{pk}")
 
 
 def _matching(request: TeamRequest, found: Import) -> HttpResponse:
     columns = ColumnForms(request.POST or None, initial=found.columns, prefix="column")
     reading = ReadingForm(request.membership.team, request.POST or None, initial=found.reading)
+    reader = Reader(found.team, found.columns, found.reading)
+    words = [name for name, _ in found.told.get("named", [])]
+    initial = [reader.head_of_test(name)._asdict() for name in words]
+    tests = TestForms(request.POST if "test-TOTAL_FORMS" in request.POST else None, initial=initial, prefix="test")
     faults: list[str] = []
-    if request.method == "POST" and columns.is_valid() and reading.is_valid():
+    bound: list[Any] = [columns, reading, *([tests] if tests.is_bound else [])]
+    if all(each.is_valid() for each in bound):
         given = [{name: each.cleaned_data.get(name, "") for name in each.fields} for each in columns][: len(found.head)]
+        said = {plain(name): each.cleaned_data for name, each in zip(words, tests, strict=False) if tests.is_bound}
         try:
-            services.match(request.membership, found, given, reading.reading)
+            asked = {**reading.reading, "tests": {**found.reading.get("tests", {}), **said}}
+            services.match(request.membership, found, given, asked)
             return redirect("exchange:import", found.pk)
         except ValidationError as error:
             faults = error.messages
@@ -126,6 +152,7 @@ def _matching(request: TeamRequest, found: Import) -> HttpResponse:
     context = {
         "imported": found, "columns": columns, "named": named, "reading": reading, "faults": faults,
         "table": TableForm(found, initial=found.reading),
+        "tests": list(zip(found.told.get("named", []), tests, strict=False)), "test_forms": tests,
     }  # fmt: skip
     return render(request, "exchange/matching.html", context, status=422 if faults or reading.errors else 200)
 
@@ -156,7 +183,7 @@ def change_import(request: TeamRequest, pk: int, act: str) -> HttpResponse:
     return redirect("exchange:import", pk)
 
 
-_ON_IMPORT = {"take-in": services.import_file, "undo": services.undo, "cancel": long_work.cancel}
+_ON_IMPORT: dict[str, Any] = {"take-in": services.import_file, "undo": services.undo, "cancel": services.cancel}
 
 
 def _import(request: TeamRequest, pk: int) -> Import:

@@ -11,8 +11,10 @@ import os
 import resource
 import sys
 import zipfile
+from collections import Counter
 from collections.abc import Iterator
 from datetime import date, datetime, time
+from functools import partial
 from typing import IO, Any
 from zoneinfo import ZoneInfo
 
@@ -21,9 +23,13 @@ from django.utils.dateparse import parse_datetime
 
 # Before a number that a workbook holds as such.
 TYPED = "="
+# What comes last where a file cannot be read to its end.
+NO_TABLE, TOO_WIDE = "no table", "too many columns"
 # Each row by its number in the file, as text.
 Rows = Iterator[tuple[int, list[str]]]
-_CELLS, _CELL, _SAMPLE = 200, 500, 100_000
+_CELL, _SAMPLE, _FIRST_LINES = 500, 100_000, 20
+# So many columns a page can ask about.
+MOST_COLUMNS = 150
 # Bytes that reading may take, whatever a file says of itself.
 MEMORY = 180_000_000
 _ENCODINGS = ("utf-8-sig", "utf-16", "cp1252")
@@ -44,13 +50,44 @@ def _read(file: IO[bytes], sheet: str, zone: ZoneInfo) -> Iterator[Any]:
             yield []
             yield from _from_package(package, zone)
             return
+        sheets = [each for each in package.namelist() if each.startswith("xl/worksheets/") and each.endswith(".xml")]
+        has_formulas = any(_has_formulas(package, each) for each in sheets)
     from openpyxl import load_workbook  # noqa: PLC0415 # half a second that a text file does not need
 
     book = load_workbook(file, read_only=True, data_only=True)
     yield [each.title for each in book.worksheets]
-    rows = (book[sheet] if sheet else book.worksheets[0]).iter_rows(values_only=True)
+    name = sheet or book.worksheets[0].title
+    rows = book[name].iter_rows(values_only=True)
+    if has_formulas:
+        formulas = load_workbook(file, read_only=True)[name].iter_rows(values_only=True)
+        rows = (map(_computed, *each) for each in zip(rows, formulas, strict=False))
     for nth, row in enumerate(rows, 1):
-        yield nth, [_said(cell) for cell in row[:_CELLS]]
+        yield nth, _few([_said(cell) for cell in row])
+
+
+def _has_formulas(package: zipfile.ZipFile, sheet: str) -> bool:
+    """Whether a sheet computes anything: only then it is read a second time."""
+    end = b""
+    with package.open(sheet) as text:
+        while piece := text.read(1 << 20):
+            if b"<f>" in end + piece or b"<f " in end + piece:
+                return True
+            end = piece[-2:]
+    return False
+
+
+def _computed(value: Any, formula: Any) -> Any:
+    """Return what a cell of a workbook holds; its formula where the number was not computed."""
+    return str(formula) if value is None and formula is not None else value
+
+
+def _few(row: list[str]) -> list[str]:
+    """Return a row without what is empty at its end; raises ValueError where it has too many columns."""
+    while row and not row[-1]:
+        row.pop()
+    if len(row) > MOST_COLUMNS:
+        raise ValueError(TOO_WIDE)
+    return row
 
 
 def _from_package(package: zipfile.ZipFile, zone: ZoneInfo) -> Rows:
@@ -73,7 +110,7 @@ def _from_package(package: zipfile.ZipFile, zone: ZoneInfo) -> Rows:
         drawn = timezone.localtime(at, zone).isoformat(sep=" ") if at else row["drawn_at"]
         names = ("parameter", "fraction"), ("unit", "form", "low", "high")
         first, last = ([row[name] for name in each] for each in names)
-        yield nth, [places[row["place"]].removeprefix("'"), drawn, *first, number, *last]
+        yield nth, [_without_mark(places[row["place"]]), drawn, *first, number, *last]
 
 
 def _table(package: zipfile.ZipFile, path: str) -> Iterator[dict[str, str]]:
@@ -90,14 +127,17 @@ def _from_text(file: IO[bytes]) -> Rows:
     text = io.TextIOWrapper(file, encoding=encoding, newline="", errors="replace")
     try:
         start = sample.decode(encoding, errors="replace")
-        parted = max(
-            ";\t,|",
-            key=lambda mark: min((line.count(mark) for line in start.splitlines()[:5] if line.strip()), default=0),
-        )
+        parted = max(";\t,|", key=partial(_parts, [line for line in start.splitlines()[:_FIRST_LINES] if line.strip()]))
         for nth, row in enumerate(csv.reader(text, delimiter=parted), 1):
-            yield nth, [cell.strip()[:_CELL].removeprefix("'") for cell in row[:_CELLS]]
+            yield nth, _few([_without_mark(cell.strip()[:_CELL]) for cell in row])
     finally:
         text.detach()
+
+
+def _parts(lines: list[str], mark: str) -> tuple[int, int]:
+    """Return in how many lines a mark stands equally often, and how often: what parts columns does so in most."""
+    counts = Counter(count for line in lines if (count := line.count(mark)))
+    return max(((many, count) for count, many in counts.items()), default=(0, 0))
 
 
 def _decodes(sample: bytes, encoding: str) -> bool:
@@ -121,7 +161,12 @@ def _said(cell: Any) -> str:
     if isinstance(cell, float):
         # A number by itself has no decimal mark: whatever the mark of what is text, its point is one.
         return f"{TYPED}{cell:.10g}"
-    return str(cell).strip()[:_CELL].removeprefix("'")
+    return _without_mark(str(cell).strip()[:_CELL])
+
+
+def _without_mark(cell: str) -> str:
+    """Return text without the mark that keeps it from being run or counted; a name may begin with one ('t Hof)."""
+    return cell[1:] if cell.startswith("'") and not cell[1:2].isalpha() else cell
 
 
 def main(sheet: str, zone: str, seconds: str) -> int:
@@ -134,8 +179,8 @@ def main(sheet: str, zone: str, seconds: str) -> int:
                 sys.stdout.write(f"{json.dumps(said)}\n")
         except MemoryError:
             return 1
-        except Exception:  # whatever a file does to its reader, it is no table
-            sys.stdout.write('"no table"\n')
+        except Exception as fault:  # whatever a file does to its reader, it is no table
+            sys.stdout.write(f"{json.dumps(TOO_WIDE if str(fault) == TOO_WIDE else NO_TABLE)}\n")
     return 0
 
 

@@ -2,10 +2,13 @@
 
 import uuid
 from hashlib import sha256
+from typing import Any, ClassVar, Self
 
 from django.db import models
+from django.db.models import Q
 
 from kessa.record.long_work.models import LongWork
+from kessa.record.people.managers import TeamManager
 from kessa.record.people.models import TeamOwned
 
 
@@ -46,6 +49,22 @@ class Import(LongWork):
         return self.name
 
 
+class DoubtfulQuerySet(models.QuerySet):  # type: ignore[type-arg]
+    """The words in which doubtful rows are asked for."""
+
+    def to_mend(self) -> Self:
+        """Those about which something is doubtful still."""
+        return self.exclude(why=[])
+
+    def mended(self) -> Self:
+        """Those that are taken in as they were mended."""
+        return self.filter(why=[]).exclude(mended=[])
+
+    def left_out(self) -> Self:
+        """Those that are not taken in: doubtful still, or left out by whoever looked at them."""
+        return self.filter(~Q(why=[]) | Q(mended=[]))
+
+
 class Doubtful(TeamOwned):
     """A row of a file that cannot be taken in as it stands; mended, or left out."""
 
@@ -55,10 +74,17 @@ class Doubtful(TeamOwned):
     why = models.JSONField()
     mended = models.JSONField(null=True)
 
+    objects: ClassVar[Any] = TeamManager.from_queryset(DoubtfulQuerySet)()
+
     class Meta(TeamOwned.Meta):
         app_label = "exchange"
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["imported", "number"], name="one_doubtful_row_a_number")]
+
+    @property
+    def reason(self) -> str:
+        """Why it is not taken in."""
+        return " ".join(self.why) or "Left out by whoever imported the file."
 
 
 class Matching(TeamOwned):

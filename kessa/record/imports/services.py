@@ -6,11 +6,11 @@ from typing import Any
 
 from django.core.exceptions import ValidationError
 
-from kessa.core.errors import CannotCompute
 from kessa.record.imports import may
 from kessa.record.imports.models import Doubtful, Import, Matching, Stage, digest_of
 from kessa.record.imports.rows import Doubt, Reader
-from kessa.record.imports.tasks import check_import, look_for_table, undo_import, write_import
+from kessa.record.imports.tasks import check_import, look_for_table, put_back, undo_import, write_import
+from kessa.record.long_work import services as long_work
 from kessa.record.long_work.models import State
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
@@ -58,13 +58,14 @@ def match(by: Membership, imported: Import, columns: list[dict[str, str]], readi
     """
     held = _held(imported, Stage.MATCHING, Stage.MENDING)
     reading = reading | {name: held.reading.get(name, "") for name in ("sheet", "head")}
-    try:
-        faults = Reader(held.team, columns, reading).faults()
-    except CannotCompute as fault:
-        faults = [fault.message]
+    faults = Reader(held.team, columns, reading).faults()
     if faults:
         raise ValidationError(faults)
-    held.columns, held.reading = columns, reading
+    # What was asked, or what is said otherwise than was guessed, a person said.
+    said = set(held.reading.get("said", [])) | {
+        name for name in ("mark", "order") if reading.get(name) != held.reading.get(name)
+    }
+    held.columns, held.reading = columns, reading | {"said": sorted(said)}
     Matching.objects.for_team(held.team_id).update_or_create(
         team_id=held.team_id, heads=digest_of(held.head), defaults={"columns": columns, "reading": reading}
     )
@@ -110,6 +111,13 @@ def undo(by: Membership, imported: Import) -> Import:
             "Some of it was reviewed or released, and can be undone no more: set results aside instead."
         )
     return _set_going(held, Stage.UNDOING, undo_import)
+
+
+def cancel(by: Membership, imported: Import) -> None:
+    """Cancel what is under way with a file; it is as it was before. Raises ValidationError where nothing is."""
+    long_work.cancel(by, imported)
+    # Also where nobody had begun, or who had begun is dead.
+    put_back.configure(lock=f"import {imported.team_id}").defer(imported=imported.pk)
 
 
 def _held(imported: Import, *stages: Stage) -> Import:

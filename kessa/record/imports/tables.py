@@ -15,6 +15,8 @@ from typing import IO, Any, NamedTuple
 from django.utils import timezone
 
 from kessa.core.errors import CannotCompute
+from kessa.core.importing.heads import head_of
+from kessa.record.imports.files import MOST_COLUMNS, NO_TABLE, TOO_WIDE
 
 # Each row by its number in the file, as text.
 Rows = Iterator[tuple[int, list[str]]]
@@ -48,7 +50,7 @@ def rows_in(file: IO[bytes], name: str, sheet: str = "", head: str = "") -> Rows
     """Give the rows of a file from its head on, each with its number; raises CannotCompute where it is no table.
 
     `sheet` is the name of a workbook's sheet, else the first. `head` is the number of the row that names the columns,
-    or of two of them ("3-4"); else it is the first row, of the first few, with the most columns.
+    or of two of them ("3-4"); else it is that of the first few which says most of what columns are usually about.
     """
     file.seek(0, os.SEEK_END)
     with _opened(file, name, sheet, _READING + _A_MB * file.tell() // 1_000_000) as (_, rows):
@@ -98,8 +100,12 @@ def _lines(process: Any, name: str) -> Iterator[Any]:
     # A line that was cut off is the last.
     for line in filter(lambda each: each.endswith(b"\n"), process.stdout):
         said = json.loads(line)
-        if said == "no table":
+        if said == NO_TABLE:
             raise CannotCompute(f"“{name}” cannot be read as a table.", "file")
+        if said == TOO_WIDE:
+            raise CannotCompute(
+                f"“{name}” has more than {MOST_COLUMNS} columns: leave out those without results.", "file"
+            )
         yield said
     if process.wait() != 0:
         raise CannotCompute(f"“{name}” takes more time or memory to read than a table does: it is not read.", "file")
@@ -107,7 +113,7 @@ def _lines(process: Any, name: str) -> Iterator[Any]:
 
 def _from_head(rows: Rows, head: str) -> Rows:
     first, _, last = head.partition("-")
-    return _from_rows(rows, int(first), int(last or first)) if head else _from_widest(rows)
+    return _from_rows(rows, int(first), int(last or first)) if head else _from_likeliest(rows)
 
 
 def _from_rows(rows: Rows, first: int, last: int) -> Rows:
@@ -123,6 +129,12 @@ def _from_rows(rows: Rows, first: int, last: int) -> Rows:
             yield number, row
 
 
+def _likely(row: list[str]) -> tuple[int, int]:
+    """Return how likely a row names columns: how many of its cells are known as heads, and how many there are."""
+    known = sum(bool(head_of(cell).subject) for cell in row)
+    return known if known > 1 else 0, len([cell for cell in row if cell])
+
+
 def _filled(row: list[str]) -> list[str]:
     filled: list[str] = []
     for cell in row:
@@ -130,13 +142,16 @@ def _filled(row: list[str]) -> list[str]:
     return filled
 
 
-def _from_widest(rows: Rows) -> Rows:
-    """Leave out what stands before the head: the first row, of the first few, with the most columns."""
+def _from_likeliest(rows: Rows) -> Rows:
+    """Leave out what stands before the head: the row, of the first few, with the most heads that are known.
+
+    Where no row has two of them it is the first with the most columns.
+    """
     first = list(islice(rows, _HEAD_WITHIN))
-    widest = max((len([cell for cell in row if cell]) for _, row in first), default=0)
+    likeliest = max((_likely(row) for _, row in first), default=(0, 0))
     begun = False
     for number, row in first:
-        begun = begun or len([cell for cell in row if cell]) == widest
+        begun = begun or _likely(row) == likeliest
         if begun and any(row):
             yield number, row
     for number, row in rows:

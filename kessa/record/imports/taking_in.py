@@ -2,15 +2,16 @@
 
 from collections import defaultdict
 from collections.abc import Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid5
 
 from django.db import transaction
+from django.utils import timezone
 
 from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import Context
-from kessa.core.judging.limits import RuleSet
+from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.methods.exactness import TAKEN_IN
 from kessa.record.advice.place_status import restate
 from kessa.record.bulk import copy_in
@@ -20,12 +21,13 @@ from kessa.record.people.numbers import take_numbers
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets
 from kessa.record.results.assessing import Assessed, assess
+from kessa.record.results.context import context_of
 from kessa.record.results.models import Mark, PlaceStatus, Result
 from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample, Visit
 
-_AT_ONCE = 5000
+_AT_ONCE, _YEAR = 5000, timedelta(days=366)
 _MOST_ASSESSED = 200_000
 
 
@@ -54,9 +56,36 @@ class Writer:
         self.touched |= {each.place.pk: each.place for each in new}
 
     def finish(self) -> None:
-        """Let the places know what was found there."""
+        """Judge by other results where limits want that, now that all are there; let the places know what was found."""
         for place in self.touched.values():
+            self._judge_by_others(place)
             restate(place)
+
+    def _judge_by_others(self, place: Place) -> None:
+        """Judge anew what is held against limits that depend on its sample's other results, or on those before it.
+
+        Of the latter kind only what is of the last year: what an average was long ago decides nothing any more.
+        """
+        rows = Result.objects.for_team(self.team).filter(place=place, visit__taken_in=self.imported.number)
+        for parameter in rows.order_by().values_list("parameter", flat=True).distinct():
+            limits = [limit for _, limit in speaking_of(parameter, self.sets[place.pk], place.kind_key, place.feeds)]
+            these = rows.filter(parameter=parameter).order_by("taken_at")
+            if any(limit.formula for limit in limits):
+                self._judge_again(place, these)
+            elif any(limit.compared or limit.about.wants_past for limit in limits):
+                self._judge_again(place, these.filter(taken_at__gte=timezone.now() - _YEAR))
+
+    def _judge_again(self, place: Place, rows: Any) -> None:
+        changed = []
+        for result in rows.select_related("sample__visit").iterator(_AT_ONCE):
+            sets = self.sets[place.pk]
+            context = context_of(place, result.sample, result.parameter, sets, None, result.taken_at)
+            assessed = assess(result.parameter, result.quantity, sets, self.rule, context)
+            result.verdict, result.judgements = assessed.verdict, assessed.judgements
+            result.not_judged = assessed.not_judged
+            changed.append(result)
+        # Until all of a file is in, what came of it is not in the record yet, and may change.
+        Result._base_manager.bulk_update(changed, ["verdict", "judgements", "not_judged"], batch_size=_AT_ONCE // 10)
 
     def _new(self, found: Sequence[ReadRow]) -> list[ReadRow]:
         """Return what is not in the record yet: of the same place, second, test and number."""
@@ -80,21 +109,30 @@ class Writer:
         for each in found:
             if each.remark:
                 remarks[each.place.pk, each.at][each.remark] = None
-        there = set(
+        there = dict(
             Visit.objects.for_team(self.team)
             .filter(pk__any=[visit for visit, _ in numbers.values()])
-            .values_list("pk", flat=True)
+            .values_list("pk", "note")
         )
+        for key, (visit, _) in numbers.items():
+            # Rows of one sample may stand far apart.
+            new = [each for each in remarks.get(key, ()) if visit in there and each not in there[visit].split("; ")]
+            if new:
+                note = "; ".join(filter(None, [there[visit], *new]))
+                Visit.objects.for_team(self.team).filter(pk=visit).update(note=note)
         made = {key: pair for key, pair in numbers.items() if pair[0] not in there}
+        timed = {(each.place.pk, each.at) for each in found if each.is_timed}
         copy_in(Visit, (
-            Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, note="; ".join(remarks[place, at]),
+            Visit(pk=visit, team_id=self.team.pk, place_id=place, started_at=at, time_known=(place, at) in timed,
+                  note="; ".join(remarks[place, at]),
                   taken_in=self.imported.number, imported_by_id=self.imported.asked_by_id)
             for (place, at), (visit, _) in made.items()
         ))  # fmt: skip
         first = take_numbers(self.team.pk, "next_sample_number", len(made))
         copy_in(Sample, (
-            Sample(pk=sample, team_id=self.team.pk, visit_id=visit, number=number, drawn_at=at)
-            for number, ((_, at), (visit, sample)) in enumerate(made.items(), first)
+            Sample(pk=sample, team_id=self.team.pk, visit_id=visit, number=number, drawn_at=at,
+                   time_known=(place, at) in timed)
+            for number, ((place, at), (visit, sample)) in enumerate(made.items(), first)
         ))  # fmt: skip
         return numbers
 
@@ -106,7 +144,8 @@ class Writer:
             sample_id=sample,
             person_id=None,
             taken_at=row.at,
-            tested_at=row.at,
+            time_known=row.is_timed,
+            tested_at=None,
             family=TAKEN_IN,
             part="main",
             parameter=row.parameter,

@@ -12,7 +12,7 @@ from kessa.core.judging.holding import Context, Paired
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.judging.statistics import Dated
 from kessa.core.judging.usual import UsualRange
-from kessa.core.methods.exactness import IN_PLACE, Speaking, stands_for
+from kessa.core.methods.exactness import IN_PLACE, TAKEN_IN, Speaking, stands_for
 from kessa.core.methods.in_place import READ_AS, determined
 from kessa.core.quantities.parameters import parameter as known_parameter
 from kessa.core.quantities.quantity import Quantity
@@ -77,7 +77,8 @@ def readings_of(sample: Sample, measured: dict[str, Any] | None = None) -> dict[
 
     `measured` are rows_of the sample, where they are known already.
     """
-    measured = rows_of(sample) if measured is None else measured
+    if measured is None:
+        measured = imported_rows_of(sample) if sample.visit.taken_in else rows_of(sample)
     found = seen_on(sample.visit) | {name: quantity_of(row) for name, row in measured.items()}
     if sample.water_temperature_c is not None and "temperature" not in measured:
         found["temperature"] = determined("temperature", float(sample.water_temperature_c)).quantity
@@ -91,10 +92,20 @@ def rows_of(sample: Sample) -> dict[str, Any]:
     """
     rows = _of_sample(team=sample.team_id, sample=sample.pk, visit=sample.visit_id)
     own_warmth = sample.water_temperature_c is not None
+    return _by_parameter(
+        row for row in rows if not (own_warmth and row.family == IN_PLACE and row.parameter == "temperature")
+    )
+
+
+def imported_rows_of(sample: Sample) -> dict[str, Any]:
+    """Return the results that were imported with a sample, as rows_of does; nothing is calculated from these."""
+    rows = Result.objects.for_team(sample.team_id).current().filter(sample=sample, family=TAKEN_IN)
+    return _by_parameter(rows.values_list("parameter", "fraction", *_AS_INPUT, named=True))
+
+
+def _by_parameter(rows: Iterable[Any]) -> dict[str, Any]:
     found: dict[str, list[Any]] = {}
     for row in rows:
-        if own_warmth and row.family == IN_PLACE and row.parameter == "temperature":
-            continue
         if not in_words(row.unit) and row.fraction != "total":
             found.setdefault(known_parameter(row.parameter).key, []).append(row)
     return {name: _most_exact(each) for name, each in found.items()}
