@@ -108,9 +108,15 @@ class Reading(Api):
         exclude(self.ines, first, why="wrong")
         self.assertEqual(len(self.ask("/results").json()["rows"]), 1)
         self.assertEqual(len(self.ask("/results?standing=false&parameter=Chloride").json()["rows"]), 2)
-        for address in ("/results?paramter=chloride", "/places?standing=false"):
+        for address, why in (
+            ("/results?paramter=chloride", "is no parameter here"),
+            ("/places?standing=false", "is no parameter here"),
+            ("/results?parameter=chloride&parameter=pH", "asked for twice"),
+            ("/results?since=0.5", "with its zone"),
+            ("/results?until=2026-01-01T00:00:00", "timezone"),
+        ):
             answer = self.ask(address)
-            self.assertEqual((answer.status_code, "is no parameter here" in answer.json()["error"]), (422, True))
+            self.assertEqual((answer.status_code, why in answer.json()["error"]), (422, True), answer.content)
 
     def test_results_by_method_flag_and_state_and_what_changed(self):
         old, new = (measured(self.place, self.olek, 7, 7, days_ago=day) for day in (9, 2))
@@ -168,10 +174,14 @@ class Reading(Api):
             "Datastreams('nonsense')",
             "Datastreams('MQB8YXxifGN8ZHxleWU')",
             "Sensors('x')",
+            "ObservedProperties('nonsense')",
         ):
             self.assertEqual(self.ask(f"/sensorthings/v1.1/{link}").status_code, 404, link)
-        for query in ("$filter=result gt 3", "$orderby=result", "$top=0"):
-            self.assertEqual(self.ask(f"/sensorthings/v1.1/Observations?{query}").status_code, 422, query)
+        for query in (
+            "Observations?$filter=result gt 3", "Observations?$orderby=result", "Observations?$top=0",
+            "Observations?$expand=Datastream", "Things?$orderby=name", "Datastreams?$expand=Observations",
+        ):  # fmt: skip
+            self.assertEqual(self.ask(f"/sensorthings/v1.1/{query}").status_code, 422, query)
 
     def test_no_key_no_scope_no_other_team(self):
         ulf, theirs = team_of("Ulf")

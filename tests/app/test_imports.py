@@ -3,21 +3,27 @@
 import io
 import zipfile
 from datetime import UTC, datetime
+from types import SimpleNamespace
 from unittest.mock import patch
 
+from asgiref.sync import async_to_sync
 from django.core.exceptions import ValidationError
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import override_settings
 from django.urls import reverse
 from openpyxl import Workbook
+from procrastinate.contrib.django import app
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kessa.record.exports.services import ask_for_export
 from kessa.record.exports.tasks import write_export
 from kessa.record.imports import services, tables, tasks
 from kessa.record.imports.models import Import
-from kessa.record.imports.rows import guess
+from kessa.record.imports.rows import Reader, guess
 from kessa.record.imports.tables import rows_in
 from kessa.record.long_work.services import cancel
+from kessa.record.long_work.tasks import take_up
 from kessa.record.people.acts import NotAllowed
 from kessa.record.people.models import Role
 from kessa.record.places.models import Place
@@ -25,6 +31,7 @@ from kessa.record.reports.services import issue
 from kessa.record.results.export import csv_pieces
 from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.review.services import accept
+from kessa.record.testing.corrections import correct_sample
 from kessa.record.visits.models import Sample, Visit
 from tests.app.pages import PageTest
 from tests.world import SETS, measured, member, team_of
@@ -62,7 +69,7 @@ def packed(parts, workbook=None):
 
 
 @override_settings(MEDIA_ROOT="/tmp/kessa-test-files")
-class TakenIn(PageTest):
+class ImportTest(PageTest):
     def setUp(self):
         self.ines, _ = team_of("Ines")
         self.team = self.ines.team
@@ -90,6 +97,17 @@ class TakenIn(PageTest):
         rows = Result.objects.for_team(self.team).filter(place=self.ford).order_by("taken_at", "parameter")
         return [(f"{each.taken_at:%d.%m.%H}", each.parameter, each.value, each.censor, each.verdict) for each in rows]
 
+    def taken_in(self, *lines, **reading):
+        """What a table amounts to once it is in the record, and why rows were doubtful, by their numbers."""
+        imported = self.matched(self.brought("\n".join(lines)), **{"mark": ".", "found_from": ""} | reading)
+        why = {row.number: " ".join(row.why) for row in imported.doubtful.all()}
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
+        self.assertEqual(imported.told["rows"], len(lines) - 1)
+        return why
+
+
+class TakenIn(ImportTest):
     def test_matched_mended_taken_in_and_undone(self):
         imported = self.brought()
         page = self.client.get(f"/exchange/in/{imported.pk}/")
@@ -166,7 +184,7 @@ class TakenIn(PageTest):
         before = self.results()
         Import.objects.for_team(self.team).update(state="running", stage="writing")
         self.done(tasks.write_import, imported)
-        self.assertEqual((self.results(), imported.told["there_already"]), (before, 5))
+        self.assertEqual((self.results(), imported.told["written"]), (before, 5))
         self.assertContains(
             self.client.post("/exchange/in/file/", {"file": SimpleUploadedFile("b.csv", OLD.encode())}, follow=True),
             "This very file is here already",
@@ -257,15 +275,6 @@ class TakenIn(PageTest):
             (again.reading["mark"], again.reading["order"], again.reading["found_from"]), (",", "dmy", "0,1")
         )
 
-    def taken_in(self, *lines, **reading):
-        """What a table amounts to once it is in the record, and why rows were doubtful, by their numbers."""
-        imported = self.matched(self.brought("\n".join(lines)), **{"mark": ".", "found_from": ""} | reading)
-        why = {row.number: " ".join(row.why) for row in imported.doubtful.all()}
-        services.import_file(self.ines, imported)
-        self.done(tasks.write_import, imported)
-        self.assertEqual(imported.told["rows"], len(lines) - 1)
-        return why
-
     def test_every_row_of_a_long_table_is_written(self):
         days = [f"Ford;2020-{1 + nth // 28:02}-{1 + nth % 28:02} 09:00;{20 + nth % 7}" for nth in range(250)]
         self.assertEqual(self.taken_in("Site;Date;Chloride (mg/L)", *days), {})
@@ -276,7 +285,8 @@ class TakenIn(PageTest):
         self.matched(self.brought(f"{head}\nFord;5.6.2019;28;0,5"))
         # The same heads, another mark: never a thousand times as much.
         again = self.brought(f"{head}\nFord;5.6.2020;28;1.250\nFord;6.6.2020;28;0.125")
-        self.assertEqual((again.reading["mark"], again.reading["order"]), (".", "dmy"))
+        # What may be the fifth of June or the sixth of May is asked again, whatever it was the last time.
+        self.assertEqual((again.reading["mark"], again.reading["order"]), (".", ""))
         self.assertEqual(self.taken_in(head, "Ford;5.6.2021;28;0.125", mark=",").keys(), {2})
 
     def test_places_are_known_by_their_degrees(self):
@@ -493,3 +503,202 @@ class TakenIn(PageTest):
         self.assertEqual(self.client.get("/exchange/in/").status_code, 200)
         head, *rows = rows_in(io.BytesIO("Site\tDate\tpH\nFord\t2019-01-02\t7,1\n".encode("utf-16")), "x.csv")
         self.assertEqual(guess(head[1], [row for _, row in rows])[1]["mark"], ",")
+
+
+class NothingGuessed(ImportTest):
+    """What a file does not say is asked, or said to be missing; what it says is kept whole."""
+
+    head = "Site;Date;Chloride (mg/L)"
+
+    def kept(self, *names):
+        rows = Result.objects.for_team(self.team).order_by("taken_at", "parameter")
+        return list(rows.values_list(*names))
+
+    def test_what_the_first_rows_do_not_show_is_asked_when_it_comes(self):
+        plain = [f"Ford;2020-{1 + nth // 28:02}-{1 + nth % 28:02} 09:00;{nth % 50}" for nth in range(230)]
+        for line, fault in (
+            ("Ford;2021-01-01 09:00;1,234", "Say what the decimal mark is: “1,234” may be read either way."),
+            ("Ford;04/05/2021 09:00;28", "Say in which order day, month and year stand: “04/05/2021 09:00” may"),
+        ):
+            imported = self.brought("\n".join([self.head, *plain, line]))
+            given = {"mark": imported.reading["mark"], "order": imported.reading["order"], "place": ""}
+            self.assertEqual((given["mark"], given["order"]), (".", "dmy"))
+            services.match(self.ines, imported, imported.columns, given)
+            tasks.check_import(imported.pk)
+            imported.refresh_from_db()
+            self.assertEqual((imported.stage, fault in imported.fault), ("matching", True), imported.fault)
+            with self.assertRaisesMessage(ValidationError, fault[:20]):
+                services.match(self.ines, imported, imported.columns, {**given, **imported.reading})
+            # Once it is said it is said.
+            services.match(self.ines, imported, imported.columns, given)
+            self.assertEqual(self.done(tasks.check_import, imported).told["results"], 231)
+        # One number that can be read in one way only shows it for all.
+        imported = self.brought("\n".join([self.head, *plain, "Ford;2021-01-01 09:00;1,234", "Ford;2021-01-02;0.5"]))
+        services.match(self.ines, imported, imported.columns, {"mark": ".", "order": "dmy", "place": ""})
+        self.assertEqual(self.done(tasks.check_import, imported).told["results"], 232)
+
+    def test_ends_are_those_of_the_column_before_them(self):
+        head = f"{self.head};Low;High;Nitrate (mg/L as NO3)"
+        why = self.taken_in(head, "Ford;2019-03-05;28;20;40;30", "Ford;2019-03-06;28;;40;30", "Ford;2019-03-07;28;-;;3")
+        self.assertEqual(why, {3: "chloride: an upper end stands with it, and no lower one."})
+        first = [row[1:] for row in self.kept("taken_at", "parameter", "low", "high")[:2]]
+        self.assertEqual(first, [("chloride", 20, 40), ("nitrate", 29.5, 30.5)])
+        for columns in ("Low;Chloride (mg/L);Nitrate (mg/L as N)", "Chloride (mg/L);Low;Low;pH"):
+            with self.assertRaisesMessage(ValidationError, "one of each"):
+                self.matched(self.brought(f"Site;Date;{columns}\nFord;2019-03-05;1;2;3;4"), mark=".", found_from="")
+
+    def test_every_row_is_accounted_for(self):
+        lines = [
+            f"{self.head};Remark;Comment", "Ford;2019-03-05;28;clear;cold", "Ford;2019-03-06;;frozen;",
+            "Ford;soon;33;;", "Ford;2019-03-08;31;;", "Ford;never;1;;",
+        ]  # fmt: skip
+        imported = self.matched(self.brought("\n".join(lines)), mark=".", found_from="")
+        self.assertEqual((imported.told["without"], imported.told["first_without"]), (1, [3]))
+        # Mended, it says what another row says: neither is dropped without a word.
+        services.mend(self.ines, imported, 4, ["Ford", "2019-03-08", "33"])
+        services.import_file(self.ines, imported)
+        tasks.write_import(imported.pk)
+        imported.refresh_from_db()
+        self.assertEqual((imported.stage, self.results()), ("mending", []))
+        self.assertIn("say what others say already", imported.fault)
+        services.mend(self.ines, imported, 5, ["Ford", "2019-03-09", "31"])
+        services.import_file(self.ines, imported)
+        self.done(tasks.write_import, imported)
+        told = imported.told
+        self.assertEqual((told["rows"], told["written"], told["left_out"], told["without"]), (5, 3, 1, 1))
+        self.assertEqual(Visit.objects.for_team(self.team).earliest("started_at").note, "clear; cold")
+        page = f"/exchange/in/{imported.pk}/"
+        for words in ("Rows without a result", "Rows left out, and why", "“never” is no day with its whole year."):
+            self.assertContains(self.client.get(page), words)
+        table = b"".join(self.client.get(f"{page}left-out.csv")).decode()
+        self.assertIn("6,“never” is no day with its whole year.,Ford,never,1", table)
+
+    def test_remarks_of_one_sample_far_apart_are_kept(self):
+        rows = ["Ford;2019-03-05;Chloride;28;mg/L;clear", "Ford;2019-03-05;Sulfate;10;mg/L;BOTTLE BROKEN"]
+        with patch.object(tasks, "_BATCH", 1):
+            self.taken_in("Site;Date;Test;Value;Unit;Remark", *rows)
+        self.assertEqual(Visit.objects.for_team(self.team).get().note, "clear; BOTTLE BROKEN")
+
+    def test_tables_as_they_come(self):
+        comma = "Results of the school\n\nSite,Date,Chloride (mg/L)\nFord,2019-03-05,28.5\n"
+        self.assertEqual(self.brought(comma).head, ["Site", "Date", "Chloride (mg/L)"])
+        book = Workbook()
+        for row in (["Site", "Date", "Chloride (mg/L)"], ["Ford", "2019-03-05", "=2*14"], ["Ford", "2019-03-06", 14]):
+            book.active.append([*row, *[None] * 300])
+        out = io.BytesIO()
+        book.save(out)
+        imported = self.matched(self.brought(name="a.xlsx", content=out.getvalue()), mark=".", found_from="")
+        self.assertEqual([(row.number, "2*14" in row.why[0]) for row in imported.doubtful.all()], [(2, True)])
+        self.client.post(
+            "/exchange/in/file/", {"file": SimpleUploadedFile("w.csv", ";".join(f"x{n}" for n in range(160)).encode())}
+        )
+        tasks.look_for_table(self.latest().pk, "", "")
+        self.assertIn("more than 150 columns", self.latest().fault)
+        # Names may begin with an apostrophe, and differ in their capitals alone.
+        for name in ("'t Hof", "ford"):
+            Place.objects.create(team=self.team, name=name)
+        why = self.taken_in(
+            self.head, "'t Hof;2019-03-05;28", "ford;2019-03-05;29", "FORD;2019-03-06;30", "'t hof;2019-03-07;'31;stray"
+        )
+        self.assertEqual(why, {4: "“FORD” is no place of your team."})
+        self.assertEqual(self.kept("place__name", "value"), [("'t Hof", 28), ("ford", 29), ("'t Hof", 31)])
+
+    def latest(self):
+        return Import.objects.for_team(self.team).latest("pk")
+
+    def test_what_rows_call_a_test_is_said_once_for_all_of_them(self):
+        lines = ["Site;Date;Test;Value;Unit", "Ford;2019-03-05;Nitrat;5;mg/L", "Ford;2019-03-05;Fe-ges;n.d.;mg/L"]
+        imported = self.matched(self.brought("\n".join(lines)), mark=".", found_from="")
+        self.assertEqual(imported.told["doubtful"], 2)
+        page = f"/exchange/in/{imported.pk}/"
+        self.assertContains(self.client.get(f"{page}?columns=yes"), "Fe-ges: Parameter")
+        data = {"mark": ".", "order": "dmy", "place": "", "found_from": "", "column-TOTAL_FORMS": 5,
+                "column-INITIAL_FORMS": 5, "test-TOTAL_FORMS": 2, "test-INITIAL_FORMS": 2}  # fmt: skip
+        for nth, column in enumerate(imported.columns):
+            data |= {f"column-{nth}-{name}": value for name, value in column.items()}
+        data |= {
+            "test-0-parameter": "nitrate",
+            "test-0-form": "N",
+            "test-1-parameter": "iron",
+            "test-1-found_from": "0.05",
+        }
+        self.client.post(f"{page}?columns=yes", data)
+        services.import_file(self.ines, self.done(tasks.check_import, imported))
+        self.done(tasks.write_import, imported)
+        self.assertEqual(
+            self.kept("parameter", "censor", "value", "form"), [("iron", "<", 0.05, "Fe"), ("nitrate", "", 5, "N")]
+        )
+        # The next file of the kind is read alike, but for its place.
+        again = self.brought("\n".join(lines).replace("2019", "2020"))
+        self.assertEqual(again.reading["tests"]["fe-ges"]["parameter"], "iron")
+        self.ford.refresh_from_db()
+        services.match(self.ines, again, again.columns, {**again.reading, "place": str(self.ford.pk)})
+        self.assertEqual(self.brought("\n".join(lines).replace("2019", "2021")).reading["place"], "")
+
+    def test_as_what_amounts_are_written_is_asked_where_it_matters(self):
+        for head, asked in (("Alkalinity (mg/L)", True), ("Hardness (mmol/L)", True), ("Hardness °dH", False)):
+            imported = self.brought(f"Site;Date;{head}\nFord;2019-03-05;5")
+            faults = Reader(self.team, imported.columns, {"mark": ".", "order": "dmy"}).faults()
+            self.assertEqual([each for each in faults if "as what it is written" in each] != [], asked, head)
+
+    def test_germs_are_there_or_not(self):
+        head = "Site;Date;E. coli (CFU/100 mL);Total coliforms"
+        why = self.taken_in(head, "Ford;2019-03-05;12;present", "Ford;2019-03-06;0;n.d.", "Ford;2019-03-07;<1;-2")
+        self.assertEqual(list(why), [4])
+        self.assertEqual(self.kept("value", "unit"), [(1, "presence")] * 2 + [(0, "presence")] * 2)
+
+    def test_a_time_that_nobody_wrote_is_not_shown_anywhere(self):
+        self.taken_in(self.head, "Ford;2019-03-05;28", "Ford;2019-03-06 09:40;0")
+        self.assertEqual(self.kept("time_known", "tested_at", "low"), [(False, None, 27.5), (True, None, 0)])
+        first = Result.objects.for_team(self.team).earliest("taken_at")
+        sample = first.sample
+        certificate = issue(self.ines, self.team, "certificate", {"sample": str(sample.pk)}).body
+        pages = [self.client.get(each).content.decode() for each in (
+            "/log/", f"/log/{first.pk}/", f"/review/{first.visit_id}/", f"/places/{self.ford.pk}/", "/review/",
+        )]  # fmt: skip
+        table = "".join(csv_pieces(Result.objects.for_team(self.team).newest_first(), UTC))
+        for text in (certificate, *pages, table):
+            self.assertNotRegex(text, r"12[:.]00")
+        self.assertIn("5 March 2019, time not known", certificate)
+        self.assertIn("2019-03-06T09:40", table)
+        # Nor does it get digits that it had not.
+        self.assertRegex(pages[0], r">28</b> mg/L")
+        # What was imported is not put right one by one: what hangs on it would not follow.
+        with self.assertRaisesMessage(ValidationError, "was imported"):
+            correct_sample(self.ines, sample, {"drawn_at": first.taken_at}, why="slip")
+
+    def test_limits_see_the_other_results_of_the_sample(self):
+        head = "Site;Date;Test;Value;Unit;As"
+        rows = ["Ford;2019-03-05;ammonia;2;mg/L;N", "Ford;2019-03-05;temperature;25;°C;", "Ford;2019-03-05;pH;9;;"]
+        with patch.object(tasks, "_BATCH", 1):
+            self.taken_in(head, *rows)
+        found = Result.objects.for_team(self.team).get(parameter="ammonia")
+        self.assertEqual(found.verdict, "outside")
+        self.assertEqual(found.not_judged, [])
+
+    def test_cancelled_before_it_began_it_is_as_it_was(self):
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
+        with self.captureOnCommitCallbacks():
+            self.client.post(f"/exchange/in/{imported.pk}/cancel/")
+        tasks.write_import(imported.pk)
+        tasks.put_back(imported.pk)
+        self.assertContains(self.client.get(f"/exchange/in/{imported.pk}/"), "Take it in, without the doubtful rows")
+
+    def test_what_a_dead_worker_left_is_taken_up_and_leaves_nothing_twice(self):
+        imported = self.matched(self.brought())
+        services.import_file(self.ines, imported)
+        with (
+            patch.object(tasks, "_BATCH", 1),
+            patch.object(tasks.Writer, "finish", side_effect=SystemExit),
+            self.assertRaises(SystemExit),
+        ):
+            tasks.write_import(imported.pk)
+        self.assertEqual((self.latest().stage, len(self.results())), ("writing", 5))
+        with connection.cursor() as cursor:
+            cursor.execute("UPDATE procrastinate_jobs SET status = 'doing' WHERE task_name = 'exchange.write_import'")
+        async_to_sync(take_up)(SimpleNamespace(app=app), 0)
+        job = ProcrastinateJob.objects.get(task_name="exchange.write_import")
+        self.assertEqual((job.status, job.lock), ("todo", f"import {self.team.pk}"))
+        self.done(tasks.write_import, imported)
+        self.assertEqual((imported.told["written"], len(self.results())), (5, 5))

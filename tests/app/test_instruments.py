@@ -24,6 +24,7 @@ from kessa.record.api_keys.services import make_key, new_key_secret
 from kessa.record.instruments.models import Instrument, ReceivedReading
 from kessa.record.instruments.services import keep_instrument, take_readings
 from kessa.record.methods.models import OwnMethod
+from kessa.record.people.models import Team
 from kessa.record.results.models import Result
 from tests.app.pages import sign_in
 from tests.world import Taps, begin, send, stocked_kit, team_of
@@ -60,6 +61,9 @@ class Instruments(TestCase):
         shown = [{"display": 2.13, "unit": "mg/L", "at": timezone.now().isoformat()}]
         self.assertEqual(self.send(shown, key).json(), {"new": 1})
         self.assertEqual(self.send(shown, key).json(), {"new": 0})
+        # A clock that is ahead: twice is harmless all the same.
+        ahead = [{"display": 2.2, "unit": "mg/L", "at": (timezone.now() + timedelta(minutes=1)).isoformat()}]
+        self.assertEqual([self.send(ahead, key).json()["new"] for _ in range(2)], [1, 0])
         self.assertEqual(self.send(shown, key, other).status_code, 403)
         self.assertEqual(self.client.get("/api/v1/results", HTTP_AUTHORIZATION=f"Bearer {key}").status_code, 403)
         self.assertEqual(self.send(shown, self.key(scopes=["read"])).status_code, 403)
@@ -187,6 +191,10 @@ class Instruments(TestCase):
         self.assertContains(taken("time,degC\n2024-05-03T09:00:00Z,12\nyesterday,12\n"), "Line 3: “yesterday,12”")
         self.assertContains(taken("COND 512 uS/cm 18 C\n", "conductivity"), "shows degC, not uS/cm")
         self.assertContains(taken("binary"), "This is no text.")
+        # An hour that the clocks had twice would lose half of its readings.
+        Team.objects.filter(pk=self.team.pk).update(time_zone="Europe/London")
+        twice = "time,degC\n2023-10-29T00:45:00,12\n2023-10-29T01:30:00,12\n2023-10-29T01:30:00,12\n"
+        self.assertContains(taken(twice), "was twice on the clocks of Europe/London")
         self.assertEqual(ReceivedReading.objects.for_team(self.team).count(), 96)
 
     def test_every_stand_in_is_understood_by_its_adapter(self):

@@ -100,6 +100,7 @@ class Packages(TestCase):
         for table, old, new, words in (
             ("samples", r"(?s)\n.*", "\n", "does not hold it"),
             # The last of all: what came before it, photographs among it, is not kept either.
+            ("places", r"54\.5", "954.5", "no data package"),
             ("acts", r"20\d\d-\d\d-\d\dT", "never", "no data package"),
         ):
             with self.subTest(table):

@@ -1,7 +1,6 @@
 """What the API answers and takes: every noun to read; visits, samples and tests to write, by the same acts as pages."""
 
 from collections.abc import Iterator
-from datetime import datetime
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -10,7 +9,7 @@ from django.http import Http404, HttpResponse
 from ninja import Query, Router, Schema
 from ninja.errors import AuthenticationError, HttpError
 from ninja.errors import ValidationError as NotAsDescribed
-from pydantic import AwareDatetime, Field, StringConstraints
+from pydantic import AwareDatetime, BeforeValidator, Field, StringConstraints
 
 from kessa.core.adapters.adapter import InstrumentReading
 from kessa.core.errors import CannotCompute
@@ -53,6 +52,16 @@ router = Router()
 # ---- to read --------------------------------------------------------------------------------------------------------
 
 
+def _with_its_day(text: Any) -> Any:
+    """Return text as it is; raises ValueError for a bare number, which says neither day nor zone."""
+    if not isinstance(text, str) or "-" not in text:
+        raise ValueError("a time as ISO 8601 writes it, with its zone")
+    return text
+
+
+Instant = Annotated[AwareDatetime, BeforeValidator(_with_its_day)]
+
+
 class Asked(Schema):
     """Which page of a noun is asked for."""
 
@@ -65,12 +74,12 @@ class ResultsAsked(Asked):
 
     place: schemas.Number62 | None = None
     parameter: Annotated[str, StringConstraints(max_length=60)] | None = None
-    since: datetime | None = None
-    until: datetime | None = None
+    since: Instant | None = None
+    until: Instant | None = None
     method: Annotated[str, StringConstraints(max_length=60)] | None = None
     flag: Annotated[str, StringConstraints(max_length=30)] | None = None
     review: Review | None = Field(None, description="How far its visit is reviewed.")
-    changed_since: AwareDatetime | None = Field(
+    changed_since: Instant | None = Field(
         None,
         description="New since then, or given or freed of a flag, or reviewed. With standing=false also what ended.",
     )
@@ -133,6 +142,9 @@ def _add(noun: Resource) -> None:
         may_read(request)
         for name in request.GET.keys() - known:
             raise HttpError(422, f"“{name[:40]}” is no parameter here; these are: {', '.join(known)}.")
+        for name, values in request.GET.lists():
+            if len(values) > 1:
+                raise HttpError(422, f"“{name}” is asked for twice: one at a time.")
         rows: Any = noun.rows(request.membership.team_id, None)
         if noun.name == "results":
             rows = rows.current() if asked.standing else rows

@@ -8,10 +8,12 @@ Locations and Datastreams expanded in Things.
 import base64
 import binascii
 from collections.abc import Callable, Iterable
+from datetime import datetime, timedelta
 from typing import Annotated, Any, NamedTuple
 
 from django.http import Http404
 from django.urls import reverse
+from django.utils import timezone
 from ninja import Query, Router, Schema
 from ninja.errors import HttpError
 from pydantic import Field
@@ -135,12 +137,20 @@ def _property(request: TeamRequest, key: str) -> Entity:
     )  # fmt: skip
 
 
+def _phenomenon(result: Result) -> datetime | str:
+    """When a sample was drawn: a moment, or the whole day (as ISO 8601 writes an interval) where only that is known."""
+    if result.time_known:
+        return result.taken_at
+    day = timezone.localtime(result.taken_at).replace(hour=0, minute=0, second=0, microsecond=0)
+    return f"{day.isoformat()}/{(day + timedelta(days=1)).isoformat()}"
+
+
 def _observation(request: TeamRequest, result: Result) -> Entity:
     stream = _Stream(result.place_id, *(getattr(result, name) for name in _SERIES[1:]))
     coverage = None if result.method_class == TAKEN_IN else 0.95
     ends = {"low": result.low, "high": result.high, "coverage": coverage}
     made = _entity(
-        request, "Observations", str(result.pk), (), phenomenonTime=result.taken_at, resultTime=result.tested_at,
+        request, "Observations", str(result.pk), (), phenomenonTime=_phenomenon(result), resultTime=result.tested_at,
         result=result.value, resultQuality=ends, parameters={"censor": result.censor, "verdict": result.verdict},
     )  # fmt: skip
     return made | {"Datastream@iot.navigationLink": _address(request, "Datastreams", f"'{stream.key}'")}
@@ -149,9 +159,14 @@ def _observation(request: TeamRequest, result: Result) -> Entity:
 # ---- the sets -------------------------------------------------------------------------------------------------------
 
 
-def _page(request: TeamRequest, asked: Paged, rows: Any, tell: Callable[[TeamRequest, Any], Entity]) -> Entity:
-    """Return a page of a set; raises HttpError where it is asked for in a way that is not known here."""
-    unknown = request.GET.keys() - {field.alias for field in Paged.model_fields.values()}
+def _page(
+    request: TeamRequest, asked: Paged, rows: Any, tell: Callable[[TeamRequest, Any], Entity], *also: str
+) -> Entity:
+    """Return a page of a set; raises HttpError where it is asked for in a way that is not known here.
+
+    `also` is what this set answers to besides $top, $skip and $count.
+    """
+    unknown = request.GET.keys() - {"$top", "$skip", "$count", *also}
     if unknown:
         raise HttpError(422, f"“{min(unknown)[:40]}” is not answered here: see what /api/v1/openapi.json has.")
     found = list(rows[asked.skip : asked.skip + asked.top + 1])
@@ -208,7 +223,7 @@ def things(request: TeamRequest, asked: Query[Paged]) -> Entity:
             given["Datastreams"] = [_datastream(request, each) for each in _streams(request, place.pk)]
         return given
 
-    return _page(request, asked, _places(request), told)
+    return _page(request, asked, _places(request), told, "$expand")
 
 
 @router.get("/Things({pk})", summary="A place", **_ANSWER)
@@ -270,7 +285,7 @@ def related_of(request: TeamRequest, key: str, related: str, asked: Query[Paged]
     stream = _held(request, key)
     match related:
         case "Observations":
-            return _page(request, asked, _results(request, asked, stream), _observation)
+            return _page(request, asked, _results(request, asked, stream), _observation, "$orderby")
         case "Thing":
             return _thing(request, _places(request).get(pk=stream.place))
         case "Sensor":
@@ -311,13 +326,16 @@ def observed_properties(request: TeamRequest, asked: Query[Paged]) -> Entity:
 @router.get("/ObservedProperties('{key}')", summary="Something that can be measured", **_ANSWER)
 def observed_property(request: TeamRequest, key: str) -> Entity:
     """Something that can be measured; a team may have its own."""
-    return _property(request, key[:60])
+    own = Result.objects.for_team(request.membership.team_id).filter(parameter=key)
+    if key not in {each.key for each in parameters().values()} and not own.exists():
+        raise Http404
+    return _property(request, key)
 
 
 @router.get("/Observations", summary="Results that stand", **_ANSWER)
 def observations(request: TeamRequest, asked: Query[Paged]) -> Entity:
     """Results that stand, the newest first unless they are asked for otherwise."""
-    return _page(request, asked, _results(request, asked), _observation)
+    return _page(request, asked, _results(request, asked), _observation, "$orderby")
 
 
 @router.get("/Observations({pk})", summary="A result", **_ANSWER)

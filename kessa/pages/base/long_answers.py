@@ -3,6 +3,11 @@
 from collections.abc import Iterable, Iterator
 from weakref import WeakSet
 
+from django.http import HttpResponse, StreamingHttpResponse
+
+from kessa.pages.base.views import one_moment
+from kessa.record.people.access import TeamRequest
+
 # Each keeps a thread of the server: others are left for the pages and the taps.
 _AT_A_TIME = 2
 _being_written: WeakSet["LongAnswer"] = WeakSet()
@@ -26,3 +31,12 @@ class LongAnswer:
     def close(self) -> None:
         """Make room for the next."""
         _being_written.discard(self)
+
+
+def table_answer(request: TeamRequest, lines: Iterable[str], name: str) -> HttpResponse | StreamingHttpResponse:
+    """Answer with a table as CSV; the page asks again where there is no thread to spare."""
+    if not may_begin():
+        return one_moment(request, 503, "Other files are being written just now. This one comes by itself.")
+    answer = StreamingHttpResponse(LongAnswer(lines), content_type="text/csv; charset=utf-8")
+    answer["Content-Disposition"] = f'attachment; filename="{name}.csv"'
+    return answer

@@ -11,7 +11,7 @@ from django.utils.safestring import SafeString, mark_safe
 from kessa.core.advising.advice import Advice
 from kessa.core.advising.wording import plain_answer, sentences
 from kessa.core.runs.flags import ENDS, words
-from kessa.pages.base.tags import form_in, gauge, interval_in, measured_in, stands
+from kessa.pages.base.tags import form_in, gauge, interval_in, measured_in, stands, when
 from kessa.record.advice.advising import advised, named_at, where_of
 from kessa.record.people.display import display_for
 from kessa.record.people.models import User
@@ -84,11 +84,10 @@ def number_rows(results: list[Any], reader: User) -> SafeString:
         return mark_safe("")
     shown = display_for(results[0].unit, results[0].form, results[0].parameter, reader)
     result_at = reverse("results:result", args=[0]).removesuffix("0/")
-    zone, written = timezone.get_current_timezone(), []
+    written = []
     for result in results:
-        at = result.taken_at.astimezone(zone)
         written.append(
-            f'<tr><td class="r"><a href="{result_at}{result.pk}/">{at.day} {at:%b %Y, %H:%M}</a></td>'
+            f'<tr><td class="r"><a href="{result_at}{result.pk}/">{when(result, "j M Y, H:i")}</a></td>'
             f"<td>{measured_in(shown, result)}</td><td>{interval_in(shown, result)}</td>"
             f"<td>{escape(result.verdict)}</td></tr>"
         )
@@ -117,7 +116,7 @@ def _written(row: Row, names: Names, reader: User, result_at: str, place_at: str
     return (
         f'<tr role="row"{ended}><td role="cell" class="r when">'
         f'<a href="{result_at}{result.id}/">{at.day} {at:%b %Y}</a><br>'
-        f'<span class="soft">{at:%H:%M}, {escape(who)}</span></td>'
+        f'<span class="soft">{when(result, "H:i")}, {escape(who)}</span></td>'
         f'<td role="cell" class="where"><a href="{place_at}{result.place_id}/">'
         f"{escape(names.places[result.place_id])}</a></td>"
         f'<td role="cell" class="of">{escape(result.parameter)}{fraction}</td>'

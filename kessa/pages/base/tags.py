@@ -1,5 +1,6 @@
 """Template tags for the drawings and for writing numbers."""
 
+import re
 from collections.abc import Mapping
 from functools import cache
 from html import escape
@@ -7,6 +8,8 @@ from typing import Any
 
 from django import template
 from django.template.loader import render_to_string
+from django.utils import timezone
+from django.utils.formats import date_format
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.timesince import timesince
@@ -109,6 +112,20 @@ def hours(number: float) -> str:
     if minutes < 120:
         return f"{quantity.plain(minutes)} minutes"
     return f"{quantity.plain(number)} hours" if number < 48 else f"{quantity.plain(number / 24)} days"
+
+
+_TIME_OF_DAY = re.compile(r",? ?H:i")
+
+
+@register.filter
+def when(found: Any, form: str) -> str:
+    """Write when a result's or a sample's water was drawn, or a visit begun; no time of day where that is not known."""
+    name = next(each for each in ("taken_at", "drawn_at", "started_at") if hasattr(found, each))
+    at = timezone.localtime(getattr(found, name))
+    if found.time_known:
+        return date_format(at, form)
+    day = _TIME_OF_DAY.sub("", form)
+    return f"{date_format(at, day)}, time not known" if day else "at a time not known"
 
 
 @register.filter
@@ -254,10 +271,11 @@ def temperature(context: Any, celsius: Any) -> str:
 def _written(shown: Display, result: Any) -> list[str | None]:
     """Write a value and both ends of its interval with the digits they deserve, in the unit shown."""
     ends = (result.value, result.low, result.high)
-    numbers = [None if each is None else shown.number(each, result.unit, result.form or "") for each in ends]
+    numbers: list[Any] = [None if each is None else shown.number(each, result.unit, result.form or "") for each in ends]
     # What is censored has one end only: it has no width of which to take digits.
-    width = (numbers[0], None, None) if result.censor else numbers
-    write = quantity.deserved(*width)
+    value, low, high = (numbers[0], None, None) if result.censor else numbers
+    is_imported = getattr(result, "method_class", "") == TAKEN_IN
+    write = quantity.as_written(value, high) if is_imported else quantity.deserved(value, low, high)
     return [None if number is None else write(number) for number in numbers]
 
 

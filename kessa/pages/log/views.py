@@ -8,10 +8,9 @@ from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
-from kessa.pages.base.long_answers import LongAnswer, may_begin
+from kessa.pages.base.long_answers import table_answer
 from kessa.pages.base.result_rows import Names, table_rows
 from kessa.pages.base.select import PlainSelect
-from kessa.pages.base.views import one_moment
 from kessa.record.people.access import TeamRequest, member
 from kessa.record.results.export import csv_pieces
 from kessa.record.results.filters import LogFilter
@@ -61,16 +60,9 @@ def _quick(log_filter: LogFilter) -> LogFilter:
 @member
 @require_GET
 def export(request: TeamRequest) -> HttpResponse | StreamingHttpResponse:
-    """What is filtered, as CSV; only so many such files are written at a time, the page asks again for the next."""
-    if not may_begin():
-        return one_moment(request, 503, "Other files are being written just now. This one comes by itself.")
+    """What is filtered, as CSV."""
     team = request.membership.team
     results = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()).qs
-    response = StreamingHttpResponse(
-        # The zone is handed over: the rows are written after this request has left the team's zone.
-        LongAnswer(csv_pieces(results, timezone.get_current_timezone())),
-        content_type="text/csv; charset=utf-8",
-    )
-    today = timezone.localdate().isoformat()
-    response["Content-Disposition"] = f'attachment; filename="kessa-log-{today}.csv"'
-    return response
+    # The zone is handed over: the rows are written after this request has left the team's zone.
+    pieces = csv_pieces(results, timezone.get_current_timezone())
+    return table_answer(request, pieces, f"kessa-log-{timezone.localdate().isoformat()}")

@@ -14,7 +14,7 @@ from django.apps import apps
 from django.core.exceptions import ValidationError
 from django.core.files.base import ContentFile
 from django.core.management import CommandError
-from django.db import connection, models, transaction
+from django.db import DatabaseError, connection, models, transaction
 
 from kessa.record.archive.inserting import free_username, insert_rows, kept_or_none
 from kessa.record.archive.references import FILE, PERSON, TEAM, renamed
@@ -44,7 +44,7 @@ def read_package(source: IO[bytes], team: Team, *, same_people: bool = False) ->
             names = _Names(package, team, same_people=same_people)
             with kept_or_none(names.files):
                 counts = {noun.name: _insert(package, noun, names) for noun in names.nouns}
-    except (zipfile.BadZipFile, csv.Error, KeyError, UnicodeError, ValueError, ValidationError) as fault:
+    except (zipfile.BadZipFile, csv.Error, LookupError, TypeError, ValueError, ValidationError, DatabaseError) as fault:
         raise CommandError("This is no data package that Kessa wrote.") from fault
     last = Sample.objects.for_team(team).aggregate(last=models.Max("number"))["last"] or 0
     Team.objects.filter(pk=team.pk).update(next_sample_number=last + 1)

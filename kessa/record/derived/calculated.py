@@ -1,10 +1,12 @@
 """What follows from readings without a test of its own, kept as results: written, written again, or ended with them."""
 
+from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 from django.utils import timezone
 
 from kessa.core.judging.plausible import Circumstance
+from kessa.core.methods.exactness import TAKEN_IN
 from kessa.record.places.selectors import chosen_sets
 from kessa.record.results.assessing import assess
 from kessa.record.results.context import context_of
@@ -25,6 +27,13 @@ class Calculated(NamedTuple):
     flags: tuple[str, ...] = ()
     rule: str | None = None
     taps: int = 0
+
+
+def said_of_imported(inputs: Iterable[Any]) -> list[str]:
+    """Return what the working says where some of the results that it rests on were imported."""
+    if not any(each.method_class == TAKEN_IN for each in inputs):
+        return []
+    return ["Some of what it rests on was imported: how far that may be off, nobody computed, nor how far this may."]
 
 
 def supersede(before: Result | None, now: Calculated | None, sample: Sample | None) -> Result | None:

@@ -14,7 +14,7 @@ from kessa.core.judging.holding import rule_for
 from kessa.core.methods.exactness import COUNT, DERIVED, SCREENING
 from kessa.core.quantities.quantity import Quantity
 from kessa.record.compiled import compiled
-from kessa.record.derived.calculated import CALCULATED, Calculated, supersede
+from kessa.record.derived.calculated import CALCULATED, Calculated, said_of_imported, supersede
 from kessa.record.determinations.models import Determination, LotUse
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import paired
@@ -174,7 +174,7 @@ def _calculated(recipe: Recipe, derived: Derived, at: _At) -> Calculated:
         method_class=DERIVED,
         quantity=derived.quantity,
         readings=CALCULATED,
-        working=derived.working,
+        working=[*derived.working, *said_of_imported(needed.values())],
         made_from={"visit": str(at.visit.pk), "results": numbers},
     )
     return Calculated(

@@ -8,7 +8,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.judging.statistics import over_taps
 from kessa.core.methods.exactness import DERIVED
 from kessa.record.compiled import compiled
-from kessa.record.derived.calculated import CALCULATED, Calculated, supersede
+from kessa.record.derived.calculated import CALCULATED, Calculated, said_of_imported, supersede
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import chosen_sets, paired
 from kessa.record.results.context import quantity_of
@@ -86,7 +86,7 @@ def _calculated(supply: Place, visit: Visit, parameter: str, rows: list[Any]) ->
         method_class=DERIVED,
         quantity=quantity,
         readings=CALCULATED,
-        working=working,
+        working=[*working, *said_of_imported(rows)],
         made_from={"results": numbers},
     )
     return Calculated(found, flags=flags_carried(last.team_id, numbers), taps=len(numbers))

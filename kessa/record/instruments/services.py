@@ -8,6 +8,7 @@ from django.utils import timezone
 
 from kessa.core.adapters.adapter import InstrumentReading as Said
 from kessa.core.errors import CannotCompute
+from kessa.core.importing.days import Clock, moment_of, zone_of
 from kessa.core.quantities.units import can_be, convert
 from kessa.record.instruments import may
 from kessa.record.instruments.models import Instrument, ReceivedReading
@@ -42,7 +43,11 @@ def take_readings(by: Membership, instrument: Instrument, shown: Sequence[Said],
 def _row(instrument: Instrument, given: Said, came_by: str) -> ReceivedReading:
     now = timezone.now()
     at = given.at or now
-    at = at if timezone.is_aware(at) else timezone.make_aware(at)
+    if timezone.is_naive(at):
+        try:
+            at = moment_of(at.date(), Clock(at.time(), None), zone_of(timezone.get_current_timezone_name()), f"{at}")
+        except CannotCompute as fault:
+            raise ValidationError(f"{fault.message} Let the instrument write its times in UTC.") from None
     if at > now + _AHEAD or at.year < _FIRST_YEAR:
         raise ValidationError(f"{at:%Y-%m-%d %H:%M}: the instrument's clock is wrong.")
     if given.display is None and not given.over:
@@ -58,7 +63,7 @@ def _row(instrument: Instrument, given: Said, came_by: str) -> ReceivedReading:
     return ReceivedReading(
         team_id=instrument.team_id,
         instrument=instrument,
-        at=min(at, now),
+        at=at,
         display=None if given.over else given.display,
         unit=given.unit,
         temperature_c=given.temperature_c,

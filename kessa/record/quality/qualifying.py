@@ -90,11 +90,12 @@ def qualify_by_check(check: QualityCheck) -> None:
 
 def _qualify(team_id: int, checks: list[CheckAt], rows: list[Result]) -> None:
     ties = _ties(rows)
-    wanted = {row.pk: bad_checks_about(checks, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
+    tested = [(row.pk, row.tested_at) for row in rows if row.pk in ties and row.tested_at]
+    wanted = {pk: bad_checks_about(checks, at, ties[pk]) for pk, at in tested}
     _update_marks(team_id, QUALITY_BAD, "quality_check_id", wanted)
     if any(check.breaks for check in checks):
         by_chart = [check._replace(good=not check.breaks) for check in checks]
-        wanted = {row.pk: bad_checks_about(by_chart, row.tested_at, ties[row.pk]) for row in rows if row.pk in ties}
+        wanted = {pk: bad_checks_about(by_chart, at, ties[pk]) for pk, at in tested}
         _update_marks(team_id, CHART_BROKEN, "quality_check_id", wanted)
 
 

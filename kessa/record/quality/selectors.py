@@ -13,6 +13,8 @@ from kessa.record.results.models import Result
 
 def checks_bearing_on(result: Result) -> list[QualityCheck]:
     """Return the checks of a result's method of its day, and those that mark it, the latest first."""
+    if result.tested_at is None:
+        return []
     at = timezone.localtime(result.tested_at)
     begins = at.replace(hour=0, minute=0, second=0, microsecond=0)
     marking = [mark.quality_check_id for mark in result.active_marks if mark.quality_check_id]

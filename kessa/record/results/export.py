@@ -3,7 +3,7 @@
 import csv
 import json
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import datetime, tzinfo
 from functools import lru_cache
 from typing import Any
@@ -55,7 +55,7 @@ COLUMNS = (
 )
 _FORMULA_STARTS = ("=", "+", "-", "@", "\t", "\r")
 _READ = (
-    "pk", "team_id", "person_id", "place__name", "place__latitude", "place__longitude", "taken_at",
+    "pk", "team_id", "person_id", "place__name", "place__latitude", "place__longitude", "taken_at", "time_known",
     "determination__sample__depth_cm", "determination__sample__water_temperature_c", "determination__sample__number",
     "parameter", "fraction", "determination__dilution", "value", "low", "high", "censor", "unit", "form", "verdict",
     "visit__review", "determination__method_key", "determination__method_version", "determination__lot",
@@ -71,14 +71,23 @@ class _Echo:
         return text
 
 
+_WRITER = csv.writer(_Echo())
+# The mark by which spreadsheets know UTF-8.
+CSV_STARTS = "\ufeff"
+
+
+def csv_line(cells: Iterable[Any]) -> str:
+    """Return a line of a table as CSV that no spreadsheet takes for a formula."""
+    return str(_WRITER.writerow([harmless(cell) for cell in cells]))
+
+
 def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
-    """Write a query of results as CSV, a thousand lines at a time, with the mark by which spreadsheets know UTF-8.
+    """Write a query of results as CSV, a thousand lines at a time.
 
     Times are in `zone`. Whatever the number of results, only so many are held in memory, and none by the database: each
     thousand is asked for after the last of those before.
     """
-    writer = csv.writer(_Echo())
-    yield "\ufeff" + writer.writerow(COLUMNS)
+    yield CSV_STARTS + csv_line(COLUMNS)
     data = {"words": KT("readings__words"), "people": F("readings__people"), "blank": F("readings__blank")}
     read = results.annotate(**data, judged=Cast("judgements", TextField()))
     rows = read.values_list(*_READ, *data, "judged", named=True)
@@ -87,9 +96,7 @@ def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
     while piece:
         marks = _marks_of(piece)
         names |= names_of({row.person_id for row in piece if row.person_id and not row.people} - names.keys())
-        yield "".join(
-            writer.writerow([harmless(cell) for cell in _row(row, marks[row.pk], names, zone)]) for row in piece
-        )
+        yield "".join(csv_line(_row(row, marks[row.pk], names, zone)) for row in piece)
         full = len(piece) == _AT_ONCE
         piece = list(older_than(rows, piece[-1].taken_at, piece[-1].pk)[:_AT_ONCE]) if full else []
 
@@ -122,7 +129,7 @@ def _row(row: Any, marks: list[Mark], names: dict[int, str], zone: tzinfo) -> li
         row.place__name,
         row.place__latitude,
         row.place__longitude,
-        _at(row.taken_at, zone),
+        _at(row.taken_at, zone) if row.time_known else row.taken_at.astimezone(zone).date().isoformat(),
         _known(row.determination__sample__depth_cm),
         _known(row.determination__sample__water_temperature_c),
         _known(row.determination__sample__number),
@@ -145,7 +152,7 @@ def _row(row: Any, marks: list[Mark], names: dict[int, str], zone: tzinfo) -> li
         row.determination__lot or "",
         row.determination__instrument__name or "",
         " and ".join(row.people or [names.get(row.person_id, NOT_KNOWN)]),
-        _at(row.tested_at, zone),
+        _at(row.tested_at, zone) if row.tested_at else "",
         _at(row.computed_at, zone, "seconds"),
         "; ".join([*map(words, flags), *late]),
         "; ".join(_put_right(mark, zone) for mark in marks if mark.flag == "corrected"),

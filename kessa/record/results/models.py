@@ -61,9 +61,10 @@ class Result(TeamOwned):
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="results")
     # Who read the last run that counts; every run names its own in the readings. None where nobody here knows.
     person = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
-    # When the sample was drawn, and when it was tested.
+    # When the sample was drawn, of which only the day may be known; and when it was tested, where that is known.
     taken_at = models.DateTimeField()
-    tested_at = models.DateTimeField()
+    time_known = models.BooleanField(default=True, db_default=True)
+    tested_at = models.DateTimeField(null=True)
     # Which part of the method it is: a strip has one a pad, a staged test one a stage.
     part = models.CharField(max_length=60, default="main")
     family = models.CharField(max_length=60)

@@ -26,17 +26,17 @@ _LONG_CHART = 400
 _EARLIER = 5
 _OF_TEST = 40
 _CHARTED = (
-    "pk", "determination_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "method_class",
+    "pk", "determination_id", "taken_at", "time_known", "parameter", "value", "low", "high", "censor", "unit", "form",
+    "verdict", "method_class",
 )  # fmt: skip
 _MOST_WANTING = 1000
 _FOLLOWED = (
-    "pk", "place_id", "taken_at", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "test_asks",
+    "pk", "place_id", "taken_at", "time_known", "parameter", "value", "low", "high", "censor", "unit", "form",
+    "verdict", "test_asks",
 )  # fmt: skip
 _LISTED = (
-    "id", "taken_at", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit", "form", "verdict",
-    "judgements", "not_judged", "usual", "person_id", "method_class",
+    "id", "taken_at", "time_known", "place_id", "parameter", "fraction", "value", "low", "high", "censor", "unit",
+    "form", "verdict", "judgements", "not_judged", "usual", "person_id", "method_class",
 )  # fmt: skip
 _FOLLOW_UP = timedelta(days=60)
 

@@ -22,7 +22,7 @@ class Found(NamedTuple):
     visit_id: UUID
     person_id: int | None
     taken_at: datetime
-    tested_at: datetime
+    tested_at: datetime | None
     family: str
     part: str
     parameter: str
@@ -32,6 +32,7 @@ class Found(NamedTuple):
     working: Sequence[str]
     made_from: dict[str, Any]
     fraction: str = ""
+    time_known: bool = True
     sample_id: UUID | None = None
     determination_id: UUID | None = None
 

@@ -45,7 +45,7 @@ def waiting_today(team: int, person: int) -> Any:
     """Return a few of the visits led by others that nobody has reviewed, newest first: to name them on Today."""
     rows = to_look_over(team).filter(Q(leader=None) | ~Q(leader_id=person))
     named = ("leader__username", "leader__first_name", "leader__last_name")
-    return rows.only("team", "started_at", "place__team", "place__name", *named)[:_SHOWN_TODAY]
+    return rows.only("team", "started_at", "time_known", "place__team", "place__name", *named)[:_SHOWN_TODAY]
 
 
 @compiled

@@ -95,6 +95,8 @@ def correct_answer(by: Membership, determination: Determination, key: str, value
 def correct_sample(by: Membership, sample: Sample, changed: dict[str, Any], *, why: str) -> Sample:
     """Put right what was noted of a sample, and write what was tested on it anew."""
     require_reason(why)
+    if sample.visit.taken_in:
+        raise ValidationError("This sample was imported: exclude its results, or undo the import.")
     was = {name: getattr(sample, name) for name in changed}
     change_sample(sample, changed, why)
     visits_changed(by.team_id, [sample.visit_id])

@@ -37,6 +37,8 @@ class Visit(TeamOwned):
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="visits")
     started_at = models.DateTimeField()
+    # Of what was imported only the day may be known: noon is kept then, and not shown.
+    time_known = models.BooleanField(default=True, db_default=True)
     people = models.ManyToManyField(settings.AUTH_USER_MODEL, related_name="+")
     # Who has it in hand now.
     leader = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
@@ -166,6 +168,7 @@ class Sample(TeamOwned):
     number = models.PositiveIntegerField()
     way = models.CharField(max_length=20, blank=True)
     drawn_at = models.DateTimeField()
+    time_known = models.BooleanField(default=True, db_default=True)
     # None where nobody here knows: see NOT_KNOWN.
     drawn_by = models.ForeignKey(settings.AUTH_USER_MODEL, null=True, on_delete=models.PROTECT, related_name="+")
     depth_cm = models.DecimalField(max_digits=6, decimal_places=1, null=True, blank=True)

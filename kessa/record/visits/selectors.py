@@ -54,6 +54,7 @@ class Visited(NamedTuple):
     """When a visit began, and the names of who was there by their numbers."""
 
     started_at: datetime
+    time_known: bool
     people: dict[int, str]
 
 
@@ -225,11 +226,12 @@ def sample_at(team: int, pk: Any) -> Any:
 def visit_with_people(team: int, pk: Any) -> Visited:
     """Return when a visit began, and who was there."""
     rows = _people_on(team=team, pk=pk)
-    return Visited(rows[0][0], {number: str(User(**named)) for _, number, named in rows if number is not None})
+    people = {number: str(User(**named)) for *_, number, named in rows if number is not None}
+    return Visited(rows[0][0], rows[0][1], people)
 
 
 @compiled
 def _people_on(team: int, pk: Any) -> Any:
     rows = Visit.objects.for_team(team).filter(pk=pk).order_by("people__first_name", "people__username")
     names = {name: F(f"people__{name}") for name in ("username", "first_name", "last_name")}
-    return rows.values_list("started_at", "people", JSONObject(**names))
+    return rows.values_list("started_at", "time_known", "people", JSONObject(**names))
