@@ -1,4 +1,4 @@
-"""The op that says what people are told to do: see ops."""
+"""The ops that say what people are told to do, and what is proposed for a water system: see ops."""
 
 from __future__ import annotations
 
@@ -44,6 +44,21 @@ def advise(arguments: Arguments) -> Answer:
         "do": advice.codes,
     }
     return answer | ({"boil_minutes": advice.boil_minutes} if advice.boil_minutes else {})
+
+
+def propose(arguments: Arguments) -> Answer:
+    """What to do with a water system: steps in their order, what must be said, figures."""
+    from kessa.core.proposing.propose import not_used, propose
+
+    given = arguments.whole_request()
+    plan = propose(given)
+    answer: Answer = {
+        "steps": [each.as_dict() for each in plan.steps],
+        "says": list(plan.says),
+        "figures": plan.figures,
+    }
+    unused = not_used(given)
+    return answer | ({"not_used": unused} if unused else {})
 
 
 def _reading(given: Arguments):  # type: ignore[no-untyped-def] # what it returns is imported late

@@ -33,6 +33,10 @@ class Arguments:
             raise CannotCompute(f"{name} is missing.", name)
         return default
 
+    def whole_request(self) -> Mapping[str, Any]:
+        """Return every argument as it came, unchecked; what numbers the request is not among them."""
+        return {key: value for key, value in self._given.items() if key not in ("op", "id")}
+
     def mapping(self, name: str) -> Mapping[str, Any]:
         """Return an object, its fields unchecked."""
         value = self._get(name, _MISSING)

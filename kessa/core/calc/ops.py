@@ -321,6 +321,7 @@ OPS = {
     "match": Op(match, ("chart", "lab")),
     "cell": Op(tables.cell, ("text", "mark")),
     "moment": Op(tables.moment, ("text", "zone", "order")),
+    "propose": Op(advising.propose, ("system", "make_up", "findings", "bands", "products", "history")),
     "advise": Op(advising.advise, ("kind", "feeds", "sets", "elevation_m", "results")),
     "methods": Op(methods, ("key", "family")),
     "conclude": Op(conclude, ("method", "part", "readings", "blank", "dilution")),

@@ -1,0 +1,93 @@
+"""Bacteria and legionella in water systems: what kills them, for how long, and who looks again."""
+
+from __future__ import annotations
+
+from kessa.core.proposing.doses import allowed, strength
+from kessa.core.proposing.plan import Plan
+from kessa.core.proposing.request import Finding, Product, Request, called
+
+# CFU/mL up to which a tower is under control, and from which it is treated at once: HSE HSG274 part 1.
+_CONTROLLED = 1e4
+# CFU/L of legionella: sampled again, and treated at once (HSE HSG274 part 1, table 1.10).
+_LEGIONELLA_AGAIN, _LEGIONELLA_AT_ONCE = 100, 1000
+# Bleach instead of a biocide: so much free chlorine, mg/L, for so many hours.
+_SHOCK_MG_L, _SHOCK_H = 5.0, 5.0
+
+
+def treat_bacteria(plan: Plan, request: Request) -> None:
+    """Propose what bacteria and legionella of a tower or loop ask for, by their bands or else by what is published."""
+    found, legionella = request.found("bacteria"), request.found("legionella")
+    if legionella is not None:
+        band = request.band("legionella")
+        most = band.most if band is not None and band.most is not None else _LEGIONELLA_AGAIN
+        if legionella.value > most:
+            _legionella(plan, request, legionella)
+            return
+    if found is None:
+        return
+    band = request.band("bacteria")
+    most = band.most if band is not None and band.most is not None else _CONTROLLED
+    if _per_ml(found) > most:
+        plan.say("legionella")
+        _shock(plan, request)
+        plan.step("retest", parameter="bacteria")
+        plan.step("laboratory", parameter="legionella")
+
+
+def _per_ml(found: Finding) -> float:
+    unit = found.unit.lower().replace(" ", "")
+    return found.value / 1000 if unit == "cfu/l" else found.value / 100 if "100ml" in unit else found.value
+
+
+def _legionella(plan: Plan, request: Request, found: Finding) -> None:
+    plan.say("legionella")
+    if _per_ml(found) * 1000 >= _LEGIONELLA_AT_ONCE:
+        plan.say("fans-off", "responsible")
+        _shock(plan, request)
+    plan.step("laboratory", parameter="legionella")
+    plan.step("retest", parameter="legionella")
+
+
+def _shock(plan: Plan, request: Request) -> None:
+    """Propose a slug of what kills, another than the last time where there is one; else bleach. The bleed is shut."""
+    kills = [each for each in request.products if each.kills]
+    last = next((each.product for each in reversed(request.history) if each.done in ("biocide", "dose")), "")
+    kills.sort(key=lambda each: each.name == last)
+    bleach = [each for each in request.products if called(each.raises) == "free chlorine"]
+    volume_l = request.system.volume_l
+    if volume_l is None:
+        plan.say("volume-unknown")
+        plan.step("ask", parameter="bacteria", why="nobody knows how much the system holds")
+        return
+    for each in bleach:
+        held = strength(each, "Cl2")
+        if held is not None and held.unit == "L":
+            plan.figures.setdefault("bleach-to-5-mg-l-l", _SHOCK_MG_L * volume_l / held.mg)
+    product = allowed(plan, request, kills) if kills else None
+    if product is not None and product.label_l_m3 is not None:
+        _slug(plan, request, product, volume_l)
+        return
+    chlorine = allowed(plan, request, bleach) if bleach else None
+    held = strength(chlorine, "Cl2") if chlorine else None
+    if chlorine is None or held is None:
+        plan.step("ask", parameter="bacteria", why="nothing on the shelf kills bacteria")
+        return
+    _shut(plan, request)
+    amount = _SHOCK_MG_L * volume_l / held.mg
+    plan.step("disinfect", chlorine.name, amount, held.unit, contact_h=_SHOCK_H, bleed="shut")
+
+
+def _slug(plan: Plan, request: Request, product: Product, volume_l: float) -> None:
+    assert product.label_l_m3 is not None
+    amount = sum(product.label_l_m3) / 2 * volume_l / 1000
+    if product.stock_l is not None and product.stock_l < amount:
+        plan.say("stock")
+        plan.figure("needed-l", amount)
+        amount = product.stock_l
+    _shut(plan, request)
+    plan.step("biocide", product.name, amount, "L", contact_h=product.contact_h, bleed="shut")
+
+
+def _shut(plan: Plan, request: Request) -> None:
+    if request.system.bleed_l_min or request.system.bleed_now_l_h:
+        plan.say("shut-bleed")

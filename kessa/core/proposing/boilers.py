@@ -1,0 +1,173 @@
+"""Steam boilers: blowdown, what scavenges oxygen, and where hardness comes from."""
+
+from __future__ import annotations
+
+import math
+
+from kessa.core.proposing.doses import allowed, dose, raising, strength
+from kessa.core.proposing.levels import Out
+from kessa.core.proposing.plan import Plan
+from kessa.core.proposing.request import Product, Request, called
+from kessa.core.proposing.substances import molar_mass, substance
+from kessa.core.proposing.tables import between_lines
+from kessa.core.quantities.species import FORMS
+
+# Dissolved oxygen of water in the open at 1 atm, mg/L by °C: solubility, towards nothing at the boil.
+_OXYGEN = (
+    (0.0, 14.6), (10.0, 11.3), (20.0, 9.1), (30.0, 7.5), (40.0, 6.4), (50.0, 5.5), (60.0, 4.7), (70.0, 3.8),
+    (80.0, 2.8), (85.0, 2.3), (90.0, 1.6), (95.0, 0.9), (98.0, 0.4), (100.0, 0.0),
+)  # fmt: skip
+# So much of the hardness of the feed comes with the condensate where that explains it.
+_EXPLAINS = 0.7
+# What is put in: where there is too much of it, less is fed.
+_FED = ("phosphate", "sulfite", "hydrazine", "molybdate", "polymer")
+
+
+def treat_boiler(plan: Plan, request: Request, outs: list[Out]) -> None:
+    """Propose what a boiler needs, from where its hardness comes to what is dosed."""
+    hard = [each for each in outs if "hardness" in each.name and each.side == "high"]
+    if hard:
+        _where_from(plan, request, hard)
+    # What is blown down takes along what is dosed: it comes first.
+    for out in sorted((each for each in outs if each not in hard), key=lambda each: each.side != "high"):
+        if out.name == "feed oxygen" and out.side == "high":
+            _scavenge(plan, request, out)
+        elif out.name == "sulfite" and out.side == "low" and _oxygen(plan, request) and _feed(request):
+            _feed_sulfite(plan, request, out)
+        elif out.side == "low" and (request.supplied(out.name) is None or raising(request, out.name)):
+            dose(plan, request, out)
+        else:
+            _blow_down(plan, request, out)
+
+
+def _where_from(plan: Plan, request: Request, hard: list[Out]) -> None:
+    """Say whether hardness comes with the condensate, from a leak, or through the softener."""
+    condensate, feed = request.found("condensate hardness"), request.found("feed hardness")
+    supplied = request.supplied("hardness")
+    returned = request.system.condensate_return_percent / 100
+    if condensate is not None:
+        brought = returned * condensate.value
+        plan.figure("feed-hardness-from-condensate", brought)
+        if any(each.name == "condensate hardness" for each in hard) and (
+            feed is None or brought >= _EXPLAINS * feed.value or not supplied
+        ):
+            plan.say("condensate-leak")
+            plan.step("look-for-leak", parameter="condensate hardness", why="a heat exchanger lets water in")
+            return
+    if supplied or feed is not None:
+        plan.say("softener")
+        plan.step("regenerate", parameter=hard[0].name)
+        plan.step("retest", parameter=hard[0].name)
+        return
+    plan.step("ask", parameter=hard[0].name, why="where the hardness comes from is not known")
+
+
+def _feed(request: Request) -> float | None:
+    """Return how much feed water goes in, kg/h: as said, or what leaves as steam and blowdown."""
+    system = request.system
+    if system.feed_kg_h is not None or system.steam_kg_h is None:
+        return system.feed_kg_h
+    return system.steam_kg_h + (system.blowdown_kg_h or 0.0)
+
+
+def _oxygen(plan: Plan, request: Request) -> float | None:
+    """Return what oxygen the feed brings, mg/L: as said or found, else what water of its warmth holds in the open."""
+    system, found = request.system, request.found("feed oxygen")
+    if system.feed_oxygen_mg_l is not None:
+        return system.feed_oxygen_mg_l
+    if found is not None:
+        return found.value
+    if system.vented_tank and system.feed_temperature_c is not None:
+        oxygen = between_lines(_OXYGEN, system.feed_temperature_c)
+        plan.figure("feed-oxygen-mg-l", oxygen)
+        return oxygen
+    return None
+
+
+def _for_oxygen(product: Product) -> float | None:
+    """Return how many mg of what a product is counted as take up a mg of oxygen; None where that is not known.
+
+    2 SO3²⁻ + O2 → 2 SO4²⁻; N2H4 + O2 → N2 + 2 H2O.
+    """
+    name = product.form_as or ""
+    if name == "N2H4":
+        return (2 * 14.007 + 4 * 1.008) / FORMS["O2"].molar_mass
+    if name and substance(name).family == "sulfur":
+        return 2 * substance(name).grams / FORMS["O2"].molar_mass
+    return None
+
+
+def _feed_sulfite(plan: Plan, request: Request, out: Out) -> None:
+    """Propose a rate: what the oxygen takes up, and what the blowdown takes away at the aim."""
+    product = allowed(plan, request, raising(request, "sulfite"))
+    if product is None:
+        if not plan.has("refuse"):
+            plan.step("ask", parameter="sulfite", why="nothing on the shelf raises it")
+        return
+    held, ratio = strength(product, product.form_as), _for_oxygen(product)
+    oxygen, feed = _oxygen(plan, request), _feed(request)
+    if held is None or ratio is None or oxygen is None or feed is None:
+        plan.step("ask", product.name, parameter="sulfite", why="its label does not say how strong it is")
+        return
+    own = substance(product.form_as or "SO3").grams / substance(out.band.form or "SO3").grams
+    away = (request.system.blowdown_kg_h or 0.0) * out.aim * own
+    plan.step("dose", product.name, (feed * oxygen * ratio + away) / held.mg, f"{held.unit}/h", parameter="sulfite")
+    plan.step("retest", parameter="sulfite")
+
+
+def _scavenge(plan: Plan, request: Request, out: Out) -> None:
+    """Propose what takes up the oxygen of the feed."""
+    takes = [
+        each for each in request.products
+        if called(each.raises) == "sulfite" or called(each.lowers) in ("feed oxygen", "oxygen")
+    ]  # fmt: skip
+    if not takes:
+        plan.step("ask", parameter=out.name, why="nothing on the shelf takes up oxygen")
+        return
+    product = allowed(plan, request, takes)
+    if product is None:
+        return
+    feed, held, ratio = _feed(request), strength(product, product.form_as), _for_oxygen(product)
+    if feed is None or held is None or ratio is None:
+        plan.step("ask", product.name, parameter=out.name, why="the feed, or how strong the product is, is not known")
+        return
+    plan.step("dose", product.name, feed * out.value * ratio / held.mg, f"{held.unit}/h", parameter=out.name)
+    plan.step("retest", parameter=out.name)
+
+
+def _blow_down(plan: Plan, request: Request, out: Out) -> None:
+    """Propose how much is blown down: what comes in with make-up and condensate goes out with it at the aim."""
+    system, supplied = request.system, request.supplied(out.name)
+    if out.name in _FED and out.side == "high":
+        plan.say("stop-feed")
+    if system.steam_kg_h is not None and supplied:
+        returned = system.condensate_return_percent / 100
+        back = system.condensate_tds_mg_l if out.name == "tds" else 0.0
+        brought = system.steam_kg_h * ((1 - returned) * supplied + returned * back)
+        if supplied >= out.aim:
+            plan.say("make-up-too-strong")
+            plan.step("ask", parameter=out.name, why="the make-up water itself is above the band")
+            return
+        rate = brought / (out.aim - supplied)
+        plan.figure("make-up-kg-h", system.steam_kg_h * (1 - returned) + rate)
+        plan.figure("blowdown-percent-of-feed", 100 * rate / (system.steam_kg_h + rate))
+        if out.side == "low":
+            plan.say("bleed-less")
+        plan.step("bleed", amount=rate, unit="kg/h", parameter=out.name)
+    elif out.side == "high" and system.volume_l is not None and (supplied or 0.0) < out.aim:
+        level = supplied or 0.0
+        litres = system.volume_l * math.log((out.value - level) / (out.aim - level))
+        plan.step("bleed", amount=litres, unit="L", parameter=out.name)
+        plan.step("retest", parameter=out.name)
+    else:
+        if out.side == "high" and system.volume_l is None:
+            plan.say("volume-unknown")
+        plan.step("ask", parameter=out.name, why="what steams off, or what the make-up water holds, is not known")
+
+
+def crystals(plan: Plan, request: Request) -> None:
+    """Note how much phosphate the crystals of a phosphate hold, by their formula."""
+    for product in request.products:
+        for formula in product.holds:
+            if formula.startswith("Na") and "PO4" in formula:
+                plan.figure("po4-in-crystals-percent", 100 * FORMS["PO4"].molar_mass / molar_mass(formula))

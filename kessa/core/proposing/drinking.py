@@ -1,0 +1,162 @@
+"""Wells and supplies of drinking water: disinfection, chlorine, and what chlorine does nothing about."""
+
+from __future__ import annotations
+
+from kessa.core.proposing.doses import allowed, dose, raising, strength
+from kessa.core.proposing.levels import Out, in_terms_of
+from kessa.core.proposing.plan import Plan
+from kessa.core.proposing.request import Band, Request
+from kessa.core.quantities.units import convert
+from kessa.core.treating.volumes import Pipe, pipe_litres
+
+GERMS = ("E. coli", "coliform bacteria", "coliforms", "total coliforms", "enterococci", "faecal coliforms")
+# Free chlorine of a shock, mg/L as Cl2, where no band is given for it, and for how long, h: EPA, CDC, state guidance.
+_SHOCK, _SHOCK_H = (50.0, 200.0), 12.0
+# So much chlorine iron and manganese take up, mg Cl2 a mg: 2 Fe²⁺ + HOCl, Mn²⁺ + HOCl.
+_IRON_TAKES, _MANGANESE_TAKES = 0.64, 1.29
+# Combined chlorine takes up so much before any stays free, mg Cl2 a mg: in theory and in practice (White's Handbook).
+_BREAKPOINT = (0.5, 1.0)
+# From so much combined chlorine on, with hardly any free, the water may have been chloraminated on purpose, mg/L.
+_MAY_BE_CHLORAMINATED, _HARDLY = 1.5, 0.15
+_NOTICED = 0.15
+# Of these a laboratory and who is responsible decide; neither chlorine nor boiling helps.
+_INFANTS = ("nitrate", "nitrite", "nitrate and nitrite")
+_TOXIC = ("arsenic", "lead", "fluoride", "uranium", "copper", "manganese", "cadmium", "chromium")
+
+
+def treat_well(plan: Plan, request: Request, outs: list[Out]) -> None:
+    """Propose what a well needs."""
+    _not_by_chlorine(plan, outs)
+    germs = [each for each in request.findings if each.name in GERMS and each.value > 0]
+    if germs:
+        plan.say("do-not-drink")
+        _disinfect(plan, request)
+        return
+    for out in outs:
+        if out.name == "free chlorine":
+            dose(plan, request.holding(_well_litres(plan, request)), out, small_in_ml=True)
+        elif out.name not in (*_INFANTS, *_TOXIC, *GERMS):
+            plan.step("ask", parameter=out.name)
+
+
+def _not_by_chlorine(plan: Plan, outs: list[Out]) -> None:
+    for out in outs:
+        if out.side != "high" or out.name not in (*_INFANTS, *_TOXIC):
+            continue
+        if out.name in _INFANTS:
+            plan.say("infants")
+            if out.name == "nitrate" and out.band.form is not None:
+                plan.figure("as-no3", convert(out.value, "mg/L", out.band.form, "mg/L", "NO3"))
+        plan.say("do-not-drink", "no-boiling")
+        plan.step("laboratory", parameter=out.name)
+
+
+def _well_litres(plan: Plan, request: Request) -> float | None:
+    """Return how much is disinfected: what stands in the bore, and pipes and vessel."""
+    system = request.system
+    if system.volume_l is not None:
+        return system.volume_l
+    if system.bore_mm is None or system.water_m is None:
+        return None
+    litres = pipe_litres(Pipe(system.bore_mm, system.water_m)) + system.pipes_l
+    plan.figure("volume-l", litres)
+    return litres
+
+
+def _disinfect(plan: Plan, request: Request) -> None:
+    band = next((each for each in request.bands if each.purpose == "shock"), None)
+    least, most = (band.least or _SHOCK[0], band.most or _SHOCK[1]) if band else _SHOCK
+    product = allowed(plan, request, raising(request, "free chlorine"))
+    litres = _well_litres(plan, request)
+    if product is None:
+        if not plan.has("refuse"):
+            plan.step("ask", parameter="free chlorine", why="no chlorine for drinking water is on the shelf")
+    elif litres is None:
+        plan.say("volume-unknown")
+        plan.step("ask", parameter="E. coli", why="how wide the bore is, and how much water stands in it, is not known")
+    else:
+        held = strength(product, "Cl2")
+        if held is None:
+            plan.step("ask", product.name, why="its label does not say how strong it is")
+            return
+        plan.figure("cl2-per-naocl", 70.9 / 74.44)
+        aim = min(2 * least, (least + most) / 2) + _taken_up(request)
+        amount = aim * litres / held.mg
+        if product.stock_l is not None and held.unit == "L" and product.stock_l < amount:
+            plan.say("stock")
+            plan.figure("needed-l", amount)
+            amount = product.stock_l
+        plan.step("disinfect", product.name, amount, held.unit, contact_h=_SHOCK_H)
+        plan.step("flush")
+    plan.step("laboratory", parameter="E. coli")
+    plan.step("retest", parameter="E. coli")
+
+
+def _taken_up(request: Request) -> float:
+    """Return how much chlorine iron and manganese of the water take up, mg/L."""
+    takes = (("iron", _IRON_TAKES), ("manganese", _MANGANESE_TAKES))
+    found = ((request.found(name), part) for name, part in takes)
+    return sum(each.value * part for each, part in found if each is not None)
+
+
+# ---- supplies -------------------------------------------------------------------------------------------------------
+
+
+def treat_supply(plan: Plan, request: Request, outs: list[Out]) -> None:
+    """Propose what a supply needs: its residual, free or combined."""
+    _not_by_chlorine(plan, outs)
+    if any(each.name in GERMS and each.value > 0 for each in request.findings):
+        plan.say("do-not-drink")
+        plan.step("laboratory", parameter="E. coli")
+    if "chloramin" in request.system.disinfectant.lower():
+        _chloraminated(plan, outs)
+        return
+    for out in outs:
+        if out.name == "free chlorine" and out.side == "low":
+            _residual(plan, request, out)
+        elif "chlorine" in out.name and out.side == "high":
+            plan.say("stop-feed")
+            plan.step("retest", parameter=out.name)
+        elif out.name not in (*_INFANTS, *_TOXIC, *GERMS):
+            _otherwise(plan, request, out)
+
+
+def _otherwise(plan: Plan, request: Request, out: Out) -> None:
+    if out.side == "low":
+        dose(plan, request, out, small_in_ml=True)
+    else:
+        plan.step("ask", parameter=out.name)
+
+
+def _chloraminated(plan: Plan, outs: list[Out]) -> None:
+    """Of a supply with chloramine the total is what counts: bleach would destroy it."""
+    plan.say("chloramine")
+    for out in outs:
+        if out.name == "total chlorine":
+            plan.step("ask", parameter=out.name, why="whoever runs the supply sets ammonia and chlorine together")
+        elif out.name != "free chlorine":
+            plan.step("ask", parameter=out.name)
+
+
+def _residual(plan: Plan, request: Request, out: Out) -> None:
+    combined = _combined(request, out.band)
+    if combined is None or combined < _NOTICED:
+        dose(plan, request, out, small_in_ml=True)
+        return
+    plan.say("breakpoint")
+    plan.figure("combined-mg-l", combined)
+    if combined >= _MAY_BE_CHLORAMINATED and out.value <= _HARDLY * combined:
+        plan.say("chloramine")
+        plan.step("ask", parameter="combined chlorine", why="whether this supply is chloraminated on purpose")
+        return
+    missing = out.aim - out.value + sum(_BREAKPOINT) / 2 * combined
+    plan.figure("chlorine-mg-l", missing)
+    # The breakpoint's chlorine is used up: it is asked for as a lower level to begin with.
+    dose(plan, request, out._replace(value=out.aim - missing), small_in_ml=True)
+
+
+def _combined(request: Request, band: Band) -> float | None:
+    free, total = request.found("free chlorine"), request.found("total chlorine")
+    if free is None or total is None:
+        return None
+    return in_terms_of(total.value, total, band) - in_terms_of(free.value, free, band)

@@ -1,0 +1,300 @@
+"""What a proposal follows from: the system, its make-up water, findings, bands, products, and what was done before."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import ConfigDict, Field, model_validator
+
+from kessa.core.checked import Checked, Number, YesNo
+from kessa.core.errors import CannotCompute
+from kessa.core.proposing.plan import GALLON_L, POUND_KG
+from kessa.core.quantities.species import FORMS, no_form
+from kessa.core.quantities.units import convert
+
+_PSI_BAR, _GRAIN_G = 0.0689475729, 0.06479891
+# Facts in US customary units: which fact of ours each is, and how much one of it.
+_CUSTOMARY = {
+    "volume_gal": ("volume_l", GALLON_L), "evaporation_gpm": ("evaporation_l_h", 60 * GALLON_L),
+    "bleed_gpm": ("bleed_l_min", GALLON_L), "bleed_now_gpm": ("bleed_now_l_h", 60 * GALLON_L),
+    "drift_gpm": ("drift_l_h", 60 * GALLON_L), "steam_lb_h": ("steam_kg_h", POUND_KG),
+    "feed_lb_h": ("feed_kg_h", POUND_KG), "blowdown_lb_h": ("blowdown_kg_h", POUND_KG),
+    "pressure_psi": ("pressure_bar", _PSI_BAR), "depth_ft": ("depth_m", 0.3048), "water_ft": ("water_m", 0.3048),
+    "bore_in": ("bore_mm", 25.4), "pipes_gal": ("pipes_l", GALLON_L), "use_gal_day": ("use_l_day", GALLON_L),
+    "capacity_grains": ("capacity_g_caco3", _GRAIN_G), "make_up_gal_month": ("make_up_l_month", GALLON_L),
+    "resin_ft3": ("resin_l", 28.316846592),
+}  # fmt: skip
+# Make-up water's hardness in degrees.
+_HARDNESS = {"hardness_dh": "dH", "hardness_gpg": "gpg", "hardness_fh": "fH"}
+_ALIKE = {
+    "total hardness": "hardness", "ph": "pH", "bacteria": "bacteria", "chlorine": "free chlorine",
+    "e coli": "E. coli", "e. coli": "E. coli", "oxygen": "feed oxygen", "dissolved oxygen": "feed oxygen",
+}  # fmt: skip
+# No system of water, and nothing found in one, is larger.
+_LARGEST = 1e9
+Positive = Annotated[Number, Field(gt=0, le=_LARGEST)]
+NotNegative = Annotated[Number, Field(ge=0, le=_LARGEST)]
+Amount = Annotated[Number, Field(ge=-_LARGEST, le=_LARGEST)]
+Percent = Annotated[Number, Field(ge=0, le=100)]
+Strength = Annotated[Number, Field(gt=0, le=100)]
+Acidity = Annotated[Number, Field(ge=0, le=14)]
+_MOST = 200
+# What may be below nothing.
+_BELOW_NOTHING = ("temperature", "freezing", "index")
+
+
+def called(parameter: str) -> str:
+    """Return by what a parameter is known here, whatever its capitals."""
+    name = " ".join(parameter.lower().split())
+    return _ALIKE.get(name, name)
+
+
+class _Open(Checked):
+    """Facts may be given that are not used here; they are named in the answer, so that none is ignored in silence."""
+
+    model_config = ConfigDict(extra="allow")
+
+    @property
+    def not_used(self) -> list[str]:
+        """The names of what was given and is not used."""
+        return sorted(self.model_extra or {})
+
+
+class SystemFacts(_Open):
+    """What is known of a system: litres, hours, kg, bar, m, mm, percent, as the names say; see also `_CUSTOMARY`."""
+
+    kind: str
+    volume_l: Positive | None = None
+    volume_off_percent: Percent = 0.0
+    evaporation_l_h: NotNegative | None = None
+    drift_l_h: NotNegative = 0.0
+    # What the valve lets out fully open, and what runs now.
+    bleed_l_min: Positive | None = None
+    bleed_now_l_h: NotNegative | None = None
+    steam_kg_h: Positive | None = None
+    feed_kg_h: Positive | None = None
+    blowdown_kg_h: NotNegative | None = None
+    condensate_return_percent: Percent = 0.0
+    condensate_tds_mg_l: NotNegative = 0.0
+    feed_oxygen_mg_l: NotNegative | None = None
+    feed_temperature_c: Annotated[Number, Field(ge=0, le=250)] | None = None
+    vented_tank: YesNo = False
+    pressure_bar: Annotated[Number, Field(ge=0, le=250)] | None = None
+    glycol: Literal["propylene", "ethylene"] | None = None
+    glycol_percent: Percent | None = None
+    metals: tuple[str, ...] = ()
+    cycles_now: Positive | None = None
+    depth_m: Positive | None = None
+    water_m: Positive | None = None
+    bore_mm: Positive | None = None
+    pipes_l: NotNegative = 0.0
+    feeds: tuple[str, ...] = ()
+    disinfectant: str = ""
+    feeds_chlorine: YesNo = False
+    use_l_day: Positive | None = None
+    resin_l: Positive | None = None
+    capacity_g_caco3_per_l: Positive | None = None
+    capacity_g_caco3: Positive | None = None
+    salt_g_per_l_resin: Positive | None = None
+    blend_to_mg_l_caco3: NotNegative = 0.0
+    make_up_l_month: NotNegative | None = None
+    # Whether its facts are in US customary units: the answer is, too.
+    is_customary: YesNo = False
+
+    @model_validator(mode="before")
+    @classmethod
+    def _converted(cls, given: Any) -> Any:
+        if not isinstance(given, Mapping):
+            return given
+        facts = dict(given)
+        for name in _CUSTOMARY.keys() & facts.keys():
+            ours, one = _CUSTOMARY[name]
+            value = facts.pop(name)
+            if isinstance(value, bool) or not isinstance(value, int | float):
+                raise CannotCompute(f"{name} must be a number.", name)
+            if ours in facts:
+                raise CannotCompute(f"{name} is given twice: as {ours} too.", name)
+            facts |= {ours: value * one, "is_customary": True}
+        return facts
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        if self.depth_m is not None and self.water_m is not None and self.water_m > self.depth_m:
+            raise CannotCompute("More water stands in the well than it is deep.", "water_m")
+        return self
+
+    @property
+    def feeds_people(self) -> bool:
+        """Whether people drink of it, or eat what its steam touches."""
+        return "people" in self.feeds or self.kind in ("well", "supply")
+
+    @property
+    def m3(self) -> float | None:
+        """How much it holds, in m³."""
+        return None if self.volume_l is None else self.volume_l / 1000
+
+
+class Level(_Open):
+    """A parameter with its unit and the form in which it is written."""
+
+    parameter: str
+    unit: str = ""
+    form: str | None = Field(None, alias="as")
+
+    @property
+    def name(self) -> str:
+        """By what the parameter is known here."""
+        return called(self.parameter)
+
+
+class Finding(Level):
+    """What was found, with the interval in which it lies where that is known."""
+
+    value: Amount
+    low: Amount | None = None
+    high: Amount | None = None
+
+    @model_validator(mode="after")
+    def _can_be(self) -> Self:
+        if (
+            self.value < 0
+            and "temperature" not in self.name
+            and "freezing" not in self.name
+            and "index" not in self.name
+        ):
+            raise CannotCompute("It cannot be below nothing.", "value")
+        if self.name == "pH" and self.value > 14:
+            raise CannotCompute("A pH lies between 0 and 14.", "value")
+        if self.unit == "%" and self.value > 100:
+            raise CannotCompute("It cannot be more than all of it.", "value")
+        low, high = self.low if self.low is not None else self.value, self.high if self.high is not None else self.value
+        if not low <= self.value <= high:
+            raise CannotCompute("low, value and high rise in this order.", "value")
+        return self
+
+    @property
+    def off(self) -> float:
+        """How far the truth may lie from the value."""
+        ends = (each for each in (self.low, self.high) if each is not None)
+        return max((abs(each - self.value) for each in ends), default=0.0)
+
+
+class Band(Level):
+    """Between what a parameter is to be; `for` says that it holds for something else than every day."""
+
+    least: Amount | None = None
+    most: Amount | None = None
+    purpose: str = Field("", alias="for")
+
+    @model_validator(mode="after")
+    def _rises(self) -> Self:
+        if self.least is None and self.most is None:
+            raise CannotCompute("A band has a least or a most.", "bands")
+        if self.least is not None and self.most is not None and self.least > self.most:
+            raise CannotCompute("The least of a band is above its most.", "least")
+        return self
+
+
+class Product(_Open):
+    """What is on the shelf, as its label has it."""
+
+    name: str
+    raises: str = ""
+    lowers: str = ""
+    cleans: str = ""
+    kills: str = ""
+    active_percent: Strength | None = None
+    form_as: str | None = Field(None, alias="as")
+    density_kg_l: Annotated[Number, Field(gt=0.3, le=4)] | None = None
+    form: str = ""
+    raises_mg_l_per_l_m3: Positive | None = None
+    label_l_m3: tuple[NotNegative, Positive] | None = None
+    most_l_m3_at_once: Positive | None = None
+    contact_h: NotNegative | None = None
+    stock_l: NotNegative | None = None
+    ph: Acidity | None = None
+    holds: tuple[str, ...] = ()
+    approved_for_drinking: YesNo | None = None
+    stabilised: YesNo = False
+    glycol: Literal["propylene", "ethylene"] | None = None
+
+    @property
+    def is_powder(self) -> bool:
+        """Whether it is weighed."""
+        return self.form == "powder"
+
+    @property
+    def is_hypochlorite(self) -> bool:
+        """Whether it is bleach of any kind."""
+        return any("ocl" in each.lower() or "hypochlor" in each.lower() for each in (*self.holds, self.name))
+
+    @property
+    def is_acid(self) -> bool:
+        """Whether it is an acid."""
+        words = " ".join((*self.holds, self.name)).lower()
+        return (self.ph is not None and self.ph < 4) or "acid" in words or "hcl" in words
+
+    @property
+    def is_alkaline(self) -> bool:
+        """Whether it is a lye."""
+        words = " ".join(self.holds).lower()
+        return (self.ph is not None and self.ph > 10) or "naoh" in words or "koh" in words
+
+
+class Event(_Open):
+    """What was done or tested before, so many days ago."""
+
+    done: str
+    days_ago: NotNegative = 0.0
+    amount: NotNegative | None = None
+    unit: str = ""
+    product: str = ""
+    findings: dict[str, NotNegative] = Field(default_factory=dict)
+    form: str | None = Field(None, alias="as")
+    # How far each of its findings may be off.
+    off: NotNegative = 0.0
+
+    @property
+    def levels(self) -> dict[str, float]:
+        """What was found, by what it is known as here."""
+        return {called(name): value for name, value in self.findings.items()}
+
+
+class Request(_Open):
+    """Everything that a proposal follows from; see kessa.core.proposing.propose."""
+
+    system: SystemFacts
+    make_up: dict[str, NotNegative] = Field(default_factory=dict, max_length=_MOST)
+    findings: tuple[Finding, ...] = Field((), max_length=_MOST)
+    bands: tuple[Band, ...] = Field((), max_length=_MOST)
+    products: tuple[Product, ...] = Field((), max_length=_MOST)
+    history: tuple[Event, ...] = Field((), max_length=_MOST)
+
+    @model_validator(mode="after")
+    def _written_in_known_forms(self) -> Self:
+        for each in (*self.findings, *self.bands):
+            if each.form is not None and each.form not in FORMS:
+                raise CannotCompute(f"There is {no_form(each.form)}.", "as")
+        return self
+
+    def holding(self, litres: float | None) -> Request:
+        """Return it with another volume of the system."""
+        return self.model_copy(update={"system": self.system.model_copy(update={"volume_l": litres})})
+
+    def supplied(self, parameter: str) -> float | None:
+        """Return what the make-up water holds of a parameter, of hardness as CaCO3; None where that is not known."""
+        levels = {called(name): value for name, value in self.make_up.items()}
+        if parameter == "hardness" and parameter not in levels:
+            for name, unit in _HARDNESS.items():
+                if name in levels:
+                    return convert(levels[name], unit, None, "mg/L", "CaCO3")
+        return levels.get(parameter)
+
+    def found(self, parameter: str) -> Finding | None:
+        """Return what was found of a parameter."""
+        return next((each for each in self.findings if each.name == parameter), None)
+
+    def band(self, parameter: str) -> Band | None:
+        """Return between what a parameter is to be, every day."""
+        return next((each for each in self.bands if each.name == parameter and not each.purpose), None)
