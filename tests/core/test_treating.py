@@ -16,6 +16,7 @@ from kessa.core.treating.amounts import kept_amount, written
 from kessa.core.treating.disinfecting import water_in_well
 from kessa.core.treating.dosing import bleed, drain_to, raise_level
 from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.lowering import settles_at
 from kessa.core.treating.mixing import held_by_products
 from kessa.core.treating.products import Product
 from kessa.core.treating.proposing import proposals
@@ -173,10 +174,28 @@ class WhatIsProposed(TestCase):
         fed = {"conductivity": Quantity(2900, 2800, 3000, None, "uS/cm")}
         self.assertIn("never gets there", proposals(BOILER._replace(supply=fed), [SALTY])[0].refused)
 
+    def test_a_valve_that_is_too_small_is_said_with_what_would_do(self):
+        fed = {"conductivity": Quantity(900, 900, 900, None, "uS/cm")}
+        tower = System("cooling-tower", "plant", exactly(11_500.0), 15.0, evaporation_l_h=2000.0, supply=fed)
+        (bled,) = proposals(tower, [finding("conductivity", 3400, "high", 2000, 2500, "uS/cm", off=0)])
+        self.assertIsNone(bled.amount)
+        for words in ("settles at 2900 µS/cm", "1330 L/h bled all the time", "5290 L drained"):
+            self.assertIn(words, bled.refused)
+
+    def test_a_loop_with_glycol_keeps_its_frost_protection(self):
+        loop = System(
+            "closed-loop", "plant", exactly(6000.0), holds={"glycol": "the glycol in it"}, products=(Held(1, CLEANER),)
+        )
+        for found in (finding("iron", 12, "high", most=1), finding("nitrite", 1800, "high", 700, 1000, form="NO2")):
+            last = proposals(loop, [found])[-1]
+            self.assertIn("premixed glycol", last.title)
+            self.assertTrue(any("freezing point" in each for each in last.cautions), last.cautions)
+
     def test_a_tower_is_bled_by_its_cycles_and_says_the_bleed_that_holds_them(self):
         tower = System("cooling-tower", "plant", exactly(11_500.0), 20.0, evaporation_l_h=600.0)
         (bled,) = proposals(tower, [finding("cycles of concentration", 9, "high", 2, 6, "cycles")])
-        self.assertAlmostEqual(bled.amount.value, 11_500 * math.log(8 / 3) / 20)
+        # Bled for ever it settles at 1 × (600 + 1200) / 1200 = 1.5 cycles.
+        self.assertAlmostEqual(bled.amount.value, 11_500 * math.log(7.5 / 2.5) / 20)
         self.assertIn("600 L/h evaporated / (4 cycles − 1) = 200 L/h bled", bled.working[-1])
 
     def test_acid_goes_in_by_thirds_and_too_much_inhibitor_is_drained(self):
@@ -292,6 +311,26 @@ class WhatCameOfIt(TestCase):
         same = follow(Done("dose", 1000.0), before, before, 4200)
         self.assertFalse(same.worked)
         self.assertIsNone(same.volume)
+
+    def test_a_dose_that_the_water_does_not_answer_is_never_where_it_should_be(self):
+        # 3.5 L of 350 g/L in 6000 L are 204 mg/L; it fell by 100 instead, within its band all the while.
+        before, after = (finding("nitrite", value, "", 500, 1000, form="NaNO2") for value in (650, 550))
+        told = follow(Done("dose", 6000 * 204.0, 800), before, after, 6000)
+        self.assertFalse(told.worked)
+        self.assertIsNone(told.volume)
+        for words in ("raised it by 204 mg/L", "fell by 100 mg/L", "leak", "bacteria"):
+            self.assertIn(words, told.words)
+        # What is less than the doubt of the readings says nothing.
+        self.assertIn("where it should be", follow(Done("dose", 6000 * 50.0, 700), before, before, 6000).words)
+
+    def test_a_volume_is_told_from_a_bleed_only_with_what_steams_off_meanwhile(self):
+        tower = System("cooling-tower", "plant", exactly(11_500.0), 15.0, evaporation_l_h=2000.0)
+        settles = settles_at(tower, 900)
+        self.assertAlmostEqual(settles, 900 * 2900 / 900)
+        litres = bleed(11_500, 15, 3400, 3000, 900, 2000).litres
+        salts = [finding("conductivity", value, "high", most=2900, unit="uS/cm", off=0) for value in (3400, 3000)]
+        told = follow(Done("bleed", litres, 3000, exactly(settles)), *salts, 9000)
+        self.assertAlmostEqual(told.volume.value, 11_500)
 
     def test_a_volume_from_its_parts_and_from_salt(self):
         parts = volume_by_parts([Pipe(25, 100)], [Counted(12, 14)], [Counted(1, 300)])

@@ -16,6 +16,8 @@ from kessa.core.treating.systems import Finding
 
 # A volume that comes out less than this apart from what is written down is the same.
 _SAME = 0.02
+# What rose by less than this part of what a dose should have done, beyond doubt, is not explained by it.
+_SHARE = 0.5
 
 
 class Done(NamedTuple):
@@ -81,6 +83,9 @@ def follow(done: Done, before: Finding, after: Finding, written_down: float | No
     }[after.side]
     volume = _volume(done, before.measured, after.measured)
     words = f"{first}{aimed}: {verdict}."
+    fell_short = _fell_short(done, before, after, written_down)
+    if fell_short:
+        return Followed(f"{first}: {fell_short}", worked=False)
     if volume and written_down and abs(volume.value / written_down - 1) > _SAME:
         to = f" to {figures(volume.high)}" if volume.high is not None else " or more"
         words += (
@@ -89,6 +94,22 @@ def follow(done: Done, before: Finding, after: Finding, written_down: float | No
         )
         return Followed(words, after.side == "", volume)
     return Followed(words, after.side == "")
+
+
+def _fell_short(done: Done, before: Finding, after: Finding, written_down: float | None) -> str:
+    """Say where a dose did not raise what it should have: something eats it, or the system loses water."""
+    if done.by != "dose" or not written_down:
+        return ""
+    expected, rose = done.amount / written_down, after.measured.value - before.measured.value
+    doubt = sum((each.high or each.value) - each.low for each in (before.measured, after.measured)) / 2
+    if expected <= 0 or rose + doubt >= _SHARE * expected:
+        return ""
+    moved = f"rose by {level(after, rose)}" if rose > 0 else f"fell by {level(after, -rose)}"
+    return (
+        f"the dose should have raised it by {level(after, float(figures(expected)))}, and it {moved}. Look for a leak "
+        "and for bacteria that eat it before more goes in: is water made up, does a dip slide show growth, did the "
+        "dose get there?"
+    )
 
 
 def _number(finding: Finding) -> str:

@@ -21,6 +21,11 @@ NO_VOLUME = (
     "or from a known weight of salt put in. The place's page works it out."
 )
 _CYCLES = "cycles of concentration"
+_GLYCOL = "glycol"
+_FROST = (
+    "Test the freezing point before any water goes in or out, and again afterwards: below it the loop bursts. Glycol "
+    "is caught, and does not go down a drain."
+)
 # Of what was in the water so much is left after a flush.
 FLUSHED_TO = 0.05
 
@@ -48,20 +53,21 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     volume = system.volume
     if volume is None:
         return _without_volume("bleed", "Bleed: how much, is not known yet", findings, rank)
-    worked = [(each, *_litres(volume, each, makeup_of(system, each))) for each in findings]
+    worked = [(each, *_litres(system, volume, each, makeup_of(system, each))) for each in findings]
     reached = [each for each in worked if each[1] is not None]
     if not reached:
-        words = f"Its supply holds as much {findings[0].parameter} as it is to come down to: bleeding never gets there."
         return named(
-            "bleed", "Bleeding cannot bring it down", findings, rank, refused=f"{words} Look at the supply first."
+            "bleed", "Bleeding cannot bring it down", findings, rank, refused=_never(system, volume, findings[0])
         )
     finding, litres, makeup = max(reached, key=lambda each: each[1].value if each[1] else 0.0)
     assert litres is not None
     holds = exactly(0.0) if makeup is None else makeup
+    settles = settles_at(system, holds.value)
     missing: list[str] = []
     working = [
-        f"{figures(volume.value)} L × ln(({plain(finding.measured.value)} − {plain(holds.value)}) / "
-        f"({plain(finding.aim)} − {plain(holds.value)})) = {figures(litres.value)} L"
+        *_how_itsettles_at(system, holds.value, settles),
+        f"{figures(volume.value)} L × ln(({plain(finding.measured.value)} − {figures(settles)}) / "
+        f"({plain(finding.aim)} − {figures(settles)})) = {figures(litres.value)} L",
     ]
     if makeup is None:
         missing.append(
@@ -80,7 +86,10 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
         )
     working += [*likely(amount, kept), *_steady(system, finding, holds)]
     expect = spread(
-        lambda v, m, fed: fed + (m - fed) * math.exp(-litres.value / v), volume, from_zero(finding.measured), holds
+        lambda v, m, fed: settles_at(system, fed) + (m - settles_at(system, fed)) * math.exp(-litres.value / v),
+        volume,
+        from_zero(finding.measured),
+        holds,
     )
     return named(
         "bleed", title, findings, rank, missing=tuple(missing), working=tuple(working), amount=amount,
@@ -89,14 +98,65 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     )._replace(parameter=finding.parameter, unit=finding.unit, form=finding.form)  # fmt: skip
 
 
-def _litres(volume: Spread, finding: Finding, makeup: Spread | None) -> tuple[Spread | None, Spread | None]:
+def _litres(
+    system: System, volume: Spread, finding: Finding, makeup: Spread | None
+) -> tuple[Spread | None, Spread | None]:
     """Return how much is bled for one finding, None where it is never reached; and the make-up."""
-    fed = exactly(0.0) if makeup is None else makeup
+    fed, rate, gone = exactly(0.0) if makeup is None else makeup, system.bleed_l_min or 1.0, steams_off(system)
     try:
-        litres = spread(lambda v, m, f: bleed(v, 1.0, m, finding.aim, f)[0], volume, from_zero(finding.measured), fed)
+        litres = spread(
+            lambda v, m, f: bleed(v, rate, m, finding.aim, f, gone).litres, volume, from_zero(finding.measured), fed
+        )
     except CannotCompute:
         return None, makeup
     return litres, makeup
+
+
+def steams_off(system: System) -> float:
+    """Return how much leaves a system as steam or vapour while its valve bleeds, L/h; 0 where either is not known.
+
+    Of water that boils away about a kilogram is a litre.
+    """
+    return (system.evaporation_l_h or system.steam_kg_h or 0.0) if system.bleed_l_min else 0.0
+
+
+def settles_at(system: System, makeup: float) -> float:
+    """Return at which level a system settles whose valve bleeds for ever: what steams off is made up, too."""
+    bled_l_h = 60 * (system.bleed_l_min or 1.0)
+    return makeup * (steams_off(system) + bled_l_h) / bled_l_h
+
+
+def _how_itsettles_at(system: System, makeup: float, settles: float) -> list[str]:
+    gone = steams_off(system)
+    if not gone or not makeup:
+        return []
+    bled_l_h = 60 * (system.bleed_l_min or 1.0)
+    return [
+        f"bled for ever it settles at {plain(makeup)} × ({plain(gone)} + {plain(bled_l_h)}) / {plain(bled_l_h)} L/h "
+        f"= {figures(settles)}: what steams off is made up, too"
+    ]
+
+
+def _never(system: System, volume: Spread, finding: Finding) -> str:
+    """Say why bleeding never brings a level down to its aim, and what would."""
+    makeup = (makeup_of(system, finding) or exactly(0.0)).value
+    if makeup >= finding.aim:
+        return (
+            f"Its supply holds as much {finding.parameter} as it is to come down to: bleeding never gets there. "
+            "Look at the supply first."
+        )
+    bled_l_h = 60 * (system.bleed_l_min or 1.0)
+    once = drain_to(volume.value, finding.measured.value, finding.aim, makeup)
+    return (
+        f"The valve is too small: at {plain(bled_l_h)} L/h it settles at {level(finding, _rounded(system, makeup))}, "
+        f"for {plain(steams_off(system))} L/h steam off and are made up. {level(finding, finding.aim)} wants "
+        f"{figures(steams_off(system) / (finding.aim / makeup - 1))} L/h bled all the time; {figures(once)} L drained "
+        "and filled up brings it there for a while."
+    )
+
+
+def _rounded(system: System, makeup: float) -> float:
+    return float(figures(settles_at(system, makeup)))
 
 
 def _steady(system: System, finding: Finding, makeup: Spread) -> list[str]:
@@ -130,6 +190,12 @@ def drained(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
         return _without_volume("drain", "Drain part of it: how much, is not known yet", findings, rank)
     proposals = [_drained(system, volume, finding, rank) for finding in findings]
     most = max(proposals, key=lambda each: each.amount.value if each.amount else -1.0)
+    if most.amount and _GLYCOL in system.holds:
+        most = most._replace(
+            title="Drain {amount}, and fill up with premixed glycol as it was",
+            why=f"{most.why} Fresh water would wash its frost protection out.",
+            cautions=(*most.cautions, _FROST),
+        )
     return most._replace(results=tuple(each.result for each in findings))
 
 
@@ -160,6 +226,11 @@ def _drained(system: System, volume: Spread, finding: Finding, rank: int) -> Pro
 def flushed(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     """Propose to flush a system that was cleaned: fresh water in and dirty out, until a twentieth is left."""
     volume = system.volume
+    if _GLYCOL in system.holds:
+        return named(
+            "flush", "Then filter it clean beside the loop, or refill it with premixed glycol", findings, rank,
+            why="Flushed with water it would lose its frost protection.", cautions=(_FROST,),
+        )  # fmt: skip
     if volume is None:
         return _without_volume("flush", "Then flush it until it runs clear", findings, rank)
     litres = spread(lambda v: bleed(v, 1.0, 1.0, FLUSHED_TO)[0], volume)

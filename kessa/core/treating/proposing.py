@@ -42,7 +42,10 @@ def proposals(
             by_way.setdefault(way, []).append((rank, each))
     found = _each_once([*([ticked] if ticked else []), *_treated(system, findings, by_way, combined)])
     return [
-        each._replace(position=n, cautions=(*_cautions(each, system), *_kept_apart(each, found[: n - 1], system)))
+        each._replace(
+            position=n,
+            cautions=(*each.cautions, *_cautions(each, system), *_kept_apart(each, found[: n - 1], system)),
+        )
         for n, each in enumerate(found, 1)
     ]
 

@@ -12,11 +12,11 @@ from django.utils import timezone
 from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.parameters import parameter
-from kessa.core.quantities.spread import exactly
+from kessa.core.quantities.spread import exactly, spread
 from kessa.core.runs.flags import NOT_TEACHING, words
 from kessa.core.treating.followed import Done, follow
 from kessa.core.treating.lists import KEY, list_of
-from kessa.core.treating.lowering import makeup_of
+from kessa.core.treating.lowering import makeup_of, settles_at
 from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.record.actions.models import OPEN, Action, State, Tick, spread_fields
@@ -239,5 +239,7 @@ def _done(action: Action, here: Finding, system: System, *, alone: bool) -> Done
         return Done(action.by_way, amount * label.changes(here.unit, here.form) * 1000, action.aim, held)
     if action.by_way in ("bleed", "drain"):
         litres = amount * (system.bleed_l_min or 0.0) if action.kept == "min" else amount
-        return Done(action.by_way, litres, action.aim, held)
+        # What steams off meanwhile is made up, too: the level tends to more than the make-up's.
+        towards = spread(partial(settles_at, system), held) if action.by_way == "bleed" else held
+        return Done(action.by_way, litres, action.aim, towards)
     return Done("other", 0.0, action.aim)
