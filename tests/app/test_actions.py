@@ -19,7 +19,7 @@ from kessa.record.people.services import keep_contact
 from kessa.record.places.models import Pair, Place
 from kessa.record.places.services import keep_pair, keep_place
 from kessa.record.products.models import Product, ProductLot
-from kessa.record.products.services import add_lot, keep_product
+from kessa.record.products.services import add_lot, count_lot, keep_product
 from kessa.record.results.models import Mark, Result
 from kessa.record.testing.corrections import correct_reading
 from kessa.record.testing.exclusions import exclude
@@ -106,6 +106,37 @@ class Proposed(ActionsTest):
         data = {each.parameter: " ".join(each.cautions) for each in self.open_at(boiler)}
         self.assertIn("Test again as well.", data["total hardness"])
         self.assertIn("Test again before anything is added or let out.", data["conductivity"])
+
+    def test_whatever_it_was_worked_out_from_changes_it_is_worked_out_anew_and_says_why(self):
+        loop = self.nitrite_loop()
+        counted(loop, self.ines, "nitrite-tablets-10", 4)
+        (dose,) = self.open_at(loop)
+        first, lot = dose.amount, self.nitrite.lots.get()
+        page = reverse("actions:action", args=[dose.pk])
+        self.assertNotContains(self.client.get(page), "Worked out anew")
+
+        def follows(share, words):
+            dose.refresh_from_db()
+            self.assertAlmostEqual(dose.amount / first, share)
+            self.assertContains(self.client.get(page), words)
+            for address in (reverse("places:place", args=[loop.pk]), "/today/"):
+                self.assertContains(self.client.get(address), title_in(dose, "metric"))
+
+        loop.facts["volume_l"] = 2100.0
+        keep_place(self.ines, loop)
+        follows(0.5, "how much it holds: 4200 L became 2100 L.")
+        self.nitrite.step = 800.0
+        keep_product(self.ines, self.nitrite)
+        follows(0.25, "the strength of Loop nitrite: 1 L in 1 m³ raises it by 400 mg/L as NaNO2 became")
+        # What is left follows what was counted.
+        count_lot(self.ines, lot, 0.1)
+        dose.refresh_from_db()
+        self.assertIn("only 100 mL of it is left: order more", dose.working)
+        # What was decided stays as it was decided.
+        services.decide(self.ines, dose)
+        loop.facts["volume_l"] = 8400.0
+        keep_place(self.ines, loop)
+        follows(0.25, "Loop nitrite")
 
     def test_what_somebody_decided_stays_and_what_is_set_aside_asks_for_nothing(self):
         boiler = self.boiler()

@@ -9,8 +9,10 @@ class ActionsConfig(AppConfig):
     name = "kessa.record.actions"
 
     def ready(self) -> None:
-        """Listen for places whose results have changed."""
-        from kessa.record.actions.proposing import restated
+        """Listen for places whose results have changed, and for what is on the shelf."""
+        from kessa.record.actions.proposing import products_changed, restated
         from kessa.record.advice.place_status import restated as changed
+        from kessa.record.products.services import changed as shelf_changed
 
         changed.connect(restated)
+        shelf_changed.connect(products_changed)

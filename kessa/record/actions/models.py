@@ -82,6 +82,10 @@ class Action(TeamOwned):
     steps = models.JSONField(default=list)
     again_hours = models.FloatField(null=True)
     results = ArrayField(models.BigIntegerField(), default=list)
+    # What it was worked out from, in words; when it was last worked out anew, and what had changed.
+    inputs = models.JSONField(default=dict)
+    anew_at = models.DateTimeField(null=True)
+    anew_because = models.CharField(max_length=900, blank=True)
     found_at = models.DateTimeField()
 
     state = models.CharField(max_length=10, choices=State.choices, default=State.PROPOSED)

@@ -15,6 +15,7 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly, spread
 from kessa.core.runs.flags import NOT_TEACHING, words
 from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.inputs import changed_inputs, inputs_of
 from kessa.core.treating.lists import KEY, list_of
 from kessa.core.treating.lowering import makeup_of, settles_at
 from kessa.core.treating.proposing import proposals
@@ -30,6 +31,8 @@ from kessa.record.results.selectors import flags_on
 proposed = Signal()
 _LOG = logging.getLogger(__name__)
 _MOST_SETTLED = 100
+# By these somebody who reads a proposal again sees that it is another.
+_SAYS_WHAT_TO_DO = ("title", "amount", "kept", "portions", "product_id", "refused", "aim")
 # What changes what is in the water: after two of them nothing follows for the volume.
 _CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold scale", "disinfect")
 
@@ -37,6 +40,13 @@ _CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold sca
 def restated(sender: Any, place: Place, advice: Advice, **_: Any) -> None:
     """Propose anew where a place's results changed."""
     propose(place, advice)
+
+
+def products_changed(sender: Any, team: int, **_: Any) -> None:
+    """Propose anew wherever something waits to be done, after a label, or what is left of a product, changed."""
+    waiting = Action.objects.for_team(team).open().values("place")
+    for place in Place.objects.for_team(team).filter(pk__in=waiting).select_related("team"):
+        propose(place)
 
 
 def propose(place: Place, advice: Advice | None = None) -> None:
@@ -64,7 +74,8 @@ def _bring_up(place: Place, advice: Advice) -> None:
     open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
     if not open_now and ticked is None and not any(finding.side for finding in findings):
         return
-    made = proposals(system_of(place), findings, ticked, _combined(advice))
+    system = system_of(place)
+    made = proposals(system, findings, ticked, _combined(advice))
     answered = _settled(place, made)
     if any(each.reading.held for each in advice.assessments):
         # "Not now" is no word that something is over.
@@ -74,7 +85,8 @@ def _bring_up(place: Place, advice: Advice) -> None:
     for each in made:
         found_at = max(rows[pk].taken_at for pk in each.results)
         if not any(_answers(row, each, found_at) for row in answered):
-            _keep(place, open_now.pop(each.key, None), each, found_at, marks)
+            inputs = inputs_of(system, findings, each)
+            _keep(place, open_now.pop(each.key, None), each, _fields(each, found_at) | {"inputs": inputs}, marks)
     taken_up = set(
         Tick.objects.for_team(place.team_id).filter(action__in=open_now.values()).values_list("action", flat=True)
     )
@@ -119,7 +131,7 @@ def _marks(team: int, results: list[int]) -> dict[int, list[str]]:
     return found
 
 
-def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, marks: dict[int, list[str]]) -> None:
+def _keep(place: Place, row: Action | None, made: Proposal, data: dict[str, Any], marks: dict[int, list[str]]) -> None:
     """Write a proposal, or bring an open one up to it; one that was decided on the same results stays as it was."""
     if row and row.state == State.DECIDED and set(row.results) == set(made.results):
         return
@@ -128,11 +140,13 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
     if why and made.by != "sheet":
         first = "before anything is added or let out" if made.amount else "as well"
         again = f"{parameter(made.parameter).title} is marked: {', '.join(why)}. Test again {first}."
-        made = made._replace(cautions=(again, *made.cautions))
+        data["cautions"] = [again, *data["cautions"]]
     if row is None:
-        new_action(place, made, found_at)
+        _write(place, made.key, data)
         return
-    data = _fields(made, found_at)
+    if any(getattr(row, name) != data[name] for name in _SAYS_WHAT_TO_DO) and row.inputs:
+        because = changed_inputs(row.inputs, data["inputs"])
+        data |= {"anew_at": timezone.now(), "anew_because": because[:900]} if because else {}
     changed = [name for name, value in data.items() if getattr(row, name) != value]
     for name in changed:
         setattr(row, name, data[name])
@@ -142,8 +156,12 @@ def _keep(place: Place, row: Action | None, made: Proposal, found_at: datetime, 
 
 def new_action(place: Place, made: Proposal, found_at: datetime) -> Action:
     """Write something newly proposed at a place, and let those know who tell of it."""
-    of_place = {"team_id": place.team_id, "place": place, "key": made.key, "proposed_at": timezone.now()}
-    new: Action = Action.objects.create(**of_place, **_fields(made, found_at))
+    return _write(place, made.key, _fields(made, found_at))
+
+
+def _write(place: Place, key: str, data: dict[str, Any]) -> Action:
+    of_place = {"team_id": place.team_id, "place": place, "key": key, "proposed_at": timezone.now()}
+    new: Action = Action.objects.create(**of_place, **data)
     proposed.send(Action, action=new)
     return new
 

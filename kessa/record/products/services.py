@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.db.models import F
+from django.dispatch import Signal
 from django.utils import timezone
 
 from kessa.record.people.acts import act
@@ -13,12 +14,16 @@ from kessa.record.places.models import Place
 from kessa.record.products import may
 from kessa.record.products.models import Product, ProductChange, ProductLot
 
+# Sent where a label, or what is left of a product, changed; in the same transaction.
+changed = Signal()
+
 
 @act("product kept", may.keep_product)
 def keep_product(by: Membership, product: Product, places: Iterable[Place] = ()) -> Product:
     """Write a new or changed product, for some places or for all; what was done with it keeps its own numbers."""
     product.save()
     product.places.set(places)
+    changed.send(Product, team=product.team_id)
     return product
 
 
@@ -27,6 +32,7 @@ def retire_product(by: Membership, product: Product) -> Product:
     """Propose a product no more; what was done with it stays."""
     product.retired_at = timezone.now()
     product.save(update_fields=["retired_at"])
+    changed.send(Product, team=product.team_id)
     return product
 
 
@@ -57,6 +63,7 @@ def archive_lot(by: Membership, lot: ProductLot, *, why: str) -> ProductLot:
     change(by, held, -held.left, why)
     held.put_away_at = timezone.now()
     held.save(update_fields=["put_away_at"])
+    changed.send(Product, team=lot.team_id)
     return held
 
 
@@ -67,3 +74,4 @@ def change(by: Membership, lot: ProductLot, amount: float, why: str) -> None:
     )
     ProductLot.objects.for_team(lot.team_id).filter(pk=lot.pk).update(left=F("left") + amount)
     lot.refresh_from_db(fields=["left"])
+    changed.send(Product, team=lot.team_id)
