@@ -7,11 +7,9 @@ from typing import Literal, NamedTuple
 from kessa.core.errors import CannotCompute
 from kessa.core.proposing.request import Band, Finding, Level, Request
 from kessa.core.quantities.units import UNITS, convert
+from kessa.core.treating.aims import aim_above, aim_below
 
 Side = Literal["low", "high"]
-# Where no interval is known, or it is small, the aim lies by this part of the band inside its edge; of a band with one
-# edge by this part of that.
-_INSIDE, _INSIDE_ONE = 0.25, 0.1
 
 
 class Out(NamedTuple):
@@ -60,15 +58,7 @@ def outside(request: Request) -> list[Out]:
         value = in_terms_of(finding.value, finding, band)
         off = abs(in_terms_of(finding.value + finding.off, finding, band) - value)
         if band.most is not None and value > band.most:
-            found.append(Out(finding, band, "high", value, _aim(band.most, band.least, off, -1)))
+            found.append(Out(finding, band, "high", value, aim_below(band.most, band.least, off)))
         elif band.least is not None and value < band.least:
-            found.append(Out(finding, band, "low", value, _aim(band.least, band.most, off, 1)))
+            found.append(Out(finding, band, "low", value, aim_above(band.least, band.most, off)))
     return found
-
-
-def _aim(edge: float, other: float | None, off: float, inwards: int) -> float:
-    """Return where to bring what lies beyond an edge: inside by the interval of what was found, at most half way."""
-    if other is None:
-        return edge + inwards * max(_INSIDE_ONE * abs(edge), min(off, abs(edge) / 2))
-    width = abs(other - edge)
-    return edge + inwards * min(max(off, _INSIDE * width), width / 2)

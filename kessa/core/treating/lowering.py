@@ -130,10 +130,10 @@ def _how_itsettles_at(system: System, makeup: float, settles: float) -> list[str
     gone = steams_off(system)
     if not gone or not makeup:
         return []
-    bled_l_h = 60 * (system.bleed_l_min or 1.0)
+    let_out = f"{plain(60 * (system.bleed_l_min or 1.0))} L/h"
     return [
-        f"bled for ever it settles at {plain(makeup)} × ({plain(gone)} + {plain(bled_l_h)}) / {plain(bled_l_h)} L/h "
-        f"= {figures(settles)}: what steams off is made up, too"
+        f"bled for ever it settles at {plain(makeup)} × ({plain(gone)} + {let_out}) / {let_out} = {figures(settles)}: "
+        "what steams off is made up, too"
     ]
 
 

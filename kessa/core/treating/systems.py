@@ -8,12 +8,11 @@ from typing import Any, Literal, NamedTuple
 from kessa.core.job.place_kinds import Water
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread
+from kessa.core.treating.aims import aim_above, aim_below
 from kessa.core.treating.amounts import Kept
 from kessa.core.treating.products import Product
 
 Side = Literal["high", "low", "present", ""]
-# Where a limit has only one end, one aims so far inside it that the next reading is not at its edge.
-_BELOW_MOST, _ABOVE_LEAST = 0.9, 1.25
 
 
 class Finding(NamedTuple):
@@ -35,10 +34,15 @@ class Finding(NamedTuple):
 
     @property
     def aim(self) -> float:
-        """Where treating brings it: the middle of a band, else a stretch inside the only limit."""
+        """Where treating brings it: as far inside the nearest edge as the reading is sure of; else to the middle."""
+        off = (self.measured.high or self.measured.value) - self.measured.value
+        if self.side == "high" and self.most is not None:
+            return aim_below(self.most, self.least, off)
+        if self.side == "low" and self.least is not None:
+            return aim_above(self.least, self.most, off)
         if self.least is not None and self.most is not None:
             return (self.least + self.most) / 2
-        return self.most * _BELOW_MOST if self.most is not None else (self.least or 0.0) * _ABOVE_LEAST
+        return aim_below(self.most, None, off) if self.most is not None else aim_above(self.least or 0.0, None, off)
 
     @property
     def has_way_to_go(self) -> bool:
