@@ -304,6 +304,10 @@ class Proposing(TestCase):
         cleaner = {"name": "cleaner", "cleans": "iron", "ph": 7, "label_l_m3": [5, 10]}
         plan = proposed(glycol, [found("iron", 12)], [band("iron", 0, 1)], [cleaner])
         self.assertEqual({each["do"] for each in plan["steps"]}, {"clean", "refill-premixed", "retest"})
+        plan = proposed(
+            WELL, [found("free chlorine", 9, form="Cl2")], [band("free chlorine", 0.5, 4, form="Cl2")], [BLEACH]
+        )
+        self.assertEqual(([each["do"] for each in plan["steps"]], plan["says"]), (["retest"], ["stop-feed"]))
         for system, products in ((LOOP, [BLEACH]), (WELL, [{**BLEACH, "approved_for_drinking": None}])):
             asked = [found("free chlorine", 0.1, form="Cl2"), found("E. coli", 1, "per 100 mL"), LOW_NO2]
             plan = proposed(system, asked, [band("free chlorine", 0.5, 1, form="Cl2"), BAND_NO2], products)
@@ -320,6 +324,7 @@ class Proposing(TestCase):
             ("as", (LOOP, [found("nitrite", 9, form="XY")])),
             ("as", (LOOP, [LOW_NO2], [BAND_NO2], [{**NITRITE, "as": "PO4"}])),
             ("unit", (LOOP, [found("nitrite", 9, "uS/cm")], [BAND_NO2])),
+            ("system", (LOOP, [LOW_NO2], [BAND_NO2], [{**NITRITE, "active_percent": 1e-12}])),
             ("value", (LOOP, [found("pH", 15, "")])),
             ("value", (LOOP, [found("nitrite", 9, low=10)])),
             ("history", (LOOP, [], [], [], {}, [{"done": "tracer", "product": "NaCl"}])),

@@ -33,7 +33,9 @@ def treat_well(plan: Plan, request: Request, outs: list[Out]) -> None:
         _disinfect(plan, request)
         return
     for out in outs:
-        if out.name == "free chlorine":
+        if "chlorine" in out.name and out.side == "high":
+            _too_much_chlorine(plan, out)
+        elif out.name == "free chlorine":
             dose(plan, request.holding(_well_litres(plan, request)), out, small_in_ml=True)
         elif out.name not in (*_INFANTS, *_TOXIC, *GERMS):
             plan.step("ask", parameter=out.name)
@@ -115,10 +117,14 @@ def treat_supply(plan: Plan, request: Request, outs: list[Out]) -> None:
         if out.name == "free chlorine" and out.side == "low":
             _residual(plan, request, out)
         elif "chlorine" in out.name and out.side == "high":
-            plan.say("stop-feed")
-            plan.step("retest", parameter=out.name)
+            _too_much_chlorine(plan, out)
         elif out.name not in (*_INFANTS, *_TOXIC, *GERMS):
             _otherwise(plan, request, out)
+
+
+def _too_much_chlorine(plan: Plan, out: Out) -> None:
+    plan.say("stop-feed")
+    plan.step("retest", parameter=out.name)
 
 
 def _otherwise(plan: Plan, request: Request, out: Out) -> None:

@@ -5,7 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from kessa.core.errors import CannotCompute
+
 GALLON_L, POUND_KG = 3.785411784, 0.45359237
+# No system takes more of anything, L or kg.
+_LARGEST = 1e9
 # In US customary units: which unit stands in place of which, and how much of ours one of it is.
 _CUSTOMARY = {
     "L": ("gal", GALLON_L), "L/h": ("gpm", 60 * GALLON_L), "L/min": ("gpm", GALLON_L), "kg": ("lb", POUND_KG),
@@ -41,7 +45,12 @@ class Plan:
     figures: dict[str, float] = field(default_factory=dict)
 
     def step(self, do: str, product: str = "", amount: float | None = None, unit: str = "", **about: Any) -> None:
-        """Add a step, its amount in the units of whoever asks; what is there already is not added again."""
+        """Add a step, its amount in the units of whoever asks; what is there already is not added again.
+
+        Raises CannotCompute on `system` for an amount that no system takes.
+        """
+        if amount is not None and not 0 <= amount <= _LARGEST:
+            raise CannotCompute("It comes out at an amount that cannot be: look at the facts and the label.", "system")
         if self.is_customary and amount is not None and unit in _CUSTOMARY:
             unit, one = _CUSTOMARY[unit]
             amount /= one
