@@ -697,7 +697,7 @@ class NothingGuessed(ImportTest):
         self.assertEqual((self.latest().stage, len(self.results())), ("writing", 5))
         with connection.cursor() as cursor:
             cursor.execute("UPDATE procrastinate_jobs SET status = 'doing' WHERE task_name = 'exchange.write_import'")
-        async_to_sync(take_up)(SimpleNamespace(app=app), 0)
+        async_to_sync(take_up.func)(SimpleNamespace(app=app), 0)
         job = ProcrastinateJob.objects.get(task_name="exchange.write_import")
         self.assertEqual((job.status, job.lock), ("todo", f"import {self.team.pk}"))
         self.done(tasks.write_import, imported)

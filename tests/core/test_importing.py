@@ -8,8 +8,9 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kessa.core.errors import CannotCompute
-from kessa.core.importing.cells import decimal_mark, read_cell
+from kessa.core.importing.cells import MARKS, decimal_mark, read_cell, value_of
 from kessa.core.importing.days import day_order, read_clock, read_moment
+from kessa.core.importing.evidence import Evidence
 from kessa.core.importing.heads import head_of
 from kessa.core.importing.words import plain, words
 from kessa.core.importing.written_units import unit_and_form, unit_of
@@ -168,6 +169,17 @@ class Days(TestCase):
         with self.assertRaises(CannotCompute) as refused:
             read_moment("2023-03-05", "Mars/Tharsis")
         self.assertEqual(refused.exception.field, "zone")
+
+    def test_a_table_shows_by_itself_how_it_is_written_or_says_what_is_unclear(self):
+        for texts, unclear in (
+            (["7", "1,234", "0.5"], ""), (["7", "1,234", "12"], "1,234"), (["twelve", "1,234"], "1,234"),
+            (["", "n.d.", "12"], ""), (["0,5", "1,234"], "1,234"),
+        ):  # fmt: skip
+            with self.subTest(texts):
+                evidence = Evidence(MARKS, ".", value_of)
+                for text in texts:
+                    evidence.note(text)
+                self.assertEqual(evidence.unclear, unclear)
 
     def test_the_order_of_a_column(self):
         for texts, usual, expected in (

@@ -88,6 +88,12 @@ OWN = {
          {"conductivity": 500, "calcium hardness": 150}),
         [], ("scale",), {"by-calcium-hardness": 3, "fell-out-calcium-hardness-mg-l": 300},
     ),
+    # Chloride 6 times as much, conductivity 4: where no chlorine is fed that is no bleach.
+    "chloride that nobody fed": (
+        (TOWER, [found("conductivity", 2000, "uS/cm"), found("chloride", 180, form="Cl")], [], [],
+         {"conductivity": 500, "chloride": 30}),
+        [], (), {"by-chloride": 6, "cycles": 4},
+    ),
     # (500 + 100)/100 = 6 cycles would be; 3 are: 500/2 - 100 L/h go elsewhere.
     "a tower that leaks": (
         ({**TOWER, "bleed_now_l_h": 100}, [found("conductivity", 1500, "uS/cm")], [BAND_SALT], [],
@@ -165,6 +171,11 @@ OWN = {
          [], [], {}, [TESTED]),
         [("look-for-leak",)], ("leak", "tracer-fell"), {"lost-l": 3000, "lost-l-per-day": 75},
     ),
+    # Molybdate fell to 0.75, nitrite to a third: water goes, and something eats what stays.
+    "nitrite that leaks and is eaten": (
+        (LOOP, [found("nitrite", 300, form="NO2"), found("molybdate", 90, form="MoO4")], [], [], {}, [TESTED]),
+        [("look-for-leak",), ("look-for-bacteria",)], ("leak", "bacteria"), {"left-fraction": 0.75},
+    ),
     # 10 L brought 10 * 300 g NaNO2 in 6 m³, 333 mg/L NO2: 900 of 933 are there.
     "a dose that did what it should": (
         (LOOP, [found("nitrite", 900, form="NO2")], [BAND_NO2], [NITRITE], {},
@@ -216,10 +227,10 @@ OWN = {
          {"hardness": 300}, [{"done": "regenerate", "days_ago": 11}]),
         [("regenerate",)], (), {"litres-between": 6250},
     ),
-    # π/4 (0.1 m)² 10 m = 78.5 L to 100 mg/L and 0.64 mg for each mg of iron.
+    # π/4 (0.1 m)² 10 m = 78.5 L to 100 mg/L and 0.64 mg for each mg of iron, 1.29 of manganese.
     "a well with iron": (
-        (WELL, [found("E. coli", 3, "per 100 mL"), found("iron", 2, form="Fe")], [], [BLEACH]),
-        [("disinfect", (100 + 1.28) * pi / 4 * 100 / 0.125 / 1.2e6, "L"), ("flush",), ("laboratory",)],
+        (WELL, [found("E. coli", 3, "per 100 mL"), found("iron", 20, form="Fe"), found("manganese", 5)], [], [BLEACH]),
+        [("disinfect", (100 + 12.8 + 6.45) * pi / 4 * 100 / 0.125 / 1.2e6, "L"), ("flush",), ("laboratory",)],
         ("do-not-drink",), {},
     ),
     "a well with arsenic": (
@@ -308,6 +319,10 @@ class Proposing(TestCase):
             WELL, [found("free chlorine", 9, form="Cl2")], [band("free chlorine", 0.5, 4, form="Cl2")], [BLEACH]
         )
         self.assertEqual(([each["do"] for each in plan["steps"]], plan["says"]), (["retest"], ["stop-feed"]))
+        self.assertNotIn("chloride-from-bleach", proposed(*OWN["chloride that nobody fed"][0])["says"])
+        # A trace of nitrite in a well keeps no chlorine out.
+        trace = proposed(WELL, [found("E. coli", 1, "per 100 mL"), found("nitrite", 0.02, form="NO2")], [], [BLEACH])
+        self.assertEqual(trace["steps"][0]["do"], "disinfect")
         for system, products in ((LOOP, [BLEACH]), (WELL, [{**BLEACH, "approved_for_drinking": None}])):
             asked = [found("free chlorine", 0.1, form="Cl2"), found("E. coli", 1, "per 100 mL"), LOW_NO2]
             plan = proposed(system, asked, [band("free chlorine", 0.5, 1, form="Cl2"), BAND_NO2], products)

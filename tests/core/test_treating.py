@@ -16,6 +16,7 @@ from kessa.core.treating.amounts import kept_amount, written
 from kessa.core.treating.disinfecting import water_in_well
 from kessa.core.treating.dosing import bleed, drain_to, raise_level
 from kessa.core.treating.followed import Done, follow
+from kessa.core.treating.inputs import changed_inputs, inputs_of
 from kessa.core.treating.lowering import settles_at
 from kessa.core.treating.mixing import held_by_products
 from kessa.core.treating.products import Product
@@ -138,6 +139,9 @@ class WhatIsProposed(TestCase):
         left = 14 * math.exp(-4200 * math.log(3750 / 2550) / 4200)
         self.assertAlmostEqual(dose.amount.value, (37.5 - left) * 4.2 * 126.037 / 80.057 / 0.2 / 1190, places=3)
         self.assertIn("after the bleed", dose.why)
+        # Steam leaves its salts behind: 150 × (900 + 720) / 720 = 337.5.
+        (steaming,) = proposals(BOILER._replace(steam_kg_h=900.0), [SALTY])
+        self.assertAlmostEqual(steaming.amount.value, 4200 * math.log((3900 - 337.5) / (2700 - 337.5)) / 12)
         alone = proposals(BOILER, [BARE])[0]
         self.assertLess(alone.amount.value, dose.amount.value)
 
@@ -220,6 +224,23 @@ class WhatIsProposed(TestCase):
         self.assertIn("Never together with Acid: brown nitrous gas", second.cautions[-1])
         (drained,) = proposals(loop, [finding("nitrite", 1600, "high", 500, 1100, form="NaNO2")])
         self.assertAlmostEqual(drained.amount.value, 1000 * 650 / 1600)
+
+    def test_what_a_proposal_was_worked_out_from_is_named_where_it_changed(self):
+        (bled,) = proposals(BOILER, [SALTY])
+        before = inputs_of(BOILER, [SALTY], bled)
+        for change, words in (
+            ({"bleed_l_min": 6.0}, "what its valve lets out: 12 L/min became 6 L/min"),
+            ({"volume": exactly(2100.0)}, "how much it holds: 4200 L became 2100 L"),
+            ({"supply": {}}, "conductivity of what feeds it: 150 µS/cm became not known"),
+            ({"steam_kg_h": 900.0}, "what it steams: not known became 900 kg/h"),
+            ({}, ""),
+        ):
+            self.assertEqual(changed_inputs(before, inputs_of(BOILER._replace(**change), [SALTY], bled)), words)
+        worse = SALTY._replace(measured=exactly(4100.0), most=3500)
+        said = changed_inputs(before, inputs_of(BOILER, [worse], bled))
+        self.assertEqual(
+            said, "Conductivity: 3900 µS/cm became 4100 µS/cm; where conductivity is to be: 3000 became 3500"
+        )
 
     def test_a_list_comes_first_and_what_two_findings_ask_for_is_one(self):
         found = Finding("E. coli", Spread(1, 1, 1), "presence", None, "present", result=1)
@@ -321,6 +342,11 @@ class WhatCameOfIt(TestCase):
         self.assertIsNone(told.volume)
         for words in ("raised it by 204 mg/L", "fell by 100 mg/L", "leak", "bacteria"):
             self.assertIn(words, told.words)
+        # Nor where it rose by a third of it.
+        up = finding("nitrite", 718, "", 500, 1000, form="NaNO2", off=0)
+        self.assertIn(
+            "rose by 68", follow(Done("dose", 6000 * 204.0), before._replace(measured=exactly(650)), up, 6000).words
+        )
         # What is less than the doubt of the readings says nothing.
         self.assertIn("where it should be", follow(Done("dose", 6000 * 50.0, 700), before, before, 6000).words)
 

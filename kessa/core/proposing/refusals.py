@@ -58,7 +58,10 @@ def _met_there(product: Product, request: Request) -> Iterable[str]:
         each.product in bleach or any(word in each.product.lower() for word in ("hypochlor", "bleach"))
         for each in lately
     )
-    holds_nitrite = request.band("nitrite") is not None or request.found("nitrite") is not None
+    # In a loop it is the inhibitor; elsewhere it is a trace.
+    holds_nitrite = request.system.kind in CLOSED and (
+        request.band("nitrite") is not None or request.found("nitrite") is not None
+    )
     if product.is_acid and is_chlorinated:
         yield "chlorine-gas"
     if product.is_acid and holds_nitrite:

@@ -124,12 +124,12 @@ def deserved(value: float, low: float | None, high: float | None) -> Callable[[f
 def as_written(value: float, high: float | None) -> Callable[[float], str]:
     """Return how a number is written that stood somewhere else: to the digit of which `high` is half a step off.
 
-    >>> as_written(28, 28.5)(28), as_written(1.5, 1.55)(1.5), as_written(0.3, 0.305)(0.3), as_written(520, 525)(520)
-    ('28', '1.5', '0.30', '520')
+    >>> as_written(28, 28.5)(28), as_written(7.2, 7.25)(7.2), as_written(0.3, 0.305)(0.3), as_written(520, 525)(520)
+    ('28', '7.2', '0.30', '520')
     """
     if high is None or not high > value:
         return _few_figures
-    # Of 2 (1.55 - 1.5) a computer says a little more than 0.1.
+    # Of 2 (7.25 - 7.2) a computer says a little less than 0.1.
     decimals = math.ceil(-math.log10(2 * (high - value)) - 1e-6)
     shown = min(max(decimals, 0), FIGURES["decimals"])
     return lambda number: f"{number:.{shown}f}"
