@@ -1,7 +1,7 @@
 """Writing what was found in a file: visits, samples and judged results, many at a time, and undoing it all."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid5
@@ -27,15 +27,15 @@ from kessa.record.results.written import Found, result_of
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Sample, Visit
 
-_AT_ONCE, _YEAR = 5000, timedelta(days=366)
+_AT_ONCE, _JUDGED_AT_ONCE, _YEAR = 5000, 500, timedelta(days=366)
 _MOST_ASSESSED = 200_000
 
 
 class Writer:
     """Writes what was found in a file, a batch at a time; what is there already is left as it is."""
 
-    def __init__(self, imported: Import) -> None:
-        self.imported, self.team = imported, imported.team
+    def __init__(self, imported: Import, tell: Callable[[int], None] = lambda _: None) -> None:
+        self.imported, self.team, self.tell = imported, imported.team, tell
         self.rule = near_limit(house_rules(imported.team_id).chosen)
         self.sets: dict[int, tuple[RuleSet, ...]] = {}
         self.written = self.there_already = 0
@@ -76,16 +76,17 @@ class Writer:
                 self._judge_again(place, these.filter(taken_at__gte=timezone.now() - _YEAR))
 
     def _judge_again(self, place: Place, rows: Any) -> None:
-        changed = []
-        for result in rows.select_related("sample__visit").iterator(_AT_ONCE):
-            sets = self.sets[place.pk]
-            context = context_of(place, result.sample, result.parameter, sets, None, result.taken_at)
-            assessed = assess(result.parameter, result.quantity, sets, self.rule, context)
-            result.verdict, result.judgements = assessed.verdict, assessed.judgements
-            result.not_judged = assessed.not_judged
-            changed.append(result)
-        # Until all of a file is in, what came of it is not in the record yet, and may change.
-        Result._base_manager.bulk_update(changed, ["verdict", "judgements", "not_judged"], batch_size=_AT_ONCE // 10)
+        sets, numbers = self.sets[place.pk], list(rows.values_list("pk", flat=True))
+        for piece in (numbers[n : n + _JUDGED_AT_ONCE] for n in range(0, len(numbers), _JUDGED_AT_ONCE)):
+            results = list(rows.filter(pk__any=piece).select_related("sample__visit"))
+            for result in results:
+                context = context_of(place, result.sample, result.parameter, sets, None, result.taken_at)
+                assessed = assess(result.parameter, result.quantity, sets, self.rule, context)
+                result.verdict, result.judgements = assessed.verdict, assessed.judgements
+                result.not_judged = assessed.not_judged
+            # Until all of a file is in, what came of it is not in the record yet, and may change.
+            Result._base_manager.bulk_update(results, ["verdict", "judgements", "not_judged"])
+            self.tell(0)
 
     def _new(self, found: Sequence[ReadRow]) -> list[ReadRow]:
         """Return what is not in the record yet: of the same place, second, test and number."""

@@ -205,7 +205,7 @@ def _check(work: Import) -> dict[str, Any]:
 def _write_in(work: Import) -> dict[str, Any]:
     # A worker that died may have begun.
     undo(work, lambda _: None)
-    reader, writer = Reader(work.team, work.columns, work.reading), Writer(work)
+    reader, writer = Reader(work.team, work.columns, work.reading), Writer(work, progress(work))
     mended = {row.number: row for row in Doubtful.objects.for_team(work.team_id).filter(imported=work)}
     batch: list[ReadRow] = []
     left_out, anew = 0, list[Doubtful]()
