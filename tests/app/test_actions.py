@@ -524,6 +524,12 @@ class Systems(ActionsTest):
             "has to be above that before",
             status_code=422,
         )
+        # Nitrite that is read as its salt: 1000 g raised it by 500 mg/L in 2000 L.
+        counted(boiler, self.ines, "nitrite-tablets-10", 4, days_ago=1)
+        counted(boiler, self.ines, "nitrite-tablets-10", 9)
+        self.assertContains(self.client.get(address), '<option value="NaNO2 NaNO2" selected>')
+        nitrite = {"by": "salt", "salt": "NaNO2 NaNO2", "added_g": 1000, "before": 120, "after": 620, "off": 5}
+        self.assertContains(self.client.get(address, nitrite), '<b class="num">2000</b> L')
         self.client.post(address, {"value": 780, "low": 735, "high": 830})
         (bleed,) = self.open_at(boiler)
         self.assertAlmostEqual(bleed.amount, 780 * 0.3285 / 12, delta=0.1)

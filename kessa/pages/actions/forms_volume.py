@@ -15,9 +15,13 @@ PIPES, RADIATORS, VESSELS = 4, 4, 2
 _SALTS = [
     ("NaCl Cl", "table salt (NaCl), measured as chloride"),
     ("NaNO2 NO2", "sodium nitrite, measured as NO2"),
+    ("NaNO2 NaNO2", "sodium nitrite, measured as NaNO2"),
     ("Na2SO3 SO3", "sodium sulfite, measured as SO3"),
     ("", "something else, measured as what was weighed"),
 ]
+
+# In which parameter and form each is seen.
+SEEN_IN = {"NaCl Cl": ("chloride", "Cl"), "NaNO2 NO2": ("nitrite", "NO2"), "NaNO2 NaNO2": ("nitrite", "NaNO2")}
 
 
 def _part(salt: str) -> float:

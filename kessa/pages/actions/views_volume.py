@@ -1,11 +1,13 @@
 """Working out how much a system holds, and writing it down."""
 
+from typing import Any
+
 from django.contrib import messages
 from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
-from kessa.pages.actions.forms_volume import PartsForm, SaltForm, VolumeForm
+from kessa.pages.actions.forms_volume import SEEN_IN, PartsForm, SaltForm, VolumeForm
 from kessa.record.actions import may, services
 from kessa.record.actions.systems import volume_of
 from kessa.record.people.access import TeamRequest, technician
@@ -13,11 +15,15 @@ from kessa.record.places.models import Place
 from kessa.record.results.models import Result
 
 
-def _last_two(place: Place) -> dict[str, float]:
-    """Return the last two results of chloride at a place, as the level before a salt went in and after it."""
-    rows = Result.objects.for_team(place.team_id).current().filter(place=place, parameter="chloride", unit="mg/L")
-    last = list(rows.filter(form="Cl").newest_first().values_list("value", flat=True)[:2])
-    return {"after": last[0], "before": last[1]} if len(last) == 2 and last[0] > last[1] else {}
+def _last_two(place: Place) -> dict[str, Any]:
+    """Return the newest two results at a place between which a salt may have gone in, for the level rose; and which."""
+    rows = Result.objects.for_team(place.team_id).current().filter(place=place, unit="mg/L")
+    risen = []
+    for salt, (parameter, form) in SEEN_IN.items():
+        last = list(rows.filter(parameter=parameter, form=form).newest_first().values_list("value", "taken_at")[:2])
+        if len(last) == 2 and last[0][0] > last[1][0]:
+            risen.append((last[0][1], {"salt": salt, "after": last[0][0], "before": last[1][0]}))
+    return max(risen, key=lambda each: each[0])[1] if risen else {}
 
 
 @technician
