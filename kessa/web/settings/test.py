@@ -17,7 +17,10 @@ WHITENOISE_AUTOREFRESH = True
 EMAIL_BACKEND = "django.core.mail.backends.locmem.EmailBackend"
 # A machine that runs browsers beside is slow, not stuck.
 REQUEST_SECONDS = 20.0
-DATABASES["default"]["OPTIONS"]["options"] += " -c statement_timeout=30s -c lock_timeout=20s"  # noqa: F405
+DATABASES["default"]["OPTIONS"]["options"] += (  # noqa: F405
+    # A test is one transaction, in which it may draw and print for long.
+    " -c statement_timeout=30s -c lock_timeout=20s -c idle_in_transaction_session_timeout=0"
+)
 # Tests provoke refusals on purpose; only what is not expected is worth a line.
 LOGGING["loggers"]["django.request"] = {"level": "CRITICAL"}  # noqa: F405
 LOGGING["loggers"]["django.security"] = {"level": "CRITICAL"}  # noqa: F405
