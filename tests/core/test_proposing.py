@@ -88,6 +88,15 @@ OWN = {
          {"conductivity": 500, "calcium hardness": 150}),
         [], ("scale",), {"by-calcium-hardness": 3, "fell-out-calcium-hardness-mg-l": 300},
     ),
+    # 7.6 cycles to a quarter inside 2 to 6, 5: settled at (500 + 600)/600 = 1.83.
+    "cycles that are known": (
+        ({**TOWER, "cycles_now": 7.6}, [], [band("cycles", 2, 6, "cycles")]),
+        [("bleed", 10_000 * log((7.6 - 1.8333) / (5 - 1.8333)), "L")], (), {"hold-bleed-l-h": 125},
+    ),
+    "glycol that is known": (
+        ({**LOOP, "glycol": "propylene", "glycol_percent": 20}, [], [band("glycol", 30, 40, "%")], [GLYCOL]),
+        [("drain", 6000 * 12.5 / 80, "L"), ("dose", 6000 * 12.5 / 80, "L")], ("frost-protection",), {},
+    ),
     # Chloride 6 times as much, conductivity 4: where no chlorine is fed that is no bleach.
     "chloride that nobody fed": (
         (TOWER, [found("conductivity", 2000, "uS/cm"), found("chloride", 180, form="Cl")], [], [],

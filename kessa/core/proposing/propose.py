@@ -16,7 +16,7 @@ from kessa.core.proposing.levels import Out, in_terms_of, outside
 from kessa.core.proposing.loops import treat_loop
 from kessa.core.proposing.plan import Plan
 from kessa.core.proposing.refusals import CLOSED
-from kessa.core.proposing.request import Finding, Request
+from kessa.core.proposing.request import CYCLES, Request
 from kessa.core.proposing.softeners import treat_softener
 from kessa.core.proposing.towers import CONSERVED, compare_cycles, concentrate
 from kessa.core.proposing.tracers import volume_seen
@@ -46,8 +46,10 @@ def propose(given: Mapping[str, Any]) -> Plan:
     if _contradicts(plan, request):
         return plan
     volume_l = volume_seen(plan, request) or request.system.volume_l
-    request = request.holding(volume_l)
-    _BY_KIND[request.system.kind](plan, request, outside(request))
+    system = request.system
+    request = request.holding(volume_l).knowing("glycol", system.glycol_percent, "%")
+    request = request.knowing(CYCLES, system.cycles_now, "cycles")
+    _BY_KIND[system.kind](plan, request, outside(request))
     return plan
 
 
@@ -97,12 +99,6 @@ def _refuse_cleaners(plan: Plan, request: Request, out: Out) -> None:
 
 
 def _treat_loop(plan: Plan, request: Request, outs: list[Out]) -> None:
-    """Treat a loop; how much glycol it holds is what was found, else what is known of it."""
-    percent = request.system.glycol_percent
-    if percent is not None and request.found("glycol") is None and request.band("glycol") is not None:
-        known = Finding.model_validate({"parameter": "glycol", "value": percent, "unit": "%"})
-        request = request.model_copy(update={"findings": (*request.findings, known)})
-        outs = outside(request)
     treat_bacteria(plan, request)
     treat_loop(plan, request, [each for each in outs if each.name not in _GERMS_OF_PLANT])
 

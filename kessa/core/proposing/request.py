@@ -28,7 +28,7 @@ _CUSTOMARY = {
 # Make-up water's hardness in degrees.
 _HARDNESS = {"hardness_dh": "dH", "hardness_gpg": "gpg", "hardness_fh": "fH"}
 _ALIKE = {
-    "total hardness": "hardness", "ph": "pH", "bacteria": "bacteria", "chlorine": "free chlorine",
+    "total hardness": "hardness", "ph": "pH", "chlorine": "free chlorine", "cycles": "cycles of concentration",
     "e coli": "E. coli", "e. coli": "E. coli", "oxygen": "feed oxygen", "dissolved oxygen": "feed oxygen",
 }  # fmt: skip
 # No system of water, and nothing found in one, is larger.
@@ -36,6 +36,8 @@ _LARGEST = 1e9
 Positive = Annotated[Number, Field(gt=0, le=_LARGEST)]
 NotNegative = Annotated[Number, Field(ge=0, le=_LARGEST)]
 Amount = Annotated[Number, Field(ge=-_LARGEST, le=_LARGEST)]
+# How often the make-up water is concentrated, which itself is once.
+CYCLES = "cycles of concentration"
 Percent = Annotated[Number, Field(ge=0, le=100)]
 Strength = Annotated[Number, Field(gt=0, le=100)]
 Acidity = Annotated[Number, Field(ge=0, le=14)]
@@ -128,11 +130,6 @@ class SystemFacts(_Open):
     def feeds_people(self) -> bool:
         """Whether people drink of it, or eat what its steam touches."""
         return "people" in self.feeds or self.kind in ("well", "supply")
-
-    @property
-    def m3(self) -> float | None:
-        """How much it holds, in m³."""
-        return None if self.volume_l is None else self.volume_l / 1000
 
 
 class Level(_Open):
@@ -278,12 +275,21 @@ class Request(_Open):
                 raise CannotCompute(f"There is {no_form(each.form)}.", "as")
         return self
 
+    def knowing(self, parameter: str, value: float | None, unit: str) -> Request:
+        """Return it with a fact of the system as what was found, where a band asks for it and nobody tested it."""
+        if value is None or self.found(parameter) is not None or self.band(parameter) is None:
+            return self
+        known = Finding.model_validate({"parameter": parameter, "value": value, "unit": unit})
+        return self.model_copy(update={"findings": (*self.findings, known)})
+
     def holding(self, litres: float | None) -> Request:
         """Return it with another volume of the system."""
         return self.model_copy(update={"system": self.system.model_copy(update={"volume_l": litres})})
 
     def supplied(self, parameter: str) -> float | None:
         """Return what the make-up water holds of a parameter, of hardness as CaCO3; None where that is not known."""
+        if parameter == CYCLES:
+            return 1.0
         levels = {called(name): value for name, value in self.make_up.items()}
         if parameter == "hardness" and parameter not in levels:
             for name, unit in _HARDNESS.items():

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from kessa.core.proposing.levels import Out
 from kessa.core.proposing.plan import GALLON_L, Plan
-from kessa.core.proposing.request import Request
+from kessa.core.proposing.request import CYCLES, Request
 from kessa.core.treating.dosing import bleed, drain_to
 
 # What only concentrates: nothing in a tower makes or uses it.
 CONSERVED = (
+    CYCLES,
     "conductivity", "tds", "chloride", "silica", "sulfate", "hardness", "calcium hardness", "magnesium hardness",
     "calcium", "magnesium", "sodium", "alkalinity", "total alkalinity", "m alkalinity",
 )  # fmt: skip
@@ -106,7 +107,7 @@ def compare_cycles(plan: Plan, request: Request) -> None:
     by = {
         each.name: each.value / make_up
         for each in request.findings
-        if each.name in CONSERVED and (make_up := request.supplied(each.name))
+        if each.name in CONSERVED and each.name != CYCLES and (make_up := request.supplied(each.name))
     }
     for name, cycles in by.items():
         plan.figure(f"by-{name.replace(' ', '-')}", cycles)
