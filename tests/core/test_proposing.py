@@ -180,6 +180,12 @@ OWN = {
          [], [], {}, [TESTED]),
         [("look-for-leak",)], ("leak", "tracer-fell"), {"lost-l": 3000, "lost-l-per-day": 75},
     ),
+    # 900 mg/L as NaNO2 are 600 as NO2: nothing went.
+    "nitrite that was written as its salt": (
+        (LOOP, [found("nitrite", 600, form="NO2")], [], [], {},
+         [{**TESTED, "findings": {"nitrite": 900}, "as": "NaNO2"}]),
+        [], (), {},
+    ),
     # Molybdate fell to 0.75, nitrite to a third: water goes, and something eats what stays.
     "nitrite that leaks and is eaten": (
         (LOOP, [found("nitrite", 300, form="NO2"), found("molybdate", 90, form="MoO4")], [], [], {}, [TESTED]),
@@ -202,8 +208,8 @@ OWN = {
     ),
     # Frozen at -8 °C with 20.9 %; -16.5 °C wants 34.5 %: V (34.5 - 20.9)/(100 - 20.9).
     "glycol by the freezing point": (
-        ({**LOOP, "glycol": "propylene"}, [found("freezing point", -8, "degC")],
-         [band("freezing point", None, -15, "degC")], [GLYCOL]),
+        ({**LOOP, "glycol": "propylene"}, [found("freezing point", -8, "°C")],
+         [band("freezing point", None, 5, "°F")], [GLYCOL]),
         [("drain", 6000 * (34.51 - 21.2) / (100 - 21.2), "L"), ("dose", 6000 * (34.51 - 21.2) / (100 - 21.2), "L")],
         ("frost-protection",), {"freezing-after-c": -16.5},
     ),

@@ -9,7 +9,10 @@ from kessa.core.proposing.request import Band, Request
 from kessa.core.quantities.units import convert
 from kessa.core.treating.volumes import Pipe, pipe_litres
 
-GERMS = ("E. coli", "coliform bacteria", "coliforms", "total coliforms", "enterococci", "faecal coliforms")
+GERMS = (
+    "E. coli", "coliform bacteria", "coliforms", "coliform", "total coliforms", "total coliform", "enterococci",
+    "faecal coliforms", "fecal coliforms",
+)  # fmt: skip
 # Free chlorine of a shock, mg/L as Cl2, where no band is given for it, and for how long, h: EPA, CDC, state guidance.
 _SHOCK, _SHOCK_H = (50.0, 200.0), 12.0
 # So much chlorine iron and manganese take up, mg Cl2 a mg: 2 Fe²⁺ + HOCl, Mn²⁺ + HOCl.

@@ -10,6 +10,8 @@ from kessa.core.quantities.units import UNITS, convert
 from kessa.core.treating.aims import aim_above, aim_below
 
 Side = Literal["low", "high"]
+# So far inside the only edge of a band of temperature.
+_DEGREES = {"degC": 1.5, "degF": 2.7, "K": 1.5}
 
 
 class Out(NamedTuple):
@@ -58,7 +60,18 @@ def outside(request: Request) -> list[Out]:
         value = in_terms_of(finding.value, finding, band)
         off = abs(in_terms_of(finding.value + finding.off, finding, band) - value)
         if band.most is not None and value > band.most:
-            found.append(Out(finding, band, "high", value, aim_below(band.most, band.least, off)))
+            found.append(Out(finding, band, "high", value, _aim(band, "high", off)))
         elif band.least is not None and value < band.least:
-            found.append(Out(finding, band, "low", value, aim_above(band.least, band.most, off)))
+            found.append(Out(finding, band, "low", value, _aim(band, "low", off)))
     return found
+
+
+def _aim(band: Band, side: Side, off: float) -> float:
+    """Return where to bring what lies on a side of a band; a part of a temperature says nothing, degrees do."""
+    if side == "high":
+        assert band.most is not None
+        inside = _DEGREES.get(band.unit) if band.least is None else None
+        return band.most - max(inside, off) if inside else aim_below(band.most, band.least, off)
+    assert band.least is not None
+    inside = _DEGREES.get(band.unit) if band.most is None else None
+    return band.least + max(inside, off) if inside else aim_above(band.least, band.most, off)

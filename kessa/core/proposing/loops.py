@@ -127,7 +127,7 @@ def _expected(
     if not tests:
         return None
     last = tests[-1]
-    before = last.levels[name]
+    before = last.level(name, written_as)
     after = request.history[request.history.index(last) + 1 :]
     added = [_raised(request, each, name, written_as, volume_l) for each in after if each.done == "dose"]
     known = [each for each in added if each is not None]

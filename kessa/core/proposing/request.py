@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import ConfigDict, Field, model_validator
+from pydantic import AfterValidator, ConfigDict, Field, model_validator
 
 from kessa.core.checked import Checked, Number, YesNo
 from kessa.core.errors import CannotCompute
+from kessa.core.importing.written_units import unit_of
 from kessa.core.proposing.plan import GALLON_L, POUND_KG
+from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.species import FORMS, no_form
 from kessa.core.quantities.units import convert
 
@@ -44,6 +46,10 @@ Acidity = Annotated[Number, Field(ge=0, le=14)]
 _MOST = 200
 # What may be below nothing.
 _BELOW_NOTHING = ("temperature", "freezing", "index")
+
+
+def _as_kept(unit: str) -> str:
+    return unit_of(unit) or unit
 
 
 def called(parameter: str) -> str:
@@ -136,7 +142,7 @@ class Level(_Open):
     """A parameter with its unit and the form in which it is written."""
 
     parameter: str
-    unit: str = ""
+    unit: Annotated[str, AfterValidator(_as_kept)] = ""
     form: str | None = Field(None, alias="as")
 
     @property
@@ -251,6 +257,13 @@ class Event(_Open):
     form: str | None = Field(None, alias="as")
     # How far each of its findings may be off.
     off: NotNegative = 0.0
+
+    def level(self, parameter: str, written_as: str | None) -> float:
+        """Return what was found of a parameter, as another form where it was written as one of the same family."""
+        try:
+            return self.levels[parameter] * grams_for(written_as, self.form)
+        except CannotCompute:
+            return self.levels[parameter]
 
     @property
     def levels(self) -> dict[str, float]:

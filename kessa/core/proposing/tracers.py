@@ -34,8 +34,8 @@ def volume_seen(plan: Plan, request: Request) -> float | None:
     if after is None or not tests:
         plan.step("ask", parameter=parameter, why="its level before and after is not known")
         return None
-    before = tests[-1].levels[parameter]
     written_as = after.form or tests[-1].form or usual
+    before = tests[-1].level(parameter, written_as)
     grams = event.amount * _GRAMS[event.unit] / grams_for(event.product, written_as)
     litres = volume_by_tracer(grams, after.value, before)
     plan.figure("volume-l", litres)
