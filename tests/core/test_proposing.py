@@ -137,6 +137,11 @@ OWN = {
         [("dose", (1050 * 2.3 * 2 * 126.04 / 31.998 + 50 * 25 * 126.04 / 80.06) / 0.95e6, "kg/h")], (),
         {"feed-oxygen-mg-l": 2.3},
     ),
+    # 1000 kg/h with 0.3 mg/L: 2 * 126.04/32 mg of sulfite for each.
+    "oxygen in the feed": (
+        ({**BOILER, "feed_kg_h": 1000}, [found("feed oxygen", 0.3)], [band("feed oxygen", 0, 0.02)], [SULFITE]),
+        [("dose", 1000 * 0.3 * 2 * 126.04 / 31.998 / 0.95e6, "kg/h")], (), {},
+    ),
     # Blown down until 90 is 52.5: V ln(90/52.5).
     "too much phosphate": (
         (BOILER, [found("phosphate", 90, form="PO4")], [band("phosphate", 30, 60, form="PO4")]),

@@ -252,6 +252,10 @@ class WhatIsProposed(TestCase):
         ticked = Proposal(key="sheet:place", by="sheet", rank=0, position=0, title="Nobody drinks it")
         first, shock = proposals(well, [found, found._replace(parameter="coliform bacteria", result=2)], ticked)
         self.assertEqual((first.key, first.position, shock.results), ("sheet:place", 1, (1, 2)))
+        self.assertEqual(shock.product, 1)
+        # A label that allows 10 mg/L is none for a shock of 50.
+        mild = Held(1, bleach.model_copy(update={"most_level": 10.0}))
+        self.assertIsNone(proposals(well._replace(products=(mild,)), [found], ticked)[1].product)
         self.assertAlmostEqual(shock.amount.value, 353 * 50 / 1000 / 54, places=4)
         self.assertEqual(shock.steps[0].key, "stop")
 
@@ -389,6 +393,8 @@ class WhatCameOfIt(TestCase):
             shown = [written(each, "L", system) for each in litres]
             self.assertEqual(len(set(shown)), 4)
         self.assertEqual(written(0.25, "kg", "us"), "8.82 oz")
+        # 20 imperial fluid ounces are a pint of 568 mL.
+        self.assertAlmostEqual(kept_amount(20, "fl_oz_imp")[0], 0.56826, places=4)
         self.assertEqual(written(5e-324, "L"), "0 mL")
         self.assertEqual((written(200, "min"), written(88.8, "min")), ("3.3 h", "89 min"))
         for one, other in pairwise(("L", "gal_us", "fl_oz_us")):
