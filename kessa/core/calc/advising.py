@@ -48,17 +48,15 @@ def advise(arguments: Arguments) -> Answer:
 
 def propose(arguments: Arguments) -> Answer:
     """What to do with a water system: steps in their order, what must be said, figures."""
-    from kessa.core.proposing.propose import not_used, propose
+    from kessa.core.proposing.propose import propose
 
-    given = arguments.whole_request()
-    plan = propose(given)
+    plan = propose(arguments.whole_request())
     answer: Answer = {
         "steps": [each.as_dict() for each in plan.steps],
         "says": list(plan.says),
         "figures": plan.figures,
     }
-    unused = not_used(given)
-    return answer | ({"not_used": unused} if unused else {})
+    return answer | ({"not_used": plan.not_used} if plan.not_used else {})
 
 
 def _reading(given: Arguments):  # type: ignore[no-untyped-def] # what it returns is imported late

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.proposing.doses import allowed, strength
+from kessa.core.proposing.doses import allowed, by_label, from_stock, strength
 from kessa.core.proposing.plan import Plan
 from kessa.core.proposing.request import Finding, Product, Request, called
 
@@ -64,8 +64,9 @@ def _shock(plan: Plan, request: Request) -> None:
         if held is not None and held.unit == "L":
             plan.figures.setdefault("bleach-to-5-mg-l-l", _SHOCK_MG_L * volume_l / held.mg)
     product = allowed(plan, request, kills) if kills else None
-    if product is not None and product.label_l_m3 is not None:
-        _slug(plan, request, product, volume_l)
+    litres = by_label(request, product) if product else None
+    if product is not None and litres is not None:
+        _slug(plan, request, product, litres)
         return
     chlorine = allowed(plan, request, bleach) if bleach else None
     held = strength(chlorine, "Cl2") if chlorine else None
@@ -77,14 +78,9 @@ def _shock(plan: Plan, request: Request) -> None:
     plan.step("disinfect", chlorine.name, amount, held.unit, contact_h=_SHOCK_H, bleed="shut")
 
 
-def _slug(plan: Plan, request: Request, product: Product, volume_l: float) -> None:
-    assert product.label_l_m3 is not None
-    amount = sum(product.label_l_m3) / 2 * volume_l / 1000
-    if product.stock_l is not None and product.stock_l < amount:
-        plan.say("stock")
-        plan.figure("needed-l", amount)
-        amount = product.stock_l
+def _slug(plan: Plan, request: Request, product: Product, litres: float) -> None:
     _shut(plan, request)
+    amount = from_stock(plan, product, litres)
     plan.step("biocide", product.name, amount, "L", contact_h=product.contact_h, bleed="shut")
 
 

@@ -71,6 +71,21 @@ def allowed(plan: Plan, request: Request, products: list[Product]) -> Product | 
     return None
 
 
+def by_label(request: Request, product: Product) -> float | None:
+    """Return the middle of what a label gives for the system, L; None where it gives none, or no volume is known."""
+    volume_l = request.system.volume_l
+    return sum(product.label_l_m3) / 2 * volume_l / 1000 if product.label_l_m3 and volume_l is not None else None
+
+
+def from_stock(plan: Plan, product: Product, litres: float) -> float:
+    """Return what of some litres is on the shelf; where that is less, it is said with what is needed."""
+    if product.stock_l is None or product.stock_l >= litres:
+        return litres
+    plan.say("stock")
+    plan.figure("needed-l", litres)
+    return product.stock_l
+
+
 def raising(request: Request, parameter: str) -> list[Product]:
     """Return the products that raise a parameter."""
     return [each for each in request.products if each.raises and called(each.raises) == parameter]
@@ -104,8 +119,7 @@ def _needed(plan: Plan, request: Request, product: Product, out: Out, volume_l: 
     """Return how much raises a level to the aim, and not above its band where the system is as small as it may be."""
     held = strength(product, out.band.form)
     if held is None:
-        label = product.label_l_m3
-        return (None, "L") if label is None else (sum(label) / 2 * volume_l / 1000, "L")
+        return by_label(request, product), "L"
     missing = out.aim - out.value
     amount = missing * volume_l / held.mg
     off = request.system.volume_off_percent

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kessa.core.proposing.doses import allowed, dose, raising, strength
+from kessa.core.proposing.doses import allowed, dose, from_stock, raising, strength
 from kessa.core.proposing.levels import Out, in_terms_of
 from kessa.core.proposing.plan import Plan
 from kessa.core.proposing.request import Band, Request
@@ -87,10 +87,8 @@ def _disinfect(plan: Plan, request: Request) -> None:
         plan.figure("cl2-per-naocl", 70.9 / 74.44)
         aim = min(2 * least, (least + most) / 2) + _taken_up(request)
         amount = aim * litres / held.mg
-        if product.stock_l is not None and held.unit == "L" and product.stock_l < amount:
-            plan.say("stock")
-            plan.figure("needed-l", amount)
-            amount = product.stock_l
+        if held.unit == "L":
+            amount = from_stock(plan, product, amount)
         plan.step("disinfect", product.name, amount, held.unit, contact_h=_SHOCK_H)
         plan.step("flush")
     plan.step("laboratory", parameter="E. coli")

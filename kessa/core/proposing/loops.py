@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import NamedTuple
 
-from kessa.core.proposing.doses import allowed, brought, dose
+from kessa.core.proposing.doses import allowed, brought, by_label, dose
 from kessa.core.proposing.levels import Out
 from kessa.core.proposing.plan import Plan
 from kessa.core.proposing.request import Event, Product, Request, called
@@ -97,7 +97,7 @@ def _what_became_of(plan: Plan, request: Request, volume_l: float | None) -> Non
         if left >= _STEADY:
             plan.say("tracer-steady")
         plan.step("look-for-bacteria", parameter=eaten.name)
-        _kill(plan, request, volume_l)
+        _kill(plan, request)
         plan.step("laboratory", parameter="bacteria")
 
 
@@ -157,13 +157,13 @@ def _left_by_tracers(request: Request, volume_l: float | None) -> float | None:
     return sum(parts) / len(parts) if parts else None
 
 
-def _kill(plan: Plan, request: Request, volume_l: float | None) -> None:
+def _kill(plan: Plan, request: Request) -> None:
     """Propose what kills bacteria where it does no harm to the inhibitor."""
     kills = [each for each in request.products if each.kills]
     product = allowed(plan, request, kills) if kills else None
-    if product and product.label_l_m3 and volume_l is not None:
-        amount = sum(product.label_l_m3) / 2 * volume_l / 1000
-        plan.step("biocide", product.name, amount, "L", contact_h=product.contact_h)
+    litres = by_label(request, product) if product else None
+    if product and litres is not None:
+        plan.step("biocide", product.name, litres, "L", contact_h=product.contact_h)
 
 
 # ---- dirt -----------------------------------------------------------------------------------------------------------
@@ -184,7 +184,7 @@ def _clean(plan: Plan, request: Request, out: Out, volume_l: float | None) -> No
         plan.say("volume-unknown")
         plan.step("ask", parameter=out.name, why="nobody knows how much the system holds")
         return
-    amount = sum(product.label_l_m3) / 2 * volume_l / 1000 if product.label_l_m3 else None
+    amount = by_label(request, product)
     if amount is not None and product.stock_l is not None and product.stock_l < amount:
         plan.say("stock")
     plan.step("clean", product.name, amount, "L" if amount is not None else "", parameter=out.name)

@@ -43,6 +43,8 @@ class Plan:
     steps: list[Step] = field(default_factory=list)
     says: dict[str, None] = field(default_factory=dict)
     figures: dict[str, float] = field(default_factory=dict)
+    # The names of what was given and is not used.
+    not_used: list[str] = field(default_factory=list)
 
     def step(self, do: str, product: str = "", amount: float | None = None, unit: str = "", **about: Any) -> None:
         """Add a step, its amount in the units of whoever asks; what is there already is not added again.

@@ -40,7 +40,7 @@ def propose(given: Mapping[str, Any]) -> Plan:
     asked about or refused: as a step, or by CannotCompute on the field at fault.
     """
     request = check(Request, given, "propose")
-    plan = Plan(request.system.is_customary)
+    plan = Plan(request.system.is_customary, not_used=_not_used(request))
     if request.system.kind not in _BY_KIND:
         raise CannotCompute(f"kind must be one of: {', '.join(_BY_KIND)}.", "kind")
     if _contradicts(plan, request):
@@ -53,11 +53,9 @@ def propose(given: Mapping[str, Any]) -> Plan:
     return plan
 
 
-def not_used(given: Mapping[str, Any]) -> list[str]:
-    """Return the names of what was given and is not used."""
-    request = check(Request, given, "propose")
+def _not_used(request: Request) -> list[str]:
     parts = (request, request.system, *request.findings, *request.bands, *request.products, *request.history)
-    return sorted({name for part in parts for name in part.not_used} - {"op", "id"})
+    return sorted({name for part in parts for name in part.not_used})
 
 
 def _contradicts(plan: Plan, request: Request) -> bool:

@@ -65,7 +65,7 @@ def bled(system: System, findings: Sequence[Finding], rank: int) -> Proposal:
     settles = settles_at(system, holds.value)
     missing: list[str] = []
     working = [
-        *_how_itsettles_at(system, holds.value, settles),
+        *_how_it_settles(system, holds.value, settles),
         f"{figures(volume.value)} L × ln(({plain(finding.measured.value)} − {figures(settles)}) / "
         f"({plain(finding.aim)} − {figures(settles)})) = {figures(litres.value)} L",
     ]
@@ -126,7 +126,7 @@ def settles_at(system: System, makeup: float) -> float:
     return makeup * (steams_off(system) + bled_l_h) / bled_l_h
 
 
-def _how_itsettles_at(system: System, makeup: float, settles: float) -> list[str]:
+def _how_it_settles(system: System, makeup: float, settles: float) -> list[str]:
     gone = steams_off(system)
     if not gone or not makeup:
         return []
@@ -147,16 +147,13 @@ def _never(system: System, volume: Spread, finding: Finding) -> str:
         )
     bled_l_h = 60 * (system.bleed_l_min or 1.0)
     once = drain_to(volume.value, finding.measured.value, finding.aim, makeup)
+    settles = float(figures(settles_at(system, makeup)))
     return (
-        f"The valve is too small: at {plain(bled_l_h)} L/h it settles at {level(finding, _rounded(system, makeup))}, "
+        f"The valve is too small: at {plain(bled_l_h)} L/h it settles at {level(finding, settles)}, "
         f"for {plain(steams_off(system))} L/h steam off and are made up. {level(finding, finding.aim)} wants "
         f"{figures(steams_off(system) / (finding.aim / makeup - 1))} L/h bled all the time; {figures(once)} L drained "
         "and filled up brings it there for a while."
     )
-
-
-def _rounded(system: System, makeup: float) -> float:
-    return float(figures(settles_at(system, makeup)))
 
 
 def _steady(system: System, finding: Finding, makeup: Spread) -> list[str]:

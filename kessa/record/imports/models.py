@@ -56,10 +56,6 @@ class DoubtfulQuerySet(models.QuerySet):  # type: ignore[type-arg]
         """Those about which something is doubtful still."""
         return self.exclude(why=[])
 
-    def mended(self) -> Self:
-        """Those that are taken in as they were mended."""
-        return self.filter(why=[]).exclude(mended=[])
-
     def left_out(self) -> Self:
         """Those that are not taken in: doubtful still, or left out by whoever looked at them."""
         return self.filter(~Q(why=[]) | Q(mended=[]))

@@ -148,7 +148,7 @@ def _degrees(point: Point) -> str:
     return f"{point[0]:g}, {point[1]:g}"
 
 
-def is_to_say_its_form(head: Head) -> bool:
+def _is_to_say_its_form(head: Head) -> bool:
     """Whether numbers of a column mean another thing by as what they are written: as N or as NO3, as CaCO3 or HCO3."""
     return known_parameter(head.parameter).has_forms and not says_its_form(head.unit)
 
@@ -231,7 +231,7 @@ class Reader:
             f"{each.parameter}: say {'in which unit it is' if not each.unit else 'as what it is written'}."
             for each in self.columns
             if each.subject == heads.RESULT
-            and ((not each.unit and not _is_of_presence(each)) or (is_to_say_its_form(each) and not each.form))
+            and ((not each.unit and not _is_of_presence(each)) or (_is_to_say_its_form(each) and not each.form))
         ]
         twice = {
             name
@@ -418,7 +418,7 @@ class Reader:
             raise CannotCompute("no unit stands with it.", "unit")
         if known.measured_in != "concentration":
             return unit, form or None
-        if is_to_say_its_form(head._replace(unit=unit)) and not form:
+        if _is_to_say_its_form(head._replace(unit=unit)) and not form:
             raise CannotCompute("as what is it written? As N, as the ion, as CaCO3?", "form")
         return unit, form or next(iter(forms_of(head.parameter)), None)
 
