@@ -135,12 +135,13 @@ class Papers(ReportCase):
                 self.ines, boiler, timezone.now(), by_way="clean", title="", amount=amount, product=product, lot=drum
             )  # fmt: skip
         read(boiler, self.olek, "ph-meter", 9.5, 9.5)
-        today = timezone.localdate().isoformat()
-        given = self.body("plant", place=boiler.pk, since=today, until=today)
+        # Minutes after midnight what was just drawn is of yesterday.
+        since, until = timezone.localdate() - timedelta(days=1), timezone.localdate()
+        given = self.body("plant", place=boiler.pk, since=since.isoformat(), until=until.isoformat())
         for words in ("Cleaner 5 L 2", "cleaned", "Water volume 4200 L", "pH"):
             self.assertIn(words, given)
         with self.assertRaises(ValidationError):
-            gather(self.team, "plant", {"place": self.place.pk, "since": today, "until": today})
+            gather(self.team, "plant", {"place": self.place.pk, "since": str(since), "until": str(until)})
 
     def test_a_year_for_neighbours(self):
         measured(self.place, self.olek, 7, 7)

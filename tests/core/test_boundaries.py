@@ -31,13 +31,13 @@ from kessa.core.methods.kit_numbers import KitNumbers
 from kessa.core.methods.parts import Window
 from kessa.core.methods.replicates import Rule, agree
 from kessa.core.planning import stock
+from kessa.core.proposing.proposals import proposals
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.species import FORMS
 from kessa.core.quantities.spread import Spread, exactly
 from kessa.core.readings import KINDS, determine
 from kessa.core.runs.state import RunState
 from kessa.core.treating.dosing import bleed
-from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, System
 
 

@@ -17,8 +17,8 @@ from kessa.core.quantities.measured import Measured
 from kessa.core.quantities.units import AROUND, UNITS, convert
 from kessa.core.readings import determine
 from kessa.core.runs.recovery import recovery
-from kessa.core.treating.disinfecting import water_in_well
 from kessa.core.treating.dosing import raise_level
+from kessa.core.treating.volumes import water_in_well
 
 amounts = st.floats(0, 1e6).map(lambda number: round(number, 4))
 methods = st.fixed_dictionaries(

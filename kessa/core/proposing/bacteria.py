@@ -2,10 +2,16 @@
 
 from __future__ import annotations
 
-from kessa.core.proposing.doses import allowed, by_label, from_stock, strength
-from kessa.core.proposing.plan import Plan
-from kessa.core.proposing.request import Finding, Product, Request, called
+from collections.abc import Sequence
+from typing import Any
 
+from kessa.core.proposing.doses import CHLORINE, allowed, by_label, from_stock, label_working, strength
+from kessa.core.proposing.levels import Out
+from kessa.core.proposing.plan import NO_VOLUME, Plan
+from kessa.core.proposing.request import Finding, Product, Request, called
+from kessa.core.treating.amounts import figures, written
+
+NOTHING_KILLS = "nothing on the shelf kills bacteria"
 # CFU/mL up to which a tower is under control, and from which it is treated at once: HSE HSG274 part 1.
 _CONTROLLED = 1e4
 # CFU/L of legionella: sampled again, and treated at once (HSE HSG274 part 1, table 1.10).
@@ -14,24 +20,23 @@ _LEGIONELLA_AGAIN, _LEGIONELLA_AT_ONCE = 100, 1000
 _SHOCK_MG_L, _SHOCK_H = 5.0, 5.0
 
 
-def treat_bacteria(plan: Plan, request: Request) -> None:
+def treat_bacteria(plan: Plan, request: Request, outs: Sequence[Out]) -> None:
     """Propose what bacteria and legionella of a tower or loop ask for, by their bands or else by what is published."""
     found, legionella = request.found("bacteria"), request.found("legionella")
-    if legionella is not None:
-        band = request.band("legionella")
-        most = band.most if band is not None and band.most is not None else _LEGIONELLA_AGAIN
-        if legionella.value > most:
-            _legionella(plan, request, legionella)
-            return
-    if found is None:
-        return
-    band = request.band("bacteria")
-    most = band.most if band is not None and band.most is not None else _CONTROLLED
-    if _per_ml(found) > most:
+    if legionella is not None and _is_too_many(request, outs, legionella, _LEGIONELLA_AGAIN):
+        _legionella(plan, request, legionella)
+    elif found is not None and _is_too_many(request, outs, found, _CONTROLLED):
         plan.say("legionella")
         _shock(plan, request)
         plan.step("retest", parameter="bacteria")
         plan.step("laboratory", parameter="legionella")
+
+
+def _is_too_many(request: Request, outs: Sequence[Out], found: Finding, published: float) -> bool:
+    """Whether there are more than its band allows; where no band is given, than what is published."""
+    if request.band(found.name) is not None:
+        return any(each.name == found.name for each in outs)
+    return (_per_ml(found) if found.name == "bacteria" else found.value) > published
 
 
 def _per_ml(found: Finding) -> float:
@@ -57,31 +62,34 @@ def _shock(plan: Plan, request: Request) -> None:
     volume_l = request.system.volume_l
     if volume_l is None:
         plan.say("volume-unknown")
-        plan.step("ask", parameter="bacteria", why="nobody knows how much the system holds")
+        plan.step("ask", parameter="bacteria", why=NO_VOLUME)
         return
     for each in bleach:
-        held = strength(each, "Cl2")
+        held = strength(each, CHLORINE)
         if held is not None and held.unit == "L":
             plan.figures.setdefault("bleach-to-5-mg-l-l", _SHOCK_MG_L * volume_l / held.mg)
-    product = allowed(plan, request, kills) if kills else None
+    product = allowed(plan, request, kills, parameter="bacteria") if kills else None
     litres = by_label(request, product) if product else None
     if product is not None and litres is not None:
         _slug(plan, request, product, litres)
         return
-    chlorine = allowed(plan, request, bleach) if bleach else None
-    held = strength(chlorine, "Cl2") if chlorine else None
+    chlorine = allowed(plan, request, bleach, parameter="bacteria") if bleach else None
+    held = strength(chlorine, CHLORINE) if chlorine else None
     if chlorine is None or held is None:
-        plan.step("ask", parameter="bacteria", why="nothing on the shelf kills bacteria")
+        plan.step("ask", parameter="bacteria", why=NOTHING_KILLS)
         return
     _shut(plan, request)
     amount = _SHOCK_MG_L * volume_l / held.mg
-    plan.step("disinfect", chlorine.name, amount, held.unit, contact_h=_SHOCK_H, bleed="shut")
+    working = (f"{figures(volume_l)} L × {_SHOCK_MG_L:g} mg/L of chlorine: {written(amount, held.unit)}",)
+    about: dict[str, Any] = {"parameter": "bacteria", "contact_h": _SHOCK_H, "bleed": "shut", "working": working}
+    plan.step("disinfect", chlorine.name, from_stock(plan, chlorine, amount), held.unit, **about)
 
 
 def _slug(plan: Plan, request: Request, product: Product, litres: float) -> None:
     _shut(plan, request)
-    amount = from_stock(plan, product, litres)
-    plan.step("biocide", product.name, amount, "L", contact_h=product.contact_h, bleed="shut")
+    about: dict[str, Any] = {"contact_h": product.contact_h, "bleed": "shut", "parameter": "bacteria"}
+    about["working"] = label_working(request, product, litres)
+    plan.step("biocide", product.name, from_stock(plan, product, litres), product.unit, **about)
 
 
 def _shut(plan: Plan, request: Request) -> None:

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-import math
-
+from kessa.core.derived.cycles import boiler_blowdown
+from kessa.core.proposing.bleeding import by_the_valve, never_by_make_up
 from kessa.core.proposing.doses import allowed, dose, raising, strength
-from kessa.core.proposing.levels import Out
-from kessa.core.proposing.plan import Plan
-from kessa.core.proposing.request import Product, Request, called
+from kessa.core.proposing.levels import Out, washes_out
+from kessa.core.proposing.plan import NO_VOLUME, NOTHING_RAISES, Plan
+from kessa.core.proposing.request import Level, Product, Request, called
 from kessa.core.proposing.substances import molar_mass, substance
 from kessa.core.proposing.tables import between_lines
+from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.species import FORMS
+from kessa.core.treating.amounts import figures, level
+from kessa.core.treating.dosing import bleed
 
 # Dissolved oxygen of water in the open at 1 atm, mg/L by °C: solubility, towards nothing at the boil.
 _OXYGEN = (
@@ -36,8 +39,10 @@ def treat_boiler(plan: Plan, request: Request, outs: list[Out]) -> None:
             _feed_sulfite(plan, request, out)
         elif out.side == "low" and (request.supplied(out.name) is None or raising(request, out.name)):
             dose(plan, request, out)
-        else:
+        elif washes_out(out.name):
             _blow_down(plan, request, out)
+        else:
+            plan.step("ask", parameter=out.name, why="no blowdown that could be worked out brings it back")
 
 
 def _where_from(plan: Plan, request: Request, hard: list[Out]) -> None:
@@ -84,6 +89,11 @@ def _oxygen(plan: Plan, request: Request) -> float | None:
     return None
 
 
+def _as_sold(product: Product) -> Level:
+    """What a product holds as its own label counts it, mg/L."""
+    return Level(parameter="", unit="mg/L", **{"as": product.form_as})
+
+
 def _for_oxygen(product: Product) -> float | None:
     """Return how many mg of what a product is counted as take up a mg of oxygen; None where that is not known.
 
@@ -102,16 +112,24 @@ def _feed_sulfite(plan: Plan, request: Request, out: Out) -> None:
     product = allowed(plan, request, raising(request, "sulfite"))
     if product is None:
         if not plan.has("refuse"):
-            plan.step("ask", parameter="sulfite", why="nothing on the shelf raises it")
+            plan.step("ask", parameter="sulfite", why=NOTHING_RAISES)
         return
-    held, ratio = strength(product, product.form_as), _for_oxygen(product)
+    held, ratio = strength(product, _as_sold(product)), _for_oxygen(product)
     oxygen, feed = _oxygen(plan, request), _feed(request)
     if held is None or ratio is None or oxygen is None or feed is None:
         plan.step("ask", product.name, parameter="sulfite", why="its label does not say how strong it is")
         return
     own = substance(product.form_as or "SO3").grams / substance(out.band.form or "SO3").grams
     away = (request.system.blowdown_kg_h or 0.0) * out.aim * own
-    plan.step("dose", product.name, (feed * oxygen * ratio + away) / held.mg, f"{held.unit}/h", parameter="sulfite")
+    taken = feed * oxygen * ratio
+    form = f" {product.form_as}" if product.form_as else ""
+    working = (
+        f"oxygen of the feed: {plain(feed)} kg/h × {plain(oxygen)} mg/L × {ratio:.3g} "
+        f"= {figures(taken / 1000)} g/h{form}",
+        f"with the blowdown at {level(out.band, out.aim)}: {figures(away / 1000)} g/h{form}",
+    )
+    amount = (taken + away) / held.mg
+    plan.step("dose", product.name, amount, f"{held.unit}/h", parameter="sulfite", aim=out.aim, working=working)
     plan.step("retest", parameter="sulfite")
 
 
@@ -127,42 +145,86 @@ def _scavenge(plan: Plan, request: Request, out: Out) -> None:
     product = allowed(plan, request, takes)
     if product is None:
         return
-    feed, held, ratio = _feed(request), strength(product, product.form_as), _for_oxygen(product)
+    feed, held, ratio = _feed(request), strength(product, _as_sold(product)), _for_oxygen(product)
     if feed is None or held is None or ratio is None:
         plan.step("ask", product.name, parameter=out.name, why="the feed, or how strong the product is, is not known")
         return
-    plan.step("dose", product.name, feed * out.value * ratio / held.mg, f"{held.unit}/h", parameter=out.name)
+    taken = feed * out.value * ratio
+    working = f"{plain(feed)} kg/h × {plain(out.value)} mg/L of oxygen × {ratio:.3g} = {figures(taken / 1000)} g/h"
+    amount, unit = taken / held.mg, f"{held.unit}/h"
+    plan.step("dose", product.name, amount, unit, parameter=out.name, working=(f"{working} {product.form_as}",))
     plan.step("retest", parameter=out.name)
 
 
 def _blow_down(plan: Plan, request: Request, out: Out) -> None:
     """Propose how much is blown down: what comes in with make-up and condensate goes out with it at the aim."""
-    system, supplied = request.system, request.supplied(out.name)
+    fed = request.supplied(out.name) or 0.0
     if out.name in _FED and out.side == "high":
         plan.say("stop-feed")
-    if system.steam_kg_h is not None and supplied:
-        returned = system.condensate_return_percent / 100
-        back = system.condensate_tds_mg_l if out.name == "tds" else 0.0
-        brought = system.steam_kg_h * ((1 - returned) * supplied + returned * back)
-        if supplied >= out.aim:
-            plan.say("make-up-too-strong")
-            plan.step("ask", parameter=out.name, why="the make-up water itself is above the band")
-            return
-        rate = brought / (out.aim - supplied)
-        plan.figure("make-up-kg-h", system.steam_kg_h * (1 - returned) + rate)
-        plan.figure("blowdown-percent-of-feed", 100 * rate / (system.steam_kg_h + rate))
-        if out.side == "low":
-            plan.say("bleed-less")
-        plan.step("bleed", amount=rate, unit="kg/h", parameter=out.name)
-    elif out.side == "high" and system.volume_l is not None and (supplied or 0.0) < out.aim:
-        level = supplied or 0.0
-        litres = system.volume_l * math.log((out.value - level) / (out.aim - level))
-        plan.step("bleed", amount=litres, unit="L", parameter=out.name)
-        plan.step("retest", parameter=out.name)
+    if out.side == "high" and fed >= out.aim:
+        never_by_make_up(plan, out)
+        return
+    rate, working = _held_by(plan, request, out)
+    if out.side == "low":
+        plan.say("bleed-less")
+        if rate is None:
+            plan.step("ask", parameter=out.name, why="what steams off, or what the make-up water holds, is not known")
     else:
-        if out.side == "high" and system.volume_l is None:
-            plan.say("volume-unknown")
-        plan.step("ask", parameter=out.name, why="what steams off, or what the make-up water holds, is not known")
+        _bring_down(plan, request, out, rate, working)
+    if rate is not None:
+        plan.step("bleed", amount=rate, unit="kg/h", parameter=out.name, aim=out.aim, working=(working,))
+    if out.side == "high":
+        plan.step("retest", parameter=out.name)
+
+
+def _bring_down(plan: Plan, request: Request, out: Out, rate: float | None, working: str) -> None:
+    """Propose how much is blown down once, where that can be told."""
+    system, supplied = request.system, request.supplied(out.name)
+    fed = supplied or 0.0
+    if supplied is None:
+        plan.say("make-up-unknown")
+    if system.bleed_l_min and system.volume_l is not None:
+        # Of water that boils away about a kilogram is a litre.
+        by_the_valve(plan, request, out, fed, system.steam_kg_h or 0.0, rate, working)
+    elif rate is not None:
+        return
+    elif system.volume_l is None:
+        plan.say("volume-unknown")
+        plan.step("ask", parameter=out.name, why=NO_VOLUME)
+    else:
+        plan.say("valve-unknown")
+        litres = bleed(system.volume_l, 1.0, out.value, out.aim, fed).litres
+        line = (
+            f"{figures(system.volume_l)} L × ln(({plain(out.value)} − {plain(fed)}) / ({plain(out.aim)} − "
+            f"{plain(fed)})) = {figures(litres)} L"
+        )
+        lines = (line, working) if working else (line,)
+        plan.step("bleed", amount=litres, unit="L", parameter=out.name, aim=out.aim, working=lines)
+        plan.takes_along(litres, system.volume_l)
+
+
+def _held_by(plan: Plan, request: Request, out: Out) -> tuple[float | None, str]:
+    """Return how much is blown down all the time to hold the aim, kg/h, and how that follows; None without the steam.
+
+    What make-up and condensate bring goes out with the blowdown at the aim; the steam takes none along.
+    """
+    system, supplied = request.system, request.supplied(out.name)
+    if not supplied or supplied >= out.aim:
+        return None, ""
+    if system.steam_kg_h is None:
+        percent, _ = boiler_blowdown(supplied, out.aim)
+        share = f"{plain(supplied)} / {plain(out.aim)} = {figures(percent)} % of the feed bled"
+        return None, f"to hold it there: {share}"
+    returned = system.condensate_return_percent / 100
+    back = system.condensate_tds_mg_l if out.name == "tds" else 0.0
+    brought = (1 - returned) * supplied + returned * back
+    rate = system.steam_kg_h * brought / (out.aim - supplied)
+    plan.figure("make-up-kg-h", system.steam_kg_h * (1 - returned) + rate)
+    plan.figure("blowdown-percent-of-feed", 100 * rate / (system.steam_kg_h + rate))
+    return rate, (
+        f"to hold it there: {plain(system.steam_kg_h)} kg/h of steam × {plain(brought)} / ({plain(out.aim)} − "
+        f"{plain(supplied)}) = {figures(rate)} kg/h blown down"
+    )
 
 
 def crystals(plan: Plan, request: Request) -> None:

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from kessa.core.proposing.doses import allowed, dose, from_stock, raising, strength
+import math
+from typing import Any
+
+from kessa.core.proposing.doses import CHLORINE, allowed, dose, from_stock, raising, strength
 from kessa.core.proposing.levels import Out, in_terms_of
-from kessa.core.proposing.plan import Plan
-from kessa.core.proposing.request import Band, Request
+from kessa.core.proposing.plan import NO_VOLUME, Plan
+from kessa.core.proposing.request import Band, Product, Request
+from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.units import convert
-from kessa.core.treating.volumes import Pipe, pipe_litres
+from kessa.core.treating.amounts import figures, written
+from kessa.core.treating.volumes import water_in_well
 
 GERMS = (
     "E. coli", "coliform bacteria", "coliforms", "coliform", "total coliforms", "total coliform", "enterococci",
@@ -22,6 +27,7 @@ _BREAKPOINT = (0.5, 1.0)
 # From so much combined chlorine on, with hardly any free, the water may have been chloraminated on purpose, mg/L.
 _MAY_BE_CHLORAMINATED, _HARDLY = 1.5, 0.15
 _NOTICED = 0.15
+NO_BLEACH = "no chlorine for drinking water is on the shelf"
 # Of these a laboratory and who is responsible decide; neither chlorine nor boiling helps.
 _INFANTS = ("nitrate", "nitrite", "nitrate and nitrite")
 _TOXIC = ("arsenic", "lead", "fluoride", "uranium", "copper", "manganese", "cadmium", "chromium")
@@ -63,7 +69,7 @@ def _well_litres(plan: Plan, request: Request) -> float | None:
         return system.volume_l
     if system.bore_mm is None or system.water_m is None:
         return None
-    litres = pipe_litres(Pipe(system.bore_mm, system.water_m)) + system.pipes_l
+    litres = water_in_well(system.water_m, system.bore_mm) + system.pipes_l
     plan.figure("volume-l", litres)
     return litres
 
@@ -71,28 +77,42 @@ def _well_litres(plan: Plan, request: Request) -> float | None:
 def _disinfect(plan: Plan, request: Request) -> None:
     band = next((each for each in request.bands if each.purpose == "shock"), None)
     least, most = (band.least or _SHOCK[0], band.most or _SHOCK[1]) if band else _SHOCK
-    product = allowed(plan, request, raising(request, "free chlorine"))
+    strong = [each for each in raising(request, "free chlorine") if _most(each) >= least]
+    product = allowed(plan, request, strong, parameter="E. coli")
     litres = _well_litres(plan, request)
     if product is None:
         if not plan.has("refuse"):
-            plan.step("ask", parameter="free chlorine", why="no chlorine for drinking water is on the shelf")
+            plan.step("ask", parameter="E. coli", why=NO_BLEACH)
     elif litres is None:
         plan.say("volume-unknown")
-        plan.step("ask", parameter="E. coli", why="how wide the bore is, and how much water stands in it, is not known")
+        plan.step("ask", product.name, parameter="E. coli", why=NO_VOLUME)
     else:
-        held = strength(product, "Cl2")
+        held = strength(product, CHLORINE)
         if held is None:
-            plan.step("ask", product.name, why="its label does not say how strong it is")
+            plan.step("ask", product.name, parameter="E. coli", why="its label does not say how strong it is")
             return
         plan.figure("cl2-per-naocl", 70.9 / 74.44)
-        aim = min(2 * least, (least + most) / 2) + _taken_up(request)
+        plan.figure("shock-least-mg-l", least)
+        taken = _taken_up(request)
+        aim = min(min(2 * least, (least + most) / 2) + taken, _most(product))
         amount = aim * litres / held.mg
-        if held.unit == "L":
-            amount = from_stock(plan, product, amount)
-        plan.step("disinfect", product.name, amount, held.unit, contact_h=_SHOCK_H)
-        plan.step("flush")
+        demand = f", {figures(taken)} mg/L of it for iron and manganese" if taken else ""
+        working = (
+            f"{figures(litres)} L × {figures(aim)} mg/L of chlorine{demand} / 1000 = {figures(litres * aim / 1000)} g",
+            f"of {product.name}: {written(amount, held.unit)}",
+        )
+        amount = from_stock(plan, product, amount)
+        about: dict[str, Any] = {"parameter": "E. coli", "contact_h": _SHOCK_H, "working": working}
+        plan.step("disinfect", product.name, amount, held.unit, **about)
+        plan.step("flush", parameter="E. coli")
     plan.step("laboratory", parameter="E. coli")
     plan.step("retest", parameter="E. coli")
+
+
+def _most(product: Product) -> float:
+    """Return the most chlorine that a label allows in the water, mg/L as Cl2."""
+    most = product.most_level
+    return math.inf if most is None else most / grams_for(product.form_as, CHLORINE.form)
 
 
 def _taken_up(request: Request) -> float:
@@ -119,6 +139,9 @@ def treat_supply(plan: Plan, request: Request, outs: list[Out]) -> None:
             _residual(plan, request, out)
         elif "chlorine" in out.name and out.side == "high":
             _too_much_chlorine(plan, out)
+        elif "hardness" in out.name and out.side == "high" and request.system.is_softened:
+            plan.step("regenerate", parameter=out.name)
+            plan.step("retest", parameter=out.name)
         elif out.name not in (*_INFANTS, *_TOXIC, *GERMS):
             _otherwise(plan, request, out)
 

@@ -14,6 +14,15 @@ Side = Literal["low", "high"]
 _DEGREES = {"degC": 1.5, "degF": 2.7, "K": 1.5}
 
 
+# What water that goes does not take along in its own share: a pH, a warmth, what sits on walls, what lives in it.
+_NOT_WASHED = ("pH", "turbidity", "iron", "copper", "bacteria", "legionella", "feed oxygen", "glycol")
+
+
+def washes_out(name: str) -> bool:
+    """Whether bleeding or draining brings a level down by as much as water goes."""
+    return name not in _NOT_WASHED and not any(word in name for word in ("temperature", "index", "point", "clarity"))
+
+
 class Out(NamedTuple):
     """A finding outside of its band; value and edges in the band's unit and form."""
 
@@ -35,6 +44,11 @@ class Out(NamedTuple):
         assert edge is not None
         return edge
 
+    @property
+    def off(self) -> float:
+        """How far the truth may lie from the value, in the band's unit."""
+        return abs(in_terms_of(self.finding.value + self.finding.off, self.finding, self.band) - self.value)
+
 
 def in_terms_of(value: float, given: Level, wanted: Level) -> float:
     """Return a value in the unit and form of another level; raises CannotCompute on `unit` where that cannot be."""
@@ -52,18 +66,22 @@ def in_terms_of(value: float, given: Level, wanted: Level) -> float:
 
 def outside(request: Request) -> list[Out]:
     """Return the findings that lie outside of their bands, in the order of the findings."""
-    found = []
-    for finding in request.findings:
-        band = request.band(finding.name)
-        if band is None:
-            continue
-        value = in_terms_of(finding.value, finding, band)
-        off = abs(in_terms_of(finding.value + finding.off, finding, band) - value)
-        if band.most is not None and value > band.most:
-            found.append(Out(finding, band, "high", value, _aim(band, "high", off)))
-        elif band.least is not None and value < band.least:
-            found.append(Out(finding, band, "low", value, _aim(band, "low", off)))
-    return found
+    found = ((finding, request.band(finding.name)) for finding in request.findings)
+    held = (held_against(finding, band) for finding, band in found if band is not None)
+    return [each for each in held if each is not None]
+
+
+def held_against(finding: Finding, band: Band, side: Side | None = None) -> Out | None:
+    """Return a finding against its band; None where it lies inside, unless whoever asks says on which side it is."""
+    value = in_terms_of(finding.value, finding, band)
+    if side is None and band.most is not None and value > band.most:
+        side = "high"
+    elif side is None and band.least is not None and value < band.least:
+        side = "low"
+    if side is None:
+        return None
+    out = Out(finding, band, side, value, value)
+    return out._replace(aim=_aim(band, side, out.off))
 
 
 def _aim(band: Band, side: Side, off: float) -> float:

@@ -3,14 +3,26 @@
 from __future__ import annotations
 
 import math
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from kessa.core.proposing.doses import allowed, brought, by_label, dose
-from kessa.core.proposing.levels import Out
-from kessa.core.proposing.plan import Plan
-from kessa.core.proposing.request import Event, Product, Request, called
+from kessa.core.proposing.bleeding import drain_part, never_by_make_up
+from kessa.core.proposing.doses import (
+    allowed,
+    brought,
+    by_label,
+    dose,
+    from_stock,
+    hold_scale,
+    label_working,
+    lowering,
+    raising,
+)
+from kessa.core.proposing.levels import Out, held_against, washes_out
+from kessa.core.proposing.plan import NO_VOLUME, NOTHING_LOWERS, Plan
+from kessa.core.proposing.request import SCALING, Event, Level, Product, Request, called
 from kessa.core.proposing.tables import between_lines
-from kessa.core.treating.dosing import drain_to
+from kessa.core.treating.amounts import figures
+from kessa.core.treating.dosing import bleed
 
 # Freezing points of glycol in water, °C by percent by volume: ASHRAE Fundamentals, physical properties of secondary
 # coolants.
@@ -30,6 +42,9 @@ _EATEN = ("nitrite",)
 # It fell where so much of what was expected is gone; what stayed within this is steady; two that differ by less fell
 # alike.
 _FELL, _STEADY, _ALIKE = 0.9, 0.95, 0.12
+# Of what was in the water so much is left after a flush.
+FLUSHED_TO = 0.05
+NOTHING_CLEANS = "nothing on the shelf cleans this"
 _DIRT = ("iron", "copper", "suspended solids", "turbidity", "oil", "manganese")
 # What stands for what on a cleaner's label.
 _CLEANS = {"iron": ("iron", "rust", "magnetite"), "copper": ("copper",), "oil": ("oil", "grease")}
@@ -43,6 +58,8 @@ class _Expected(NamedTuple):
     now: float
     days: float
     was_dosed: bool
+    # How far what is left of it may be off, as a part.
+    doubt: float
 
 
 def freezing_point(glycol: str, percent: float) -> float:
@@ -63,20 +80,34 @@ def treat_loop(plan: Plan, request: Request, outs: list[Out]) -> None:
         _swap(plan, request, glycol.value, glycol.aim, volume_l)
     elif frost:
         _swap_by_frost(plan, request, frost, volume_l)
-    for out in outs:
-        if out in (glycol, frost) or out in dirty:
-            continue
-        if out.side == "low":
+    others = [each for each in outs if each not in (glycol, frost) and each not in dirty]
+    if plan.has("flush"):
+        others += _inside(request, others)
+    # What is drained takes along what is dosed: it comes first.
+    for out in sorted(others, key=lambda each: each.side == "low"):
+        if out.name == SCALING:
+            hold_scale(plan, request, out)
+        elif out.side == "low" or lowering(request, out.name):
             dose(plan, request, out)
         else:
             _thin(plan, request, out, volume_l)
+
+
+def _inside(request: Request, others: list[Out]) -> list[Out]:
+    """Return what a flush takes out although it was right, and something on the shelf puts back."""
+    found = [
+        held_against(each, band, "low") for each in request.findings
+        if (band := request.band(each.name)) and band.least and raising(request, each.name)
+        and each.name not in {out.name for out in others}
+    ]  # fmt: skip
+    return [each for each in found if each is not None and each.value <= (each.band.most or math.inf)]
 
 
 def _what_became_of(plan: Plan, request: Request, volume_l: float | None) -> None:
     """Hold an inhibitor against what was there before and was put in since: a leak loses water, bacteria eat it."""
     eaten = next((each for each in request.findings if each.name in _EATEN), None)
     seen = eaten and _expected(request, eaten.name, eaten.value, eaten.form, volume_l)
-    if not eaten or not seen or seen.expected <= 0 or seen.now / seen.expected >= _FELL:
+    if not eaten or not seen or seen.expected <= 0 or seen.now / seen.expected + seen.doubt >= _FELL:
         _lost_by_tracer_alone(plan, request, volume_l, bool(eaten))
         return
     if seen.was_dosed:
@@ -84,17 +115,18 @@ def _what_became_of(plan: Plan, request: Request, volume_l: float | None) -> Non
         plan.figure("lost-mg-l", seen.expected - seen.now)
         if seen.now <= seen.before:
             plan.say("went-down-though-dosed")
-    left = _left_by_tracers(request, volume_l)
+    left, doubt = _left_by_tracers(request, volume_l)
     nitrite_left = seen.now / seen.expected
     if left is None:
         plan.step("look-for-leak", parameter=eaten.name)
         plan.step("look-for-bacteria", parameter=eaten.name)
         return
-    if left < _FELL:
+    is_steady = left + doubt >= (1.0 if doubt else _STEADY)
+    if left + doubt < _FELL:
         _leak(plan, left if nitrite_left < left - _ALIKE else (left + nitrite_left) / 2, seen.days, volume_l)
-    if left >= _STEADY or nitrite_left < left - _ALIKE:
+    if is_steady or nitrite_left + doubt < left - _ALIKE:
         plan.say("bacteria")
-        if left >= _STEADY:
+        if is_steady:
             plan.say("tracer-steady")
         plan.step("look-for-bacteria", parameter=eaten.name)
         _kill(plan, request)
@@ -102,8 +134,8 @@ def _what_became_of(plan: Plan, request: Request, volume_l: float | None) -> Non
 
 
 def _lost_by_tracer_alone(plan: Plan, request: Request, volume_l: float | None, has_nitrite: bool) -> None:
-    left = _left_by_tracers(request, volume_l)
-    if left is not None and left < _FELL and not has_nitrite:
+    left, doubt = _left_by_tracers(request, volume_l)
+    if left is not None and left + doubt < _FELL and not has_nitrite:
         tests = [each for each in request.history if each.findings]
         _leak(plan, left, tests[-1].days_ago if tests else 0.0, volume_l)
 
@@ -131,20 +163,26 @@ def _expected(
     after = request.history[request.history.index(last) + 1 :]
     added = [_raised(request, each, name, written_as, volume_l) for each in after if each.done == "dose"]
     known = [each for each in added if each is not None]
-    return _Expected(before, before + sum(known), now, last.days_ago, bool(known))
+    expected = before + sum(known)
+    found = request.found(name)
+    doubt = math.hypot(found.off if found else 0.0, last.off) / expected if expected > 0 else 0.0
+    return _Expected(before, expected, now, last.days_ago, bool(known), doubt)
 
 
 def _raised(request: Request, event: Event, name: str, written_as: str | None, volume_l: float | None) -> float | None:
     product = next((each for each in request.products if each.name == event.product), None)
     if product is None or called(product.raises) != name or volume_l is None:
         return None
-    put_in = brought(event, product, written_as)
+    put_in = brought(event, product, Level(parameter=name, unit="mg/L", **{"as": written_as}))
     return None if put_in is None else put_in / volume_l
 
 
-def _left_by_tracers(request: Request, volume_l: float | None) -> float | None:
-    """Return which part of what only goes with the water is left, over its make-up; None where nothing tells."""
-    parts = []
+def _left_by_tracers(request: Request, volume_l: float | None) -> tuple[float | None, float]:
+    """Return which part of what only goes with the water is left, over its make-up, and how far that may be off.
+
+    None where nothing tells.
+    """
+    parts, doubts = [], []
     for finding in request.findings:
         if finding.name not in _TRACERS:
             continue
@@ -154,7 +192,8 @@ def _left_by_tracers(request: Request, volume_l: float | None) -> float | None:
         is_muddled = finding.name in ("conductivity", "tds") and any(each.done == "dose" for each in request.history)
         if seen and seen.expected > supplied and not is_muddled:
             parts.append((finding.value - supplied) / (seen.expected - supplied))
-    return sum(parts) / len(parts) if parts else None
+            doubts.append(seen.doubt)
+    return (sum(parts) / len(parts), max(doubts)) if parts else (None, 0.0)
 
 
 def _kill(plan: Plan, request: Request) -> None:
@@ -163,7 +202,9 @@ def _kill(plan: Plan, request: Request) -> None:
     product = allowed(plan, request, kills) if kills else None
     litres = by_label(request, product) if product else None
     if product and litres is not None:
-        plan.step("biocide", product.name, litres, "L", contact_h=product.contact_h)
+        working = label_working(request, product, litres)
+        about: dict[str, Any] = {"parameter": "bacteria", "contact_h": product.contact_h, "working": working}
+        plan.step("biocide", product.name, from_stock(plan, product, litres), product.unit, **about)
 
 
 # ---- dirt -----------------------------------------------------------------------------------------------------------
@@ -173,27 +214,34 @@ def _clean(plan: Plan, request: Request, out: Out, volume_l: float | None) -> No
     """Propose a cleaner that fits by its label, and the flush after it; others are refused where they would do harm."""
     cleaners = [each for each in request.products if each.cleans]
     words = _CLEANS.get(out.name, (out.name,))
-    fitting = [each for each in cleaners if any(word in each.cleans.lower() for word in words)]
-    product = allowed(plan, request, fitting) if fitting else None
+    fitting = [each for each in cleaners if any(word in each.cleans.lower() for word in (*words, "anything"))]
+    product = allowed(plan, request, fitting, parameter=out.name) if fitting else None
     if product is None:
-        allowed_at_all = allowed(plan, request, [each for each in cleaners if each not in fitting])
+        allowed_at_all = allowed(plan, request, [each for each in cleaners if each not in fitting], parameter=out.name)
         if allowed_at_all is not None or not plan.has("refuse"):
-            plan.step("ask", parameter=out.name, why="nothing on the shelf cleans this")
+            plan.step("ask", parameter=out.name, why=NOTHING_CLEANS)
         return
     if volume_l is None:
         plan.say("volume-unknown")
-        plan.step("ask", parameter=out.name, why="nobody knows how much the system holds")
+        plan.step("ask", product.name, parameter=out.name, why=NO_VOLUME)
         return
     amount = by_label(request, product)
-    if amount is not None and product.stock_l is not None and product.stock_l < amount:
-        plan.say("stock")
-    plan.step("clean", product.name, amount, "L" if amount is not None else "", parameter=out.name)
+    if amount is None:
+        plan.step("clean", product.name, parameter=out.name)
+    else:
+        if product.stock is not None and product.stock < amount:
+            plan.say("stock")
+        working = label_working(request, product, amount)
+        plan.step("clean", product.name, amount, product.unit, parameter=out.name, working=working)
     if request.system.glycol:
         # Through a filter beside the loop; water would wash the frost protection out.
         plan.say("frost-protection", "side-stream")
         _refill(plan, request, volume_l)
     else:
-        plan.step("flush", parameter=out.name)
+        litres = bleed(volume_l, 1.0, 1.0, FLUSHED_TO).litres
+        line = f"{figures(volume_l)} L × ln(1 / {FLUSHED_TO:g}) = {figures(litres)} L"
+        plan.step("flush", amount=litres, unit="L", parameter=out.name, working=(line,))
+        plan.left, plan.left_after = FLUSHED_TO, ", after the flush"
     plan.step("retest", parameter=out.name)
 
 
@@ -209,18 +257,21 @@ def _refill(plan: Plan, request: Request, litres: float) -> None:
 def _thin(plan: Plan, request: Request, out: Out, volume_l: float | None) -> None:
     """Propose to drain and fill up; where there is glycol in it, with glycol and water as they were."""
     supplied = request.supplied(out.name) or 0.0
-    if out.name == "pH" or supplied >= out.aim:
-        plan.step("ask", parameter=out.name, why="fresh water does not bring it down")
+    if not washes_out(out.name) or "alkalinity" in out.name:
+        plan.step("ask", parameter=out.name, why=NOTHING_LOWERS)
+        return
+    if supplied >= out.aim:
+        never_by_make_up(plan, out)
         return
     if volume_l is None:
         plan.say("volume-unknown")
-        plan.step("ask", parameter=out.name, why="nobody knows how much the system holds")
+        plan.step("ask", parameter=out.name, why=NO_VOLUME)
         return
-    litres = drain_to(volume_l, out.value, out.aim, supplied)
     plan.say("stop-feed")
-    plan.step("drain", amount=litres, unit="L", parameter=out.name)
     if request.system.glycol:
         plan.say("frost-protection")
+    litres = drain_part(plan, request, out, supplied)
+    if request.system.glycol:
         _refill(plan, request, litres)
     else:
         plan.step("refill-water", amount=litres, unit="L")
@@ -231,7 +282,8 @@ def _thin(plan: Plan, request: Request, out: Out, volume_l: float | None) -> Non
 
 
 def _glycol_of(request: Request) -> str | None:
-    return request.system.glycol or next((each.glycol for each in request.products if each.glycol), None)
+    own = request.system.glycol if request.system.glycol != "unknown" else None
+    return own or next((each.glycol for each in request.products if each.glycol), None)
 
 
 def _glycol_for(plan: Plan, request: Request) -> Product | None:
@@ -266,7 +318,7 @@ def _swap(plan: Plan, request: Request, now: float, aim: float, volume_l: float 
     plan.say("frost-protection")
     if volume_l is None:
         plan.say("volume-unknown")
-        plan.step("ask", parameter="glycol", why="nobody knows how much the system holds")
+        plan.step("ask", parameter="glycol", why=NO_VOLUME)
         return
     if aim < now:
         litres = volume_l * (now - aim) / now
@@ -285,8 +337,6 @@ def _swap(plan: Plan, request: Request, now: float, aim: float, volume_l: float 
         return
     litres = volume_l * (aim - now) / (strong - now)
     plan.step("drain", amount=litres, unit="L", parameter="glycol")
-    if product.stock_l is not None and product.stock_l < litres:
-        plan.say("stock")
-        litres = product.stock_l
+    litres = from_stock(plan, product, litres)
     plan.step("dose", product.name, litres, "L", parameter="glycol")
     plan.step("retest", parameter="glycol")

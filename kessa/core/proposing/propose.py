@@ -10,13 +10,13 @@ from kessa.core.checked import check
 from kessa.core.errors import CannotCompute
 from kessa.core.proposing.bacteria import treat_bacteria
 from kessa.core.proposing.boilers import crystals, treat_boiler
-from kessa.core.proposing.doses import allowed, dose
+from kessa.core.proposing.doses import allowed, dose, hold_scale
 from kessa.core.proposing.drinking import treat_supply, treat_well
 from kessa.core.proposing.levels import Out, in_terms_of, outside
 from kessa.core.proposing.loops import treat_loop
 from kessa.core.proposing.plan import Plan
 from kessa.core.proposing.refusals import CLOSED
-from kessa.core.proposing.request import CYCLES, Request
+from kessa.core.proposing.request import CYCLES, SCALING, Request
 from kessa.core.proposing.softeners import treat_softener
 from kessa.core.proposing.towers import CONSERVED, compare_cycles, concentrate
 from kessa.core.proposing.tracers import volume_seen
@@ -25,6 +25,7 @@ _GERMS_OF_PLANT = ("bacteria", "legionella")
 # Of each pair the first is part of the second.
 _PARTS = (
     ("p alkalinity", "m alkalinity"),
+    ("p alkalinity", "alkalinity"),
     ("free chlorine", "total chlorine"),
     ("calcium hardness", "hardness"),
     ("magnesium hardness", "hardness"),
@@ -41,15 +42,20 @@ def propose(given: Mapping[str, Any]) -> Plan:
     """
     request = check(Request, given, "propose")
     plan = Plan(request.system.is_customary, not_used=_not_used(request))
-    if request.system.kind not in _BY_KIND:
-        raise CannotCompute(f"kind must be one of: {', '.join(_BY_KIND)}.", "kind")
-    if _contradicts(plan, request):
-        return plan
+    if request.system.kind not in TREATED:
+        raise CannotCompute(f"kind must be one of: {', '.join(TREATED)}.", "kind")
     volume_l = volume_seen(plan, request) or request.system.volume_l
     system = request.system
     request = request.holding(volume_l).knowing("glycol", system.glycol_percent, "%")
     request = request.knowing(CYCLES, system.cycles_now, "cycles")
-    _BY_KIND[system.kind](plan, request, outside(request))
+    return plan_for(request, outside(request), plan)
+
+
+def plan_for(request: Request, outs: list[Out], plan: Plan | None = None) -> Plan:
+    """Return what to do about the findings that lie outside; a plan that was begun goes on."""
+    plan = plan or Plan()
+    if not _contradicts(plan, request):
+        _BY_KIND[request.system.kind](plan, request, outs)
     return plan
 
 
@@ -76,13 +82,15 @@ def _contradicts(plan: Plan, request: Request) -> bool:
 
 def _treat_tower(plan: Plan, request: Request, outs: list[Out]) -> None:
     compare_cycles(plan, request)
-    treat_bacteria(plan, request)
+    treat_bacteria(plan, request, outs)
     for out in sorted(outs, key=lambda each: (each.name not in CONSERVED, each.side == "low")):
         if out.name in _GERMS_OF_PLANT:
             continue
         if out.name in CONSERVED:
             _refuse_cleaners(plan, request, out)
             concentrate(plan, request, out)
+        elif out.name == SCALING:
+            hold_scale(plan, request, out)
         elif out.side == "low":
             dose(plan, request, out)
         else:
@@ -93,11 +101,11 @@ def _treat_tower(plan: Plan, request: Request, outs: list[Out]) -> None:
 def _refuse_cleaners(plan: Plan, request: Request, out: Out) -> None:
     """Say of what cleans scale away whether it may go in, where hardness or silica is too high."""
     if out.side == "high" and ("hardness" in out.name or out.name in ("calcium", "silica")):
-        allowed(plan, request, [each for each in request.products if each.cleans])
+        allowed(plan, request, [each for each in request.products if each.cleans], parameter=out.name)
 
 
 def _treat_loop(plan: Plan, request: Request, outs: list[Out]) -> None:
-    treat_bacteria(plan, request)
+    treat_bacteria(plan, request, outs)
     treat_loop(plan, request, [each for each in outs if each.name not in _GERMS_OF_PLANT])
 
 
@@ -114,3 +122,5 @@ _BY_KIND: dict[str, Callable[[Plan, Request, list[Out]], None]] = {
     "supply": treat_supply,
     **dict.fromkeys(CLOSED, _treat_loop),
 }
+# The kinds of system about which something is proposed.
+TREATED = tuple(_BY_KIND)

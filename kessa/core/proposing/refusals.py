@@ -18,6 +18,8 @@ CLOSED = ("closed-loop", "heating-loop", "chilled-loop", "glycol-loop")
 def refusals(product: Product, request: Request) -> list[str]:
     """Return why a product must not be put in, by codes; nothing where no reason is known."""
     system = request.system
+    if product.refused:
+        return ["must-not-go-in"]
     found = [*_near_people(product, request), *_met_there(product, request)]
     if product.raises == "sulfite" and (system.pressure_bar or 0) > _SULFITE_UNTIL_BAR:
         found.append("sulfite-decomposes")
@@ -39,7 +41,7 @@ def _near_people(product: Product, request: Request) -> Iterable[str]:
         # A loop is parted from what people drink by one wall: what it holds may still come through.
         if product.glycol == "ethylene" and system.feeds_people:
             yield "not-approved"
-        if product.glycol and system.glycol and product.glycol != system.glycol:
+        if product.glycol and system.glycol not in (None, "unknown", product.glycol):
             yield "other-glycol"
         return
     if system.feeds_people:

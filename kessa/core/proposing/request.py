@@ -14,6 +14,7 @@ from kessa.core.proposing.plan import GALLON_L, POUND_KG
 from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.species import FORMS, no_form
 from kessa.core.quantities.units import convert
+from kessa.core.treating.amounts import Kept
 
 _PSI_BAR, _GRAIN_G = 0.0689475729, 0.06479891
 # Facts in US customary units: which fact of ours each is, and how much one of it.
@@ -31,6 +32,7 @@ _CUSTOMARY = {
 _HARDNESS = {"hardness_dh": "dH", "hardness_gpg": "gpg", "hardness_fh": "fH"}
 _ALIKE = {
     "total hardness": "hardness", "ph": "pH", "chlorine": "free chlorine", "cycles": "cycles of concentration",
+    "total dissolved solids": "tds", "propylene glycol": "glycol", "ethylene glycol": "glycol",
     "e coli": "E. coli", "e. coli": "E. coli", "oxygen": "feed oxygen", "dissolved oxygen": "feed oxygen",
 }  # fmt: skip
 # No system of water, and nothing found in one, is larger.
@@ -40,6 +42,8 @@ NotNegative = Annotated[Number, Field(ge=0, le=_LARGEST)]
 Amount = Annotated[Number, Field(ge=-_LARGEST, le=_LARGEST)]
 # How often the make-up water is concentrated, which itself is once.
 CYCLES = "cycles of concentration"
+# Above nothing lime falls out.
+SCALING = "langelier index"
 Percent = Annotated[Number, Field(ge=0, le=100)]
 Strength = Annotated[Number, Field(gt=0, le=100)]
 Acidity = Annotated[Number, Field(ge=0, le=14)]
@@ -89,7 +93,7 @@ class SystemFacts(_Open):
     feed_temperature_c: Annotated[Number, Field(ge=0, le=250)] | None = None
     vented_tank: YesNo = False
     pressure_bar: Annotated[Number, Field(ge=0, le=250)] | None = None
-    glycol: Literal["propylene", "ethylene"] | None = None
+    glycol: Literal["propylene", "ethylene", "unknown"] | None = None
     glycol_percent: Percent | None = None
     metals: tuple[str, ...] = ()
     cycles_now: Positive | None = None
@@ -98,6 +102,9 @@ class SystemFacts(_Open):
     bore_mm: Positive | None = None
     pipes_l: NotNegative = 0.0
     feeds: tuple[str, ...] = ()
+    # What flows past the dosing pump.
+    flow_l_h: Positive | None = None
+    is_softened: YesNo = False
     disinfectant: str = ""
     feeds_chlorine: YesNo = False
     use_l_day: Positive | None = None
@@ -134,8 +141,8 @@ class SystemFacts(_Open):
 
     @property
     def feeds_people(self) -> bool:
-        """Whether people drink of it, or eat what its steam touches."""
-        return "people" in self.feeds or self.kind in ("well", "supply")
+        """Whether people drink of it, or eat what its steam touches; of a supply, unless it feeds something else."""
+        return "people" in self.feeds or self.kind == "well" or (self.kind == "supply" and not self.feeds)
 
 
 class Level(_Open):
@@ -207,20 +214,57 @@ class Product(_Open):
     lowers: str = ""
     cleans: str = ""
     kills: str = ""
+    prevents: str = ""
     active_percent: Strength | None = None
     form_as: str | None = Field(None, alias="as")
     density_kg_l: Annotated[Number, Field(gt=0.3, le=4)] | None = None
     form: str = ""
+    # What a litre (of a powder a kilogram) changes a cubic metre by, where that is counted in another unit.
     raises_mg_l_per_l_m3: Positive | None = None
+    step_unit: str = "mg/L"
+    # The most of it there may be in the water, counted as `as`; hours from one portion to the next.
+    most_level: Positive | None = None
+    hours_between: NotNegative = 4.0
     label_l_m3: tuple[NotNegative, Positive] | None = None
     most_l_m3_at_once: Positive | None = None
+    # Of a powder the same by mass.
+    label_kg_m3: tuple[NotNegative, Positive] | None = None
+    most_kg_m3_at_once: Positive | None = None
     contact_h: NotNegative | None = None
     stock_l: NotNegative | None = None
+    stock_kg: NotNegative | None = None
     ph: Acidity | None = None
     holds: tuple[str, ...] = ()
     approved_for_drinking: YesNo | None = None
     stabilised: YesNo = False
     glycol: Literal["propylene", "ethylene"] | None = None
+    # Why it must not go in here, where whoever asks knows of a reason.
+    refused: str = ""
+
+    @property
+    def unit(self) -> Kept:
+        """In what amounts of it are given."""
+        return "kg" if self.is_powder else "L"
+
+    @property
+    def label(self) -> tuple[float, float] | None:
+        """What its label gives for a cubic metre, from and to, L (of a powder kg)."""
+        return self.label_kg_m3 if self.is_powder else self.label_l_m3
+
+    @property
+    def most_at_once(self) -> float | None:
+        """The most of it at once for a cubic metre, L (of a powder kg); None where no label gives it."""
+        most = self.most_kg_m3_at_once if self.is_powder else self.most_l_m3_at_once
+        if most is None and self.is_powder and self.most_l_m3_at_once and self.density_kg_l:
+            return self.most_l_m3_at_once * self.density_kg_l
+        return most or (self.label[1] if self.label else None)
+
+    @property
+    def stock(self) -> float | None:
+        """What of it is on the shelf, L (of a powder kg); None where nobody counts it."""
+        if self.is_powder and self.stock_kg is None and self.stock_l is not None and self.density_kg_l:
+            return self.stock_l * self.density_kg_l
+        return self.stock_kg if self.is_powder else self.stock_l
 
     @property
     def is_powder(self) -> bool:
@@ -242,7 +286,7 @@ class Product(_Open):
     def is_alkaline(self) -> bool:
         """Whether it is a lye."""
         words = " ".join(self.holds).lower()
-        return (self.ph is not None and self.ph > 10) or "naoh" in words or "koh" in words
+        return (self.ph is not None and self.ph > 10) or any(each in words for each in ("naoh", "koh", "lye"))
 
 
 class Event(_Open):

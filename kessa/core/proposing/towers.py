@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from kessa.core.proposing.bleeding import by_the_valve, drain_part, never_by_make_up
 from kessa.core.proposing.levels import Out
 from kessa.core.proposing.plan import GALLON_L, Plan
 from kessa.core.proposing.request import CYCLES, Request
-from kessa.core.treating.dosing import bleed, drain_to
+from kessa.core.quantities.quantity import plain
+from kessa.core.treating.amounts import figures
+from kessa.core.treating.dosing import drain_to
 
 # What only concentrates: nothing in a tower makes or uses it.
 CONSERVED = (
@@ -28,8 +31,7 @@ def concentrate(plan: Plan, request: Request, out: Out) -> None:
     elif out.side == "low":
         _bleed_less(plan, request, out, make_up)
     elif make_up >= out.edge:
-        plan.say("make-up-too-strong")
-        plan.step("ask", parameter=out.name, why="the make-up water itself is above the band")
+        never_by_make_up(plan, out)
     else:
         _bleed_more(plan, request, out, make_up)
 
@@ -44,41 +46,20 @@ def _bleed_more(plan: Plan, request: Request, out: Out, make_up: float) -> None:
         plan.figure("hold-bleed-l-h", hold)
         if system.is_customary:
             plan.figure("hold-gpm", hold / 60 / GALLON_L)
+    working = "" if not hold else (
+        f"to hold it there: {plain(evaporated)} L/h evaporated / ({plain(out.aim / make_up)} cycles − 1) "
+        f"= {figures(hold)} L/h bled"
+    )  # fmt: skip
     if system.volume_l is not None and make_up < out.aim:
         plan.figure("one-off-drain-l", drain_to(system.volume_l, out.value, out.aim, make_up))
     if system.bleed_l_min is not None:
-        _by_the_valve(plan, request, out, make_up, evaporated, hold)
+        by_the_valve(plan, request, out, make_up, evaporated, hold, working)
     elif hold:
-        plan.step("bleed", amount=hold, unit="L/h", parameter=out.name)
+        plan.step("bleed", amount=hold, unit="L/h", parameter=out.name, aim=out.aim, working=(working,))
     elif "one-off-drain-l" in plan.figures:
-        plan.step("drain", amount=plan.figures["one-off-drain-l"], unit="L", parameter=out.name)
+        drain_part(plan, request, out, make_up)
     else:
         plan.step("ask", parameter=out.name, why="neither the valve nor what evaporates is known")
-
-
-def _by_the_valve(
-    plan: Plan, request: Request, out: Out, make_up: float, evaporated: float, hold: float | None
-) -> None:
-    system = request.system
-    assert system.bleed_l_min is not None
-    rate = system.bleed_l_min + system.drift_l_h / 60
-    settles = make_up * (evaporated + 60 * rate) / (60 * rate)
-    plan.figure("settles-at", settles)
-    if settles >= out.edge * 0.999:
-        plan.say("valve-too-small", "settles-at")
-        if hold is not None:
-            plan.step("bleed", amount=hold / 60, unit="L/min", parameter=out.name, why="a larger valve")
-        return
-    if system.volume_l is None:
-        plan.say("volume-unknown")
-        plan.step("ask", parameter=out.name, why="nobody knows how much the system holds")
-        if hold is not None:
-            plan.step("bleed", amount=hold, unit="L/h", parameter=out.name)
-        return
-    # Where it settles above the aim it comes as far as half of the way from there to the edge.
-    aim = out.aim if out.aim > settles * 1.001 else (settles + out.edge) / 2
-    litres = bleed(system.volume_l, rate, out.value, aim, make_up, evaporated).litres
-    plan.step("bleed", amount=litres * system.bleed_l_min / rate, unit="L", parameter=out.name)
 
 
 def _hold(level: float, make_up: float, evaporated: float, drift: float) -> float | None:
@@ -99,7 +80,7 @@ def _bleed_less(plan: Plan, request: Request, out: Out, make_up: float) -> None:
         plan.step("ask", parameter=out.name, why="how much evaporates is not known")
         return
     plan.figure("hold-bleed-l-h", hold)
-    plan.step("bleed", amount=hold, unit="L/h", parameter=out.name)
+    plan.step("bleed", amount=hold, unit="L/h", parameter=out.name, aim=out.aim)
 
 
 def compare_cycles(plan: Plan, request: Request) -> None:

@@ -3,17 +3,35 @@
 from __future__ import annotations
 
 import math
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, Protocol
 
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import UNITS
+from kessa.core.quantities.units import UNITS, sign
 
 # What amounts are kept in.
-Kept = Literal["L", "kg", "min"]
+Kept = Literal["L", "kg", "min", "L/h", "kg/h"]
 METRIC, US, IMPERIAL = "metric", "us", "imperial"
 _POUND_KG = 0.45359237
 _HOUR = 60.0
+
+
+class Counted(Protocol):
+    """Something with the unit and the form in which its levels are written."""
+
+    @property
+    def unit(self) -> str:
+        """A unit of units.UNITS or a method's own."""
+
+    @property
+    def form(self) -> str | None:
+        """A chemical form of species.FORMS, or None."""
+
+
+def level(counted: Counted, number: float) -> str:
+    """Write a level in the unit and form of a finding or a band."""
+    form = f" as {counted.form}" if counted.form else ""
+    return f"{plain(number)} {sign(counted.unit)}{form}".rstrip()
 
 
 class Measure(NamedTuple):
@@ -38,6 +56,16 @@ MEASURES = {
     "oz": Measure("kg", _POUND_KG / 16, "oz"),
     "min": Measure("min", 1.0, "min"),
     "h": Measure("min", _HOUR, "h"),
+    "L/h": Measure("L/h", 1.0, "L/h"),
+    "mL/h": Measure("L/h", 0.001, "mL/h"),
+    "gal_us/h": Measure("L/h", _US_L, "US gal/h"),
+    "fl_oz_us/h": Measure("L/h", _US_L / 128, "US fl oz/h"),
+    "gal_imp/h": Measure("L/h", _IMPERIAL_L, "imp. gal/h"),
+    "fl_oz_imp/h": Measure("L/h", _IMPERIAL_L / 160, "imp. fl oz/h"),
+    "kg/h": Measure("kg/h", 1.0, "kg/h"),
+    "g/h": Measure("kg/h", 0.001, "g/h"),
+    "lb/h": Measure("kg/h", _POUND_KG, "lb/h"),
+    "oz/h": Measure("kg/h", _POUND_KG / 16, "oz/h"),
 }
 # The larger and the smaller measure of each way to pour.
 _BY_SYSTEM = {
@@ -47,6 +75,12 @@ _BY_SYSTEM = {
     (METRIC, "kg"): ("kg", "g"),
     (US, "kg"): ("lb", "oz"),
     (IMPERIAL, "kg"): ("lb", "oz"),
+    (METRIC, "L/h"): ("L/h", "mL/h"),
+    (US, "L/h"): ("gal_us/h", "fl_oz_us/h"),
+    (IMPERIAL, "L/h"): ("gal_imp/h", "fl_oz_imp/h"),
+    (METRIC, "kg/h"): ("kg/h", "g/h"),
+    (US, "kg/h"): ("lb/h", "oz/h"),
+    (IMPERIAL, "kg/h"): ("lb/h", "oz/h"),
 }
 
 

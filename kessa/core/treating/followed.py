@@ -9,9 +9,8 @@ from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.measured import above_0, from_0, takes
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import Spread, spread
-from kessa.core.treating.amounts import figures
+from kessa.core.treating.amounts import figures, level
 from kessa.core.treating.dosing import volume_by_tracer
-from kessa.core.treating.lowering import level
 from kessa.core.treating.systems import Finding
 
 # A volume that comes out less than this apart from what is written down is the same.

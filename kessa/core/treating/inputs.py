@@ -7,8 +7,7 @@ from collections.abc import Mapping, Sequence
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.units import sign
-from kessa.core.treating.amounts import figures
-from kessa.core.treating.lowering import level
+from kessa.core.treating.amounts import figures, level
 from kessa.core.treating.systems import Finding, Proposal, System
 
 _MOST_NAMED = 3

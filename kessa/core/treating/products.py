@@ -13,12 +13,13 @@ from kessa.core.quantities.units import convert, sign
 from kessa.core.treating.amounts import Kept
 from kessa.core.treating.mixing import held_by_products
 
-RAISES, LOWERS, CLEANS, HOLDS_SCALE = "raises", "lowers", "cleans", "holds scale"
+RAISES, LOWERS, CLEANS, HOLDS_SCALE, KILLS = "raises", "lowers", "cleans", "holds scale", "kills"
 DOES = {
     RAISES: "raises a level",
     LOWERS: "lowers a level, as acid does alkalinity",
     CLEANS: "cleans a dirty system",
     HOLDS_SCALE: "holds scale in solution",
+    KILLS: "kills bacteria",
 }
 
 
@@ -28,11 +29,12 @@ class Product(Checked):
     `active_percent` of it is the substance, counted as `active_form`; a liquid needs its density for that. Or one L
     (kg) of it in 1 m³ changes the level by `step`, in `step_unit` as `step_form`. The label's usual dose, and the most
     of it at once, are in L (kg) for each m³ of the system; `most_level` is the most of it there may be in the water, in
-    the unit of its strength. `approved_for_drinking`: the label says that it may go into water that people drink.
+    the unit of its strength. What kills bacteria acts for `contact_hours`. `approved_for_drinking`: the label says that
+    it may go into water that people drink.
     """
 
     name: Annotated[str, Field(min_length=1, max_length=80)]
-    does: Literal["raises", "lowers", "cleans", "holds scale"]
+    does: Literal["raises", "lowers", "cleans", "holds scale", "kills"]
     parameter: Annotated[str, Field(max_length=60)] = ""
     liquid: YesNo = True
     active_percent: Annotated[Positive, Field(le=100)] | None = None
@@ -45,6 +47,7 @@ class Product(Checked):
     most_per_m3: Positive | None = None
     most_level: Positive | None = None
     hours_between: NotNegative = 4.0
+    contact_hours: Positive | None = None
     holds: tuple[str, ...] = ()
     approved_for_drinking: YesNo = False
 
@@ -55,7 +58,7 @@ class Product(Checked):
                 raise CannotCompute(f"{field}: {no_form(form)}", field)
         if unknown := set(self.holds) - set(held_by_products()):
             raise CannotCompute(f"{', '.join(sorted(unknown))}: not known here.", "holds")
-        if self.does in (CLEANS, HOLDS_SCALE) and self.label_per_m3 is None:
+        if self.does in (CLEANS, HOLDS_SCALE, KILLS) and self.label_per_m3 is None:
             raise CannotCompute("Say how much of it the label gives for 1 m³.", "label_per_m3")
         if self.does in (RAISES, LOWERS):
             self._check_strength()

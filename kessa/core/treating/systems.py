@@ -6,8 +6,9 @@ from collections.abc import Mapping
 from typing import Any, Literal, NamedTuple
 
 from kessa.core.job.place_kinds import Water
+from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
-from kessa.core.quantities.spread import Spread
+from kessa.core.quantities.spread import Spread, exactly
 from kessa.core.treating.aims import aim_above, aim_below
 from kessa.core.treating.amounts import Kept
 from kessa.core.treating.products import Product
@@ -67,7 +68,8 @@ class System(NamedTuple):
     """A system as treating it needs to know it; None is what nobody has written down.
 
     Volumes in L. `supply` is what was last found in the water that feeds it, by parameter. `holds` is what is in it or
-    what it is made of, by the names of mixing.toml, each with where that is known from.
+    what it is made of, by the names of mixing.toml, each with where that is known from. `facts` are others that are
+    written down, and `history` what was done and found before, as kessa.core.proposing.request names them.
     """
 
     kind: str
@@ -80,6 +82,29 @@ class System(NamedTuple):
     supply: Mapping[str, Quantity] = {}
     holds: Mapping[str, str] = {}
     products: tuple[Held, ...] = ()
+    facts: Mapping[str, Any] = {}
+    history: tuple[Mapping[str, Any], ...] = ()
+
+    @property
+    def steams_off(self) -> float:
+        """How much leaves it as steam or vapour while its valve bleeds, L/h; 0 where either is not known.
+
+        Of water that boils away about a kilogram is a litre.
+        """
+        return (self.evaporation_l_h or self.steam_kg_h or 0.0) if self.bleed_l_min else 0.0
+
+    def settles_at(self, makeup: float) -> float:
+        """Return at which level it settles when its valve bleeds for ever: what steams off is made up, too."""
+        bled_l_h = 60 * (self.bleed_l_min or 1.0)
+        return makeup * (self.steams_off + bled_l_h) / bled_l_h
+
+    def makeup_of(self, finding: Finding) -> Spread | None:
+        """Return what the supply brings of a parameter, in the finding's unit; None where nobody tested it."""
+        name = parameter(finding.parameter).key
+        if name == "cycles of concentration":
+            return exactly(1.0)
+        found = self.supply.get(name)
+        return None if found is None else found.converted(finding.unit, finding.form or found.form).spread
 
 
 class Step(NamedTuple):
@@ -93,9 +118,8 @@ class Step(NamedTuple):
 class Proposal(NamedTuple):
     """Something to do, worked out. `{amount}` and `{portion}` in its title stand for amounts, in `kept`.
 
-    `rank` 0 is the gravest. `position` is its turn at the place. `aim` is in `unit` as `form`, `expect` where the level
-    lies afterwards if exactly the amount is done. `missing` says which numbers are not known and how to get them,
-    `refused` why it must not be done. `results` are those that it rests on.
+    `rank` 0 is the gravest. `position` is its turn at the place. `aim` is in `unit` as `form`. `missing` says which
+    numbers are not known and how to get them, `refused` why it must not be done. `results` are those that it rests on.
     """
 
     key: str
@@ -110,7 +134,6 @@ class Proposal(NamedTuple):
     unit: str = ""
     form: str | None = None
     aim: float | None = None
-    expect: Spread | None = None
     amount: Spread | None = None
     kept: Kept = "L"
     portions: int = 1

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
+from kessa.core.quantities.measured import above_0, takes
 from kessa.core.quantities.spread import Spread, spread
 from kessa.core.treating.dosing import volume_by_tracer
 
@@ -38,6 +39,18 @@ def pipe_litres(pipe: Pipe) -> float:
         if not value >= 0:
             raise CannotCompute(f"{name} cannot be below 0.", name)
     return finite(math.pi / 4 * (pipe.inner_mm / 1000) ** 2 * pipe.length_m * 1000, "length_m")
+
+
+@takes(standing_m=above_0("m"), bore_mm=above_0("mm"))
+def water_in_well(standing_m: float, bore_mm: float) -> float:
+    """Return how many litres stand in a well: π/4·diameter²·height; `standing_m` and `bore_mm` above 0.
+
+    Raises CannotCompute on either.
+
+    >>> round(water_in_well(20, 150))
+    353
+    """
+    return pipe_litres(Pipe(bore_mm, standing_m))
 
 
 def volume_by_parts(pipes: Sequence[Pipe], radiators: Sequence[Counted], vessels: Sequence[Counted]) -> Spread:

@@ -1,4 +1,4 @@
-"""By what a finding is treated where, how grave that is, and what can hurt at it: data."""
+"""How grave a finding is where, how things are done, and what can hurt at them: data."""
 
 from __future__ import annotations
 
@@ -14,16 +14,14 @@ from kessa.core.quantities.parameters import parameter
 
 # Of ranks: up to here it may harm before a second test is done; and the least grave there is.
 AT_ONCE, LEAST_GRAVE = 1, 6
-By = Literal["bleed", "drain", "dose", "lower", "clean", "hold scale", "regenerate", "disinfect", "look"]
 
 
-class Treatment(Checked):
-    """By what a finding is treated at some kinds of place."""
+class Grave(Checked):
+    """How grave a finding is at some kinds of place."""
 
     kinds: tuple[str, ...]
     parameters: tuple[str, ...]
     side: Literal["high", "low", "present"]
-    by: By
     rank: Annotated[int, Field(ge=0, le=LEAST_GRAVE)]
 
 
@@ -40,7 +38,7 @@ class Way(Checked):
 
 
 class _Treatments(Checked):
-    treatments: tuple[Treatment, ...]
+    graves: tuple[Grave, ...]
     ways: tuple[Way, ...]
 
 
@@ -55,14 +53,12 @@ def ways() -> dict[str, Way]:
     return {way.key: way for way in _read().ways}
 
 
-def treatment_of(kind: str, name: str, side: str) -> tuple[str, int]:
-    """Return by what a finding of a parameter is treated at a kind of place, and how grave it is.
+def rank_of(kind: str, name: str, side: str) -> int:
+    """Return how grave it is to find a parameter on a side of its limits at a kind of place: 0 is the gravest.
 
-    >>> treatment_of("boiler", "conductivity", "high"), treatment_of("boiler", "copper", "high")
-    (('bleed', 2), ('look', 5))
+    >>> rank_of("boiler", "conductivity", "high"), rank_of("boiler", "copper", "high")
+    (2, 5)
     """
     key = parameter(name).key
-    fitting = (
-        each for each in _read().treatments if kind in each.kinds and side == each.side and key in each.parameters
-    )
-    return next(((each.by, each.rank) for each in fitting), ("look", LEAST_GRAVE - 1))
+    fitting = (each for each in _read().graves if kind in each.kinds and side == each.side and key in each.parameters)
+    return next((each.rank for each in fitting), LEAST_GRAVE - 1)

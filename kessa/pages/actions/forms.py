@@ -52,7 +52,9 @@ class AmountForm(forms.Form):
         lots = ProductLot.objects.for_team(team).filter(put_away_at=None, product__retired_at=None)
         fields["lot"].queryset = lots.select_related("product").order_by("product__name", "expires_on")
         fields["lot"].label_from_instance = _lot_words
-        fields["measure"].choices = [(key, measure.sign) for key, measure in MEASURES.items()]
+        fields["measure"].choices = [
+            (key, measure.sign) for key, measure in MEASURES.items() if not measure.kept.endswith("/h")
+        ]
         self.initial.setdefault("at", timezone.localtime())
         self.initial.setdefault("measure", measure_for(1.0, "L", system))
 

@@ -46,14 +46,13 @@ class ProductForm(TeamModelForm):
         model = Product
         fields = [
             "name", "supplier", "does", "parameter", "liquid", "active_percent", "active_form", "density_kg_l", "step",
-            "step_unit", "step_form", "label_per_m3", "most_per_m3", "hours_between", "most_level", "holds",
-            "approved_for_drinking", "hazards",
-            "never_with",
-            "places",
+            "step_unit", "step_form", "label_per_m3", "most_per_m3", "hours_between", "contact_hours", "most_level",
+            "holds", "approved_for_drinking", "hazards", "never_with", "places",
         ]  # fmt: skip
         field_classes = dict.fromkeys(
             (
                 "active_percent", "density_kg_l", "step", "label_per_m3", "most_per_m3", "hours_between", "most_level",
+                "contact_hours",
             ),
             NumberField,
         )  # fmt: skip
@@ -61,6 +60,7 @@ class ProductForm(TeamModelForm):
         help_texts = {
             "active_percent": "Either the part by weight, with of what and the density, or what one dose changes.",
             "step": "As the label gives it: 1 L in 1000 L (a solid: 1 kg) raises, or lowers, the level by so much.",
+            "contact_hours": "Of what kills bacteria: so long it stays in, the bleed shut.",
             "most_level": "In the unit of its strength; empty where the label gives none.",
             "never_with": "In the label's own words.",
         }

@@ -70,11 +70,11 @@ class Action(TeamOwned):
     unit = models.CharField(max_length=20, blank=True)
     form = models.CharField(max_length=20, blank=True)
     aim = models.FloatField(null=True)
-    # In L, kg or minutes: likely, least and most.
+    # In L, kg or minutes, or all the time in L/h or kg/h: likely, least and most.
     amount = models.FloatField(null=True)
     amount_low = models.FloatField(null=True)
     amount_high = models.FloatField(null=True)
-    kept = models.CharField(max_length=3, default="L")
+    kept = models.CharField(max_length=4, default="L")
     portions = models.PositiveSmallIntegerField(default=1)
     hours_between = models.FloatField(default=0)
     product = models.ForeignKey(Product, null=True, on_delete=models.PROTECT, related_name="actions")

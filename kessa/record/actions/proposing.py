@@ -11,17 +11,16 @@ from django.utils import timezone
 
 from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
+from kessa.core.proposing.proposals import proposals
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly, spread
 from kessa.core.runs.flags import NOT_TEACHING, words
 from kessa.core.treating.followed import Done, follow
 from kessa.core.treating.inputs import changed_inputs, inputs_of
 from kessa.core.treating.lists import KEY, list_of
-from kessa.core.treating.lowering import makeup_of, settles_at
-from kessa.core.treating.proposing import proposals
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.record.actions.models import OPEN, Action, State, Tick, spread_fields
-from kessa.record.actions.systems import finding_of, findings_at, system_of
+from kessa.record.actions.systems import finding_of, findings_at, history_of, system_of
 from kessa.record.advice.advising import advised, named_at, newest_at, where_of
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
@@ -74,8 +73,8 @@ def _bring_up(place: Place, advice: Advice) -> None:
     open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
     if not open_now and ticked is None and not any(finding.side for finding in findings):
         return
-    system = system_of(place)
-    made = proposals(system, findings, ticked, _combined(advice))
+    system = system_of(place)._replace(history=history_of(place, findings) if place.kind.is_plant else ())
+    made = proposals(system, findings, ticked)
     answered = _settled(place, made)
     if any(each.reading.held for each in advice.assessments):
         # "Not now" is no word that something is over.
@@ -94,17 +93,6 @@ def _bring_up(place: Place, advice: Advice) -> None:
         if left.state == State.PROPOSED and left.pk not in taken_up and left.results:
             left.state, left.ended_at = State.WITHDRAWN, timezone.now()
             left.save(update_fields=["state", "ended_at"])
-
-
-def _combined(advice: Advice) -> float | None:
-    """Return the combined chlorine (mg/L) of a supply of which it is first asked whether it is chloraminated."""
-    if "ask-chloramines" not in advice.codes:
-        return None
-    free, total = (
-        next(each.reading.quantity.value for each in advice.assessments if each.key == name)
-        for name in ("free chlorine", "total chlorine")
-    )
-    return total - free
 
 
 def _settled(place: Place, made: list[Proposal]) -> list[Any]:
@@ -252,12 +240,12 @@ def _done(action: Action, here: Finding, system: System, *, alone: bool) -> Done
     if not alone:
         return Done("other", 0.0, action.aim)
     amount, label = action.done_amount or 0.0, action.label_then
-    held = makeup_of(system, here) or exactly(0.0)
+    held = system.makeup_of(here) or exactly(0.0)
     if action.by_way in ("dose", "lower") and label:
         return Done(action.by_way, amount * label.changes(here.unit, here.form) * 1000, action.aim, held)
     if action.by_way in ("bleed", "drain"):
         litres = amount * (system.bleed_l_min or 0.0) if action.kept == "min" else amount
         # What steams off meanwhile is made up, too: the level tends to more than the make-up's.
-        towards = spread(partial(settles_at, system), held) if action.by_way == "bleed" else held
+        towards = spread(system.settles_at, held) if action.by_way == "bleed" else held
         return Done(action.by_way, litres, action.aim, towards)
     return Done("other", 0.0, action.aim)

@@ -1,6 +1,8 @@
 """A place as treating it needs to know it, and what was found there: rows turned into what the core reckons with."""
 
-from datetime import timedelta
+from collections.abc import Iterator, Sequence
+from datetime import datetime, timedelta
+from typing import Any
 
 from django.utils import timezone
 
@@ -12,8 +14,8 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread, within_percent
 from kessa.core.quantities.units import in_words
-from kessa.core.treating.disinfecting import water_in_well
 from kessa.core.treating.systems import Finding, Held, System
+from kessa.core.treating.volumes import water_in_well
 from kessa.record.actions.models import Action, State
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import compared_with
@@ -26,6 +28,10 @@ from kessa.record.results.models import Result
 _VOLUME_OFF = 10.0
 # What feeds a system changes slowly; what was dosed is mixed in, and used up, within days.
 _SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
+# How far back it is looked what was done and found; what lets water out; what is followed from one test to the next.
+_HISTORY_KEEPS, _MOST_DONE = timedelta(days=200), 40
+_LETS_OUT = ("bleed", "drain", "flush", "clean")
+_TRACKED = ("nitrite", "molybdate", "conductivity", "chloride")
 _METALS = {"alumin": "aluminium", "galvan": "zinc", "zinc": "zinc", "copper": "copper", "brass": "copper"}
 _FEEDS = {"aluminium": "aluminium", "nitrite": "nitrite", "glycol": "glycol"}
 
@@ -43,6 +49,7 @@ def system_of(place: Place) -> System:
         flow_l_h=facts.get("flow_l_h") or None,
         supply=_supply_of(place),
         holds=held_in(place),
+        facts=facts | {"is_softened": "softened" in place.feeds, "disinfectant": str(facts.get("treatment") or "")},
         products=tuple(
             Held(each.pk, each.label, left_of(each))
             for each in products_of(place.team_id)
@@ -64,7 +71,9 @@ def volume_of(place: Place) -> Spread | None:
     facts = place.facts
     if place.kind_key == "well":
         water_m, bore = facts.get("water_m"), facts.get("bore_mm")
-        return within_percent(water_in_well(water_m, bore), _VOLUME_OFF) if water_m and bore else None
+        if not water_m or not bore:
+            return None
+        return within_percent(water_in_well(water_m, bore) + (facts.get("pipes_l") or 0.0), _VOLUME_OFF)
     volume, off, filled = facts.get("volume_l"), facts.get("volume_off"), facts.get("filled")
     if not volume:
         return None
@@ -105,7 +114,66 @@ def findings_at(place: Place, advice: Advice) -> list[Finding]:
     """Return how a place stands, as findings, the most urgent first."""
     keys = [each.reading.key for each in advice.assessments]
     rows = Result.objects.for_team(place.team_id).in_bulk(keys)
-    return [finding for key in keys if (finding := finding_of(rows[key]))]
+    return [finding for key in keys if (finding := finding_of(rows[key]) or _unjudged(rows[key]))]
+
+
+def _unjudged(row: Result) -> Finding | None:
+    """Return a number that no limit is held against: others are understood by it."""
+    if in_words(row.unit) or overall(row.judgements) is not None:
+        return None
+    return Finding(row.parameter, row.quantity.spread, row.unit, row.form or None, "", result=row.pk)
+
+
+def history_of(place: Place, findings: Sequence[Finding]) -> tuple[dict[str, Any], ...]:
+    """Return what was put into a place's system lately, and what was found before of what is found now.
+
+    It begins after the last time that water was let out: from then on a level falls by nothing that is known.
+    """
+    now = timezone.now()
+    rows = Action.objects.for_team(place.team_id).filter(
+        place=place, state=State.DONE, ended_at__gte=now - _HISTORY_KEEPS
+    )
+    columns = ("by_way", "ended_at", "done_amount", "kept", "done_product__name")
+    done = list(rows.order_by("-ended_at").values_list(*columns, named=True)[:_MOST_DONE])
+    let_out = next((each.ended_at for each in done if each.by_way in _LETS_OUT), now - _HISTORY_KEEPS)
+    events = [
+        (each.ended_at, {
+            "done": "biocide" if each.by_way == "biocide" else "dose", "product": each.done_product__name,
+            "amount": each.done_amount, "unit": each.kept,
+        })
+        for each in done if each.done_product__name and (each.by_way == "biocide" or each.ended_at > let_out)
+    ]  # fmt: skip
+    events += [(row.taken_at, found) for row, found in _tested_before(place, findings, let_out)]
+    ago = ((at, (now - at).total_seconds() / 86_400) for at, _ in events)
+    days = {at: max(each, 0.0) for at, each in ago}
+    return tuple(event | {"days_ago": days[at]} for at, event in sorted(events, key=lambda each: each[0]))
+
+
+def _tested_before(
+    place: Place, findings: Sequence[Finding], since: datetime
+) -> Iterator[tuple[Result, dict[str, Any]]]:
+    """Yield the result before the newest of each parameter that is tracked, in the unit of what is found now."""
+    tracked = {parameter(each.parameter).key: each for each in findings if each.parameter in _TRACKED}
+    if not tracked:
+        return
+    newest = {each.result for each in tracked.values()}
+    rows = (
+        Result.objects.for_team(place.team_id)
+        .current()
+        .filter(place=place, parameter__in=list(tracked), taken_at__gte=since)
+    )
+    seen = set()
+    for row in rows.newest_first()[:_MOST_DONE]:
+        name = parameter(row.parameter).key
+        if row.pk in newest or name in seen or row.censor:
+            continue
+        seen.add(name)
+        try:
+            there = row.quantity.converted(tracked[name].unit, tracked[name].form)
+        except CannotCompute:
+            continue
+        off = (there.value if there.high is None else there.high) - there.value
+        yield row, {"done": "test", "findings": {name: there.value}, "as": there.form, "off": max(off, 0.0)}
 
 
 def finding_of(row: Result) -> Finding | None:

@@ -5,7 +5,7 @@ from kessa.record.actions.models import Action
 
 _DONE = {
     "bleed": "bled", "drain": "drained", "flush": "flushed", "dose": "dosed", "lower": "dosed", "clean": "cleaned",
-    "disinfect": "disinfected", "regenerate": "softener regenerated", "sheet": "list closed",
+    "disinfect": "disinfected", "biocide": "treated with", "regenerate": "softener regenerated", "sheet": "list closed",
 }  # fmt: skip
 
 

@@ -43,6 +43,7 @@ class Product(TeamOwned):
     label_per_m3 = _number("usual dose for 1 m³, L (kg)")
     most_per_m3 = _number("the most at once for 1 m³, L (kg)")
     most_level = _number("the most there may be in the water")
+    contact_hours = _number("it acts for, hours")
     hours_between = models.FloatField("hours between portions", default=4.0, validators=[MinValueValidator(0), _MOST])
     holds = ArrayField(models.CharField(max_length=20), default=list, blank=True, verbose_name="what it holds")
     approved_for_drinking = models.BooleanField("approved for drinking water, its label says so", default=False)
