@@ -138,6 +138,20 @@ class Proposed(ActionsTest):
         keep_place(self.ines, loop)
         follows(0.25, "Loop nitrite")
 
+    def test_another_band_is_another_proposal_though_the_result_keeps_its_verdict(self):
+        boiler = self.boiler()
+        result = read(boiler, self.ines, "conductivity-meter", 5000)
+        self.assertEqual((result.verdict, self.open_at(boiler)), ("inside", []))
+        boiler.facts["pressure_bar"], boiler.limit_sets = 30.0, ["programme-boiler-medium"]
+        keep_place(self.ines, boiler)
+        (bleed,) = self.open_at(boiler)
+        self.assertIn("4200 L × ln((5000 − 0) / (2700 − 0))", bleed.working[0])
+        result.refresh_from_db()
+        self.assertEqual(result.verdict, "inside")
+        boiler.limit_sets = PROGRAMME
+        keep_place(self.ines, boiler)
+        self.assertEqual(self.open_at(boiler), [])
+
     def test_what_somebody_decided_stays_and_what_is_set_aside_asks_for_nothing(self):
         boiler = self.boiler()
         result = read(boiler, self.ines, "conductivity-meter", 7500)

@@ -52,8 +52,17 @@ def by_the_valve(
         )
     if working:
         lines.append(working)
+    if plan.has("biocide") or plan.has("disinfect") or _is_killing(request):
+        plan.say("bleed-locked")
     plan.step("bleed", amount=litres, unit="L", parameter=out.name, aim=aim, working=tuple(lines))
     plan.takes_along(litres, system.volume_l)
+
+
+def _is_killing(request: Request) -> bool:
+    """Whether what was put in to kill bacteria has not had its time yet."""
+    hours = {each.name: each.contact_h for each in request.products if each.kills}
+    lately = [each for each in request.history if each.done == "biocide"]
+    return any(each.days_ago * 24 < (hours.get(each.product) or 0.0) for each in lately)
 
 
 def _too_small(request: Request, out: Out, make_up: float, evaporated: float, settles: float, rate: float) -> str:

@@ -109,10 +109,12 @@ def _for_oxygen(product: Product) -> float | None:
 
 def _feed_sulfite(plan: Plan, request: Request, out: Out) -> None:
     """Propose a rate: what the oxygen takes up, and what the blowdown takes away at the aim."""
-    product = allowed(plan, request, raising(request, "sulfite"))
+    products = raising(request, "sulfite")
+    if not products:
+        plan.step("ask", parameter="sulfite", why=NOTHING_RAISES)
+        return
+    product = allowed(plan, request, products, parameter="sulfite")
     if product is None:
-        if not plan.has("refuse"):
-            plan.step("ask", parameter="sulfite", why=NOTHING_RAISES)
         return
     held, ratio = strength(product, _as_sold(product)), _for_oxygen(product)
     oxygen, feed = _oxygen(plan, request), _feed(request)

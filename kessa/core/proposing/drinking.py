@@ -81,7 +81,7 @@ def _disinfect(plan: Plan, request: Request) -> None:
     product = allowed(plan, request, strong, parameter="E. coli")
     litres = _well_litres(plan, request)
     if product is None:
-        if not plan.has("refuse"):
+        if not strong:
             plan.step("ask", parameter="E. coli", why=NO_BLEACH)
     elif litres is None:
         plan.say("volume-unknown")

@@ -34,8 +34,8 @@ _NO_BLEACH = (
     "No product of the team may raise free chlorine so far in drinking water: plain bleach without scent does, whose "
     "label says that it is approved for it."
 )
-# How grave it is that measures of the cycles do not agree.
-_SCALE_RANK = 4
+# How grave it is that measures of the cycles do not agree; and what is wrong although all lies inside.
+_SCALE_RANK, _LOST_RANK = 4, 3
 # What takes a level down is done a third at a time.
 _THIRDS = 3
 
@@ -65,6 +65,13 @@ def in_words(planned: Planned) -> list[Proposal]:
         found = write(planned, step, planned.plan.steps[n + 1 :]) if write else None
         if found:
             made.append(_with_codes(planned, step, found))
+    told: set[str] = set()
+    for n, each in enumerate(made):
+        # A limit's own words stand with the first thing that is done about it.
+        words = next((found.words for found in planned.findings.values() if found.result in each.results), "")
+        if words and words not in told and words.removesuffix(".") != each.title:
+            made[n] = each._replace(why=f"{each.why} {words}")
+            told.add(words)
     # A sample for the laboratory is drawn before anything kills what it looks for.
     made.sort(key=lambda each: not each.key.startswith("laboratory:"))
     return [*made, *_cycles_that_differ(planned)]
@@ -90,7 +97,7 @@ def _named(planned: Planned, step: Step, by: str, title: str, **data: Any) -> Pr
 
 
 def _rank(system: System, finding: Finding) -> int:
-    return rank_of(system.kind, finding.parameter, finding.side)
+    return rank_of(system.kind, finding.parameter, finding.side) if finding.side else _LOST_RANK
 
 
 def _with_codes(planned: Planned, step: Step, made: Proposal) -> Proposal:
@@ -297,7 +304,7 @@ def _way_for(planned: Planned, step: Step) -> tuple[str, str]:
     out, name = planned.out(step.parameter), _about(step, planned.asking(step))
     if step.parameter == "E. coli":
         return "disinfect", "disinfect"
-    if step.parameter == "bacteria":
+    if step.parameter == "bacteria" or step.why == NOTHING_KILLS:
         return "biocide", "biocide"
     if step.parameter == SCALING:
         return "hold scale", "hold scale"

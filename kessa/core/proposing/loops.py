@@ -199,7 +199,7 @@ def _left_by_tracers(request: Request, volume_l: float | None) -> tuple[float | 
 def _kill(plan: Plan, request: Request) -> None:
     """Propose what kills bacteria where it does no harm to the inhibitor."""
     kills = [each for each in request.products if each.kills]
-    product = allowed(plan, request, kills) if kills else None
+    product = allowed(plan, request, kills, parameter="bacteria") if kills else None
     litres = by_label(request, product) if product else None
     if product and litres is not None:
         working = label_working(request, product, litres)
@@ -218,7 +218,7 @@ def _clean(plan: Plan, request: Request, out: Out, volume_l: float | None) -> No
     product = allowed(plan, request, fitting, parameter=out.name) if fitting else None
     if product is None:
         allowed_at_all = allowed(plan, request, [each for each in cleaners if each not in fitting], parameter=out.name)
-        if allowed_at_all is not None or not plan.has("refuse"):
+        if allowed_at_all is not None or not cleaners:
             plan.step("ask", parameter=out.name, why=NOTHING_CLEANS)
         return
     if volume_l is None:
@@ -287,8 +287,11 @@ def _glycol_of(request: Request) -> str | None:
 
 
 def _glycol_for(plan: Plan, request: Request) -> Product | None:
-    products = [each for each in request.products if each.glycol or called(each.raises) == "glycol"]
-    return allowed(plan, request, products) if products else None
+    return allowed(plan, request, _glycols(request), parameter="glycol")
+
+
+def _glycols(request: Request) -> list[Product]:
+    return [each for each in request.products if each.glycol or called(each.raises) == "glycol"]
 
 
 def _swap_by_frost(plan: Plan, request: Request, out: Out, volume_l: float | None) -> None:
@@ -326,10 +329,11 @@ def _swap(plan: Plan, request: Request, now: float, aim: float, volume_l: float 
         plan.step("refill-water", amount=litres, unit="L")
         plan.step("retest", parameter="glycol")
         return
+    if not _glycols(request):
+        plan.step("ask", parameter="glycol", why="no glycol is on the shelf")
+        return
     product = _glycol_for(plan, request)
     if product is None:
-        if not plan.has("refuse"):
-            plan.step("ask", parameter="glycol", why="no glycol is on the shelf")
         return
     strong = product.active_percent or 100.0
     if strong <= aim:

@@ -17,6 +17,9 @@ from kessa.core.quantities.spread import Spread, exactly, spread
 from kessa.core.treating.amounts import Kept, written
 from kessa.core.treating.systems import Finding, Held, System
 
+# By what something is seen that nobody tested itself.
+_SEEN_BY = {"bacteria": ("bacteria", "nitrite"), "legionella": ("legionella", "bacteria")}
+
 
 class Planned(NamedTuple):
     """A plan with all that it was made from."""
@@ -29,7 +32,7 @@ class Planned(NamedTuple):
 
     def asking(self, step: Step) -> list[Finding]:
         """Return the findings that ask for a step: the first of all where it names none of them."""
-        names = GERMS if step.parameter in GERMS else (step.parameter, *step.also)
+        names = _SEEN_BY.get(step.parameter) or (GERMS if step.parameter in GERMS else (step.parameter, *step.also))
         own = [self.findings[name] for name in names if name in self.findings]
         return own or [each for each in self.findings.values() if each.side][:1] or list(self.findings.values())[:1]
 

@@ -51,7 +51,8 @@ def _treated(system: System, findings: Sequence[Finding]) -> list[Proposal]:
     kind = _AS.get(system.kind, system.kind)
     made: list[Proposal] = []
     fault = ""
-    if outside and kind in TREATED:
+    # Of plant what nobody finds outside may still be wrong: what was put in is gone, scale falls out.
+    if kind in TREATED and (outside or (findings and system.water == "plant")):
         try:
             made = in_words(planned_for(system, kind, findings))
         except CannotCompute as refused:

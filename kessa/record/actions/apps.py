@@ -9,10 +9,12 @@ class ActionsConfig(AppConfig):
     name = "kessa.record.actions"
 
     def ready(self) -> None:
-        """Listen for places whose results have changed, and for what is on the shelf."""
-        from kessa.record.actions.proposing import products_changed, restated
+        """Listen for places whose results have changed, for what is on the shelf, and for limits."""
+        from kessa.record.actions.proposing import limits_changed, products_changed, restated
         from kessa.record.advice.place_status import restated as changed
         from kessa.record.products.services import changed as shelf_changed
+        from kessa.record.rules.services import published
 
         changed.connect(restated)
+        published.connect(limits_changed)
         shelf_changed.connect(products_changed)

@@ -48,6 +48,12 @@ def products_changed(sender: Any, team: int, **_: Any) -> None:
         propose(place)
 
 
+def limits_changed(sender: Any, team: int, key: str, **_: Any) -> None:
+    """Propose anew wherever results are held against a set of which another version counts now."""
+    for place in Place.objects.for_team(team).filter(limit_sets__contains=[key]).select_related("team"):
+        propose(place)
+
+
 def propose(place: Place, advice: Advice | None = None) -> None:
     """Follow up what was done at a place, and propose anew; a fault here never costs a reading or a note.
 
@@ -71,7 +77,8 @@ def _bring_up(place: Place, advice: Advice) -> None:
     findings = findings_at(place, advice)
     ticked = list_of(advice, where_of(place), partial(named_at, place))
     open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
-    if not open_now and ticked is None and not any(finding.side for finding in findings):
+    may_be_wrong = place.kind.is_plant and findings
+    if not open_now and ticked is None and not may_be_wrong and not any(finding.side for finding in findings):
         return
     system = system_of(place)._replace(history=history_of(place, findings) if place.kind.is_plant else ())
     made = proposals(system, findings, ticked)

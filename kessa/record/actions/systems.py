@@ -1,6 +1,7 @@
 """A place as treating it needs to know it, and what was found there: rows turned into what the core reckons with."""
 
 from collections.abc import Iterator, Sequence
+from copy import copy
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -8,8 +9,10 @@ from django.utils import timezone
 
 from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
+from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import overall, own_words, side_of
 from kessa.core.judging.judge import OUTSIDE
+from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread, within_percent
@@ -18,11 +21,13 @@ from kessa.core.treating.systems import Finding, Held, System
 from kessa.core.treating.volumes import water_in_well
 from kessa.record.actions.models import Action, State
 from kessa.record.places.models import Place
-from kessa.record.places.selectors import compared_with
+from kessa.record.places.selectors import chosen_sets, compared_with
 from kessa.record.products.models import Product
 from kessa.record.products.selectors import left_of, products_of
-from kessa.record.results.context import quantity_of
+from kessa.record.results.assessing import assess
+from kessa.record.results.context import context_of, quantity_of
 from kessa.record.results.models import Result
+from kessa.record.rules.selectors import house_rules
 
 # Where nobody has said how far off a volume may be.
 _VOLUME_OFF = 10.0
@@ -114,7 +119,25 @@ def findings_at(place: Place, advice: Advice) -> list[Finding]:
     """Return how a place stands, as findings, the most urgent first."""
     keys = [each.reading.key for each in advice.assessments]
     rows = Result.objects.for_team(place.team_id).in_bulk(keys)
+    if place.kind.is_plant:
+        sets = chosen_sets(place)
+        rows = {key: _by_todays_limits(place, row, sets) for key, row in rows.items()}
     return [finding for key in keys if (finding := finding_of(rows[key]) or _unjudged(rows[key]))]
+
+
+def _by_todays_limits(place: Place, row: Result, sets: tuple[RuleSet, ...]) -> Result:
+    """Return a result held against the limits that are chosen for its place now; it keeps those it was judged by."""
+    limits = speaking_of(row.parameter, sets, place.kind_key, place.feeds)
+    judged_by = {(each["set"], each["set_version"]) for each in row.judgements}
+    if judged_by == {(rule_set.key, rule_set.version) for rule_set, _ in limits}:
+        return row
+    drawn = row.determination.sample if row.determination else row.sample
+    rule = near_limit(house_rules(place.team_id).chosen)
+    context = context_of(place, drawn, row.parameter, sets, None, row.taken_at)
+    assessed = assess(row.parameter, row.quantity, sets, rule, context)
+    today = copy(row)
+    today.verdict, today.judgements = assessed.verdict, assessed.judgements
+    return today
 
 
 def _unjudged(row: Result) -> Finding | None:

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from django.core.exceptions import ValidationError
+from django.dispatch import Signal
 from django.utils import timezone
 from django.utils.text import slugify
 from pydantic import ValidationError as Unreadable
@@ -21,6 +22,8 @@ from kessa.record.rules.selectors import OWN, is_own
 _GONE = "This draft was kept or thrown away meanwhile: begin the next version."
 # A set whose limits are still to be written: its other words are asked for first.
 _KEY_LONGEST = 36
+# Sent where another version of a set counts from now on; in the same transaction.
+published = Signal()
 
 
 @act("house rules chosen", may.choose_house_rules)
@@ -101,6 +104,7 @@ def publish_set(by: Membership, draft: OwnRuleSet, *, why: str) -> OwnRuleSet:
         raise ValidationError(wrong)
     held.why, held.published_at = why[:300], timezone.now()
     held.save(update_fields=["why", "published_at", "changed_at"])
+    published.send(OwnRuleSet, team=held.team_id, key=held.key)
     return held
 
 
