@@ -424,9 +424,51 @@ class Done(ActionsTest):
             "Bleach", does="raises", parameter="free chlorine", step=50.0, step_form="Cl2", holds=["chlorine"]
         )
         services.note_done(self.ines, tower, timezone.now(), by_way="dose", title="Shock", amount=1.0, product=bleach)
-        with self.assertRaisesRegex(ValidationError, "Acid must not meet Bleach, dosed on"):
-            services.refuse_mixing(tower, acid)
+        (odd,) = services.odd_about(tower, acid, None, 1.0)
+        self.assertIn("Acid must not meet Bleach, dosed on", odd)
         self.assertContains(self.client.get(reverse("products:index")), "Acid and Bleach")
+
+    def test_an_odd_amount_is_asked_about_and_a_lot_gives_no_more_than_it_holds(self):
+        loop = self.nitrite_loop()
+        self.nitrite.most_per_m3 = 2.0
+        keep_product(self.ines, self.nitrite)
+        counted(loop, self.ines, "nitrite-tablets-10", 4)
+        (dose,) = self.open_at(loop)
+        lot = self.nitrite.lots.get()
+        form = {"amount": "100", "measure": "L", "product": self.nitrite.pk, "lot": lot.pk,
+                "at": f"{timezone.localtime():%Y-%m-%dT%H:%M}"}  # fmt: skip
+        address = reverse("actions:do", args=[dose.pk])
+        asked = self.client.post(address, form)
+        for words in (
+            "times what was proposed",
+            "allows no more than 9.24 L at once",
+            "Only 20 L of this lot were left",
+        ):
+            self.assertContains(asked, words, status_code=422)
+        self.assertContains(asked, "So it was: I write down what happened", status_code=422)
+        dose.refresh_from_db()
+        self.assertEqual(dose.state, State.PROPOSED)
+        self.client.post(address, form | {"despite": "on"})
+        dose.refresh_from_db()
+        lot.refresh_from_db()
+        self.assertEqual((dose.state, dose.done_amount, lot.left), (State.DONE, 100.0, 0.0))
+        self.assertIn("did a digit or a unit slip? So it was.", dose.remark)
+        services.take_back(self.ines, dose, why="another loop")
+        lot.refresh_from_db()
+        self.assertEqual(lot.left, 20.0)
+        # A third of it is what was there: nobody is asked.
+        (dose,) = self.open_at(loop)
+        services.do(self.ines, dose, timezone.now(), amount=dose.amount / 3, product=self.nitrite, lot=lot)
+        self.assertEqual(dose.remark, "")
+
+    def test_a_dose_before_what_comes_before_it_is_asked_about(self):
+        loop = self.nitrite_loop()
+        self.product("Cleaner", does="cleans", label_per_m3=1.0)
+        counted(loop, self.ines, "nitrite-tablets-10", 4)
+        read(loop, self.ines, "iron-photometer", 3.0, 3.0)
+        dose = next(each for each in self.open_at(loop) if each.by_way == "dose")
+        with self.assertRaisesRegex(ValidationError, "Still open before it: Clean it first: 4.2 L of Cleaner"):
+            services.do(self.ines, dose, timezone.now(), amount=dose.amount, product=self.nitrite)
 
     def test_a_list_is_ticked_timed_kept_and_closed_by_its_last_tick(self):
         well = self.place("well", "Well", ["eu-2020"], ["people"])

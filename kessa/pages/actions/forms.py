@@ -43,7 +43,7 @@ class AmountForm(forms.Form):
     at = Moment("When it was done")
     again_at = Moment("Test again at", required=False)
     remark = forms.CharField(label="Remarks", max_length=600, required=False, widget=forms.Textarea(attrs={"rows": 2}))
-    despite = forms.BooleanField(label="It went in all the same: I write down what happened", required=False)
+    despite = forms.BooleanField(label="So it was: I write down what happened", required=False)
 
     def __init__(self, team: Team, system: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
@@ -106,7 +106,7 @@ class DoneForm(AmountForm):
             proposed = figures(amount / MEASURES[measure].size)
             self.fields["amount"].widget.attrs["placeholder"] = f"proposed: {proposed}"
         if action.product_id is None:
-            for name in ("product", "lot", "despite"):
+            for name in ("product", "lot"):
                 del self.fields[name]
         if action.again_hours is None:
             del self.fields["again_at"]

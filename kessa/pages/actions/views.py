@@ -183,12 +183,11 @@ def note(request: TeamRequest, place_pk: int) -> HttpResponse:
     if request.method == "POST" and form.is_valid():
         data = form.cleaned_data
         try:
-            if data.get("product") and not data.get("despite"):
-                services.refuse_mixing(place, data["product"])
             services.note_done(
                 request.membership, place, data["at"], by_way=data["by_way"], title=data["title"] or form.way_words,
                 amount=data["amount"], kept=data["kept"] or "L", product=data["product"], lot=data["lot"],
                 remark=data["remark"], again_at=data["again_at"],
+                despite=bool(data.get("despite")),
             )  # fmt: skip
             messages.success(request, "Written down: it stands at the place and on its line over time.")
             return redirect("places:place", place.pk)

@@ -101,6 +101,8 @@ class Action(TeamOwned):
     done_amount = models.FloatField(null=True)
     done_product = models.ForeignKey(Product, null=True, on_delete=models.PROTECT, related_name="+")
     lot = models.ForeignKey(ProductLot, null=True, on_delete=models.PROTECT, related_name="+")
+    # What that lot's book could give of it.
+    lot_gave = models.FloatField(null=True)
     # The product's label as it was that day: what follows from the dose is worked out with it.
     label = models.JSONField(null=True)
     # When the test is due that says whether it worked; when it came, which result it was, and what it said.

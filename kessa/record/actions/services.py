@@ -2,27 +2,33 @@
 
 from datetime import datetime, timedelta
 from functools import partial
+from typing import Any
 
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
+from kessa.core.quantities.spread import Spread
+from kessa.core.treating.doubts import doubts_about
 from kessa.core.treating.lists import KEY, seen_list
 from kessa.core.treating.mixing import refusal
 from kessa.core.treating.ways import ways
 from kessa.record.actions import may
 from kessa.record.actions.models import OPEN, Action, State, Tick
 from kessa.record.actions.proposing import new_action, propose
-from kessa.record.actions.systems import held_in
+from kessa.record.actions.systems import held_in, volume_of
+from kessa.record.actions.wording import title_in
 from kessa.record.advice.advising import named_at, where_of
 from kessa.record.advice.place_status import hold, lift
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership
 from kessa.record.places.models import Place
 from kessa.record.products.models import Product, ProductLot
-from kessa.record.products.services import change
+from kessa.record.products.services import change, take_out
 from kessa.record.results.models import Result
 
 _LONGEST_BACK = timedelta(days=366)
+# What is done before anything is put in.
+_COMES_BEFORE = ("clean", "flush", "bleed", "drain")
 
 
 @act("action decided", may.decide)
@@ -62,19 +68,20 @@ def do(
     """Write down that something was done: when, how much (in what it is kept in), with which product and lot.
 
     The lot's stock falls, and the test that says whether it worked is booked for `again_at`. Raises ValidationError
-    where it was ended meanwhile, on a time that cannot be, on a list with steps left and no remark, and on a product
-    that must not meet what is in the system, unless it went in `despite` that.
+    where it was ended meanwhile, on a time that cannot be, on a list with steps left and no remark, and with all that
+    is odd about it (see ask_about), unless it is said to have been so `despite` that.
     """
     action = _held(action)
     _check_time(at)
     left = steps_left(action)
     if left and not remark.strip():
         raise ValidationError(f"{len(left)} step{'' if len(left) == 1 else 's'} not ticked: tick them, or say why not.")
-    if product and not despite:
-        refuse_mixing(action.place, product)
     if amount is None and action.amount is not None:
         raise ValidationError("Say how much it was.")
-    _end(by, action, State.DONE, at, remark)
+    odd = odd_about(action.place, product, lot, amount, action)
+    if odd and not despite:
+        raise ValidationError(odd)
+    _end(by, action, State.DONE, at, _with_doubts(remark, odd))
     action.done_amount, action.again_at = amount, again_at
     _put_in(by, action, product, lot)
     action.save()
@@ -98,8 +105,9 @@ def take_back(by: Membership, action: Action, *, why: str) -> Action:
         raise ValidationError("Only what was done or declined is taken back.")
     if not why.strip():
         raise ValidationError("Say why it is taken back: the reason stays with it.")
-    if row.lot is not None and row.done_amount:
-        change(by, row.lot, row.done_amount, f"taken back at {row.place}")
+    given = row.done_amount if row.lot_gave is None else row.lot_gave
+    if row.lot is not None and given:
+        change(by, row.lot, given, f"taken back at {row.place}")
     row.state, row.again_at = State.TAKEN_BACK, None
     row.remark = f"{row.remark} Taken back: {why}".strip()[:600]
     row.save(update_fields=["state", "again_at", "remark"])
@@ -124,9 +132,16 @@ def note_done(
     lot: ProductLot | None = None,
     remark: str = "",
     again_at: datetime | None = None,
+    despite: bool = False,
 ) -> Action:
-    """Note what somebody did that Kessa had not proposed, so that it stands beside the results."""
+    """Note what somebody did that Kessa had not proposed, so that it stands beside the results.
+
+    Raises ValidationError on a time that cannot be, and on what is odd about it, unless it was so `despite` that.
+    """
     _check_time(at)
+    odd = odd_about(place, product, lot, amount)
+    if odd and not despite:
+        raise ValidationError(odd)
     now = timezone.now()
     action = Action(
         team_id=by.team_id, place=place, key=f"noted:{now.isoformat()}", by_way=by_way, title=title[:600], kept=kept,
@@ -134,7 +149,7 @@ def note_done(
         again_hours=again_hours_of(by_way), ended_at=at,
     )  # fmt: skip
     action.results = _found_before(action)
-    _end(by, action, State.DONE, at, remark)
+    _end(by, action, State.DONE, at, _with_doubts(remark, odd))
     action.done_amount, action.again_at = amount, again_at if action.parameter else None
     action.save()
     _put_in(by, action, product, lot)
@@ -207,11 +222,40 @@ def steps_left(action: Action) -> list[str]:
     return [step["key"] for step in action.steps if not ticked.get(step["key"])]
 
 
-def refuse_mixing(place: Place, product: Product) -> None:
-    """Raise ValidationError where a product must not meet what a place's system holds or is made of."""
-    why = refusal(product.name, product.holds, held_in(place))
-    if why:
-        raise ValidationError(why)
+def odd_about(
+    place: Place, product: Product | None, lot: ProductLot | None, amount: float | None, action: Action | None = None
+) -> list[str]:
+    """Return what is asked before something is written down as done at a place, in words.
+
+    A product that must not meet what is in the system; an amount far from what was proposed, above the label's most at
+    once, or more than was left of its lot; what is still open before it.
+    """
+    odd = []
+    if product is not None:
+        why = refusal(product.name, product.holds, held_in(place))
+        odd += [why] if why else []
+        before = Action.objects.for_team(place.team_id).open().filter(place=place, by_way__in=_COMES_BEFORE)
+        before = before.exclude(pk=action.pk).filter(position__lt=action.position) if action else before
+        odd += [f"Still open before it: {title_in(each, 'metric')}." for each in before.order_by("position")]
+    if amount is not None and (product is None or product.kept != (action.kept if action else product.kept)):
+        product = None
+    if amount is None or (action is None and product is None):
+        return odd
+    proposed = None if action is None or action.amount is None else Spread(
+        action.amount, action.amount_low or action.amount, action.amount_high
+    )  # fmt: skip
+    volume = volume_of(place) if product else None
+    at_once = product.most_per_m3 * volume.high / 1000 if product and product.most_per_m3 and volume else None
+    portions = action.portions if action else 1
+    kept: Any = action.kept if action else product.kept if product else "L"
+    return odd + doubts_about(
+        amount, kept, proposed, at_once * portions if at_once else None, max(lot.left, 0.0) if lot else None
+    )
+
+
+def _with_doubts(remark: str, odd: list[str]) -> str:
+    """Return a remark with what was asked, and was so all the same."""
+    return " ".join(filter(None, (remark, *(f"Asked: {each} So it was." for each in odd))))
 
 
 def default_again(action: Action, at: datetime) -> datetime | None:
@@ -258,4 +302,4 @@ def _put_in(by: Membership, action: Action, product: Product | None, lot: Produc
         raise ValidationError("This lot is of another product.")
     action.done_product, action.lot, action.label = product, lot, product.label.model_dump(mode="json")
     if lot is not None and action.done_amount:
-        change(by, lot, -action.done_amount, f"used at {action.place}")
+        action.lot_gave = take_out(by, lot, action.done_amount, f"used at {action.place}")

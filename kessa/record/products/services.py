@@ -67,8 +67,18 @@ def archive_lot(by: Membership, lot: ProductLot, *, why: str) -> ProductLot:
     return held
 
 
+def take_out(by: Membership, lot: ProductLot, amount: float, why: str) -> float:
+    """Book what went out of a lot, and return it: no more than it held, for a wrong count is put right by counting."""
+    held = ProductLot.objects.for_team(lot.team_id).select_for_update().get(pk=lot.pk)
+    short = f", {amount - held.left:.3g} {held.product.kept} more than it held" if amount > held.left else ""
+    given = max(min(amount, held.left), 0.0)
+    change(by, held, -given, why + short)
+    lot.refresh_from_db(fields=["left"])
+    return given
+
+
 def change(by: Membership, lot: ProductLot, amount: float, why: str) -> None:
-    """Book what came into a lot, or with a minus went out: more may go than the book says was there."""
+    """Book what came into a lot, or with a minus went out."""
     ProductChange.objects.create(
         team_id=lot.team_id, lot=lot, amount=amount, why=why[:300], person_id=by.user_id, at=timezone.now()
     )
