@@ -12,6 +12,7 @@ from django.utils import timezone
 from kessa.record.actions import services
 from kessa.record.actions.models import Action, State
 from kessa.record.actions.selectors import trace_of
+from kessa.record.actions.tasks import due
 from kessa.record.actions.wording import title_in
 from kessa.record.advice.place_status import restate
 from kessa.record.people.models import Contact, Role
@@ -626,6 +627,34 @@ class Systems(ActionsTest):
         self.assertEqual((found.next, found.below.name, found.above.name), (None, "Ford", "Depot"))
         page = self.client.get(reverse("actions:action", args=[sheet.pk]))
         self.assertContains(page, "between Ford and Depot: walk the bank")
+
+    def test_a_softener_comes_due_by_its_resin_its_raw_water_and_what_is_used(self):
+        supply = self.place("supply", "Mains")
+        facts = {"resin_l": 25.0, "capacity_g_caco3_per_l": 50.0, "salt_g_per_l_resin": 120.0, "use_l_day": 600.0}
+        softener = self.place("softener", "Softener", ["programme-softener-outlet"], **facts)
+        keep_pair(self.ines, Pair(team=self.team, kind="supply", first=supply, second=softener))
+        softener = Place.objects.for_team(self.team).get(pk=softener.pk)
+        self.drops(supply, 12)
+        self.drops(softener, 0)
+        self.assertEqual(self.open_at(softener), [])
+        # 25 L × 50 g over 600 L × 60 mg/L: 34.7 days.
+        at = timezone.now() - timedelta(days=36)
+        services.note_done(self.ines, softener, at, by_way="regenerate", title="")
+        (again,) = self.open_at(softener)
+        self.assertEqual((again.amount, again.kept), (3.0, "kg"))
+        self.assertIn("lasts 34.7 days: it is due", again.why)
+        services.do(self.ines, again, timezone.now(), amount=3.0)
+        due(timestamp=0)
+        self.assertEqual(self.open_at(softener), [])
+        # Days later, and nobody tested.
+        Action.objects.for_team(self.team).filter(place=softener).update(ended_at=timezone.now() - timedelta(days=35))
+        due(timestamp=0)
+        self.assertEqual([each.by_way for each in self.open_at(softener)], ["regenerate"])
+
+    def drops(self, place, count):
+        begun = begin(place, self.ines, "total-hardness-drops-25")
+        send(self.ines, begun, Taps().answer("ph", 8).run("sample-1", count).run("sample-2", count).close())
+        return standing(begun)
 
 
 class Products(ActionsTest):

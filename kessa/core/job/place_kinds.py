@@ -6,6 +6,7 @@ from typing import Literal
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
+from kessa.core.quantities.units import UNITS
 
 # By what results are to be acted on: people drink it, it is out of doors, it runs through a plant.
 Water = Literal["drinking", "open", "plant"]
@@ -20,6 +21,29 @@ class Fact(Checked):
     least: float | None = None
     most: float | None = None
     whole: bool = False
+
+
+# In customary units: which unit people write in place of which, and how much of ours one of it is.
+_GALLON_L = {"us": UNITS["gal_us"].size, "imperial": UNITS["gal_imp"].size}
+_GALLON = {"us": "US gal", "imperial": "imp. gal"}
+_BY_GALLON = {"L": ("{}", 1.0), "L/h": ("{}/min", 60.0), "L/min": ("{}/min", 1.0), "L/day": ("{}/day", 1.0)}
+_CUSTOMARY = {
+    "m": ("ft", 0.3048), "mm": ("in", 25.4), "bar": ("psi", 0.0689475729), "kg/h": ("lb/h", 0.45359237),
+}  # fmt: skip
+
+
+def measure_of(unit: str, system: str) -> tuple[str, float]:
+    """Return in which unit a fact is written for a reader of a system, and how much of its own unit one of that is.
+
+    >>> measure_of("bar", "us"), measure_of("L", "metric")
+    (('psi', 0.0689475729), ('L', 1.0))
+    """
+    if system not in _GALLON:
+        return unit, 1.0
+    if unit in _BY_GALLON:
+        written, times = _BY_GALLON[unit]
+        return written.format(_GALLON[system]), _GALLON_L[system] * times
+    return _CUSTOMARY.get(unit, (unit, 1.0))
 
 
 class PlaceKind(Checked):

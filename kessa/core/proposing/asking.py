@@ -56,6 +56,10 @@ def _facts(system: System, kind: str, findings: Mapping[str, Finding]) -> dict[s
         own |= {"volume_l": volume.value, "volume_off_percent": min(100 * (1 - volume.low / volume.value), 100.0)}
     else:
         own["volume_l"] = None
+    metered = findings.get("make-up a day")
+    if metered is not None and metered.measured.value > 0:
+        # By its meter, m³ a day.
+        own["use_l_day"] = metered.measured.value * 1000
     return written_down | own | _glycol(system, findings)
 
 

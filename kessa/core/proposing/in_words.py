@@ -266,7 +266,8 @@ def _well_list(planned: Planned, amount: Spread | None, product: Product) -> tup
 def _regenerated(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:
     title = "Regenerate the softener by its sheet; if it does not hold, have it serviced"
     name = _about(step, planned.asking(step))
-    made = _named(planned, step, "regenerate", title, key=f"regenerate:{name}")
+    due = planned.plan.figures.get("due-days-ago") if "due" in step.codes else None
+    made = _named(planned, step, "regenerate", title, key=f"regenerate:{name}", due_days_ago=due)
     salt = amount_between(planned, step)
     return made if salt is None else made._replace(
         title=f"{title}. It takes {{amount}} of salt", amount=salt, kept="kg"

@@ -22,11 +22,15 @@ def treat_softener(plan: Plan, request: Request, outs: list[Out]) -> None:
     is_due = days is not None and since is not None and since >= days
     if not hard and not is_due:
         return
+    if days is not None and since is not None and is_due:
+        plan.say("due")
+        plan.figure("due-days-ago", since - days)
     system = request.system
     salt_kg = (
         system.salt_g_per_l_resin * system.resin_l / 1000 if system.salt_g_per_l_resin and system.resin_l else None
     )
-    plan.step("regenerate", amount=salt_kg, unit="kg" if salt_kg is not None else "")
+    about = hard[0].name if hard else "hardness"
+    plan.step("regenerate", amount=salt_kg, unit="kg" if salt_kg is not None else "", parameter=about)
     if hard:
         plan.step("retest", parameter=hard[0].name)
     if hard and days is not None and since is not None and since < _TOO_SOON * days:

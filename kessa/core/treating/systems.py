@@ -143,4 +143,6 @@ class Proposal(NamedTuple):
     refused: str = ""
     again_hours: float | None = None
     steps: tuple[Step, ...] = ()
+    # Since how many days it is due, where that follows from no result.
+    due_days_ago: float | None = None
     results: tuple[Any, ...] = ()

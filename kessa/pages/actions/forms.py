@@ -21,6 +21,8 @@ _WAYS = [
     ("drain", "part of it was drained"),
     ("flush", "it was flushed"),
     ("clean", "it was cleaned"),
+    ("biocide", "something was put in against bacteria"),
+    ("regenerate", "a softener was regenerated"),
     ("look", "something was looked at or mended"),
 ]
 

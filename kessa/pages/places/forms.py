@@ -5,7 +5,7 @@ from typing import Any
 from django import forms
 
 from kessa.core.job.feeds import feeds_of
-from kessa.core.job.place_kinds import Fact
+from kessa.core.job.place_kinds import Fact, measure_of
 from kessa.core.job.ways import ways_for
 from kessa.core.judging.limits import proposed_sets, unfitting
 from kessa.pages.base.number_field import NumberField
@@ -16,13 +16,15 @@ from kessa.record.places.models import Pair, PairKind, Place
 from kessa.record.rules.selectors import is_own, known_sets
 
 
-def _asked_for(fact: Fact) -> forms.Field:
-    """Return the form field that asks for a fact of a kind of place."""
-    label = f"{fact.label}, {fact.unit}" if fact.unit else fact.label
+def _asked_for(fact: Fact, system: str) -> forms.Field:
+    """Return the form field that asks for a fact of a kind of place, in the measures of a system."""
+    unit, size = measure_of(fact.unit, system)
+    label = f"{fact.label}, {unit}" if unit else fact.label
     if fact.least is None:
         return forms.CharField(label=label, max_length=200, required=False)
     number: Any = forms.IntegerField if fact.whole else NumberField
-    return number(label=label, min_value=fact.least, max_value=fact.most, required=False)
+    least, most = (None if end is None else float(f"{end / size:.3g}") for end in (fact.least, fact.most))
+    return number(label=label, min_value=least, max_value=most, required=False)
 
 
 class PlaceForm(TeamModelForm):
@@ -77,10 +79,10 @@ class PlaceForm(TeamModelForm):
             "sampling_depth_cm": "A hand's breadth to a forearm, 10 to 30 cm; in shallow water a third of the depth.",
         }
 
-    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, team: Team, *args: Any, system: str = "metric", **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
         fields: dict[str, Any] = self.fields
-        kind = self.instance.kind
+        kind, self.system = self.instance.kind, system
         if not kind.has_depth:
             del self.fields["sampling_depth_cm"]
         ways = [(way.key, way.name) for way in ways_for(kind.key)]
@@ -96,8 +98,10 @@ class PlaceForm(TeamModelForm):
             if is_own(key) or kind.key in found.kinds or key in self.instance.limit_sets
         ]
         for fact in kind.facts:
-            self.fields[f"fact_{fact.name}"] = _asked_for(fact)
-            self.initial[f"fact_{fact.name}"] = self.instance.facts.get(fact.name)
+            self.fields[f"fact_{fact.name}"] = _asked_for(fact, system)
+            known = self.instance.facts.get(fact.name)
+            _, size = measure_of(fact.unit, system)
+            self.initial[f"fact_{fact.name}"] = known if size == 1 or known is None else float(f"{known / size:.6g}")
         # What a place is comes before what it is judged by.
         last = ("feeds", "limit_sets", "without_limits", "looked_over")
         self.order_fields([*(name for name in self.fields if name not in last), *last])
@@ -105,9 +109,8 @@ class PlaceForm(TeamModelForm):
     def clean(self) -> dict[str, Any]:
         """Gather the facts of the kind; nobody leaves a place without anything to judge by, unless they say so."""
         cleaned: dict[str, Any] = super().clean() or {}
-        names = [fact.name for fact in self.instance.kind.facts]
         before = (dict(self.instance.facts), list(self.instance.feeds))
-        self.instance.facts = {name: cleaned.get(f"fact_{name}") for name in names}
+        self.instance.facts = {fact.name: self._kept(fact, before[0], cleaned) for fact in self.instance.kind.facts}
         if self.instance.pk and not self.errors and cleaned.get("limit_sets"):
             self._ask_what_fits(cleaned, before)
         if not cleaned.get("limit_sets") and not cleaned.get("without_limits"):
@@ -115,6 +118,14 @@ class PlaceForm(TeamModelForm):
         elif cleaned.get("limit_sets") and cleaned.get("without_limits"):
             self.add_error("without_limits", "Either something judges its results, or nothing does.")
         return cleaned
+
+    def _kept(self, fact: Fact, before: dict[str, Any], cleaned: dict[str, Any]) -> Any:
+        """Return a fact in its own unit; one that nobody touched stays to its last digit."""
+        name, (_, size) = f"fact_{fact.name}", measure_of(fact.unit, self.system)
+        given = cleaned.get(name)
+        if size == 1 or given is None:
+            return given
+        return before.get(fact.name) if given == self.initial[name] else given * size
 
     def _ask_what_fits(self, cleaned: dict[str, Any], before: tuple[dict[str, Any], list[str]]) -> None:
         """Ask which sets hold from now on, where a fact or a use changed what fits; once for the same change."""

@@ -172,7 +172,7 @@ def edit(request: TeamRequest, pk: int | None = None, kind: str = "") -> HttpRes
     found = Place(kind_key=kind) if pk is None else get_object_or_404(Place.objects.for_team(team), pk=pk)
     if not may.keep_place(request.membership, found):
         raise PermissionDenied(may.keep_place.refusal)
-    form = PlaceForm(team, request.POST or None, instance=found)
+    form = PlaceForm(team, request.POST or None, instance=found, system=request.user.amount_system)
     if request.method == "POST" and form.is_valid():
         try:
             kept = services.keep_place(request.membership, form.save(commit=False))

@@ -1,7 +1,7 @@
 """Keeping what is proposed at a place in step with what was found there, and seeing whether what was done worked."""
 
 import logging
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import partial
 from typing import Any
 
@@ -89,7 +89,7 @@ def _bring_up(place: Place, advice: Advice) -> None:
     rows = Result.objects.for_team(place.team_id).in_bulk({pk for each in made for pk in each.results})
     marks = _marks(place.team_id, list(rows))
     for each in made:
-        found_at = max(rows[pk].taken_at for pk in each.results)
+        found_at = _found_at(each, rows)
         if not any(_answers(row, each, found_at) for row in answered):
             inputs = inputs_of(system, findings, each)
             _keep(place, open_now.pop(each.key, None), each, _fields(each, found_at) | {"inputs": inputs}, marks)
@@ -100,6 +100,16 @@ def _bring_up(place: Place, advice: Advice) -> None:
         if left.state == State.PROPOSED and left.pk not in taken_up and left.results:
             left.state, left.ended_at = State.WITHDRAWN, timezone.now()
             left.save(update_fields=["state", "ended_at"])
+
+
+def _found_at(made: Proposal, rows: dict[int, Result]) -> datetime:
+    """Return when it was found that something is to be done: with its last result, or when it came due."""
+    found_at = max(rows[pk].taken_at for pk in made.results)
+    if made.due_days_ago is None:
+        return found_at
+    due = timezone.now() - timedelta(days=made.due_days_ago)
+    # To the hour: it is worked out anew each day, and is the same.
+    return max(found_at, due.replace(minute=0, second=0, microsecond=0))
 
 
 def _settled(place: Place, made: list[Proposal]) -> list[Any]:

@@ -36,6 +36,8 @@ _SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
 # How far back it is looked what was done and found; what lets water out; what is followed from one test to the next.
 _HISTORY_KEEPS, _MOST_DONE = timedelta(days=200), 40
 _LETS_OUT = ("bleed", "drain", "flush", "clean")
+# What a plan calls what was done, where it is no dose.
+_DONE_AS = {"biocide": "biocide", "regenerate": "regenerate"}
 _TRACKED = ("nitrite", "molybdate", "conductivity", "chloride")
 _METALS = {"alumin": "aluminium", "galvan": "zinc", "zinc": "zinc", "copper": "copper", "brass": "copper"}
 _FEEDS = {"aluminium": "aluminium", "nitrite": "nitrite", "glycol": "glycol"}
@@ -161,10 +163,11 @@ def history_of(place: Place, findings: Sequence[Finding]) -> tuple[dict[str, Any
     let_out = next((each.ended_at for each in done if each.by_way in _LETS_OUT), now - _HISTORY_KEEPS)
     events = [
         (each.ended_at, {
-            "done": "biocide" if each.by_way == "biocide" else "dose", "product": each.done_product__name,
+            "done": _DONE_AS.get(each.by_way, "dose"), "product": each.done_product__name or "",
             "amount": each.done_amount, "unit": each.kept,
         })
-        for each in done if each.done_product__name and (each.by_way == "biocide" or each.ended_at > let_out)
+        for each in done
+        if each.by_way in _DONE_AS or (each.done_product__name and each.ended_at > let_out)
     ]  # fmt: skip
     events += [(row.taken_at, found) for row, found in _tested_before(place, findings, let_out)]
     ago = ((at, (now - at).total_seconds() / 86_400) for at, _ in events)

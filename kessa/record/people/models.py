@@ -23,6 +23,7 @@ HARDNESSES = [
     ("dH", "German degrees, °dH"),
     ("fH", "French degrees, °fH"),
     ("eH", "English degrees, °e"),
+    ("gpg", "grains per US gallon, gpg"),
 ]
 
 

@@ -6,12 +6,13 @@ from kessa.record.people.may import Case, Rule
 from kessa.record.people.models import Membership
 
 
-def _plant(by: Membership, about: Any, *others: Any) -> bool:
+def _indoors(by: Membership, about: Any, *others: Any) -> bool:
     places = [about] if hasattr(about, "kind_key") else [about.first, about.second]
-    return all(place.kind.is_plant for place in places)
+    return all(place.kind.water != "open" for place in places)
 
 
-_OF_PLANT = Case("places of plant", _plant)
-keep_place = Rule(volunteer=False, technician=_OF_PLANT)
-keep_pair = Rule(volunteer=False, technician=_OF_PLANT)
+# Who looks after a boiler looks after the supply, the softener and the well that feed it.
+_INDOORS = Case("plant, supplies, taps and wells", _indoors)
+keep_place = Rule(volunteer=False, technician=_INDOORS)
+keep_pair = Rule(volunteer=False, technician=_INDOORS)
 part_pair = keep_pair

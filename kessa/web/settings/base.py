@@ -96,7 +96,9 @@ TEMPLATES = [
                 "django.contrib.messages.context_processors.messages",
             ],
             "builtins": ["kessa.pages.base.tags", "kessa.pages.people.tags"],
-            "libraries": {name: f"kessa.pages.{name}.tags" for name in ("actions", "pads", "practice", "reports")},
+            "libraries": {
+                name: f"kessa.pages.{name}.tags" for name in ("actions", "pads", "places", "practice", "reports")
+            },
         },
     }
 ]
