@@ -81,7 +81,7 @@ class OnTheBound(TestCase):
 MASSES = {
     "H": 1.008, "C": 12.011, "N": 14.007, "O": 15.999, "F": 18.998, "Na": 22.990, "Mg": 24.305, "Si": 28.085,
     "P": 30.974, "S": 32.06, "Cl": 35.45, "Ca": 40.078, "Mn": 54.938, "Fe": 55.845, "Cu": 63.546, "Br": 79.904,
-    "Mo": 95.95, "Pb": 207.2,
+    "Mo": 95.95, "Pb": 207.2, "Al": 26.982, "Zn": 65.38,
 }  # fmt: skip
 # What a mole of each form holds twice of what its family shares.
 TWICE = {"P2O5", "CaCO3", "CaO", "Ca", "Mg", "CO3"}

@@ -157,6 +157,14 @@ OWN = {
     "nitrite by a product counted as its salt": (
         (LOOP, [LOW_NO2], [BAND_NO2], [NITRITE]), [("dose", 525 * 6000 / NA / 0.25 / 1.2e6, "L"), ("retest",)], (), {},
     ),
+    # 50 L/h bled at 37.5 mg/L are 1.875 g/h; (40 exp(-0.6) - 20)/5 = 0.39 mg/L a day are used up of 10 m³: 0.163 g/h.
+    "an inhibitor that is fed": (
+        ({**TOWER, "bleed_now_l_h": 50, "pump_l_h": 0.1}, [found("inhibitor", 20)], [band("inhibitor", 30, 60)],
+         [{"name": "inhibitor", "raises": "inhibitor", "raises_mg_l_per_l_m3": 40}], {},
+         [{"done": "test", "days_ago": 5, "findings": {"inhibitor": 40}}]),
+        [("dose", 17.5 / 40 * 10, "L"), ("retest",)], (),
+        {"feed-l-h": (50 * 37.5 + (40 * exp(-0.6) - 20) / 5 / 24 * 10_000) / 40_000, "used-up-mg-l-day": 0.39},
+    ),
     # At most 1 L/m³: 6 L, which raise it by 6 * 300 g NaNO2 in 6000 L.
     "no more than the label allows": (
         (LOOP, [LOW_NO2], [BAND_NO2], [{**NITRITE, "most_l_m3_at_once": 1}]), [("dose", 6, "L"), ("retest",)],

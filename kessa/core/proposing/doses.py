@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
@@ -264,7 +265,8 @@ def _worked(plan: Plan, request: Request, product: Product, out: Out, held: Stre
             f"no more than {written(amount, held.unit, down=True)}: so the most is kept even if the system holds less "
             "or the reading was low"
         )
-    return (*lines, *_pumped(request, out, held, start), *_instead(plan, request, product, out))
+    lines += [*_pumped(request, out, held, start), *_instead(plan, request, product, out)]
+    return (*lines, *_to_hold(plan, request, out, held))
 
 
 def _by_step(product: Product, out: Out) -> str:
@@ -280,7 +282,51 @@ def _pumped(request: Request, out: Out, held: Strength, start: float) -> list[st
     if flow is None or out.side == "high":
         return []
     more = (out.aim - start) * flow / held.mg
-    return [f"or the dosing pump up by {written(more, held.unit)} an hour, at {plain(flow)} L/h of water"]
+    by = f"{written(more, held.unit)} an hour{_stroke(request, more, held)}"
+    return [f"or the dosing pump up by {by}, at {plain(flow)} L/h of water"]
+
+
+def _stroke(request: Request, rate: float, held: Strength) -> str:
+    """Say how much of a dosing pump's full stroke a rate is, where it pumps litres and its stroke is known."""
+    full = request.system.pump_l_h
+    if full is None or held.unit != "L":
+        return ""
+    return f" ({figures(100 * rate / full)} % of its stroke)" if rate <= full else " (more than the pump gives)"
+
+
+def _to_hold(plan: Plan, request: Request, out: Out, held: Strength) -> list[str]:
+    """Say how much is fed all the time to hold a level: what the water that leaves takes along, and what is used up."""
+    system = request.system
+    leaves = system.bleed_now_l_h or system.blowdown_kg_h or plan.figures.get("hold-bleed-l-h") or 0.0
+    leaves += system.drift_l_h if leaves else 0.0
+    used = _used_up(plan, request, out, leaves)
+    rate = (leaves * out.aim + used / 24 * (system.volume_l or 0.0)) / held.mg
+    if out.side == "high" or rate <= 0:
+        return []
+    plan.figure(f"feed-{held.unit.lower()}-h", rate)
+    parts = [f"{figures(leaves)} L/h that leave × {figures(out.aim)}"] if leaves else []
+    parts += [f"{level(out.band, float(figures(used)))} a day used up"] if used else []
+    amount = written(rate, "L/h" if held.unit == "L" else "kg/h")
+    return [f"to hold it there: {' and '.join(parts)}: {amount} fed all the time{_stroke(request, rate, held)}"]
+
+
+def _used_up(plan: Plan, request: Request, out: Out, leaves: float) -> float:
+    """Return by how much a level falls a day beyond what leaves with the water (L/h), by the last two tests of it."""
+    tests = [each for each in request.history if out.name in each.levels and each.days_ago > 0]
+    volume_l = request.system.volume_l
+    if not tests or volume_l is None:
+        return 0.0
+    last = tests[-1]
+    since = request.history[request.history.index(last) + 1 :]
+    if any(each.done == "dose" for each in since):
+        return 0.0
+    before = last.level(out.name, out.band.form)
+    washed = before * math.exp(-leaves * 24 * last.days_ago / volume_l)
+    a_day = (washed - out.value) / last.days_ago
+    if a_day <= 0 or washed - out.value <= math.hypot(last.off, out.off):
+        return 0.0
+    plan.figure("used-up-mg-l-day", a_day)
+    return a_day
 
 
 def _instead(plan: Plan, request: Request, chosen: Product, out: Out) -> list[str]:

@@ -102,8 +102,9 @@ class SystemFacts(_Open):
     bore_mm: Positive | None = None
     pipes_l: NotNegative = 0.0
     feeds: tuple[str, ...] = ()
-    # What flows past the dosing pump.
+    # What flows past the dosing pump, and what that gives at full stroke.
     flow_l_h: Positive | None = None
+    pump_l_h: Positive | None = None
     is_softened: YesNo = False
     disinfectant: str = ""
     feeds_chlorine: YesNo = False

@@ -179,7 +179,11 @@ def _tested_before(
     place: Place, findings: Sequence[Finding], since: datetime
 ) -> Iterator[tuple[Result, dict[str, Any]]]:
     """Yield the result before the newest of each parameter that is tracked, in the unit of what is found now."""
-    tracked = {parameter(each.parameter).key: each for each in findings if each.parameter in _TRACKED}
+    tracked = {
+        parameter(each.parameter).key: each
+        for each in findings
+        if each.parameter in _TRACKED or (each.side == "low" and not in_words(each.unit))
+    }
     if not tracked:
         return
     newest = {each.result for each in tracked.values()}
