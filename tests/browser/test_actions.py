@@ -170,6 +170,114 @@ class Plant(Acting):
         )
 
 
+class PlantOnThePhone(Acting):
+    def done(self, page, todo, name, amount, hours_ago):
+        todo.get_by_role("link", name=re.compile(f"^Done.*{name}")).click()
+        page.get_by_label("How much").fill(amount)
+        page.get_by_label("When it was done").fill(ago(hours_ago))
+        page.get_by_role("button", name="It is done: write it down").click()
+        expect(page.get_by_text(re.compile("^Written down"))).to_be_visible()
+
+    def slide(self, tower, found, days_ago=0):
+        begun = begin(tower, self.ines, "dip-slide", days_ago=days_ago)
+        self.assertEqual(send(self.ines, begun, Taps(days_ago=days_ago).read({"at": found}).close()).refused, [])
+
+    def test_a_tower_from_a_bad_slide_to_a_good_one(self):
+        tower = self.place(
+            "cooling-tower", "Tower", ["programme-tower"], volume_l=8000.0, bleed_l_min=15.0, evaporation_l_h=400.0
+        )
+        supply = self.place("supply", "Borehole", [])
+        Pair.objects.create(team=self.team, kind="supply", first=supply, second=tower)
+        read(supply, self.ines, "conductivity-meter", 500)
+        for name in ("First", "Second"):
+            self.product(f"{name} biocide", does="kills", label_per_m3=0.15, contact_hours=6, holds=["oxidiser"])
+        read(tower, self.ines, "conductivity-meter", 2700)
+        self.slide(tower, 1_000_000, days_ago=0.3)
+        page = self.open(PHONE, "Ines")
+        todo = self.at(page, tower)
+        titles = [title.inner_text().split(maxsplit=1)[1] for title in todo.get_by_role("heading", level=3).all()]
+        self.assertTrue(titles[0].startswith("Make no spray with this water"), titles)
+        self.assertTrue(titles[1].startswith("Have a laboratory look for Legionella"), titles)
+        self.assertEqual(titles[2], "Kill the bacteria: 1.2 L of First biocide at once, held for 6 h, the bleed shut")
+        # The bleed waits for the biocide, and whoever takes the wastewater is told.
+        self.assertTrue(titles[3].startswith("Bleed "), titles)
+        for words in (
+            "a respirator of the class that the site's assessment names",
+            "the bleed stays shut until its time",
+        ):
+            expect(todo).to_contain_text(words)
+        self.fits(page)
+        self.done(page, todo, "Kill the bacteria", "1.2", hours_ago=5)
+        expect(page.get_by_role("region", name="Done here")).to_contain_text("treated with 1.2 L of First biocide")
+        # It did not do: the other one is next.
+        self.slide(tower, 100_000, days_ago=0.1)
+        todo = self.at(page, tower)
+        expect(todo).to_contain_text("1.2 L of Second biocide")
+        self.done(page, todo, "Kill the bacteria", "1.2", hours_ago=1)
+        self.slide(tower, 1000)
+        todo = self.at(page, tower)
+        expect(todo).not_to_contain_text("Kill the bacteria")
+        expect(page.get_by_role("region", name="Done here")).to_contain_text("it is where it should be")
+
+    def test_a_loop_whose_nitrite_is_eaten(self):
+        loop = self.place("closed-loop", "Loop", ["programme-chilled-nitrite"], ["nitrite"], volume_l=6000.0)
+        self.product("Loop nitrite", 60.0, does="raises", parameter="nitrite", step=300, step_form="NaNO2",
+                     holds=["nitrite"])  # fmt: skip
+        self.product("Loop biocide", does="kills", label_per_m3=0.2, contact_hours=24, holds=["glycol"])
+        for method, *found in (("nitrite-tablets-10", 9, 4), ("molybdate-photometer", 60, 60)):
+            for number, days_ago in zip(found, (20, 0), strict=True):
+                if method.startswith("nitrite"):
+                    counted(loop, self.ines, method, number, days_ago=days_ago)
+                else:
+                    read(loop, self.ines, method, number, number, days_ago=days_ago)
+        page = self.open(PHONE, "Ines")
+        todo = self.at(page, loop)
+        expect(todo).to_contain_text("Look for bacteria that eat the nitrite: a dip slide, and ammonia")
+        expect(todo).to_contain_text("It fell further than water alone would explain")
+        expect(todo).to_contain_text("Kill the bacteria: 1.2 L of Loop biocide at once, held for 24 h")
+        titles = [title.inner_text() for title in todo.get_by_role("heading", level=3).all()]
+        self.assertIn("of Loop nitrite", titles[-1])
+        self.fits(page)
+        # A digit too many is asked about before it stands.
+        todo.get_by_role("link", name=re.compile("^Done.*Loop nitrite")).click()
+        page.get_by_label("How much").fill("70")
+        page.get_by_role("button", name="It is done: write it down").click()
+        alert = page.get_by_role("alert")
+        expect(alert).to_contain_text("times what was proposed")
+        expect(alert).to_contain_text("Only 60 L of this lot were left")
+        self.fits(page)
+        page.get_by_label("How much").fill("7")
+        page.get_by_label("When it was done").fill(ago(1))
+        page.get_by_role("button", name="It is done: write it down").click()
+        expect(page.get_by_text(re.compile("^Written down"))).to_be_visible()
+        # What was put in does not come back: no word of where it should be.
+        counted(loop, self.ines, "nitrite-tablets-10", 3)
+        self.at(page, loop)
+        expect(page.get_by_role("region", name="Done here")).to_contain_text("Look for a leak and for bacteria")
+
+    def test_a_boiler_whose_pressure_is_raised(self):
+        facts = {"volume_l": 4200.0, "volume_off": 5.0, "bleed_l_min": 12.0, "pressure_bar": 9.0}
+        boiler = self.place("boiler", "Boiler", ["programme-boiler-low"], **facts)
+        read(boiler, self.ines, "conductivity-meter", 5000)
+        page = self.open(PHONE, "Ines")
+        expect(self.at(page, boiler)).to_have_count(0)
+        page.get_by_role("link", name="Change", exact=True).click()
+        page.get_by_label("Working pressure, bar").fill("30")
+        page.get_by_role("button", name="Save the place").click()
+        expect(page.get_by_text("What you changed changes what fits").first).to_be_visible()
+        self.fits(page)
+        page.get_by_role("button", name="Save the place").click()
+        todo = page.get_by_role("region", name="What to do, in this order")
+        expect(todo).to_contain_text("Conductivity 5000 µS/cm is to come to 2700 µS/cm.")
+        expect(todo).to_contain_text("4200 L × ln((5000 − 0) / (2700 − 0)) = 2590 L")
+        self.fits(page)
+
+
+def ago(hours):
+    """A time of day as its field takes it."""
+    return f"{timezone.localtime() - timedelta(hours=hours):%Y-%m-%dT%H:%M}"
+
+
 def difference(place, by, system, supply):
     """Count the inhibitor's drops on supply and system."""
     begun = begin(place, by, "inhibitor-difference")
