@@ -80,7 +80,8 @@ class Board(PageTest):
         place = Place.objects.create(team=self.membership.team, name="Mill pond")
         kit = Kit.objects.create(team=self.membership.team, name="Meters", families=["ph-meter"])
         plan = {"ph-meter": {"runs": 1, "blanks": 0, "standards": 0}}
-        plan_stop(self.membership, planned(self.membership, place, name="pH"), place, plan, [])
+        # Minutes after midnight the visit is of yesterday.
+        plan_stop(self.membership, planned(self.membership, place, days_ago=1, name="pH"), place, plan, [])
         self.address = reverse("bench:board", args=[visited(place, self.membership).pk])
         drawn(place, self.membership)
         meter("Wells' meter", Kit.objects.create(team=self.membership.team, name="Wells"))

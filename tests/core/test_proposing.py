@@ -115,6 +115,16 @@ OWN = {
          [band("tds", 2500, 3500)], [], {"tds": 200}),
         [("bleed", 2000 * 0.4 * 200 / 3050, "kg/h")], (), {},
     ),
+    # S Cm/(Cb - Cm) with Cb = 3250; at 10 bar (763 + 82/5 - 63) kJ/kg go with it.
+    "blowdown takes heat along": (
+        ({**BOILER, "steam_kg_h": 1000}, [found("tds", 4000)], [band("tds", 2500, 3500)], [], {"tds": 180}),
+        [("bleed", 1000 * 180 / 3070, "kg/h")], (),
+        {"blowdown-heat-kw": 1000 * 180 / 3070 * 716.4 / 3600, "blowdown-percent-of-feed": 5.54},
+    ),
+    "water that goes with the steam": (
+        (BOILER, [found("conductivity", 3000, "uS/cm"), found("condensate conductivity", 90, "uS/cm")]),
+        [("ask",)], ("carry-over",), {"carry-over-percent": 3},
+    ),
     "too much blowdown": (
         ({**BOILER, "steam_kg_h": 2000, "blowdown_kg_h": 300}, [found("tds", 1500)], [band("tds", 2500, 3500)], [],
          {"tds": 200}),
@@ -180,6 +190,10 @@ OWN = {
         ({**LOOP, "glycol": "propylene", "glycol_percent": 30}, [found("nitrite", 1800, form="NO2")], [BAND_NO2]),
         [("drain", 6000 * 875 / 1800, "L"), ("refill-premixed", 6000 * 875 / 1800, "L")], ("frost-protection",), {},
     ),
+    # To where the team wants it: 900 - 250 mg/L.
+    "an aim that was chosen": (
+        (LOOP, [LOW_NO2], [{**BAND_NO2, "aim": 900}], [NITRITE]), [("dose", 650 * 6000 / NA / 0.3e6, "L")], (), {},
+    ),
     # Molybdate stayed, nitrite went: something eats it.
     "nitrite that is eaten": (
         (LOOP, [found("nitrite", 300, form="NO2"), found("molybdate", 118, form="MoO4")], [BAND_NO2],
@@ -232,6 +246,11 @@ OWN = {
          [BIOCIDE, BLEACH]),
         [("biocide", 1.2, "L"), ("retest",), ("laboratory",)], ("legionella", "shut-bleed"),
         {"bleach-to-5-mg-l-l": 5 * 8000 / 0.125 / 1.2e6},
+    ),
+    # V ln 2/(bleed + drift).
+    "a biocide and the bleed after it": (
+        ({**TOWER, "bleed_now_l_h": 80, "drift_l_h": 20}, [found("bacteria", 1e6, "cfu/mL")], [], [BIOCIDE]),
+        [("biocide", 1.5, "L")], ("shut-bleed",), {"half-gone-h": 69.3},
     ),
     "the other biocide than the last time": (
         (TOWER, [found("bacteria", 1e6, "cfu/mL")], [], [BIOCIDE, {**BIOCIDE, "name": "second"}], {},

@@ -202,6 +202,20 @@ class WhatIsProposed(TestCase):
         self.assertAlmostEqual(bled.amount.value, 11_500 * math.log(7.5 / 3.5) / 20)
         self.assertIn("600 L/h evaporated / (5 cycles − 1) = 150 L/h bled", bled.working[-1])
 
+    def test_a_tower_with_legionella_has_its_own_plan(self):
+        biocide = Product(name="Biocide", does="kills", label_per_m3=0.15, contact_hours=6, holds=("oxidiser",))
+        tower = System("cooling-tower", "plant", exactly(8000.0), 15.0, products=(Held(1, biocide),))
+        few, many = (
+            {each.key: each for each in proposals(tower, [finding("Legionella", n, "high", most=100, unit="CFU/L")])}
+            for n in (400, 5000)
+        )
+        self.assertNotIn("biocide", few)
+        self.assertAlmostEqual(many["biocide"].amount.value, 1.2)
+        self.assertIn("Fans off now", " ".join(many["biocide"].cautions))
+        self.assertEqual(many["biocide"].rank, 1)
+        steps, more = ([step.key for step in each["laboratory:Legionella"].steps] for each in (few, many))
+        self.assertEqual((steps[0], more[0], more[-1]), ("mask", "fans", "again"))
+
     def test_acid_goes_in_by_thirds_and_too_much_inhibitor_is_drained(self):
         acid = Product(
             name="Acid", does="lowers", parameter="alkalinity", step=400.0, step_form="CaCO3", holds=("acid",)

@@ -13,6 +13,7 @@ _ANYHOW = {
     "mval/l": "meq/L", "°c": "degC", "degc": "degC", "degf": "degF", "us/cm": "uS/cm", "ntu": "NTU",
     "fnu": "FNU", "jtu": "JTU", "fau": "FAU", "°dh": "dH", "dh": "dH", "°fh": "fH", "°e": "eH",
     "gpg": "gpg", "ph": "pH", "%": "%", "cfu/ml": "CFU/mL", "kbe/ml": "CFU/mL",
+    "cfu/l": "CFU/L", "kbe/l": "CFU/L",
 }  # fmt: skip
 # Of these they do: S is siemens, M is molar, °f is French hardness.
 _EXACTLY = {"C": "degC", "F": "degF", "°F": "degF", "mS/cm": "mS/cm", "mS/m": "mS/m"}

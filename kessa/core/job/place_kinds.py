@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
@@ -32,18 +32,37 @@ _CUSTOMARY = {
 }  # fmt: skip
 
 
-def measure_of(unit: str, system: str) -> tuple[str, float]:
-    """Return in which unit a fact is written for a reader of a system, and how much of its own unit one of that is.
+class Measure(NamedTuple):
+    """In which unit a fact is written for a reader: how much of its own unit one of that is, and where its 0 lies."""
 
-    >>> measure_of("bar", "us"), measure_of("L", "metric")
-    (('psi', 0.0689475729), ('L', 1.0))
+    unit: str
+    size: float = 1.0
+    zero: float = 0.0
+
+    def written(self, value: float) -> float:
+        """Return a number in its own unit as the reader has it; as it is where that is the same."""
+        same = self.size == 1 and not self.zero
+        return value if same else float(f"{(value - self.zero) / self.size:.6g}")
+
+    def kept(self, value: float) -> float:
+        """Return a number of the reader's in its own unit."""
+        return value * self.size + self.zero
+
+
+def measure_of(unit: str, system: str) -> Measure:
+    """Return in which unit a fact is written for a reader of a system.
+
+    >>> measure_of("bar", "us").unit, measure_of("L", "metric"), round(measure_of("°C", "us").written(85))
+    ('psi', Measure(unit='L', size=1.0, zero=0.0), 185)
     """
     if system not in _GALLON:
-        return unit, 1.0
+        return Measure(unit)
     if unit in _BY_GALLON:
         written, times = _BY_GALLON[unit]
-        return written.format(_GALLON[system]), _GALLON_L[system] * times
-    return _CUSTOMARY.get(unit, (unit, 1.0))
+        return Measure(written.format(_GALLON[system]), _GALLON_L[system] * times)
+    if unit == "°C":
+        return Measure("°F", 1 / 1.8, -32 / 1.8) if system == "us" else Measure(unit)
+    return Measure(*_CUSTOMARY.get(unit, (unit,)))
 
 
 class PlaceKind(Checked):
@@ -64,6 +83,11 @@ class PlaceKind(Checked):
     is_plant: bool = False
     water: Water
     facts: tuple[Fact, ...]
+
+    @property
+    def has_volume(self) -> bool:
+        """Whether it holds a volume of water that is written down."""
+        return any(fact.name == "volume_l" for fact in self.facts)
 
 
 class _Kinds(Checked):

@@ -31,8 +31,9 @@ _WORDS = Field(default="", max_length=600)
 class Limit(Checked):
     """One limit with its source, for what its statistic says of a series of results.
 
-    `formula` names one that depends on other readings of the sample (see formulas.py). `compared` makes it one of the
-    difference from another place's result of the day, or from what is usual; with unit "%" of what part of it is there.
+    `aim` is where treating brings what is beyond it, where its team chose that. `formula` names one that depends on
+    other readings of the sample (see formulas.py). `compared` makes it one of the difference from another place's
+    result of the day, or from what is usual; with unit "%" of what part of it is there.
     `do_high` and `do_low` are the set's own words for what to do beyond it, `codes` what is to be done besides (see
     kessa.core.advising). `rule` is what decides near it, where it is not what follows from what it `protects`. It holds
     at these `kinds` of place, at all where none is named; `over` "taps": each tap has a reading of its own, and the
@@ -44,6 +45,7 @@ class Limit(Checked):
     unit: str
     min: Number | None = None
     max: Number | None = None
+    aim: Number | None = None
     formula: str | None = None
     compared: Literal["upstream", "supply", "reference", "usual"] | None = None
     statistic: str = SINGLE
@@ -64,6 +66,8 @@ class Limit(Checked):
             raise ValueError("give min or max, or else a formula")
         if self.min is not None and self.max is not None and self.min > self.max:
             raise CannotCompute("The limit's min is above its max.", "min")
+        if self.aim is not None and not self._allows(self.aim):
+            raise CannotCompute("The aim lies within the limit.", "aim")
         known_parameter(self.parameter)
         statistic_of(self.statistic)
         if self.formula is not None and self.formula not in FORMULAS:
@@ -71,6 +75,9 @@ class Limit(Checked):
         if self.compared and self.formula:
             raise CannotCompute("A formula is held against the result itself.", "compared")
         return self
+
+    def _allows(self, value: float) -> bool:
+        return (self.min is None or value >= self.min) and (self.max is None or value <= self.max)
 
     @property
     def about(self) -> Statistic:

@@ -99,6 +99,7 @@ def _finding(name: str, finding: Finding) -> dict[str, Any]:
 def _band(name: str, finding: Finding) -> dict[str, Any]:
     return {
         "parameter": name, "least": finding.least, "most": finding.most, "unit": finding.unit, "as": finding.form,
+        "aim": finding.chosen_aim,
     }  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from typing import Any
 
@@ -88,8 +89,19 @@ def _shock(plan: Plan, request: Request) -> None:
 def _slug(plan: Plan, request: Request, product: Product, litres: float) -> None:
     _shut(plan, request)
     about: dict[str, Any] = {"contact_h": product.contact_h, "bleed": "shut", "parameter": "bacteria"}
-    about["working"] = label_working(request, product, litres)
+    about["working"] = (*label_working(request, product, litres), *_half_gone(plan, request))
     plan.step("biocide", product.name, from_stock(plan, product, litres), product.unit, **about)
+
+
+def _half_gone(plan: Plan, request: Request) -> list[str]:
+    """Say in how many hours half of what was put in has left with the bleed, once that runs again."""
+    system = request.system
+    leaves = (system.bleed_now_l_h or plan.figures.get("hold-bleed-l-h") or 0.0) + system.drift_l_h
+    if not leaves or system.volume_l is None:
+        return []
+    hours = math.log(2) * system.volume_l / leaves
+    plan.figure("half-gone-h", hours)
+    return [f"half of it is gone {figures(hours)} h after the bleed runs again: {figures(leaves)} L/h leave"]
 
 
 def _shut(plan: Plan, request: Request) -> None:

@@ -20,8 +20,17 @@ _OXYGEN = (
     (0.0, 14.6), (10.0, 11.3), (20.0, 9.1), (30.0, 7.5), (40.0, 6.4), (50.0, 5.5), (60.0, 4.7), (70.0, 3.8),
     (80.0, 2.8), (85.0, 2.3), (90.0, 1.6), (95.0, 0.9), (98.0, 0.4), (100.0, 0.0),
 )  # fmt: skip
+# Heat of boiling water, kJ/kg by bar above the air: steam tables (IAPWS-IF97).
+_HEAT = (
+    (0.0, 417.0), (1.0, 505.0), (2.0, 561.0), (4.0, 640.0), (6.0, 697.0), (9.0, 763.0), (14.0, 845.0), (19.0, 908.0),
+    (29.0, 1008.0), (39.0, 1087.0), (59.0, 1213.0), (79.0, 1317.0), (99.0, 1408.0),
+)  # fmt: skip
+# Cold make-up, kJ/kg at 15 °C.
+_COLD = 63.0
 # So much of the hardness of the feed comes with the condensate where that explains it.
 _EXPLAINS = 0.7
+# More of the boiler's water than this part in its steam is carried over: level, foam, load, or a leak of raw water.
+_CARRIED = 0.01
 # What is put in: where there is too much of it, less is fed.
 _FED = ("phosphate", "sulfite", "hydrazine", "molybdate", "polymer")
 
@@ -223,10 +232,27 @@ def _held_by(plan: Plan, request: Request, out: Out) -> tuple[float | None, str]
     rate = system.steam_kg_h * brought / (out.aim - supplied)
     plan.figure("make-up-kg-h", system.steam_kg_h * (1 - returned) + rate)
     plan.figure("blowdown-percent-of-feed", 100 * rate / (system.steam_kg_h + rate))
+    heat = ""
+    if system.pressure_bar is not None:
+        lost_kw = rate * (between_lines(_HEAT, system.pressure_bar) - _COLD) / 3600
+        plan.figure("blowdown-heat-kw", lost_kw)
+        heat = f", with {figures(lost_kw)} kW of heat"
     return rate, (
         f"to hold it there: {plain(system.steam_kg_h)} kg/h of steam × {plain(brought)} / ({plain(out.aim)} − "
-        f"{plain(supplied)}) = {figures(rate)} kg/h blown down"
+        f"{plain(supplied)}) = {figures(rate)} kg/h blown down{heat}"
     )
+
+
+def carry_over(plan: Plan, request: Request) -> None:
+    """Note which part of the boiler's water goes along with its steam, by what its condensate holds of a salt."""
+    for name in ("conductivity", "tds", "silica"):
+        drum, condensate = request.found(name), request.found(f"condensate {name}")
+        if drum and condensate and drum.value > 0 and drum.unit == condensate.unit:
+            plan.figure("carry-over-percent", 100 * condensate.value / drum.value)
+            if condensate.value > _CARRIED * drum.value:
+                plan.say("carry-over")
+                plan.step("ask", parameter=f"condensate {name}", why="the boiler's water goes along with its steam")
+            return
 
 
 def crystals(plan: Plan, request: Request) -> None:

@@ -17,7 +17,7 @@ from kessa.core.proposing.plan import NO_VOLUME, NOTHING_LOWERS, NOTHING_RAISES,
 from kessa.core.proposing.planned import Planned, amount_between, likely
 from kessa.core.proposing.refusals import CLOSED
 from kessa.core.proposing.request import CYCLES, SCALING, Product
-from kessa.core.proposing.well_steps import well_steps
+from kessa.core.proposing.step_lists import legionella_steps, well_steps
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.spread import Spread
@@ -102,7 +102,8 @@ def _rank(system: System, finding: Finding) -> int:
 
 def _with_codes(planned: Planned, step: Step, made: Proposal) -> Proposal:
     """Let a proposal say what has to be said with its step."""
-    numbers = {name: figures(value) for name, value in planned.plan.figures.items() if value >= 0}
+    numbers = {name: f"{value:.1f}" if name.endswith("-c") else figures(value)
+               for name, value in planned.plan.figures.items() if value >= 0 or name.endswith("-c")}  # fmt: skip
     numbers["parameter"] = parameter(made.parameter).key
     said: dict[str, list[str]] = {"why": [], "caution": [], "missing": [], "refused": [], "working": []}
     for code in step.codes:
@@ -259,7 +260,7 @@ def _of_well(made: Proposal) -> Proposal:
 
 
 def _well_list(planned: Planned, amount: Spread | None, product: Product) -> tuple[Any, ...]:
-    dose = f"{written(amount.value, product.unit)} of {product.name}" if amount else ""
+    dose = f"{written(amount.value, product.unit, down=True)} of {product.name}" if amount else ""
     return well_steps(dose, planned.plan.figures.get("shock-least-mg-l"))
 
 
@@ -291,7 +292,8 @@ def _laboratory(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal 
         return None
     what = "Legionella" if step.parameter == "legionella" else "bacteria"
     title = f"Have a laboratory look for {what}, drawn before anything kills them"
-    return _named(planned, step, "look", title, key=f"laboratory:{what}")
+    steps = legionella_steps(many="fans-off" in planned.plan.says) if what == "Legionella" else ()
+    return _named(planned, step, "look", title, key=f"laboratory:{what}", steps=steps)
 
 
 def _refused(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:

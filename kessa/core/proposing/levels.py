@@ -86,6 +86,8 @@ def held_against(finding: Finding, band: Band, side: Side | None = None) -> Out 
 
 def _aim(band: Band, side: Side, off: float) -> float:
     """Return where to bring what lies on a side of a band; a part of a temperature says nothing, degrees do."""
+    if band.aim is not None:
+        return band.aim
     if side == "high":
         assert band.most is not None
         inside = _DEGREES.get(band.unit) if band.least is None else None

@@ -313,12 +313,15 @@ def _swap(plan: Plan, request: Request, now: float, aim: float, volume_l: float 
     """Propose how much is drained, and with what it is filled up, for another share of glycol."""
     glycol = _glycol_of(request)
     if glycol is not None:
-        for name, percent in (("freezing-point", now), ("freezing-after", aim)):
+        found = request.found("glycol")
+        off = found.off if found else 0.0
+        points = {"freezing-point": now, "freezing-after": aim, "freezing-worst": max(now - off, 0.0)}
+        for name, percent in points.items():
             celsius = freezing_point(glycol, percent)
             plan.figure(f"{name}-c", celsius)
             if request.system.is_customary:
                 plan.figure(f"{name}-f", celsius * 1.8 + 32)
-    plan.say("frost-protection")
+    plan.say("frost-protection", *(["freezes-at"] if glycol is not None else []))
     if volume_l is None:
         plan.say("volume-unknown")
         plan.step("ask", parameter="glycol", why=NO_VOLUME)

@@ -9,7 +9,7 @@ from typing import Any
 from kessa.core.checked import check
 from kessa.core.errors import CannotCompute
 from kessa.core.proposing.bacteria import treat_bacteria
-from kessa.core.proposing.boilers import crystals, treat_boiler
+from kessa.core.proposing.boilers import carry_over, crystals, treat_boiler
 from kessa.core.proposing.doses import allowed, dose, hold_scale
 from kessa.core.proposing.drinking import treat_supply, treat_well
 from kessa.core.proposing.levels import Out, in_terms_of, outside
@@ -111,6 +111,7 @@ def _treat_loop(plan: Plan, request: Request, outs: list[Out]) -> None:
 
 def _treat_boiler(plan: Plan, request: Request, outs: list[Out]) -> None:
     crystals(plan, request)
+    carry_over(plan, request)
     treat_boiler(plan, request, outs)
 
 

@@ -196,6 +196,8 @@ class Band(Level):
 
     least: Amount | None = None
     most: Amount | None = None
+    # Where to bring what lies outside, where that was chosen.
+    aim: Amount | None = None
     purpose: str = Field("", alias="for")
 
     @model_validator(mode="after")
@@ -204,6 +206,11 @@ class Band(Level):
             raise CannotCompute("A band has a least or a most.", "bands")
         if self.least is not None and self.most is not None and self.least > self.most:
             raise CannotCompute("The least of a band is above its most.", "least")
+        ends = (self.least is None or self.aim is None or self.aim >= self.least) and (
+            self.most is None or self.aim is None or self.aim <= self.most
+        )
+        if not ends:
+            raise CannotCompute("The aim of a band lies within it.", "aim")
         return self
 
 

@@ -62,6 +62,7 @@ UNITS = {
     "FAU": Unit("turbidity in FAU", 1.0),
     # Bacteria that grow to a dot each.
     "CFU/mL": Unit("bacteria", 1.0),
+    "CFU/L": Unit("bacteria", 0.001),
     # Whether something is there at all: 1 where it is, 0 where it was not found. It is written in words.
     "presence": Unit("presence", 1.0),
 }

@@ -32,10 +32,13 @@ class Finding(NamedTuple):
     most: float | None = None
     words: str = ""
     result: Any = None
+    chosen_aim: float | None = None
 
     @property
     def aim(self) -> float:
-        """Where treating brings it: as far inside the nearest edge as the reading is sure of; else to the middle."""
+        """Where treating brings it: as the team chose; else inside the nearest edge, by how far the reading is off."""
+        if self.chosen_aim is not None:
+            return self.chosen_aim
         off = (self.measured.high or self.measured.value) - self.measured.value
         if self.side == "high" and self.most is not None:
             return aim_below(self.most, self.least, off)

@@ -31,7 +31,7 @@ def volume(request: TeamRequest, place_pk: int) -> HttpResponse:
     """Work a volume out from parts or from salt; what came out is written down when it is taken."""
     rows = Place.objects.for_team(request.membership.team).select_related("team")
     place = get_object_or_404(rows, pk=place_pk)
-    if "volume_l" not in {fact.name for fact in place.kind.facts}:
+    if not place.kind.has_volume:
         raise Http404
     if not may.take_volume(request.membership, place):
         raise PermissionDenied(may.take_volume.refusal)

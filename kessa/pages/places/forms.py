@@ -18,12 +18,12 @@ from kessa.record.rules.selectors import is_own, known_sets
 
 def _asked_for(fact: Fact, system: str) -> forms.Field:
     """Return the form field that asks for a fact of a kind of place, in the measures of a system."""
-    unit, size = measure_of(fact.unit, system)
-    label = f"{fact.label}, {unit}" if unit else fact.label
+    measure = measure_of(fact.unit, system)
+    label = f"{fact.label}, {measure.unit}" if measure.unit else fact.label
     if fact.least is None:
         return forms.CharField(label=label, max_length=200, required=False)
     number: Any = forms.IntegerField if fact.whole else NumberField
-    least, most = (None if end is None else float(f"{end / size:.3g}") for end in (fact.least, fact.most))
+    least, most = (None if end is None else measure.written(end) for end in (fact.least, fact.most))
     return number(label=label, min_value=least, max_value=most, required=False)
 
 
@@ -100,8 +100,8 @@ class PlaceForm(TeamModelForm):
         for fact in kind.facts:
             self.fields[f"fact_{fact.name}"] = _asked_for(fact, system)
             known = self.instance.facts.get(fact.name)
-            _, size = measure_of(fact.unit, system)
-            self.initial[f"fact_{fact.name}"] = known if size == 1 or known is None else float(f"{known / size:.6g}")
+            is_number = fact.least is not None and isinstance(known, int | float)
+            self.initial[f"fact_{fact.name}"] = measure_of(fact.unit, system).written(known) if is_number else known
         # What a place is comes before what it is judged by.
         last = ("feeds", "limit_sets", "without_limits", "looked_over")
         self.order_fields([*(name for name in self.fields if name not in last), *last])
@@ -121,11 +121,11 @@ class PlaceForm(TeamModelForm):
 
     def _kept(self, fact: Fact, before: dict[str, Any], cleaned: dict[str, Any]) -> Any:
         """Return a fact in its own unit; one that nobody touched stays to its last digit."""
-        name, (_, size) = f"fact_{fact.name}", measure_of(fact.unit, self.system)
+        name = f"fact_{fact.name}"
         given = cleaned.get(name)
-        if size == 1 or given is None:
+        if given is None or fact.least is None:
             return given
-        return before.get(fact.name) if given == self.initial[name] else given * size
+        return before.get(fact.name) if given == self.initial[name] else measure_of(fact.unit, self.system).kept(given)
 
     def _ask_what_fits(self, cleaned: dict[str, Any], before: tuple[dict[str, Any], list[str]]) -> None:
         """Ask which sets hold from now on, where a fact or a use changed what fits; once for the same change."""

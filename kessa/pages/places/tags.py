@@ -16,6 +16,6 @@ def fact_known(context: Any, fact: Fact, value: Any) -> Any:
     """Write a fact of a place, a number in the reader's own measures."""
     if fact.least is None:
         return value
-    unit, size = measure_of(fact.unit, context["request"].user.amount_system)
-    written = plain(value / size if size != 1 else value)
-    return format_html('<span class="num">{}</span>{}', written, f" {unit}" if unit else "")
+    measure = measure_of(fact.unit, context["request"].user.amount_system)
+    unit = f" {measure.unit}" if measure.unit else ""
+    return format_html('<span class="num">{}</span>{}', plain(measure.written(value)), unit)

@@ -100,6 +100,10 @@ class LimitForm(forms.Form):
     unit = forms.ChoiceField(label="In which unit", choices=[(key, sign(key) or key) for key in IN_UNITS])
     min = NumberField(label="At least", required=False)
     max = NumberField(label="At most", required=False)
+    aim = NumberField(
+        label="Aim of treatment", required=False,
+        help_text="Where a dose or a bleed brings it. Empty: inside the nearest edge by a quarter of the band.",
+    )  # fmt: skip
     formula = forms.ChoiceField(
         label="Or a limit that follows from other readings of the sample",
         required=False,

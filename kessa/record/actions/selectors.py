@@ -17,6 +17,7 @@ from kessa.record.results.models import Result
 _OPEN_SHOWN, _FOLLOWED_SHOWN, _AT_PLACE, _LATELY = 12, 12, 20, 5
 _ALONG_THE_WATER = (PairKind.STREAM, PairKind.DAM)
 _MOST_DONE = 40
+_AT_ONCE = timedelta(minutes=30)
 # What runs in now is looked for in readings of these days.
 _TRACED = timedelta(days=3)
 
@@ -91,9 +92,13 @@ def sheet_of(action: Action) -> list[Sheet]:
     for step in action.steps:
         hours, tick = step["within_hours"], ticks.get(step["key"])
         until = None if hours is None else action.found_at + timedelta(hours=hours)
+        # What is to be done at once is not overdue in the minute in which it is asked for.
+        late_from = None if until is None else max(until, action.proposed_at + _AT_ONCE)
         ticked = tick if tick and tick.done else None
         steps.append(
-            Sheet(step["key"], step["text"], until, ticked, ticked is None and until is not None and now > until)
+            Sheet(
+                step["key"], step["text"], until, ticked, ticked is None and late_from is not None and now > late_from
+            )
         )
     return steps
 

@@ -28,7 +28,7 @@ from kessa.record.results.models import Result
 
 _LONGEST_BACK = timedelta(days=366)
 # What is done before anything is put in.
-_COMES_BEFORE = ("clean", "flush", "bleed", "drain")
+_CLEANS, _LETS_OUT = ("clean", "flush"), ("bleed", "drain")
 
 
 @act("action decided", may.decide)
@@ -234,8 +234,11 @@ def odd_about(
     if product is not None:
         why = refusal(product.name, product.holds, held_in(place))
         odd += [why] if why else []
-        before = Action.objects.for_team(place.team_id).open().filter(place=place, by_way__in=_COMES_BEFORE)
-        before = before.exclude(pk=action.pk).filter(position__lt=action.position) if action else before
+        before = Action.objects.for_team(place.team_id).open().filter(place=place, amount__isnull=False)
+        if action is None:
+            before = before.filter(by_way__in=_CLEANS)
+        else:
+            before = before.filter(by_way__in=(*_CLEANS, *_LETS_OUT), position__lt=action.position)
         odd += [f"Still open before it: {title_in(each, 'metric')}." for each in before.order_by("position")]
     if amount is not None and (product is None or product.kept != (action.kept if action else product.kept)):
         product = None

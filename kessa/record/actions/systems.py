@@ -10,7 +10,7 @@ from django.utils import timezone
 from kessa.core.advising.advice import Advice
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import near_limit
-from kessa.core.judging.holding import overall, own_words, side_of
+from kessa.core.judging.holding import judge_by_sets, overall, own_words, side_of, verdict_by
 from kessa.core.judging.judge import OUTSIDE
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.quantities.parameters import parameter
@@ -24,7 +24,6 @@ from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets, compared_with
 from kessa.record.products.models import Product
 from kessa.record.products.selectors import left_of, products_of
-from kessa.record.results.assessing import assess
 from kessa.record.results.context import context_of, quantity_of
 from kessa.record.results.models import Result
 from kessa.record.rules.selectors import house_rules
@@ -130,15 +129,17 @@ def findings_at(place: Place, advice: Advice) -> list[Finding]:
 def _by_todays_limits(place: Place, row: Result, sets: tuple[RuleSet, ...]) -> Result:
     """Return a result held against the limits that are chosen for its place now; it keeps those it was judged by."""
     limits = speaking_of(row.parameter, sets, place.kind_key, place.feeds)
-    judged_by = {(each["set"], each["set_version"]) for each in row.judgements}
+    # What its method itself wants is no set that anybody chose.
+    of_method = [each for each in row.judgements if each["role"] == "method"]
+    judged_by = {(each["set"], each["set_version"]) for each in row.judgements if each["role"] != "method"}
     if judged_by == {(rule_set.key, rule_set.version) for rule_set, _ in limits}:
         return row
     drawn = row.determination.sample if row.determination else row.sample
     rule = near_limit(house_rules(place.team_id).chosen)
     context = context_of(place, drawn, row.parameter, sets, None, row.taken_at)
-    assessed = assess(row.parameter, row.quantity, sets, rule, context)
     today = copy(row)
-    today.verdict, today.judgements = assessed.verdict, assessed.judgements
+    today.judgements = [*judge_by_sets(row.quantity, row.parameter, sets, rule, context), *of_method]
+    today.verdict = verdict_by(row.parameter, today.judgements) or ""
     return today
 
 
@@ -229,4 +230,5 @@ def finding_of(row: Result) -> Finding | None:
     if there.censor == "<":
         measured = measured._replace(value=there.value / 2)
     words = own_words(row.judgements) if side else ""
-    return Finding(row.parameter, measured, there.unit, there.form, side, least, most, words, row.pk)  # type: ignore[arg-type]
+    aim = None if decisive.get("than") else decisive.get("aim")
+    return Finding(row.parameter, measured, there.unit, there.form, side, least, most, words, row.pk, aim)  # type: ignore[arg-type]

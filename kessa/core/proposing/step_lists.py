@@ -1,4 +1,4 @@
-"""The list by which a well is disinfected and flushed, and who may not drink until when."""
+"""What is done in steps that are ticked off: a well disinfected and flushed, a sample drawn for Legionella."""
 
 from __future__ import annotations
 
@@ -34,3 +34,28 @@ def well_steps(dose: str, least: float | None) -> tuple[Step, ...]:
         Step("lab", f"After {_WAIT_DAYS} days drawn into a sterile bottle, to a certified laboratory"),
         Step("cleared", "The health office has said what follows"),
     )
+
+
+def legionella_steps(*, many: bool) -> tuple[Step, ...]:
+    """Return the steps of a sample for Legionella; `many` where a laboratory found more than 1000 in a litre.
+
+    ISO 11731 for the culture, ISO 19458 for the sample; what is done at which count by HSE HSG274 part 1, table 1.10.
+    """
+    at_once = (
+        Step("fans", "Fans and sprays off; nobody near without a respirator of the class that the assessment names", 0),
+        Step("told", "Who answers for the tower told, and by them the authority that the local rule names", 4),
+    )
+    again = (
+        Step("disinfected", "Disinfected, cleaned where it is dirty, and the assessment gone through", 48),
+        Step("again", "Drawn again two to seven days after the disinfection, before it runs as usual"),
+    )
+    drawn = (
+        Step("mask", "Respirator, goggles and gloves on; fans off while one draws, upwind, without spray"),
+        Step("before", "Before any biocide goes in; else the laboratory is told which, and when"),
+        Step(
+            "bottle", "The laboratory's sterile bottle with its neutraliser, from a point that circulates; not rinsed"
+        ),
+        Step("cold", "Labelled, in the dark at 6 to 18 °C, at the laboratory within 24 hours"),
+        Step("report", "Its report is here, in colony-forming units a litre: the culture takes ten days"),
+    )
+    return (*(at_once if many else ()), *drawn, *(again if many else ()))
