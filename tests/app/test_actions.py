@@ -679,3 +679,34 @@ class Products(ActionsTest):
         self.assertContains(self.client.get(page), "put away")
         self.client.post(reverse("products:retire", args=[product.pk]))
         self.assertContains(self.client.get(page), "proposed no more")
+
+    def test_who_works_in_gallons_writes_labels_stocks_and_places_so(self):
+        self.ines.user.amount_system = "us"
+        self.ines.user.save()
+        create = reverse("places:create_kind", args=["cooling-tower"])
+        for address in (reverse("products:create"), create):
+            self.assertContains(self.client.get(address), "US gal")
+        # 16 US fl oz for 1000 gallons are 1/8 of a gallon for a thousand: 0.125 L for a cubic metre.
+        data = {"name": "Biocide", "does": "kills", "liquid": "on", "label_per_m3": "16", "hours_between": "4",
+                "density_kg_l": "10", "contact_hours": "6", "step_unit": "mg/L", "holds": ["oxidiser"]}  # fmt: skip
+        self.client.post(reverse("products:create"), data)
+        product = Product.objects.for_team(self.team).get()
+        self.assertAlmostEqual(product.label_per_m3, 0.125)
+        self.assertAlmostEqual(product.density_kg_l, 10 * 0.45359237 / 3.785411784)
+        page = reverse("products:product", args=[product.pk])
+        self.assertContains(self.client.get(page), "16 US fl oz for 1000 US gal")
+        self.client.post(reverse("products:add_lot", args=[product.pk]), {"number": "B-1", "amount": "5"})
+        self.assertAlmostEqual(product.lots.get().left, 5 * 3.785411784)
+        self.assertContains(self.client.get(page), "5 US gal")
+        # Saved again as it is shown, nothing has moved.
+        edit = reverse("products:edit", args=[product.pk])
+        shown = self.client.get(edit).context["form"].initial
+        self.client.post(edit, data | {"density_kg_l": shown["density_kg_l"], "name": "Biocide 2"})
+        again = Product.objects.for_team(self.team).get()
+        self.assertEqual((again.name, again.density_kg_l), ("Biocide 2", product.density_kg_l))
+        tower = {"name": "Tower", "fact_volume_l": "3000", "fact_bleed_l_min": "10", "without_limits": "on"}
+        self.client.post(create, tower)
+        place = Place.objects.for_team(self.team).get(name="Tower")
+        self.assertAlmostEqual(place.facts["volume_l"], 3000 * 3.785411784)
+        self.assertAlmostEqual(place.facts["bleed_l_min"], 10 * 3.785411784)
+        self.assertContains(self.client.get(reverse("places:place", args=[place.pk])), "US gal/min")

@@ -21,6 +21,7 @@ _DOES = {RAISES: "raises", LOWERS: "lowers", CLEANS: "cleans", HOLDS_SCALE: "pre
 # What a label that names no parameter is about.
 _ABOUT = {CLEANS: "anything", HOLDS_SCALE: "scale", KILLS: "bacteria", RAISES: "", LOWERS: ""}
 _PERCENT = re.compile(r"(\d+(?:[.,]\d+)?)\s*%")
+_ALL = 100.0
 _GLYCOLS = ("propylene", "ethylene")
 
 
@@ -72,9 +73,8 @@ def _glycol(system: System, findings: Mapping[str, Finding]) -> dict[str, Any]:
         return {}
     percent = _PERCENT.search(words)
     facts: dict[str, Any] = {"glycol": which or "unknown"}
-    if percent:
-        facts["glycol_percent"] = float(percent[1].replace(",", "."))
-    return facts
+    share = float(percent[1].replace(",", ".")) if percent else None
+    return facts | {"glycol_percent": share if share is not None and share <= _ALL else None}
 
 
 def _make_up(system: System, findings: Mapping[str, Finding]) -> dict[str, float]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable, Sequence
 from pathlib import Path
+from string import Formatter
 from typing import Any, Literal
 
 from kessa.core.checked import Checked
@@ -45,7 +46,7 @@ class _Said(Checked):
 
     code: str
     shown: Literal["why", "caution", "missing", "refused", "working"]
-    words: str
+    words: tuple[str, ...]
 
 
 class _Sayings(Checked):
@@ -109,7 +110,8 @@ def _with_codes(planned: Planned, step: Step, made: Proposal) -> Proposal:
     for code in step.codes:
         row = _says().get(code)
         if row:
-            said[row.shown].append(row.words.format_map(numbers))
+            # What names a figure that nobody has is left unsaid.
+            said[row.shown] += [each.format_map(numbers) for each in row.words if _named_in(each) <= numbers.keys()]
     return made._replace(
         why=" ".join((made.why, *said["why"])),
         cautions=(*made.cautions, *said["caution"]),
@@ -117,6 +119,10 @@ def _with_codes(planned: Planned, step: Step, made: Proposal) -> Proposal:
         refused=" ".join(filter(None, (made.refused, *said["refused"]))),
         working=(*made.working, *said["working"]),
     )
+
+
+def _named_in(words: str) -> set[str]:
+    return {name for _, name, _, _ in Formatter().parse(words) if name}
 
 
 def _about(step: Step, findings: Sequence[Finding]) -> str:

@@ -93,6 +93,38 @@ def kept_amount(amount: float, measure: str) -> tuple[float, Kept]:
     return amount * MEASURES[measure].size, MEASURES[measure].kept
 
 
+class LabelMeasure(NamedTuple):
+    """In which measure a number of a label is written, and how much of ours one of it is."""
+
+    words: str
+    size: float
+
+
+_OUNCES = {US: ("US gal", "US fl oz", 128, _US_L), IMPERIAL: ("imp. gal", "imp. fl oz", 160, _IMPERIAL_L)}
+
+
+def label_measure(of: Literal["dose", "density", "step", "stock"], kept: Kept, system: str = METRIC) -> LabelMeasure:
+    """Return how a label's number is written in a system: a dose for 1 m³ or 1000 gallons, a density, a step, a stock.
+
+    >>> label_measure("dose", "L", "us"), round(label_measure("dose", "kg", "us").size, 4)
+    (LabelMeasure(words='US fl oz for 1000 US gal', size=0.0078125), 0.1198)
+    """
+    if system == METRIC:
+        return LabelMeasure({"dose": f"{kept} for 1 m³", "density": "kg/L", "step": "", "stock": kept}[of], 1.0)
+    gallon, ounce, ounces, litres = _OUNCES[system]
+    per_gallon = _POUND_KG / litres
+    if of == "stock":
+        return LabelMeasure(gallon if kept == "L" else "lb", litres if kept == "L" else _POUND_KG)
+    if of == "density":
+        return LabelMeasure(f"lb/{gallon}", per_gallon)
+    if of == "step":
+        # A gallon in a thousand is a litre in a cubic metre.
+        return LabelMeasure("", 1.0 if kept == "L" else 1 / per_gallon)
+    return LabelMeasure(
+        f"{ounce if kept == 'L' else 'lb'} for 1000 {gallon}", 1 / ounces if kept == "L" else per_gallon
+    )
+
+
 def measure_for(amount: float, kept: Kept, system: str = METRIC) -> str:
     """Return in which measure an amount is best written: the smaller one where it would be under one of the larger."""
     if kept == "min":

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
+from kessa.core.job.place_kinds import place_kind
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity, plain
 from kessa.core.quantities.units import sign
@@ -11,6 +12,8 @@ from kessa.core.treating.amounts import figures, level
 from kessa.core.treating.systems import Finding, Proposal, System
 
 _MOST_NAMED = 3
+# Facts that are said in words of their own.
+_SAID_ABOVE = ("volume_l", "volume_off", "filled", "bleed_l_min", "evaporation_l_h", "steam_kg_h", "flow_l_h")
 
 
 def inputs_of(system: System, findings: Sequence[Finding], made: Proposal) -> dict[str, str]:
@@ -24,6 +27,11 @@ def inputs_of(system: System, findings: Sequence[Finding], made: Proposal) -> di
         "what is in it": ", ".join(sorted(system.holds)),
     }
     found = {name: value for name, value in facts.items() if value}
+    for fact in place_kind(system.kind).facts:
+        value = system.facts.get(fact.name)
+        if fact.name not in _SAID_ABOVE and value not in (None, ""):
+            number = plain(value) if fact.least is not None and isinstance(value, int | float) else str(value)
+            found[f"{fact.label[:1].lower()}{fact.label[1:]}"] = f"{number} {fact.unit}".strip()
     for each in findings:
         if each.result in made.results:
             name = parameter(each.parameter).title

@@ -1,11 +1,12 @@
 """Forms of products."""
 
-from typing import Any
+from typing import Any, Literal
 
 from django import forms
 
 from kessa.core.quantities.parameters import parameters
 from kessa.core.quantities.species import FORMS
+from kessa.core.treating.amounts import METRIC, Kept, label_measure
 from kessa.core.treating.mixing import held_by_products
 from kessa.pages.base.number_field import NumberField
 from kessa.pages.people.forms import TeamModelForm
@@ -13,6 +14,10 @@ from kessa.record.people.models import Team
 from kessa.record.places.selectors import places
 from kessa.record.products.models import Product, ProductLot
 
+# What of a label is written in the reader's own measures.
+_MEASURED: dict[str, Literal["dose", "density", "step"]] = {
+    "label_per_m3": "dose", "most_per_m3": "dose", "density_kg_l": "density", "step": "step",
+}  # fmt: skip
 _UNITS = ("mg/L", "ug/L", "uS/cm", "drops", "%")
 
 
@@ -65,16 +70,42 @@ class ProductForm(TeamModelForm):
             "never_with": "In the label's own words.",
         }
 
-    def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, team: Team, *args: Any, system: str = METRIC, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
         fields: dict[str, Any] = self.fields
         fields["places"].queryset = places(team)
+        self.system = system
+        for name, of in _MEASURED.items():
+            known = getattr(self.instance, name)
+            if known is not None:
+                size = label_measure(of, self.instance.kept, system).size
+                self.initial[name] = known if size == 1 else float(f"{known / size:.6g}")
+        if system != METRIC:
+            liquid, solid = (label_measure("dose", kept, system).words for kept in ("L", "kg"))
+            gallon = label_measure("stock", "L", system).words
+            fields["label_per_m3"].label = f"Usual dose, {liquid}; of a solid {solid}"
+            fields["most_per_m3"].label = f"The most at once, {liquid}; of a solid {solid}"
+            fields["density_kg_l"].label = f"Density, {label_measure('density', 'L', system).words}"
+            fields["step"].label = f"One {gallon} (a solid: one lb) in 1000 {gallon} changes it by"
+            fields["step"].help_text = "As the label gives it."
+
+    def clean(self) -> dict[str, Any]:
+        """Turn what was written in customary measures into what is kept; what nobody touched stays as it was."""
+        cleaned: dict[str, Any] = super().clean() or {}
+        kept: Kept = "L" if cleaned.get("liquid") else "kg"
+        for name, of in _MEASURED.items():
+            given, size = cleaned.get(name), label_measure(of, kept, self.system).size
+            if given is None or size == 1:
+                continue
+            untouched = given == self.initial.get(name) and kept == self.instance.kept
+            cleaned[name] = getattr(self.instance, name) if untouched else given * size
+        return cleaned
 
 
 class ProductLotForm(TeamModelForm):
     """A lot that came in."""
 
-    amount = NumberField(label="How much, L (kg)", min_value=0, max_value=1_000_000)
+    amount = NumberField(label="How much", min_value=0, max_value=1_000_000)
 
     class Meta:
         model = ProductLot
@@ -82,9 +113,15 @@ class ProductLotForm(TeamModelForm):
         widgets = {"expires_on": forms.DateInput(attrs={"type": "date"}, format="%Y-%m-%d")}
         labels = {"expires_on": "Expires on"}
 
-    def __init__(self, product: Product, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, product: Product, system: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(product.team, *args, **kwargs)
         self.instance.product = product
+        self.measure = label_measure("stock", product.kept, system)
+        self.fields["amount"].label = f"How much, {self.measure.words}"
+
+    def clean_amount(self) -> float:
+        """Return how much came in, in what it is kept in."""
+        return float(self.cleaned_data["amount"]) * self.measure.size
 
     def _get_validation_exclusions(self) -> set[str]:
         return super()._get_validation_exclusions() - {"product"}
@@ -93,4 +130,4 @@ class ProductLotForm(TeamModelForm):
 class LeftForm(forms.Form):
     """How much was counted."""
 
-    left = NumberField(label="Counted, L (kg)", min_value=0, max_value=1_000_000)
+    left = NumberField(label="Counted", min_value=0, max_value=1_000_000)

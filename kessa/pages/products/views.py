@@ -6,6 +6,7 @@ from django.http import HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.views.decorators.http import require_GET, require_POST
 
+from kessa.core.treating.amounts import label_measure
 from kessa.pages.people.forms import WhyForm
 from kessa.pages.products.forms import LeftForm, ProductForm, ProductLotForm
 from kessa.record.people.access import TeamRequest, member, technician
@@ -38,7 +39,9 @@ def product(request: TeamRequest, pk: int) -> HttpResponse:
         "lots": found.lots.order_by("put_away_at", "expires_on", "pk"),
         "changes": changes.select_related("lot", "person")[:_CHANGES],
         "apart": [each for each in kept_apart(others) if found in (each.one, each.other)],
-        "form": ProductLotForm(found),
+        "form": ProductLotForm(found, request.user.amount_system),
+        "stock": label_measure("stock", found.kept, request.user.amount_system),
+        "dose": label_measure("dose", found.kept, request.user.amount_system),
     }
     return render(request, "products/product.html", context)
 
@@ -48,7 +51,7 @@ def edit(request: TeamRequest, pk: int | None = None) -> HttpResponse:
     """Write a product's label down, or change it."""
     team = request.membership.team
     found = Product() if pk is None else get_object_or_404(Product.objects.for_team(team), pk=pk)
-    form = ProductForm(team, request.POST or None, instance=found)
+    form = ProductForm(team, request.POST or None, instance=found, system=request.user.amount_system)
     if request.method == "POST" and form.is_valid():
         kept = services.keep_product(request.membership, form.save(commit=False), form.cleaned_data["places"])
         messages.success(request, f"{kept} is saved. What was done with it keeps its own numbers.")
@@ -73,7 +76,7 @@ def retire(request: TeamRequest, pk: int) -> HttpResponse:
 def add_lot(request: TeamRequest, pk: int) -> HttpResponse:
     """Put a lot on the books."""
     found = get_object_or_404(Product.objects.for_team(request.membership.team).select_related("team"), pk=pk)
-    form = ProductLotForm(found, request.POST)
+    form = ProductLotForm(found, request.user.amount_system, request.POST)
     if not form.is_valid():
         messages.error(request, " ".join(str(error) for errors in form.errors.values() for error in errors))
         return redirect("products:product", pk)
@@ -89,13 +92,15 @@ def add_lot(request: TeamRequest, pk: int) -> HttpResponse:
 @require_POST
 def change_lot(request: TeamRequest, pk: int) -> HttpResponse:
     """Count a lot, or put it away with the reason."""
-    lot = get_object_or_404(ProductLot.objects.for_team(request.membership.team), pk=pk, put_away_at=None)
+    rows = ProductLot.objects.for_team(request.membership.team).select_related("product")
+    lot = get_object_or_404(rows, pk=pk, put_away_at=None)
     why, counted = WhyForm(request.POST), LeftForm(request.POST)
     if "why" in request.POST and why.is_valid():
         services.archive_lot(request.membership, lot, why=why.cleaned_data["why"])
         messages.success(request, f"{lot} is put away.")
     elif counted.is_valid():
-        services.count_lot(request.membership, lot, counted.cleaned_data["left"])
+        size = label_measure("stock", lot.product.kept, request.user.amount_system).size
+        services.count_lot(request.membership, lot, counted.cleaned_data["left"] * size)
         messages.success(request, f"{lot} is set to what was counted.")
     else:
         messages.error(request, "Write how much is left, from 0 up.")

@@ -97,7 +97,8 @@ TEMPLATES = [
             ],
             "builtins": ["kessa.pages.base.tags", "kessa.pages.people.tags"],
             "libraries": {
-                name: f"kessa.pages.{name}.tags" for name in ("actions", "pads", "places", "practice", "reports")
+                name: f"kessa.pages.{name}.tags"
+                for name in ("actions", "pads", "places", "practice", "products", "reports")
             },
         },
     }
