@@ -125,6 +125,14 @@ OWN = {
         (BOILER, [found("conductivity", 3000, "uS/cm"), found("condensate conductivity", 90, "uS/cm")]),
         [("ask",)], ("carry-over",), {"carry-over-percent": 3},
     ),
+    # Of 1500 kg/h 600 are made up: settles at 172 (600 + 720)/720; V ln((6963 - 315.3)/(5400 - 315.3)).
+    "a valve of a boiler whose condensate comes back": (
+        ({**BOILER, "volume_l": 4200, "bleed_l_min": 12, "steam_kg_h": 1500, "condensate_return_percent": 60},
+         [found("conductivity", 6963, "uS/cm")], [band("conductivity", None, 6000, "uS/cm")], [],
+         {"conductivity": 172}),
+        [("bleed", 4200 * log((6963 - 315.33) / (5400 - 315.33)), "L"), ("bleed", 600 * 172 / 5228, "kg/h")], (),
+        {"settles-at": 315.33},
+    ),
     "too much blowdown": (
         ({**BOILER, "steam_kg_h": 2000, "blowdown_kg_h": 300}, [found("tds", 1500)], [band("tds", 2500, 3500)], [],
          {"tds": 200}),
@@ -279,6 +287,23 @@ OWN = {
         (WELL, [found("E. coli", 3, "per 100 mL"), found("iron", 20, form="Fe"), found("manganese", 5)], [], [BLEACH]),
         [("disinfect", (100 + 12.8 + 6.45) * pi / 4 * 100 / 0.125 / 1.2e6, "L"), ("flush",), ("laboratory",)],
         ("do-not-drink",), {},
+    ),
+    # The same, its iron in µg/L; 20 L of it are all there is of 112 g for each.
+    "a well with iron in µg/L": (
+        (WELL, [found("E. coli", 3, "per 100 mL"), found("iron", 20_000, "ug/L", "Fe")], [],
+         [{**BLEACH, "stock_l": 0.02}]),
+        [("disinfect", 0.02, "L")], ("stock",),
+        {"needed-l": (100 + 12.8) * pi / 4 * 100 / 0.125 / 1.2e6},
+    ),
+    "a tower in mS/cm": (
+        (TOWER, [found("conductivity", 2.6, "mS/cm")], [band("conductivity", 1.2, 1.6, "mS/cm")], [],
+         {"conductivity": 400}),
+        [("bleed", 10_000 * log((2600 - 733.33) / (1500 - 733.33)), "L")], (), {},
+    ),
+    "oxygen in the feed in µg/L": (
+        ({**BOILER, "feed_kg_h": 1000}, [found("feed oxygen", 300, "ug/L")], [band("feed oxygen", 0, 20, "ug/L")],
+         [SULFITE]),
+        [("dose", 1000 * 0.3 * 2 * 126.04 / 31.998 / 0.95e6, "kg/h")], (), {},
     ),
     "a well with arsenic": (
         (WELL, [found("arsenic", 0.05)], [band("arsenic", None, 0.01)], [BLEACH]), [("laboratory",)],

@@ -202,6 +202,19 @@ class WhatIsProposed(TestCase):
         self.assertAlmostEqual(bled.amount.value, 11_500 * math.log(7.5 / 3.5) / 20)
         self.assertIn("600 L/h evaporated / (5 cycles − 1) = 150 L/h bled", bled.working[-1])
 
+    def test_a_loop_that_would_freeze_is_told_how_much_glycol_it_takes(self):
+        glycol = Product(name="Glycol 95", does="raises", parameter="propylene glycol", step=0.095, step_unit="%")
+        loop = System("closed-loop", "plant", exactly(6000.0), holds={"glycol": "the glycol in it"},
+                      products=(Held(1, glycol, 500.0),))  # fmt: skip
+        share = Finding("propylene glycol", Spread(20, 18.5, 21.5), "%", None, "", result=1)
+        frost = Finding("freezing point", Spread(-7.4, -8.2, -6.6), "degC", None, "high", None, -15, result=2)
+        drain, dose = proposals(loop, [frost, share])
+        # From the 21 % that freeze at -7.4 to the 34.9 % that freeze at -16.5 °C.
+        self.assertAlmostEqual(drain.amount.value, 6000 * (34.9 - 20.1) / (95 - 20.1), delta=25)
+        self.assertEqual((dose.product, set(dose.results)), (1, {1, 2}))
+        self.assertIn("Now it freezes at -7.4 °C, by the doubt of the reading at -6.7 °C", drain.why)
+        self.assertIn("only 500 L of it is left: order more", dose.working)
+
     def test_a_tower_with_legionella_has_its_own_plan(self):
         biocide = Product(name="Biocide", does="kills", label_per_m3=0.15, contact_hours=6, holds=("oxidiser",))
         tower = System("cooling-tower", "plant", exactly(8000.0), 15.0, products=(Held(1, biocide),))

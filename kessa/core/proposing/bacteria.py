@@ -83,14 +83,16 @@ def _shock(plan: Plan, request: Request) -> None:
     amount = _SHOCK_MG_L * volume_l / held.mg
     working = (f"{figures(volume_l)} L × {_SHOCK_MG_L:g} mg/L of chlorine: {written(amount, held.unit)}",)
     about: dict[str, Any] = {"parameter": "bacteria", "contact_h": _SHOCK_H, "bleed": "shut", "working": working}
-    plan.step("disinfect", chlorine.name, from_stock(plan, chlorine, amount), held.unit, **about)
+    there = from_stock(plan, chlorine, amount)
+    plan.step("disinfect", chlorine.name, there.now, held.unit, needed=there.needed, **about)
 
 
 def _slug(plan: Plan, request: Request, product: Product, litres: float) -> None:
     _shut(plan, request)
     about: dict[str, Any] = {"contact_h": product.contact_h, "bleed": "shut", "parameter": "bacteria"}
     about["working"] = (*label_working(request, product, litres), *_half_gone(plan, request))
-    plan.step("biocide", product.name, from_stock(plan, product, litres), product.unit, **about)
+    there = from_stock(plan, product, litres)
+    plan.step("biocide", product.name, there.now, product.unit, needed=there.needed, **about)
 
 
 def _half_gone(plan: Plan, request: Request) -> list[str]:

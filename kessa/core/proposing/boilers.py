@@ -195,8 +195,9 @@ def _bring_down(plan: Plan, request: Request, out: Out, rate: float | None, work
     if supplied is None:
         plan.say("make-up-unknown")
     if system.bleed_l_min and system.volume_l is not None:
-        # Of water that boils away about a kilogram is a litre.
-        by_the_valve(plan, request, out, fed, system.steam_kg_h or 0.0, rate, working)
+        # Of water that boils away about a kilogram is a litre; what comes back as condensate brings no salt.
+        made_up = (system.steam_kg_h or 0.0) * (1 - system.condensate_return_percent / 100)
+        by_the_valve(plan, request, out, fed, made_up, rate, working)
     elif rate is not None:
         return
     elif system.volume_l is None:

@@ -106,13 +106,20 @@ def label_working(request: Request, product: Product, amount: float) -> tuple[st
     )  # fmt: skip
 
 
-def from_stock(plan: Plan, product: Product, amount: float) -> float:
+class Stocked(NamedTuple):
+    """What of an amount is on the shelf, and the amount where that is less."""
+
+    now: float
+    needed: float | None
+
+
+def from_stock(plan: Plan, product: Product, amount: float) -> Stocked:
     """Return what of an amount is on the shelf; where that is less, it is said with what is needed."""
     if product.stock is None or product.stock >= amount:
-        return amount
+        return Stocked(amount, None)
     plan.say("stock")
-    plan.figure("needed-l", amount)
-    return product.stock
+    plan.figure("needed-l" if product.unit == "L" else "needed-kg", amount)
+    return Stocked(product.stock, amount)
 
 
 def raising(request: Request, parameter: str) -> list[Product]:
@@ -179,7 +186,8 @@ def hold_scale(plan: Plan, request: Request, out: Out) -> None:
         plan.step("ask", product.name, parameter=out.name, why=NO_VOLUME)
         return
     about: dict[str, Any] = {"parameter": out.name, "working": label_working(request, product, amount)}
-    plan.step("dose", product.name, from_stock(plan, product, amount), product.unit, **about)
+    there = from_stock(plan, product, amount)
+    plan.step("dose", product.name, there.now, product.unit, needed=there.needed, **about)
     plan.step("retest", parameter=out.name)
 
 

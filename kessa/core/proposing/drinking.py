@@ -57,7 +57,7 @@ def _not_by_chlorine(plan: Plan, outs: list[Out]) -> None:
         if out.name in _INFANTS:
             plan.say("infants")
             if out.name == "nitrate" and out.band.form is not None:
-                plan.figure("as-no3", convert(out.value, "mg/L", out.band.form, "mg/L", "NO3"))
+                plan.figure("as-no3", convert(out.value, out.band.unit, out.band.form, "mg/L", "NO3"))
         plan.say("do-not-drink", "no-boiling")
         plan.step("laboratory", parameter=out.name)
 
@@ -101,9 +101,9 @@ def _disinfect(plan: Plan, request: Request) -> None:
             f"{figures(litres)} L × {figures(aim)} mg/L of chlorine{demand} / 1000 = {figures(litres * aim / 1000)} g",
             f"of {product.name}: {written(amount, held.unit)}",
         )
-        amount = from_stock(plan, product, amount)
-        about: dict[str, Any] = {"parameter": "E. coli", "contact_h": _SHOCK_H, "working": working}
-        plan.step("disinfect", product.name, amount, held.unit, **about)
+        there = from_stock(plan, product, amount)
+        about: dict[str, Any] = {"contact_h": _SHOCK_H, "working": working, "needed": there.needed}
+        plan.step("disinfect", product.name, there.now, held.unit, parameter="E. coli", **about)
         plan.step("flush", parameter="E. coli")
     plan.step("laboratory", parameter="E. coli")
     plan.step("retest", parameter="E. coli")

@@ -109,7 +109,8 @@ def _with_codes(planned: Planned, step: Step, made: Proposal) -> Proposal:
     said: dict[str, list[str]] = {"why": [], "caution": [], "missing": [], "refused": [], "working": []}
     for code in step.codes:
         row = _says().get(code)
-        if row:
+        # Where it is asked whether ammonia is added on purpose, nothing is dosed yet.
+        if row and not (code == "breakpoint" and step.do == "ask"):
             # What names a figure that nobody has is left unsaid.
             said[row.shown] += [each.format_map(numbers) for each in row.words if _named_in(each) <= numbers.keys()]
     return made._replace(

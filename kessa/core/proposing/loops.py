@@ -45,6 +45,7 @@ _FELL, _STEADY, _ALIKE = 0.9, 0.95, 0.12
 # Of what was in the water so much is left after a flush.
 FLUSHED_TO = 0.05
 NOTHING_CLEANS = "nothing on the shelf cleans this"
+_ALL = 100.0
 _DIRT = ("iron", "copper", "suspended solids", "turbidity", "oil", "manganese")
 # What stands for what on a cleaner's label.
 _CLEANS = {"iron": ("iron", "rust", "magnetite"), "copper": ("copper",), "oil": ("oil", "grease")}
@@ -204,7 +205,8 @@ def _kill(plan: Plan, request: Request) -> None:
     if product and litres is not None:
         working = label_working(request, product, litres)
         about: dict[str, Any] = {"parameter": "bacteria", "contact_h": product.contact_h, "working": working}
-        plan.step("biocide", product.name, from_stock(plan, product, litres), product.unit, **about)
+        there = from_stock(plan, product, litres)
+        plan.step("biocide", product.name, there.now, product.unit, needed=there.needed, **about)
 
 
 # ---- dirt -----------------------------------------------------------------------------------------------------------
@@ -290,6 +292,12 @@ def _glycol_for(plan: Plan, request: Request) -> Product | None:
     return allowed(plan, request, _glycols(request), parameter="glycol")
 
 
+def _strong(product: Product) -> float:
+    """Return how many percent of a product are glycol; where its label says by how much 1 L raises 1 m³, by that."""
+    raised = product.raises_mg_l_per_l_m3 if product.step_unit == "%" else None
+    return min(product.active_percent or (raised * 1000 if raised else _ALL), _ALL)
+
+
 def _glycols(request: Request) -> list[Product]:
     return [each for each in request.products if each.glycol or called(each.raises) == "glycol"]
 
@@ -328,7 +336,8 @@ def _swap(plan: Plan, request: Request, now: float, aim: float, volume_l: float 
         return
     if aim < now:
         litres = volume_l * (now - aim) / now
-        plan.step("drain", amount=litres, unit="L", parameter="glycol")
+        line = f"{figures(volume_l)} L × ({figures(now)} − {figures(aim)}) / {figures(now)} = {figures(litres)} L"
+        plan.step("drain", amount=litres, unit="L", parameter="glycol", working=(line,))
         plan.step("refill-water", amount=litres, unit="L")
         plan.step("retest", parameter="glycol")
         return
@@ -338,12 +347,16 @@ def _swap(plan: Plan, request: Request, now: float, aim: float, volume_l: float 
     product = _glycol_for(plan, request)
     if product is None:
         return
-    strong = product.active_percent or 100.0
+    strong = _strong(product)
     if strong <= aim:
         plan.step("ask", product.name, parameter="glycol", why="it is no stronger than the loop is to be")
         return
     litres = volume_l * (aim - now) / (strong - now)
-    plan.step("drain", amount=litres, unit="L", parameter="glycol")
-    litres = from_stock(plan, product, litres)
-    plan.step("dose", product.name, litres, "L", parameter="glycol")
+    line = (
+        f"{figures(volume_l)} L × ({figures(aim)} − {figures(now)}) / ({figures(strong)} − {figures(now)}) "
+        f"= {figures(litres)} L"
+    )
+    plan.step("drain", amount=litres, unit="L", parameter="glycol", working=(line,))
+    there = from_stock(plan, product, litres)
+    plan.step("dose", product.name, there.now, "L", parameter="glycol", needed=there.needed)
     plan.step("retest", parameter="glycol")

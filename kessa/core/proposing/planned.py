@@ -18,7 +18,11 @@ from kessa.core.treating.amounts import Kept, written
 from kessa.core.treating.systems import Finding, Held, System
 
 # By what something is seen that nobody tested itself.
-_SEEN_BY = {"bacteria": ("bacteria", "nitrite"), "legionella": ("legionella", "bacteria")}
+_SEEN_BY = {
+    "bacteria": ("bacteria", "nitrite"),
+    "legionella": ("legionella", "bacteria"),
+    "glycol": ("glycol", "freezing point"),
+}
 
 
 class Planned(NamedTuple):
@@ -56,7 +60,7 @@ def planned_for(system: System, kind: str, findings: Sequence[Finding]) -> Plann
     """
     by_name: dict[str, Finding] = {}
     for each in findings:
-        by_name.setdefault(called(parameter(each.parameter).key), each)
+        by_name.setdefault(called(parameter(each.parameter).key), each.usual())
     request = request_of(system, kind, by_name)
     outs = []
     for name, each in by_name.items():

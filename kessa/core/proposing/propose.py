@@ -40,7 +40,7 @@ def propose(given: Mapping[str, Any]) -> Plan:
     `given` has system, make_up, findings, bands, products and history as Request describes them. What cannot be is
     asked about or refused: as a step, or by CannotCompute on the field at fault.
     """
-    request = check(Request, given, "propose")
+    request = check(Request, given, "propose").usual()
     plan = Plan(request.system.is_customary, not_used=_not_used(request))
     if request.system.kind not in TREATED:
         raise CannotCompute(f"kind must be one of: {', '.join(TREATED)}.", "kind")

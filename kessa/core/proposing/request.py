@@ -13,7 +13,7 @@ from kessa.core.importing.written_units import unit_of
 from kessa.core.proposing.plan import GALLON_L, POUND_KG
 from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.species import FORMS, no_form
-from kessa.core.quantities.units import convert
+from kessa.core.quantities.units import convert, usual_unit
 from kessa.core.treating.amounts import Kept
 
 _PSI_BAR, _GRAIN_G = 0.0689475729, 0.06479891
@@ -157,6 +157,18 @@ class Level(_Open):
     def name(self) -> str:
         """By what the parameter is known here."""
         return called(self.parameter)
+
+    def in_usual(self, value: float | None) -> float | None:
+        """Return a number of it in the unit in which balances are reckoned."""
+        unit, form = usual_unit(self.unit, self.form)
+        same = (unit, form) == (self.unit, self.form)
+        return value if value is None or same else convert(value, self.unit, self.form, unit, form)
+
+    def usual(self, *numbers: str) -> Self:
+        """Return it in the unit in which balances are reckoned; `numbers` are those of it that are converted."""
+        unit, form = usual_unit(self.unit, self.form)
+        converted = {name: self.in_usual(getattr(self, name)) for name in numbers}
+        return self.model_copy(update={"unit": unit, "form": form, **converted})
 
 
 class Finding(Level):
@@ -339,6 +351,13 @@ class Request(_Open):
             if each.form is not None and each.form not in FORMS:
                 raise CannotCompute(f"There is {no_form(each.form)}.", "as")
         return self
+
+    def usual(self) -> Request:
+        """Return it with findings and bands in the units of make-up and history: mg/L and µS/cm."""
+        return self.model_copy(update={
+            "findings": tuple(each.usual("value", "low", "high") for each in self.findings),
+            "bands": tuple(each.usual("least", "most", "aim") for each in self.bands),
+        })  # fmt: skip
 
     def knowing(self, parameter: str, value: float | None, unit: str) -> Request:
         """Return it with a fact of the system as what was found, where a band asks for it and nobody tested it."""

@@ -128,6 +128,20 @@ def says_its_form(unit: str) -> bool:
     return unit in UNITS and UNITS[unit].dimension in _NEEDS_EQUIVALENTS
 
 
+def usual_unit(unit: str, form: str | None) -> tuple[str, str | None]:
+    """Return in which unit and form balances are reckoned: mg/L and µS/cm; what is neither stays as it is.
+
+    >>> usual_unit("ug/L", "Fe"), usual_unit("dH", None), usual_unit("mmol/L", None)
+    (('mg/L', 'Fe'), ('mg/L', 'CaCO3'), ('mmol/L', None))
+    """
+    dimension = UNITS[unit].dimension if unit in UNITS else ""
+    if dimension == "conductivity":
+        return "uS/cm", form
+    if dimension == "mass" or (dimension in ("moles", "equivalents") and form):
+        return "mg/L", form
+    return ("mg/L", form or "CaCO3") if dimension == "degrees" else (unit, form)
+
+
 def convert(value: float, unit: str, form: str | None, to_unit: str, to_form: str | None) -> float:
     """Convert `value` from `unit` (written as `form`) to `to_unit` (as `to_form`).
 

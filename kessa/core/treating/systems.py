@@ -9,6 +9,7 @@ from kessa.core.job.place_kinds import Water
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread, exactly
+from kessa.core.quantities.units import convert, usual_unit
 from kessa.core.treating.aims import aim_above, aim_below
 from kessa.core.treating.amounts import Kept
 from kessa.core.treating.products import Product
@@ -47,6 +48,18 @@ class Finding(NamedTuple):
         if self.least is not None and self.most is not None:
             return (self.least + self.most) / 2
         return aim_below(self.most, None, off) if self.most is not None else aim_above(self.least or 0.0, None, off)
+
+    def usual(self) -> Finding:
+        """Return it in the unit in which balances are reckoned, as what feeds a system and what was before are."""
+        unit, form = usual_unit(self.unit, self.form)
+        if (unit, form) == (self.unit, self.form):
+            return self
+
+        def there(number: float | None) -> Any:
+            return None if number is None else convert(max(number, 0.0), self.unit, self.form, unit, form)
+
+        ends = {name: there(getattr(self, name)) for name in ("least", "most", "chosen_aim")}
+        return self._replace(measured=Spread(*map(there, self.measured)), unit=unit, form=form, **ends)
 
     @property
     def has_way_to_go(self) -> bool:
@@ -90,11 +103,14 @@ class System(NamedTuple):
 
     @property
     def steams_off(self) -> float:
-        """How much leaves it as steam or vapour while its valve bleeds, L/h; 0 where either is not known.
+        """How much that leaves it as steam or vapour is made up while its valve bleeds, L/h; 0 where it is not known.
 
-        Of water that boils away about a kilogram is a litre.
+        Of water that boils away about a kilogram is a litre; what comes back as condensate brings no salt.
         """
-        return (self.evaporation_l_h or self.steam_kg_h or 0.0) if self.bleed_l_min else 0.0
+        if not self.bleed_l_min:
+            return 0.0
+        returned = (self.facts.get("condensate_return_percent") or 0.0) / 100
+        return self.evaporation_l_h or (self.steam_kg_h or 0.0) * (1 - returned)
 
     def settles_at(self, makeup: float) -> float:
         """Return at which level it settles when its valve bleeds for ever: what steams off is made up, too."""

@@ -123,7 +123,8 @@ def findings_at(place: Place, advice: Advice) -> list[Finding]:
     if place.kind.is_plant:
         sets = chosen_sets(place)
         rows = {key: _by_todays_limits(place, row, sets) for key, row in rows.items()}
-    return [finding for key in keys if (finding := finding_of(rows[key]) or _unjudged(rows[key]))]
+    found = (finding_of(rows[key]) or _unjudged(rows[key]) for key in keys)
+    return [each.usual() for each in found if each]
 
 
 def _by_todays_limits(place: Place, row: Result, sets: tuple[RuleSet, ...]) -> Result:
