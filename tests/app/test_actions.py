@@ -710,3 +710,9 @@ class Products(ActionsTest):
         self.assertAlmostEqual(place.facts["volume_l"], 3000 * 3.785411784)
         self.assertAlmostEqual(place.facts["bleed_l_min"], 10 * 3.785411784)
         self.assertContains(self.client.get(reverse("places:place", args=[place.pk])), "US gal/min")
+        # A pound of salt, 9.71 oz of it chloride, in 1000 US gallons: 72.7 mg/L.
+        volume = reverse("actions:volume", args=[place.pk])
+        salt = {"by": "salt", "salt": "NaCl Cl", "added_g": 16, "before": 0, "after": 72.69, "off": 5}
+        self.assertContains(self.client.get(volume, salt), '<b class="num">1000</b> US gal')
+        one = {"by": "parts", "radiators_1": 10, "radiator_l_1": 5}
+        self.assertContains(self.client.get(volume, one), '<b class="num">50</b> US gal')

@@ -5,8 +5,10 @@ from typing import Any
 from django import forms
 
 from kessa.core.errors import CannotCompute
+from kessa.core.job.place_kinds import measure_of
 from kessa.core.quantities.spread import Spread, exactly, within_percent
 from kessa.core.quantities.units import convert
+from kessa.core.treating.amounts import MEASURES, METRIC
 from kessa.core.treating.volumes import Counted, Pipe, volume_by_parts, volume_by_salt
 from kessa.pages.base.number_field import NumberField
 
@@ -37,15 +39,17 @@ def _number(label: str, most: float) -> NumberField:
 class PartsForm(forms.Form):
     """Its pipes, radiators and vessels."""
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
+    def __init__(self, system: str, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        self.measures = {unit: measure_of(unit, system) for unit in ("mm", "m", "L")}
+        width, length, each = (self.measures[unit].unit for unit in ("mm", "m", "L"))
         for n in range(1, PIPES + 1):
-            self.fields[f"mm_{n}"] = _number(f"Pipe {n}: inner width, mm", 5000)
-            self.fields[f"m_{n}"] = _number(f"Pipe {n}: length, m", 100_000)
+            self.fields[f"mm_{n}"] = _number(f"Pipe {n}: inner width, {width}", 5000)
+            self.fields[f"m_{n}"] = _number(f"Pipe {n}: length, {length}", 100_000)
         for what, count in (("radiator", RADIATORS), ("vessel", VESSELS)):
             for n in range(1, count + 1):
                 self.fields[f"{what}s_{n}"] = _number(f"{what.title()}s of kind {n}: how many", 100_000)
-                self.fields[f"{what}_l_{n}"] = _number(f"{what.title()}s of kind {n}: litres each", 1_000_000)
+                self.fields[f"{what}_l_{n}"] = _number(f"{what.title()}s of kind {n}: {each} each", 1_000_000)
 
     @property
     def rows(self) -> list[tuple[str, list[list[Any]]]]:
@@ -62,13 +66,14 @@ class PartsForm(forms.Form):
     def clean(self) -> dict[str, Any]:
         """Work the volume out."""
         cleaned: dict[str, Any] = super().clean() or {}
-        pipes = [Pipe(*pair) for pair in _both(cleaned, "mm", "m", PIPES)]
+        wide, long, litres = (self.measures[unit].kept for unit in ("mm", "m", "L"))
+        pipes = [Pipe(wide(width), long(length)) for width, length in _both(cleaned, "mm", "m", PIPES)]
         counted = {
             what: _both(cleaned, f"{what}s", f"{what}_l", n)
             for what, n in (("radiator", RADIATORS), ("vessel", VESSELS))
         }
         try:
-            parts = ([Counted(*pair) for pair in counted[what]] for what in ("radiator", "vessel"))
+            parts = ([Counted(n, litres(each)) for n, each in counted[what]] for what in ("radiator", "vessel"))
             self.volume: Spread = volume_by_parts(pipes, *parts)
         except CannotCompute as error:
             raise forms.ValidationError(error.message) from None
@@ -91,14 +96,20 @@ class SaltForm(forms.Form):
     after = NumberField(label="After mixing, mg/L", min_value=0, max_value=1e7)
     off = NumberField(label="Each level may be off by, %", min_value=0, max_value=50, initial=5)
 
+    def __init__(self, system: str, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self.weighed = MEASURES["g" if system == METRIC else "oz"]
+        self.fields["added_g"].label = f"Put in, {self.weighed.sign}"
+
     def clean(self) -> dict[str, Any]:
         """Work the volume out."""
         cleaned: dict[str, Any] = super().clean() or {}
         if self.errors:
             return cleaned
+        grams = cleaned["added_g"] * self.weighed.size * 1000
         before, after = (within_percent(cleaned[name], cleaned["off"]) for name in ("before", "after"))
         try:
-            self.volume: Spread = volume_by_salt(exactly(cleaned["added_g"] * _part(cleaned["salt"])), before, after)
+            self.volume: Spread = volume_by_salt(exactly(grams * _part(cleaned["salt"])), before, after)
         except CannotCompute as error:
             raise forms.ValidationError({error.field: error.message}) from None
         return cleaned

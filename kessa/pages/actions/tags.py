@@ -3,8 +3,10 @@
 from typing import Any
 
 from django import template
+from django.utils.html import format_html
+from django.utils.safestring import SafeString
 
-from kessa.core.treating.amounts import figures
+from kessa.core.treating.amounts import MEASURES, Kept, figures, measure_for, written
 from kessa.record.actions.models import Action
 from kessa.record.actions.wording import done_in, title_in
 
@@ -22,10 +24,17 @@ def action_title(context: Any, action: Action) -> str:
     return title_in(action, _system(context))
 
 
-@register.filter
-def three_figures(number: float) -> str:
-    """Write a number from 0 up with three figures."""
-    return figures(number)
+@register.simple_tag(takes_context=True)
+def litres(context: Any, amount: float) -> SafeString:
+    """Write how much water it is, in the reader's own measures."""
+    measure = MEASURES[measure_for(amount, "L", _system(context))]
+    return format_html('<b class="num">{}</b> {}', figures(amount / measure.size), measure.sign)
+
+
+@register.simple_tag(takes_context=True)
+def amount_of(context: Any, amount: float, kept: Kept) -> str:
+    """Write an amount in the reader's own measures."""
+    return written(amount, kept, _system(context))
 
 
 @register.simple_tag(takes_context=True)

@@ -7,6 +7,7 @@ from django.core.exceptions import PermissionDenied
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 
+from kessa.core.treating.amounts import written
 from kessa.pages.actions.forms_volume import SEEN_IN, PartsForm, SaltForm, VolumeForm
 from kessa.record.actions import may, services
 from kessa.record.actions.systems import volume_of
@@ -39,13 +40,15 @@ def volume(request: TeamRequest, place_pk: int) -> HttpResponse:
         taken = VolumeForm(request.POST)
         if taken.is_valid():
             kept = services.keep_volume(request.membership, place, **taken.cleaned_data)
-            words = f"{kept} holds {kept.facts['volume_l']:g} L, give or take {kept.facts['volume_off']:g} %."
+            litres = written(kept.facts["volume_l"], "L", request.user.amount_system)
+            words = f"{kept} holds {litres}, give or take {kept.facts['volume_off']:g} %."
             messages.success(request, f"{words} What is proposed there follows it.")
             return redirect("places:place", place.pk)
         messages.error(request, "Work the volume out first.")
     by_salt = request.GET.get("by") == "salt"
-    parts = PartsForm(request.GET if request.GET.get("by") == "parts" else None)
-    salt = SaltForm(request.GET if by_salt else None, initial=_last_two(place))
+    system = request.user.amount_system
+    parts = PartsForm(system, request.GET if request.GET.get("by") == "parts" else None)
+    salt = SaltForm(system, request.GET if by_salt else None, initial=_last_two(place))
     asked = salt if by_salt else parts
     found = asked.volume if asked.is_bound and asked.is_valid() else None
     context = {"place": place, "parts": parts, "salt": salt, "found": found, "known": volume_of(place)}
