@@ -536,7 +536,7 @@ class Done(ActionsTest):
         self.assertEqual(self.client.post(reverse("actions:change", args=[bleed.pk, "sing"])).status_code, 404)
         bleed.refresh_from_db()
         self.assertEqual(bleed.state, State.PROPOSED)
-        self.assertEqual(title_in(bleed, "us"), "Bleed 115 min at 12 L/min")
+        self.assertEqual(title_in(bleed, "us"), "Bleed 115 min at 3.17 US gal/min")
 
 
 class Many(ActionsTest):

@@ -133,7 +133,7 @@ class WhatIsProposed(TestCase):
     def test_a_boiler_is_bled_before_it_is_dosed_and_the_dose_makes_up_for_it(self):
         bled, dose = proposals(BOILER, [BARE, SALTY])
         self.assertEqual((bled.by, dose.by, bled.position, dose.position), ("bleed", "dose", 1, 2))
-        self.assertEqual(bled.title, "Bleed {amount} at 12 L/min")
+        self.assertEqual((bled.title, bled.rate_l_min), ("Bleed {amount} at {rate}", 12.0))
         self.assertAlmostEqual(bled.amount.value, 4200 * math.log(3750 / 2550) / 12)
         self.assertIn("pressure", bled.cautions[0])
         left = 14 * math.exp(-4200 * math.log(3750 / 2550) / 4200)

@@ -144,7 +144,7 @@ def _bled(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | None
         title = f"Hold the {'blowdown' if planned.system.kind == 'boiler' else 'bleed'} at {{amount}}"
         return _with_amount(_named(planned, step, "bleed", title, key=f"hold:{step.parameter}"), amount, kept)
     rate, fed = planned.system.bleed_l_min, planned.request.supplied(step.parameter)
-    made = _named(planned, step, "bleed", f"Bleed {{amount}} at {plain(rate)} L/min" if rate else "Bleed {amount}")
+    made = _named(planned, step, "bleed", "Bleed {amount} at {rate}" if rate else "Bleed {amount}", rate_l_min=rate)
     if fed and step.parameter != CYCLES:
         made = made._replace(why=f"{made.why} The feed brings {level(planned.asking(step)[0], fed)}.")
     if not rate:

@@ -135,8 +135,9 @@ class Step(NamedTuple):
 
 
 class Proposal(NamedTuple):
-    """Something to do, worked out. `{amount}` and `{portion}` in its title stand for amounts, in `kept`.
+    """Something to do, worked out.
 
+    In its title `{amount}` and `{portion}` stand for amounts, in `kept`, and `{rate}` for what a valve lets out.
     `rank` 0 is the gravest. `position` is its turn at the place. `aim` is in `unit` as `form`. `missing` says which
     numbers are not known and how to get them, `refused` why it must not be done. `results` are those that it rests on.
     """
@@ -156,6 +157,7 @@ class Proposal(NamedTuple):
     amount: Spread | None = None
     kept: Kept = "L"
     portions: int = 1
+    rate_l_min: float | None = None
     hours_between: float = 0.0
     product: Any = None
     missing: tuple[str, ...] = ()

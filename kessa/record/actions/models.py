@@ -51,7 +51,7 @@ class ActionQuerySet(models.QuerySet):  # type: ignore[type-arg]
 class Action(TeamOwned):
     """Something to do about what was found at a place: worked out by Kessa, or written down by a person.
 
-    What was worked out is kept as it was that day. A title may hold {amount} and {portion}: see `amount`.
+    What was worked out is kept as it was that day. A title may hold {amount}, {portion} and {rate}.
     """
 
     place = models.ForeignKey(Place, on_delete=models.PROTECT, related_name="actions")
@@ -77,6 +77,8 @@ class Action(TeamOwned):
     kept = models.CharField(max_length=4, default="L")
     portions = models.PositiveSmallIntegerField(default=1)
     hours_between = models.FloatField(default=0)
+    # What the valve lets out, where it is bled by the clock.
+    rate_l_min = models.FloatField(null=True)
     product = models.ForeignKey(Product, null=True, on_delete=models.PROTECT, related_name="actions")
     # Of a list: key, text and within how many hours of the finding.
     steps = models.JSONField(default=list)

@@ -31,7 +31,7 @@ proposed = Signal()
 _LOG = logging.getLogger(__name__)
 _MOST_SETTLED = 100
 # By these somebody who reads a proposal again sees that it is another.
-_SAYS_WHAT_TO_DO = ("title", "amount", "kept", "portions", "product_id", "refused", "aim")
+_SAYS_WHAT_TO_DO = ("title", "amount", "kept", "portions", "rate_l_min", "product_id", "refused", "aim")
 # What changes what is in the water: after two of them nothing follows for the volume.
 _CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold scale", "disinfect")
 
@@ -191,6 +191,7 @@ def _fields(made: Proposal, found_at: datetime) -> dict[str, Any]:
         "kept": made.kept,
         "portions": made.portions,
         "hours_between": made.hours_between,
+        "rate_l_min": made.rate_l_min,
         "product_id": made.product,
         "steps": [step._asdict() for step in made.steps],
         "again_hours": made.again_hours,

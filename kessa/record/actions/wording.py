@@ -1,6 +1,7 @@
 """How an action is written: what is to be done and what was done, with amounts in the reader's own measures."""
 
-from kessa.core.treating.amounts import written
+from kessa.core.job.place_kinds import measure_of
+from kessa.core.treating.amounts import figures, written
 from kessa.record.actions.models import Action
 
 _DONE = {
@@ -17,7 +18,13 @@ def title_in(action: Action, system: str) -> str:
     down = action.product_id is not None
     given = written(action.amount, action.kept, system, down=down)  # type: ignore[arg-type]
     portion = written(action.amount / action.portions, action.kept, system, down=down)  # type: ignore[arg-type]
-    return action.title.replace("{amount}", given).replace("{portion}", portion)
+    title = action.title.replace("{amount}", given).replace("{portion}", portion)
+    return title if action.rate_l_min is None else title.replace("{rate}", _flow(action.rate_l_min, system))
+
+
+def _flow(l_min: float, system: str) -> str:
+    measure = measure_of("L/min", system)
+    return f"{figures(l_min / measure.size)} {measure.unit}"
 
 
 def done_in(action: Action, system: str) -> str:
