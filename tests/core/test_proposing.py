@@ -248,6 +248,21 @@ OWN = {
         [("drain", 6000 * (34.51 - 21.2) / (100 - 21.2), "L"), ("dose", 6000 * (34.51 - 21.2) / (100 - 21.2), "L")],
         ("frost-protection",), {"freezing-after-c": -16.5},
     ),
+    # 10 m³ times 0.1 L/m³, of which 0.4 L are there.
+    "scale that a product holds": (
+        (TOWER, [found("langelier index", 3, "index")], [band("langelier index", None, 2.5, "index")],
+         [{"name": "threshold", "prevents": "scale", "label_l_m3": [0.1, 0.1], "stock_l": 0.4}]),
+        [("dose", 0.4, "L", "threshold"), ("retest",)], ("stock",), {"needed-l": 1},
+    ),
+    "scale that nothing holds": (
+        (TOWER, [found("langelier index", 3, "index")], [band("langelier index", None, 2.5, "index")], [NITRITE]),
+        [("ask",)], (), {},
+    ),
+    # From 5 mmol/L to a quarter inside 10 to 20: 7.5 times 46.005 mg/L.
+    "a level in moles": (
+        (LOOP, [found("nitrite", 5, "mmol/L", "NO2")], [band("nitrite", 10, 20, "mmol/L", "NO2")], [NITRITE]),
+        [("dose", 7.5 * 46.005 * 6000 / NA / 0.3e6, "L")], (), {},
+    ),
     # 8 m³ times 0.15 L/m³, the bleed shut; 5 mg/L free chlorine of 12.5 % bleach would be the other way.
     "a bad slide of a tower": (
         ({**TOWER, "volume_l": 8000}, [found("bacteria", 1e6, "cfu/mL")], [band("bacteria", 0, 1e4, "cfu/mL")],
@@ -280,7 +295,7 @@ OWN = {
     "a softener with a blend, due": (
         ({"kind": "softener", "capacity_g_caco3": 1250, "use_l_day": 600, "blend_to_mg_l_caco3": 100}, [], [], [],
          {"hardness": 300}, [{"done": "regenerate", "days_ago": 11}]),
-        [("regenerate",)], (), {"litres-between": 6250},
+        [("regenerate",)], ("due",), {"litres-between": 6250, "due-days-ago": 11 - 6250 / 600},
     ),
     # π/4 (0.1 m)² 10 m = 78.5 L to 100 mg/L and 0.64 mg for each mg of iron, 1.29 of manganese.
     "a well with iron": (
@@ -381,6 +396,27 @@ class Proposing(TestCase):
             minutes += 1
         self.assertAlmostEqual(level, 1500, delta=5)
         self.assertAlmostEqual(bleed(10_000, 10, 2600, 1500, 400, 500).litres, step["amount"])
+
+    def test_of_several_levels_the_one_that_takes_most_water_decides_for_all(self):
+        findings = [SALTY, found("chloride", 400, form="Cl")]
+        bands, make_up = [BAND_SALT, band("chloride", None, 250, form="Cl")], {"conductivity": 400, "chloride": 50}
+        for order in (findings, findings[::-1]):
+            steps = [each for each in proposed(TOWER, order, bands, [], make_up)["steps"] if each["do"] == "bleed"]
+            (bled,) = steps
+            self.assertAlmostEqual(bled["amount"], 10_000 * log(1866.667 / 766.667), delta=1)
+            self.assertEqual((bled["parameter"], bled["also"]), ("conductivity", ("chloride",)))
+
+    def test_while_a_biocide_acts_the_bleed_stays_shut(self):
+        for days, is_locked in ((0.2, True), (0.26, False)):
+            done = [{"done": "biocide", "product": "biocide", "amount": 1, "unit": "L", "days_ago": days}]
+            plan = proposed(TOWER, [SALTY], [BAND_SALT], [BIOCIDE], {"conductivity": 400}, done)
+            self.assertEqual("bleed-locked" in plan["says"], is_locked)
+
+    def test_what_two_tests_may_differ_by_is_not_used_up(self):
+        fed = OWN["an inhibitor that is fed"][0]
+        for off, used in ((1.5, True), (3, False)):
+            before = [{**fed[5][0], "off": off}]
+            self.assertEqual("used-up-mg-l-day" in proposed(*fed[:5], before)["figures"], used)
 
     def test_what_must_not_be_there(self):
         glycol = {**LOOP, "glycol": "propylene", "glycol_percent": 28}

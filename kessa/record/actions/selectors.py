@@ -31,7 +31,8 @@ def open_actions(team: int) -> Any:
 
 _SHORT = (
     "team", "key", "by_way", "rank", "position", "title", "amount", "kept", "portions", "rate_l_min", "product",
-    "refused", "missing", "state", "found_at", "results", "steps", "proposed_at", "place__name", "place__team", "place__kind_key",
+    "refused", "missing", "state", "found_at", "results", "steps", "proposed_at", "place__name", "place__team",
+    "place__kind_key",
 )  # fmt: skip
 
 
