@@ -425,7 +425,7 @@ class Done(ActionsTest):
             "Bleach", does="raises", parameter="free chlorine", step=50.0, step_form="Cl2", holds=["chlorine"]
         )
         services.note_done(self.ines, tower, timezone.now(), by_way="dose", title="Shock", amount=1.0, product=bleach)
-        (odd,) = services.odd_about(tower, acid, None, 1.0)
+        (odd,) = services.odd_about(self.ines, tower, acid, None, 1.0)
         self.assertIn("Acid must not meet Bleach, dosed on", odd)
         self.assertContains(self.client.get(reverse("products:index")), "Acid and Bleach")
 

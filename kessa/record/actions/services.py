@@ -78,7 +78,7 @@ def do(
         raise ValidationError(f"{len(left)} step{'' if len(left) == 1 else 's'} not ticked: tick them, or say why not.")
     if amount is None and action.amount is not None:
         raise ValidationError("Say how much it was.")
-    odd = odd_about(action.place, product, lot, amount, action)
+    odd = odd_about(by, action.place, product, lot, amount, action)
     if odd and not despite:
         raise ValidationError(odd)
     _end(by, action, State.DONE, at, _with_doubts(remark, odd))
@@ -139,7 +139,7 @@ def note_done(
     Raises ValidationError on a time that cannot be, and on what is odd about it, unless it was so `despite` that.
     """
     _check_time(at)
-    odd = odd_about(place, product, lot, amount)
+    odd = odd_about(by, place, product, lot, amount)
     if odd and not despite:
         raise ValidationError(odd)
     now = timezone.now()
@@ -223,37 +223,38 @@ def steps_left(action: Action) -> list[str]:
 
 
 def odd_about(
-    place: Place, product: Product | None, lot: ProductLot | None, amount: float | None, action: Action | None = None
-) -> list[str]:
-    """Return what is asked before something is written down as done at a place, in words.
+    by: Membership, place: Place, product: Product | None, lot: ProductLot | None, amount: float | None,
+    action: Action | None = None,
+) -> list[str]:  # fmt: skip
+    """Return what a member is asked before something is written down as done at a place, in words.
 
-    A product that must not meet what is in the system; an amount far from what was proposed, above the label's most at
-    once, or more than was left of its lot; what is still open before it.
+    A product that must not meet what is in the system; what is still open before it; an amount far from what was
+    proposed, above the label's most at once, or more than was left of its lot.
     """
-    odd = []
+    odd, system = [], by.user.amount_system
     if product is not None:
         why = refusal(product.name, product.holds, held_in(place))
         odd += [why] if why else []
-        before = Action.objects.for_team(place.team_id).open().filter(place=place, amount__isnull=False)
-        if action is None:
-            before = before.filter(by_way__in=_CLEANS)
-        else:
-            before = before.filter(by_way__in=(*_CLEANS, *_LETS_OUT), position__lt=action.position)
-        odd += [f"Still open before it: {title_in(each, 'metric')}." for each in before.order_by("position")]
-    if amount is not None and (product is None or product.kept != (action.kept if action else product.kept)):
-        product = None
-    if amount is None or (action is None and product is None):
+        odd += [f"Still open before it: {title_in(each, system)}." for each in _open_before(place, action)]
+    kept: Any = action.kept if action else product.kept if product else None
+    if amount is None or kept is None:
         return odd
-    proposed = None if action is None or action.amount is None else Spread(
-        action.amount, action.amount_low or action.amount, action.amount_high
-    )  # fmt: skip
-    volume = volume_of(place) if product else None
-    at_once = product.most_per_m3 * volume.high / 1000 if product and product.most_per_m3 and volume else None
-    portions = action.portions if action else 1
-    kept: Any = action.kept if action else product.kept if product else "L"
-    return odd + doubts_about(
-        amount, kept, proposed, at_once * portions if at_once else None, max(lot.left, 0.0) if lot else None
-    )
+    proposed = at_once = None
+    if action is not None and action.amount is not None and action.amount_low is not None:
+        proposed = Spread(action.amount, action.amount_low, action.amount_high)
+    if product is not None and product.kept == kept and product.most_per_m3 and (volume := volume_of(place)):
+        portions = action.portions if action else 1
+        at_once = portions * product.most_per_m3 * (volume.high or volume.value) / 1000
+    left = max(lot.left, 0.0) if lot else None
+    return odd + doubts_about(amount, kept, proposed, at_once, left, system)
+
+
+def _open_before(place: Place, action: Action | None) -> Any:
+    """Return what is open at a place and is done before something is put in, in its order."""
+    rows = Action.objects.for_team(place.team_id).open().filter(place=place, amount__isnull=False)
+    if action is None:
+        return rows.filter(by_way__in=_CLEANS).order_by("position")
+    return rows.filter(by_way__in=(*_CLEANS, *_LETS_OUT), position__lt=action.position).order_by("position")
 
 
 def _with_doubts(remark: str, odd: list[str]) -> str:

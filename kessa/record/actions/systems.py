@@ -194,10 +194,13 @@ def _tested_before(
         .current()
         .filter(place=place, parameter__in=list(tracked), taken_at__gte=since)
     )
-    seen = set()
+    seen, newest_at = set(), {}
     for row in rows.newest_first()[:_MOST_DONE]:
         name = parameter(row.parameter).key
-        if row.pk in newest or name in seen or row.censor:
+        if row.pk in newest:
+            newest_at[name] = row.taken_at
+        # Another test of the same water is none before it.
+        if name not in newest_at or row.taken_at >= newest_at[name] or name in seen or row.censor:
             continue
         seen.add(name)
         try:
