@@ -471,6 +471,29 @@ class Done(ActionsTest):
         with self.assertRaisesRegex(ValidationError, "Still open before it: Clean it first: 4.2 L of Cleaner"):
             services.do(self.ines, dose, timezone.now(), amount=dose.amount, product=self.nitrite)
 
+    def test_what_is_fed_all_the_time_takes_nothing_off_a_lot_and_tells_no_volume(self):
+        boiler = self.boiler(steam_kg_h=3000.0, feed_oxygen_mg_l=0.2, blowdown_kg_h=150.0)
+        strength = {"active_percent": 20, "active_form": "Na2SO3", "density_kg_l": 1.19}
+        sulfite = self.product("Sulfite", 10.0, does="raises", parameter="sulfite", holds=["sulfite"], **strength)
+        counted(boiler, self.ines, "sulfite-drops-25", 2, days_ago=1)
+        (feed,) = self.open_at(boiler)
+        self.assertEqual((feed.key, feed.kept), ("feed:sulfite", "L/h"))
+        # 3150 kg/h × 0.2 mg/L × 7.88, and 150 kg/h × 37.5 mg/L × 1.574, of 238 g/L.
+        self.assertAlmostEqual(feed.amount, (3150 * 0.2 * 7.878 + 150 * feed.aim * 1.5743) / 238_000, places=4)
+        lot = sulfite.lots.get()
+        form = {"amount": "40", "measure": "mL/h", "product": sulfite.pk, "lot": lot.pk,
+                "at": f"{timezone.localtime() - timedelta(hours=5):%Y-%m-%dT%H:%M}",
+                "again_at": f"{timezone.localtime():%Y-%m-%dT%H:%M}"}  # fmt: skip
+        self.assertRedirects(
+            self.client.post(reverse("actions:do", args=[feed.pk]), form), reverse("places:place", args=[boiler.pk])
+        )
+        counted(boiler, self.ines, "sulfite-drops-25", 9)
+        feed.refresh_from_db()
+        lot.refresh_from_db()
+        self.assertAlmostEqual(feed.done_amount, 0.04)
+        self.assertEqual((lot.left, feed.volume_told), (10.0, None))
+        self.assertIn("Sulfite", feed.outcome)
+
     def test_a_list_is_ticked_timed_kept_and_closed_by_its_last_tick(self):
         well = self.place("well", "Well", ["eu-2020"], ["people"])
         read(well, self.ines, "nitrate-photometer", 7.5, 7.5, dilution=2)

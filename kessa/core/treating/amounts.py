@@ -11,6 +11,7 @@ from kessa.core.quantities.units import UNITS, sign
 
 # What amounts are kept in.
 Kept = Literal["L", "kg", "min", "L/h", "kg/h"]
+PER_HOUR = "/h"
 METRIC, US, IMPERIAL = "metric", "us", "imperial"
 _POUND_KG = 0.45359237
 _HOUR = 60.0
