@@ -209,6 +209,15 @@ OWN = {
         [("look-for-bacteria",), ("biocide", 0.9, "L"), ("laboratory",), ("dose", 475 * 6000 / NA / 0.3e6, "L")],
         ("bacteria", "tracer-steady"), {},
     ),
+    # 114.5 of 120 is as good as steady, 800 +- 100 of 900 as good as all of it.
+    "nitrite that is eaten, by tests that are not sure": (
+        (LOOP, [found("nitrite", 300, form="NO2", low=270, high=330),
+                found("molybdate", 114.5, form="MoO4", low=111.5, high=117.5)], [], [BIOCIDE], {}, [TESTED]),
+        [("look-for-bacteria",), ("biocide", 0.9, "L")], ("bacteria", "tracer-steady"), {},
+    ),
+    "nitrite that only seems to fall": (
+        (LOOP, [found("nitrite", 800, form="NO2", low=700, high=900)], [], [], {}, [TESTED]), [], (), {},
+    ),
     # Both fell to exp(-0.5): half a volume of make-up went through.
     "nitrite that leaks out": (
         (LOOP, [found("nitrite", 900 * exp(-0.5), form="NO2"), found("molybdate", 120 * exp(-0.5), form="MoO4")],

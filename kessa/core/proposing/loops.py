@@ -122,7 +122,7 @@ def _what_became_of(plan: Plan, request: Request, volume_l: float | None) -> Non
         plan.step("look-for-leak", parameter=eaten.name)
         plan.step("look-for-bacteria", parameter=eaten.name)
         return
-    is_steady = left + doubt >= (1.0 if doubt else _STEADY)
+    is_steady = left >= _STEADY or left + doubt >= 1
     if left + doubt < _FELL:
         _leak(plan, left if nitrite_left < left - _ALIKE else (left + nitrite_left) / 2, seen.days, volume_l)
     if is_steady or nitrite_left + doubt < left - _ALIKE:
