@@ -1,13 +1,14 @@
 """Forms of actions: what was done, by whom it was decided, why not."""
 
 from datetime import timedelta
+from functools import partial
 from typing import Any
 
 from django import forms
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
-from kessa.core.treating.amounts import MEASURES, PER_HOUR, figures, kept_amount, measure_for
+from kessa.core.treating.amounts import MEASURES, PER_HOUR, figures, kept_amount, measure_for, written
 from kessa.pages.base.number_field import NumberField
 from kessa.record.actions.models import Action
 from kessa.record.people.models import Team
@@ -53,7 +54,7 @@ class AmountForm(forms.Form):
         fields["product"].queryset = Product.objects.for_team(team).filter(retired_at=None)
         lots = ProductLot.objects.for_team(team).filter(put_away_at=None, product__retired_at=None)
         fields["lot"].queryset = lots.select_related("product").order_by("product__name", "expires_on")
-        fields["lot"].label_from_instance = _lot_words
+        fields["lot"].label_from_instance = partial(_lot_words, system)
         fields["measure"].choices = [
             (key, measure.sign) for key, measure in MEASURES.items() if not measure.kept.endswith(PER_HOUR)
         ]
@@ -82,8 +83,8 @@ class AmountForm(forms.Form):
         return cleaned
 
 
-def _lot_words(lot: ProductLot) -> str:
-    return f"{lot.product}, {lot}, {lot.left:.3g} {lot.product.kept} left"
+def _lot_words(system: str, lot: ProductLot) -> str:
+    return f"{lot.product}, {lot}, {written(max(lot.left, 0.0), lot.product.kept, system)} left"
 
 
 class DoneForm(AmountForm):
@@ -105,7 +106,8 @@ class DoneForm(AmountForm):
             fields["measure"].choices = [(key, each.sign) for key, each in MEASURES.items() if each.kept == action.kept]
             self.fields["amount"].required = True
             self.fields["amount"].label = "How long" if action.kept == "min" else "How much"
-            proposed = figures(amount / MEASURES[measure].size)
+            # As its title has it: of a product rounded down.
+            proposed = figures(amount / MEASURES[measure].size, down=action.product_id is not None)
             self.fields["amount"].widget.attrs["placeholder"] = f"proposed: {proposed}"
         if action.product_id is None:
             for name in ("product", "lot"):
