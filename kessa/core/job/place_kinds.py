@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
-from kessa.core.quantities.units import UNITS
+from kessa.core.quantities.units import POUND_KG, PSI_BAR, UNITS
 
 # By what results are to be acted on: people drink it, it is out of doors, it runs through a plant.
 Water = Literal["drinking", "open", "plant"]
@@ -28,7 +28,8 @@ _GALLON_L = {"us": UNITS["gal_us"].size, "imperial": UNITS["gal_imp"].size}
 _GALLON = {"us": "US gal", "imperial": "imp. gal"}
 _BY_GALLON = {"L": ("{}", 1.0), "L/h": ("{}/min", 60.0), "L/min": ("{}/min", 1.0), "L/day": ("{}/day", 1.0)}
 _CUSTOMARY = {
-    "m": ("ft", 0.3048), "mm": ("in", 25.4), "bar": ("psi", 0.0689475729), "kg/h": ("lb/h", 0.45359237),
+    "m": ("ft", UNITS["ft"].size), "mm": ("in", 1000 * UNITS["in"].size), "bar": ("psi", PSI_BAR),
+    "kg/h": ("lb/h", POUND_KG),
 }  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from kessa.core.proposing.plan import NO_VOLUME, Plan
 from kessa.core.proposing.request import CYCLES, Request
 from kessa.core.quantities.quantity import plain
 from kessa.core.treating.amounts import figures, level, written
-from kessa.core.treating.dosing import bleed, drain_to
+from kessa.core.treating.dosing import bleed, drain_to, settles_at
 
 
 def by_the_valve(
@@ -20,7 +20,7 @@ def by_the_valve(
     system = request.system
     assert system.bleed_l_min is not None
     rate = system.bleed_l_min + system.drift_l_h / 60
-    settles = make_up * (evaporated + 60 * rate) / (60 * rate)
+    settles = settles_at(make_up, 60 * rate, evaporated)
     plan.figure("settles-at", settles)
     if settles >= out.edge * 0.999:
         plan.say("valve-too-small", "settles-at")

@@ -8,13 +8,13 @@ from typing import Any, NamedTuple
 
 from kessa.core.errors import CannotCompute, finite
 from kessa.core.proposing.levels import Out
-from kessa.core.proposing.plan import GALLON_L, NO_VOLUME, NOTHING_LOWERS, NOTHING_RAISES, POUND_KG, Plan
+from kessa.core.proposing.plan import GALLON_L, NO_VOLUME, NOTHING_LOWERS, NOTHING_RAISES, Plan
 from kessa.core.proposing.refusals import refusals
 from kessa.core.proposing.request import Event, Level, Product, Request, called
 from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import UNITS, convert, sign
-from kessa.core.treating.amounts import Kept, figures, level, written
+from kessa.core.quantities.units import POUND_KG, UNITS, convert, sign
+from kessa.core.treating.amounts import Kept, figures, level, per_hour, written
 
 # A volume that is less sure than this is said to be.
 _UNSURE_PERCENT = 10
@@ -314,7 +314,7 @@ def _to_hold(plan: Plan, request: Request, out: Out, held: Strength) -> list[str
     plan.figure(f"feed-{held.unit.lower()}-h", rate)
     parts = [f"{figures(leaves)} L/h that leave × {figures(out.aim)}"] if leaves else []
     parts += [f"{level(out.band, float(figures(used)))} a day used up"] if used else []
-    amount = written(rate, "L/h" if held.unit == "L" else "kg/h")
+    amount = written(rate, per_hour(held.unit))
     return [f"to hold it there: {' and '.join(parts)}: {amount} fed all the time{_stroke(request, rate, held)}"]
 
 

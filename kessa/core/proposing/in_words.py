@@ -149,8 +149,11 @@ def _bled(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | None
         made = made._replace(why=f"{made.why} The feed brings {level(planned.asking(step)[0], fed)}.")
     if not rate:
         return _with_amount(made, amount, "L")
-    minutes = Spread(*(None if end is None else end / rate for end in amount))  # type: ignore[arg-type]
-    return _with_amount(made, minutes, "min")
+    return _with_amount(made, _divided(amount, rate), "min")
+
+
+def _divided(amount: Spread, by: float) -> Spread:
+    return Spread(amount.value / by, amount.low / by, None if amount.high is None else amount.high / by)
 
 
 def _with_amount(made: Proposal, amount: Spread, kept: Kept) -> Proposal:
@@ -203,7 +206,7 @@ def _dosed(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | Non
         title = f"Feed {{amount}} of {product.name}"
         return _with_amount(_named(planned, step, "dose", title, key=f"feed:{name}"), amount, kept)
     if step.unit == "mL":
-        amount = Spread(*(None if end is None else end / 1000 for end in amount))  # type: ignore[arg-type]
+        amount = _divided(amount, 1000)
     by, verb = ("lower", "Take it down with") if out and out.side == "high" else ("dose", "Dose")
     if step.parameter == SCALING:
         by, verb, name = "hold scale", "Hold the scale:", ""
@@ -227,7 +230,7 @@ def _cleaned(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | N
 def _in_portions(planned: Planned, product: Product, made: Proposal, amount: Spread, least: int) -> Proposal:
     """Part an amount so that no portion is above the label's most, taken for the smallest the system may be."""
     notes, portions = likely(amount, product.unit), least
-    most = product.most_kg_m3_at_once if product.is_powder else product.most_l_m3_at_once
+    most = product.said_most_at_once
     if planned.system.volume and most:
         at_once = most * planned.system.volume.low / 1000
         portions = max(portions, math.ceil(amount.value / at_once - 1e-9))
@@ -249,9 +252,9 @@ def _killed(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | No
     if amount is None or product is None:
         return None
     if planned.system.water == "drinking":
-        made = _named(planned, step, "disinfect", "Disinfect the well with {amount} of " + product.name
-                      + ", flush it, and have it tested", steps=_well_list(planned, amount, product))  # fmt: skip
-        return _in_portions(planned, product, _of_well(made), amount, least=1)
+        dose = f"{written(amount.value, product.unit, down=True)} of {product.name}"
+        made = _well(planned, step, f" with {{amount}} of {product.name}", dose)
+        return _in_portions(planned, product, made, amount, least=1)
     hours = f", held for {plain(step.contact_h)} h" if step.contact_h else ", held as long as its label says"
     shut = ", the bleed shut" if step.bleed else ""
     title = f"Kill the bacteria: {{amount}} of {product.name} at once{hours}{shut}"
@@ -259,16 +262,12 @@ def _killed(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | No
     return _in_portions(planned, product, made, amount, least=1)
 
 
-def _of_well(made: Proposal) -> Proposal:
-    return made._replace(
-        why=f"{made.parameter} found. First look how it gets in: cover, cap, lining, flood, a drain too near.",
-        again_hours=ways()["disinfect"].again_hours,
-    )
-
-
-def _well_list(planned: Planned, amount: Spread | None, product: Product) -> tuple[Any, ...]:
-    dose = f"{written(amount.value, product.unit, down=True)} of {product.name}" if amount else ""
-    return well_steps(dose, planned.plan.figures.get("shock-least-mg-l"))
+def _well(planned: Planned, step: Step, how: str = "", dose: str = "", missing: tuple[str, ...] = ()) -> Proposal:
+    """Write how a well is disinfected: its list, with how much of what where that is known."""
+    steps = well_steps(dose, planned.plan.figures.get("shock-least-mg-l"))
+    made = _named(planned, step, "disinfect", f"Disinfect the well{how}, flush it, and have it tested")
+    why = f"{made.parameter} found. First look how it gets in: cover, cap, lining, flood, a drain too near."
+    return made._replace(why=why, steps=steps, missing=missing)
 
 
 def _regenerated(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:
@@ -355,9 +354,7 @@ _WITHOUT = {
 def _without_product(planned: Planned, step: Step, name: str) -> Proposal | None:
     """Write that no product does what is needed; None where nobody sells one, as for what has no grave of its own."""
     if step.why == NO_BLEACH:
-        title = "Disinfect the well, flush it, and have it tested"
-        made = _named(planned, step, "disinfect", title, missing=(_NO_BLEACH,), steps=well_steps("", None))
-        return _of_well(made)
+        return _well(planned, step, missing=(_NO_BLEACH,))
     is_dosed = _rank(planned.system, planned.asking(step)[0]) < LEAST_GRAVE - 1
     if step.why not in _WITHOUT or not is_dosed:
         return None
@@ -374,9 +371,7 @@ def _is_told(step: Step) -> bool:
 
 def _without_volume(planned: Planned, step: Step, name: str) -> Proposal:
     if step.parameter == "E. coli":
-        title = "Disinfect the well, flush it, and have it tested"
-        steps, missing = well_steps("", None), (_WELL_MISSING,)
-        return _of_well(_named(planned, step, "disinfect", title, missing=missing, steps=steps))
+        return _well(planned, step, missing=(_WELL_MISSING,))
     by, key = _way_for(planned, step)
     out = planned.out(step.parameter)
     if step.product:

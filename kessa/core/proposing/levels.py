@@ -49,6 +49,11 @@ class Out(NamedTuple):
         """How far the truth may lie from the value, in the band's unit."""
         return abs(in_terms_of(self.finding.value + self.finding.off, self.finding, self.band) - self.value)
 
+    @property
+    def has_way_to_go(self) -> bool:
+        """Whether it lies away from its aim: a mean may be outside while the last reading is not."""
+        return self.value > self.aim if self.side == "high" else self.value < self.aim
+
 
 def in_terms_of(value: float, given: Level, wanted: Level) -> float:
     """Return a value in the unit and form of another level; raises CannotCompute on `unit` where that cannot be."""

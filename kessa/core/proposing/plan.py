@@ -7,8 +7,9 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from kessa.core.errors import CannotCompute
+from kessa.core.quantities.units import POUND_KG, UNITS
 
-GALLON_L, POUND_KG = 3.785411784, 0.45359237
+GALLON_L = UNITS["gal_us"].size
 # Why something is asked for instead of proposed.
 NO_VOLUME = "nobody knows how much the system holds"
 NOTHING_RAISES, NOTHING_LOWERS = "nothing on the shelf raises it", "nothing on the shelf lowers it"

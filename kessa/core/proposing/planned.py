@@ -66,9 +66,9 @@ def planned_for(system: System, kind: str, findings: Sequence[Finding]) -> Plann
     for name, each in by_name.items():
         found, band = request.found(name), request.band(name)
         edge = {"high": each.most, "low": each.least}.get(each.side)
-        if edge is not None and each.has_way_to_go and found is not None and band is not None:
+        if edge is not None and found is not None and band is not None:
             out = held_against(found, band, "high" if each.side == "high" else "low")
-            outs += [out] if out else []
+            outs += [out] if out and out.has_way_to_go else []
     return Planned(system, by_name, request, outs, plan_for(request, outs))
 
 

@@ -10,20 +10,20 @@ from pydantic import AfterValidator, ConfigDict, Field, model_validator
 from kessa.core.checked import Checked, Number, YesNo
 from kessa.core.errors import CannotCompute
 from kessa.core.importing.written_units import unit_of
-from kessa.core.proposing.plan import GALLON_L, POUND_KG
+from kessa.core.proposing.plan import GALLON_L
 from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.species import FORMS, no_form
-from kessa.core.quantities.units import convert, usual_unit
+from kessa.core.quantities.units import POUND_KG, PSI_BAR, UNITS, convert, usual_unit
 from kessa.core.treating.amounts import Kept
 
-_PSI_BAR, _GRAIN_G = 0.0689475729, 0.06479891
+_FOOT_M, _GRAIN_G = UNITS["ft"].size, 0.06479891
 # Facts in US customary units: which fact of ours each is, and how much one of it.
 _CUSTOMARY = {
     "volume_gal": ("volume_l", GALLON_L), "evaporation_gpm": ("evaporation_l_h", 60 * GALLON_L),
     "bleed_gpm": ("bleed_l_min", GALLON_L), "bleed_now_gpm": ("bleed_now_l_h", 60 * GALLON_L),
     "drift_gpm": ("drift_l_h", 60 * GALLON_L), "steam_lb_h": ("steam_kg_h", POUND_KG),
     "feed_lb_h": ("feed_kg_h", POUND_KG), "blowdown_lb_h": ("blowdown_kg_h", POUND_KG),
-    "pressure_psi": ("pressure_bar", _PSI_BAR), "depth_ft": ("depth_m", 0.3048), "water_ft": ("water_m", 0.3048),
+    "pressure_psi": ("pressure_bar", PSI_BAR), "depth_ft": ("depth_m", _FOOT_M), "water_ft": ("water_m", _FOOT_M),
     "bore_in": ("bore_mm", 25.4), "pipes_gal": ("pipes_l", GALLON_L), "use_gal_day": ("use_l_day", GALLON_L),
     "capacity_grains": ("capacity_g_caco3", _GRAIN_G), "make_up_gal_month": ("make_up_l_month", GALLON_L),
     "resin_ft3": ("resin_l", 28.316846592),
@@ -272,12 +272,17 @@ class Product(_Open):
         return self.label_kg_m3 if self.is_powder else self.label_l_m3
 
     @property
-    def most_at_once(self) -> float | None:
-        """The most of it at once for a cubic metre, L (of a powder kg); None where no label gives it."""
+    def said_most_at_once(self) -> float | None:
+        """What its label names as the most at once for a cubic metre, L (of a powder kg); None where it names none."""
         most = self.most_kg_m3_at_once if self.is_powder else self.most_l_m3_at_once
         if most is None and self.is_powder and self.most_l_m3_at_once and self.density_kg_l:
             return self.most_l_m3_at_once * self.density_kg_l
-        return most or (self.label[1] if self.label else None)
+        return most
+
+    @property
+    def most_at_once(self) -> float | None:
+        """The most of it at once for a cubic metre, as its label names it, else the most that it gives."""
+        return self.said_most_at_once or (self.label[1] if self.label else None)
 
     @property
     def stock(self) -> float | None:

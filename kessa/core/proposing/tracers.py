@@ -5,9 +5,10 @@ from __future__ import annotations
 import math
 
 from kessa.core.errors import CannotCompute
-from kessa.core.proposing.plan import GALLON_L, POUND_KG, Plan
+from kessa.core.proposing.plan import GALLON_L, Plan
 from kessa.core.proposing.request import Request
 from kessa.core.proposing.substances import grams_for, substance
+from kessa.core.quantities.units import POUND_KG
 from kessa.core.treating.dosing import volume_by_tracer
 
 _GRAMS = {"kg": 1000.0, "g": 1.0, "lb": 1000 * POUND_KG, "oz": 1000 * POUND_KG / 16}

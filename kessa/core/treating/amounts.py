@@ -7,13 +7,12 @@ from typing import Literal, NamedTuple, Protocol
 
 from kessa.core.errors import CannotCompute
 from kessa.core.quantities.quantity import plain
-from kessa.core.quantities.units import UNITS, sign
+from kessa.core.quantities.units import POUND_KG, UNITS, sign
 
 # What amounts are kept in.
 Kept = Literal["L", "kg", "min", "L/h", "kg/h"]
-PER_HOUR = "/h"
+_PER_HOUR: dict[Kept, Kept] = {"L": "L/h", "kg": "kg/h"}
 METRIC, US, IMPERIAL = "metric", "us", "imperial"
-_POUND_KG = 0.45359237
 _HOUR = 60.0
 
 
@@ -53,21 +52,16 @@ MEASURES = {
     "fl_oz_imp": Measure("L", _IMPERIAL_L / 160, "imp. fl oz"),
     "kg": Measure("kg", 1.0, "kg"),
     "g": Measure("kg", 0.001, "g"),
-    "lb": Measure("kg", _POUND_KG, "lb"),
-    "oz": Measure("kg", _POUND_KG / 16, "oz"),
+    "lb": Measure("kg", POUND_KG, "lb"),
+    "oz": Measure("kg", POUND_KG / 16, "oz"),
     "min": Measure("min", 1.0, "min"),
     "h": Measure("min", _HOUR, "h"),
-    "L/h": Measure("L/h", 1.0, "L/h"),
-    "mL/h": Measure("L/h", 0.001, "mL/h"),
-    "gal_us/h": Measure("L/h", _US_L, "US gal/h"),
-    "fl_oz_us/h": Measure("L/h", _US_L / 128, "US fl oz/h"),
-    "gal_imp/h": Measure("L/h", _IMPERIAL_L, "imp. gal/h"),
-    "fl_oz_imp/h": Measure("L/h", _IMPERIAL_L / 160, "imp. fl oz/h"),
-    "kg/h": Measure("kg/h", 1.0, "kg/h"),
-    "g/h": Measure("kg/h", 0.001, "g/h"),
-    "lb/h": Measure("kg/h", _POUND_KG, "lb/h"),
-    "oz/h": Measure("kg/h", _POUND_KG / 16, "oz/h"),
 }
+# The same all the time.
+MEASURES |= {
+    f"{key}/h": Measure(_PER_HOUR[each.kept], each.size, f"{each.sign}/h")
+    for key, each in MEASURES.items() if each.kept in _PER_HOUR
+}  # fmt: skip
 # The larger and the smaller measure of each way to pour.
 _BY_SYSTEM = {
     (METRIC, "L"): ("L", "mL"),
@@ -76,13 +70,20 @@ _BY_SYSTEM = {
     (METRIC, "kg"): ("kg", "g"),
     (US, "kg"): ("lb", "oz"),
     (IMPERIAL, "kg"): ("lb", "oz"),
-    (METRIC, "L/h"): ("L/h", "mL/h"),
-    (US, "L/h"): ("gal_us/h", "fl_oz_us/h"),
-    (IMPERIAL, "L/h"): ("gal_imp/h", "fl_oz_imp/h"),
-    (METRIC, "kg/h"): ("kg/h", "g/h"),
-    (US, "kg/h"): ("lb/h", "oz/h"),
-    (IMPERIAL, "kg/h"): ("lb/h", "oz/h"),
 }
+_BY_SYSTEM |= {
+    (system, f"{kept}/h"): (f"{larger}/h", f"{smaller}/h") for (system, kept), (larger, smaller) in _BY_SYSTEM.items()
+}
+
+
+def per_hour(kept: Kept) -> Kept:
+    """Return in what an amount of a product is kept that is fed all the time."""
+    return _PER_HOUR[kept]
+
+
+def is_rate(kept: str) -> bool:
+    """Whether it runs all the time: no amount that goes in or out once."""
+    return kept in _PER_HOUR.values()
 
 
 def kept_amount(amount: float, measure: str) -> tuple[float, Kept]:
@@ -113,9 +114,9 @@ def label_measure(of: Literal["dose", "density", "step", "stock"], kept: Kept, s
     if system == METRIC:
         return LabelMeasure({"dose": f"{kept} for 1 m³", "density": "kg/L", "step": "", "stock": kept}[of], 1.0)
     gallon, ounce, ounces, litres = _OUNCES[system]
-    per_gallon = _POUND_KG / litres
+    per_gallon = POUND_KG / litres
     if of == "stock":
-        return LabelMeasure(gallon if kept == "L" else "lb", litres if kept == "L" else _POUND_KG)
+        return LabelMeasure(gallon if kept == "L" else "lb", litres if kept == "L" else POUND_KG)
     if of == "density":
         return LabelMeasure(f"lb/{gallon}", per_gallon)
     if of == "step":

@@ -72,6 +72,19 @@ def volume_by_tracer(added_g: float, after: float, before: float = 0.0) -> float
     return finite(added_g * 1000 / (after - before), "added_g")
 
 
+@takes(makeup=from_0(None), bled_l_h=above_0("L/h"), evaporation_l_h=from_0("L/h"))
+def settles_at(makeup: float, bled_l_h: float, evaporation_l_h: float = 0.0) -> float:
+    """Return at which level a system settles that is bled for ever: makeup·(evaporation + bled)/bled.
+
+    What evaporates, or leaves as steam, carries nothing away, but is made up too. Raises CannotCompute on what cannot
+    be.
+
+    >>> settles_at(900, 900, 2000)
+    2900.0
+    """
+    return finite(makeup * (evaporation_l_h + bled_l_h) / bled_l_h, "makeup")
+
+
 class Bled(NamedTuple):
     """How much is bled and for how long, and at which level a system settles if that goes on for ever."""
 
@@ -99,11 +112,10 @@ def bleed(
     volume·ln((measured − settles)/(target − settles)). Levels of one conserved thing in one unit; 0 where nothing is
     above the target. Raises CannotCompute on what cannot be, on `target` where it settles no lower.
     """
-    bled_l_h = 60 * rate_l_min
-    settles_at = finite(makeup * (evaporation_l_h + bled_l_h) / bled_l_h, "makeup")
-    if target <= settles_at:
-        raise CannotCompute(f"Bled so, it settles at {settles_at:.4g}: bleeding never gets to the target.", "target")
+    settles = settles_at(makeup, 60 * rate_l_min, evaporation_l_h)
+    if target <= settles:
+        raise CannotCompute(f"Bled so, it settles at {settles:.4g}: bleeding never gets to the target.", "target")
     if measured <= target:
-        return Bled(0.0, 0.0, settles_at)
-    litres = finite(volume_l * math.log((measured - settles_at) / (target - settles_at)), "volume_l")
-    return Bled(litres, finite(litres / rate_l_min, "rate_l_min"), settles_at)
+        return Bled(0.0, 0.0, settles)
+    litres = finite(volume_l * math.log((measured - settles) / (target - settles)), "volume_l")
+    return Bled(litres, finite(litres / rate_l_min, "rate_l_min"), settles)

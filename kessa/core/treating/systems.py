@@ -10,8 +10,8 @@ from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread, exactly
 from kessa.core.quantities.units import convert, usual_unit
-from kessa.core.treating.aims import aim_above, aim_below
 from kessa.core.treating.amounts import Kept
+from kessa.core.treating.dosing import settles_at
 from kessa.core.treating.products import Product
 
 Side = Literal["high", "low", "present", ""]
@@ -35,20 +35,6 @@ class Finding(NamedTuple):
     result: Any = None
     chosen_aim: float | None = None
 
-    @property
-    def aim(self) -> float:
-        """Where treating brings it: as the team chose; else inside the nearest edge, by how far the reading is off."""
-        if self.chosen_aim is not None:
-            return self.chosen_aim
-        off = (self.measured.high or self.measured.value) - self.measured.value
-        if self.side == "high" and self.most is not None:
-            return aim_below(self.most, self.least, off)
-        if self.side == "low" and self.least is not None:
-            return aim_above(self.least, self.most, off)
-        if self.least is not None and self.most is not None:
-            return (self.least + self.most) / 2
-        return aim_below(self.most, None, off) if self.most is not None else aim_above(self.least or 0.0, None, off)
-
     def usual(self) -> Finding:
         """Return it in the unit in which balances are reckoned, as what feeds a system and what was before are."""
         unit, form = usual_unit(self.unit, self.form)
@@ -60,16 +46,6 @@ class Finding(NamedTuple):
 
         ends = {name: there(getattr(self, name)) for name in ("least", "most", "chosen_aim")}
         return self._replace(measured=Spread(*map(there, self.measured)), unit=unit, form=form, **ends)
-
-    @property
-    def has_way_to_go(self) -> bool:
-        """Whether it lies away from its aim, so that an amount follows.
-
-        A mean may be outside while the last reading is not; and a limit that compares gives no aim.
-        """
-        if self.least is None and self.most is None:
-            return False
-        return self.measured.value > self.aim if self.side == "high" else self.measured.value < self.aim
 
 
 class Held(NamedTuple):
@@ -114,8 +90,7 @@ class System(NamedTuple):
 
     def settles_at(self, makeup: float) -> float:
         """Return at which level it settles when its valve bleeds for ever: what steams off is made up, too."""
-        bled_l_h = 60 * (self.bleed_l_min or 1.0)
-        return makeup * (self.steams_off + bled_l_h) / bled_l_h
+        return settles_at(makeup, 60 * (self.bleed_l_min or 1.0), self.steams_off)
 
     def makeup_of(self, finding: Finding) -> Spread | None:
         """Return what the supply brings of a parameter, in the finding's unit; None where nobody tested it."""

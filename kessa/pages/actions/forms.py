@@ -8,7 +8,7 @@ from django import forms
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
-from kessa.core.treating.amounts import MEASURES, PER_HOUR, figures, kept_amount, measure_for, written
+from kessa.core.treating.amounts import MEASURES, figures, is_rate, kept_amount, measure_for, per_hour, written
 from kessa.pages.base.number_field import NumberField
 from kessa.record.actions.models import Action
 from kessa.record.people.models import Team
@@ -56,7 +56,7 @@ class AmountForm(forms.Form):
         fields["lot"].queryset = lots.select_related("product").order_by("product__name", "expires_on")
         fields["lot"].label_from_instance = partial(_lot_words, system)
         fields["measure"].choices = [
-            (key, measure.sign) for key, measure in MEASURES.items() if not measure.kept.endswith(PER_HOUR)
+            (key, measure.sign) for key, measure in MEASURES.items() if not is_rate(measure.kept)
         ]
         self.initial.setdefault("at", timezone.localtime())
         self.initial.setdefault("measure", measure_for(1.0, "L", system))
@@ -75,7 +75,7 @@ class AmountForm(forms.Form):
             cleaned["kept"] = None
             return cleaned
         cleaned["amount"], cleaned["kept"] = kept_amount(cleaned["amount"], cleaned.get("measure") or "L")
-        if product and product.kept != cleaned["kept"].removesuffix(PER_HOUR):
+        if product and cleaned["kept"] not in (product.kept, per_hour(product.kept)):
             wrong = (
                 "a liquid: say how many litres or gallons" if product.liquid else "no liquid: say how much it weighed"
             )

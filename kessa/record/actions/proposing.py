@@ -15,7 +15,7 @@ from kessa.core.proposing.proposals import proposals
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.spread import exactly, spread
 from kessa.core.runs.flags import NOT_TEACHING, words
-from kessa.core.treating.amounts import PER_HOUR
+from kessa.core.treating.amounts import is_rate
 from kessa.core.treating.followed import Done, follow
 from kessa.core.treating.inputs import changed_inputs, inputs_of
 from kessa.core.treating.lists import KEY, list_of
@@ -257,7 +257,7 @@ def _alone(action: Action, before: Result, after: Result) -> bool:
 def _done(action: Action, here: Finding, system: System, *, alone: bool) -> Done:
     """Return what was done as following it up reckons with it; without an amount no volume follows."""
     # What runs all the time is no amount that went in or out once.
-    if not alone or action.kept.endswith(PER_HOUR):
+    if not alone or is_rate(action.kept):
         return Done("other", 0.0, action.aim)
     amount, label = action.done_amount or 0.0, action.label_then
     held = system.makeup_of(here) or exactly(0.0)

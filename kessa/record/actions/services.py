@@ -8,7 +8,7 @@ from django.core.exceptions import ValidationError
 from django.utils import timezone
 
 from kessa.core.quantities.spread import Spread
-from kessa.core.treating.amounts import PER_HOUR
+from kessa.core.treating.amounts import is_rate
 from kessa.core.treating.doubts import doubts_about
 from kessa.core.treating.lists import KEY, seen_list
 from kessa.core.treating.mixing import refusal
@@ -246,7 +246,7 @@ def odd_about(
     if product is not None and product.kept == kept and product.most_per_m3 and (volume := volume_of(place)):
         portions = action.portions if action else 1
         at_once = portions * product.most_per_m3 * (volume.high or volume.value) / 1000
-    left = max(lot.left, 0.0) if lot and not kept.endswith(PER_HOUR) else None
+    left = max(lot.left, 0.0) if lot and not is_rate(kept) else None
     return odd + doubts_about(amount, kept, proposed, at_once, left, system)
 
 
@@ -307,5 +307,5 @@ def _put_in(by: Membership, action: Action, product: Product | None, lot: Produc
         raise ValidationError("This lot is of another product.")
     action.done_product, action.lot, action.label = product, lot, product.label.model_dump(mode="json")
     # What is fed all the time is counted off its lot when that is counted.
-    if lot is not None and action.done_amount and not action.kept.endswith(PER_HOUR):
+    if lot is not None and action.done_amount and not is_rate(action.kept):
         action.lot_gave = take_out(by, lot, action.done_amount, f"used at {action.place}")

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple
 from django import forms
 from django.utils import timezone
 
-from kessa.core.treating.amounts import PER_HOUR
+from kessa.core.treating.amounts import is_rate
 from kessa.record.actions.models import Action, State
 from kessa.record.people.models import Team
 from kessa.record.places.lines import grouped
@@ -93,8 +93,7 @@ def _used(done: Sequence[Action]) -> list[Used]:
     amounts: dict[tuple[str, str], list[float]] = {}
     for each in done:
         # What is fed all the time is known by the hour only.
-        once = not each.kept.endswith(PER_HOUR)
-        if each.state == State.DONE and each.done_product and each.done_amount and once:
+        if each.state == State.DONE and each.done_product and each.done_amount and not is_rate(each.kept):
             amounts.setdefault((str(each.done_product), each.done_product.kept), []).append(each.done_amount)
     return [Used(name, sum(each), kept, len(each)) for (name, kept), each in sorted(amounts.items())]
 
