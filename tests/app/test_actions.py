@@ -22,10 +22,11 @@ from kessa.record.places.services import keep_pair, keep_place
 from kessa.record.products.models import Product, ProductLot
 from kessa.record.products.services import add_lot, count_lot, keep_product
 from kessa.record.results.models import Mark, Result
+from kessa.record.taps.services import record, tapped
 from kessa.record.testing.corrections import correct_reading
 from kessa.record.testing.exclusions import exclude
 from tests.app.pages import PageTest
-from tests.world import Taps, begin, measured, member, read, send, standing, team_of
+from tests.world import Taps, begin, measured, member, read, send, standing, team_of, visited
 
 
 def counted(place, by, method, count, days_ago=0):
@@ -302,6 +303,31 @@ class Proposed(ActionsTest):
             correct_reading(self.ines, first.determination, 1, {"display": display}, why="Misread.")
         page = self.client.get(reverse("places:place", args=[tap.pk]))
         self.assertNotContains(page, "Infants do not drink")
+
+    def test_a_tap_is_not_dosed_a_pump_is_turned_up_and_coliforms_are_called_what_they_are(self):
+        self.product(
+            "Bleach", 20.0, does="raises", parameter="free chlorine", active_percent=12.5, active_form="Cl2",
+            density_kg_l=1.2, approved_for_drinking=True, holds=["chlorine"],
+        )  # fmt: skip
+        drunk = ["people", "chlorinated"]
+        tap = self.place("tap", "Tap", ["chlorinated-supply"], drunk)
+        works = self.place("supply", "Works", ["chlorinated-supply"], drunk, flow_l_h=6000.0, pump_l_h=0.1)
+        well = self.place("well", "Well", ["eu-2020"], ["people"], water_m=12.0, bore_mm=1000.0)
+        for place, method, readings in (
+            (tap, "chlorine-photometer", (0.1, 0.15)), (works, "chlorine-photometer", (0.1, 0.15)),
+            (well, "ecoli-presence", ({"seen": "present"}, {"seen": "absent"})),
+        ):  # fmt: skip
+            begun, taps = begin(place, self.ines, method), Taps()
+            for part, reading in zip(begun.method.parts, readings, strict=True):
+                taps.read(*([reading] * (2 if method == "chlorine-photometer" else 1)), part=part.key)
+            send(self.ines, begun, taps.close())
+        self.assertEqual([each.by_way for each in self.open_at(tap)], ["sheet"])
+        _, pump = self.open_at(works)
+        # 0.15 mg/L in 6000 L/h of 150 g/L.
+        self.assertIn("6 mL/h of Bleach", title_in(pump, "metric"))
+        self.assertIn("6 % of its stroke", " ".join(pump.working))
+        _, disinfect = self.open_at(well)
+        self.assertTrue(disinfect.why.startswith("Coliform bacteria found."), disinfect.why)
 
     def test_germs_in_plant_water_come_before_what_is_within_its_band(self):
         tower = self.place("cooling-tower", "Tower", ["programme-tower"])
@@ -672,7 +698,57 @@ class Systems(ActionsTest):
         # Days later, and nobody tested.
         Action.objects.for_team(self.team).filter(place=softener).update(ended_at=timezone.now() - timedelta(days=35))
         due(timestamp=0)
-        self.assertEqual([each.by_way for each in self.open_at(softener)], ["regenerate"])
+        (again,) = self.open_at(softener)
+        self.assertIn("lasts 34.7 days", again.why)
+        # Its raw water is tested again, and nobody tested behind it: 12 drops of 5 mg/L became 15.
+        self.drops(supply, 15)
+        again.refresh_from_db()
+        self.assertIn("lasts 27.8 days", again.why)
+
+    def test_what_comes_to_a_boiler_is_looked_at_with_it(self):
+        boiler = self.boiler(condensate_return_percent=60.0)
+        condensate = self.place("supply", "Return", ["programme-condensate"], ["condensate"])
+        with self.assertRaises(ValidationError):
+            keep_pair(self.ines, Pair(team=self.team, kind="condensate", first=boiler, second=condensate))
+        keep_pair(self.ines, Pair(team=self.team, kind="condensate", first=condensate, second=boiler))
+        condensate = Place.objects.for_team(self.team).get(pk=condensate.pk)
+        read(boiler, self.ines, "conductivity-meter", 4000)
+        self.assertEqual(self.open_at(boiler), [])
+        high = read(condensate, self.ines, "conductivity-meter", 90)
+        (look,) = self.open_at(boiler)
+        self.assertIn("2.25 % of the boiler's water goes along with its steam", look.why)
+        self.drops(condensate, 2)
+        look, leak = self.open_at(boiler)
+        self.assertEqual(leak.title, "Look for the exchanger that lets water into the condensate")
+        exclude(self.ines, high, why="another bottle")
+        self.assertEqual(self.open_at(boiler), [leak])
+
+    def test_a_filter_and_a_dosing_tank_are_read_on_visits(self):
+        water = self.place("filter", "Sand filter", drop_most_bar=0.8, backwash_days=30.0)
+        tank = self.place(
+            "dosing-station", "Bleach tank", tank_l=200.0, pump_l_h=1.0, stroke_percent=50.0, refill_days=14.0
+        )
+        self.seen(water, 20, "filter_drop", 0.4)
+        self.assertEqual(self.open_at(water), [])
+        self.seen(water, 0, "filter_drop", 0.9)
+        (backwash,) = self.open_at(water)
+        services.do(self.ines, backwash, timezone.now())
+        self.assertEqual(self.open_at(water), [])
+        Action.objects.for_team(self.team).filter(place=water).update(ended_at=timezone.now() - timedelta(days=31))
+        self.seen(water, 0, "filter_drop", 0.3)
+        (backwash,) = self.open_at(water)
+        self.assertIn("it has been due for 1", backwash.why)
+        for days_ago, litres in ((20, 150), (15, 100), (0, 40)):
+            self.seen(tank, days_ago, "tank_level", litres)
+        fill, _ = self.open_at(tank)
+        self.assertEqual((fill.by_way, fill.amount), ("refill", 160.0))
+        self.assertIn("lasts 10 days", fill.why)
+
+    def seen(self, place, days_ago, key, value):
+        visit = visited(place, self.ines, days_ago=days_ago, plant_ready="on")
+        data = {"value": value, "instrument": None}
+        tap = tapped("observed", data, run=key, at=visit.started_at + timedelta(minutes=3))
+        self.assertEqual(record(self.ines, "visit", visit.pk, [tap]).refused, [])
 
     def drops(self, place, count):
         begun = begin(place, self.ines, "total-hardness-drops-25")

@@ -14,7 +14,7 @@ import kessa.core
 from kessa.core import adapters, found, readings
 from kessa.core.adapters import ADAPTERS
 from kessa.core.adapters.adapter import InstrumentReading
-from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, RECIPES, SUPPLY
+from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, OF_VISITS, RECIPES, SUPPLY, TANK_BEFORE, TANK_DAYS
 from kessa.core.errors import CannotCompute
 from kessa.core.job.supplies import supplies
 from kessa.core.judging.limits import rule_sets
@@ -83,7 +83,7 @@ class Contracts(TestCase):
                     self.assertTrue(limit.source)
 
     def test_every_recipe_is_of_known_parameters_with_a_source(self):
-        other = {HEIGHT, BEFORE, DAYS, METER, FLOW}
+        other = {HEIGHT, BEFORE, DAYS, FLOW, TANK_BEFORE, TANK_DAYS, *OF_VISITS}
         self.assertEqual(len({each.key for each in RECIPES}), len(RECIPES))
         for recipe in RECIPES:
             with self.subTest(recipe.key):

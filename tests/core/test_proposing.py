@@ -362,6 +362,86 @@ OWN = {
          band("sulfite", 20, 40, form="SO3")], [SULFITE], {"tds": 200}),
         [("bleed", 2000 * 200 / 3050, "lb/h"), ("refuse",)], ("sulfite-decomposes",), {},
     ),
+    # Conductivity and silica say 5 alike, chloride 10: 40 mg/L of what it says are five times more than came in.
+    "chloride from elsewhere": (
+        (TOWER, [found("conductivity", 2000, "uS/cm"), found("chloride", 400, form="Cl"),
+                 found("silica", 50, form="SiO2")],
+         [], [], {"conductivity": 400, "chloride": 40, "silica": 10}),
+        [], ("chloride-from-elsewhere",), {"cycles": 5, "chloride-fed-mg-l": 200},
+    ),
+    "more silica than came in": (
+        (TOWER, [found("conductivity", 2000, "uS/cm"), found("silica", 80, form="SiO2")], [], [],
+         {"conductivity": 400, "silica": 10}),
+        [], ("make-up-differs",), {"by-silica": 8},
+    ),
+    # By chloride 6: 10 mg/L of silica would be 60, and by conductivity it would be 40.
+    "measures of a boiler's cycles": (
+        (BOILER, [found("conductivity", 6880, "uS/cm"), found("chloride", 120, form="Cl"),
+                  found("silica", 30, form="SiO2")],
+         [], [], {"conductivity": 172, "chloride": 20, "silica": 10}),
+        [], ("make-up-differs", "scale"), {"by-conductivity": 40, "cycles": 6, "fell-out-silica-mg-l": 30},
+    ),
+    # 100 m³/h of gas at 36 MJ: 90 % of it over 2777 - 4.19 * 80 kJ/kg; of 180 mg/L 3250 are to be.
+    "steam by the gas that is burnt": (
+        ({"kind": "boiler", "gas_m3_h": 100, "efficiency_percent": 90, "pressure_bar": 9, "feed_temperature_c": 80},
+         [found("tds", 4000)], [band("tds", 2500, 3500)], [], {"tds": 180}),
+        [("bleed", 100 * 36_000 * 0.9 / (2777 - 4.19 * 80) * 180 / (3250 - 180), "kg/h")], (), {},
+    ),
+    "steam by the feed": (
+        ({"kind": "boiler", "feed_kg_h": 2100, "blowdown_kg_h": 100}, [found("tds", 4000)],
+         [band("tds", 2500, 3500)], [], {"tds": 180}),
+        [("bleed", 2000 * 180 / (3250 - 180), "kg/h")], (), {},
+    ),
+    # 250 mg/L as CaCO3 are to be, 100 are: 3000 L of 150, 0.8 g NaOH a g CaCO3.
+    "caustic as NaOH": (
+        (BOILER, [found("hydroxide alkalinity", 100, form="CaCO3")],
+         [band("hydroxide alkalinity", 200, 400, form="CaCO3")],
+         [{"name": "caustic", "raises": "hydroxide alkalinity", "active_percent": 30, "density_kg_l": 1.33,
+           "as": "NaOH"}]),
+        [("dose", 3000 * 150 * 2 * 39.997 / 100.087 / 0.3 / 1.33e6, "L")], (), {},
+    ),
+    # Nobody holds a tank: 0.175 mg/L in the 50 m³ that flow past the pump a day.
+    "a supply whose water flows past the pump": (
+        ({"kind": "supply", "use_l_day": 50_000, "feeds": ["people"]}, [found("free chlorine", 0.1, form="Cl2")],
+         [band("free chlorine", 0.2, 0.5, form="Cl2")], [BLEACH]),
+        [("dose", 0.175 * 50_000 / 24 / 0.125 / 1.2e6, "L/h"), ("retest",)], (), {},
+    ),
+    # 20 L of it hold 6 kg NaNO2, 4 kg NO2: 500 mg/L in 8000 L, and it rose by 900.
+    "a dose that raised more than it could": (
+        ({**LOOP, "volume_l": 8000}, [found("nitrite", 1300, form="NO2")], [BAND_NO2], [NITRITE], {},
+         [{"done": "test", "days_ago": 10, "findings": {"nitrite": 400}},
+          {"done": "dose", "product": "inhibitor", "amount": 20, "unit": "L", "days_ago": 9}]),
+        [("drain",)], ("rose-more",), {"expected-mg-l": 900, "volume-by-dose-l": 8000 * 500 / 900},
+    ),
+    # 30 L a day are 912 a month, of 6000.
+    "a loop that is made up": (
+        ({**LOOP, "use_l_day": 30},), [("look-for-leak",)], ("made-up",), {"made-up-percent-month": 15.2},
+    ),
+    "germs that come back": (
+        (WELL, [found("total coliforms", 3, "per 100 mL")], [], [BLEACH], {},
+         [{"done": "disinfect", "product": "bleach", "days_ago": 12}]),
+        [("disinfect",)], ("came-back",), {"days-since-disinfected": 12},
+    ),
+    "a filter that clogs too soon": (
+        ({"kind": "filter", "drop_most_bar": 0.8, "backwash_l": 300, "backwash_days": 30},
+         [found("filter pressure drop", 0.9, "bar")], [], [], {}, [{"done": "backwash", "days_ago": 5}]),
+        [("backwash", 300, "L")], ("clogs-too-soon",), {},
+    ),
+    "a filter that is due": (
+        ({"kind": "filter", "drop_most_psi": 12, "backwash_gal": 80, "backwash_days": 30},
+         [found("filter pressure drop", 0.4, "bar")], [], [], {}, [{"done": "backwash", "days_ago": 35}]),
+        [("backwash", 80, "gal")], ("backwash-due",), {"due-days-ago": 5},
+    ),
+    "a filter that lets everything through": (
+        ({"kind": "filter", "drop_clean_bar": 0.2}, [found("filter pressure drop", 0.05, "bar")]),
+        [("ask",)], (), {},
+    ),
+    # 30 L at 6 L a day; set to 1 L/h at half of its stroke, 12 L a day.
+    "a tank that runs out": (
+        ({"kind": "dosing-station", "tank_l": 200, "pump_l_h": 1, "stroke_percent": 50},
+         [found("tank level", 30, "L"), found("fed a day", 6, "L/day")]),
+        [("refill", 170, "L"), ("ask",)], ("runs-out", "pump-differs"), {"lasts-days": 5, "set-l-day": 12},
+    ),
 }  # fmt: skip
 
 
@@ -445,6 +525,40 @@ class Proposing(TestCase):
             plan = proposed(system, asked, [band("free chlorine", 0.5, 1, form="Cl2"), BAND_NO2], products)
             self.assertFalse([each for each in plan["steps"] if each["do"] in ("dose", "disinfect")], plan)
 
+    def test_what_is_not_known_or_not_there_makes_no_number(self):
+        unknown = {"kind": "cooling-tower", "volume_l": 10_000, "bleed_l_min": 10}
+        plan = proposed(unknown, [SALTY], [BAND_SALT], [], {"conductivity": 400})
+        self.assertNotIn("hold-bleed-l-h", plan["figures"])
+        # What drifts away holds it at twice the make-up; less bleed raises nothing.
+        drifts = {**TOWER, "evaporation_l_h": 200, "drift_l_h": 200}
+        (step,) = proposed(drifts, [found("conductivity", 800, "uS/cm")], [BAND_SALT], [], {"conductivity": 400})[
+            "steps"
+        ]
+        self.assertIn("drift eliminators", step["why"])
+        # No blowdown of the boiler brings its condensate down.
+        salts = [found("condensate conductivity", 80, "uS/cm"), found("conductivity", 4000, "uS/cm")]
+        plan = proposed(BOILER, salts, [band("condensate conductivity", 0, 20, "uS/cm")])
+        self.assertEqual([(each["do"], each["parameter"]) for each in plan["steps"]], [("ask", salts[0]["parameter"])])
+        plan = proposed(BOILER, [found("feed iron", 2)], [band("feed iron", 0, 0.3)])
+        self.assertEqual([each["do"] for each in plan["steps"]], ["ask"])
+        (step, _) = proposed(LOOP, [LOW_NO2], [BAND_NO2], [{**NITRITE, "stock_l": 0}])["steps"]
+        self.assertEqual((step["do"], step["why"], step.get("amount")), ("ask", "none of it is left", None))
+        hard = [found("hardness out", 60, form="CaCO3")], [band("hardness out", 0, 10, form="CaCO3")]
+        self.assertEqual(
+            [each["do"] for each in proposed({"kind": "softener"}, *hard, [], {"hardness": 0})["steps"]], ["ask"]
+        )
+        # A closed loop has no bleed, and is no tower.
+        plan = proposed(LOOP, [found("bacteria", 1e5, "cfu/mL")], [], [BIOCIDE])
+        self.assertNotIn("bleed", plan["steps"][0])
+        self.assertNotIn("legionella", [each.get("parameter") for each in plan["steps"]])
+        # What two tests may differ by is no scale.
+        unsure = [found("conductivity", 2000, "uS/cm"), found("calcium hardness", 300, form="CaCO3", low=200, high=400)]
+        made_up = {"conductivity": 400, "calcium hardness": 75}
+        self.assertEqual(proposed(TOWER, unsure, [], [], made_up)["says"], [])
+        self.assertEqual(
+            proposed(TOWER, [unsure[0], {**unsure[1], "low": 290, "high": 310}], [], [], made_up)["says"], ["scale"]
+        )
+
     def test_what_cannot_be_is_refused_on_its_field(self):
         for field, request in (
             ("volume_l", ({**TOWER, "volume_l": 0},)),
@@ -458,6 +572,7 @@ class Proposing(TestCase):
             ("unit", (LOOP, [found("nitrite", 9, "uS/cm")], [BAND_NO2])),
             ("system", (LOOP, [LOW_NO2], [BAND_NO2], [{**NITRITE, "active_percent": 1e-12}])),
             ("value", (LOOP, [found("pH", 15, "")])),
+            ("label_l_m3", (LOOP, [LOW_NO2], [BAND_NO2], [{**NITRITE, "label_l_m3": [3, 1]}])),
             ("value", (LOOP, [found("nitrite", 9, low=10)])),
             ("history", (LOOP, [], [], [], {}, [{"done": "tracer", "product": "NaCl"}])),
         ):

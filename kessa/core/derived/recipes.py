@@ -20,6 +20,10 @@ from kessa.core.quantities.units import sign
 # What is not a parameter of the sample: the place's height, the supply's reading, the meter before and the days since.
 HEIGHT, SUPPLY, BEFORE, DAYS = "height of the place", "supply: ", "make-up meter before", "days since"
 METER, FLOW = "make-up meter", "measured flow"
+FILTER_DROP, EXCHANGER_DROP = "pressure drop over the filter", "pressure drop over the heat exchanger"
+TANK, TANK_BEFORE, TANK_DAYS = "litres in the tank", "litres in the tank before", "days since the tank was read"
+# What is read on a visit, and not in a sample: what follows from it follows once a visit.
+OF_VISITS = (METER, FILTER_DROP, EXCHANGER_DROP, TANK)
 # Salts weigh about so much (mg/L) for each µS/cm: between these in natural waters (Standard Methods 2510 A).
 _SALTS = ((0.55, 0.65, 0.75),)
 # Of what a count is good to so much is its bottle's: how large its drops are, how strong its titrant.
@@ -90,6 +94,16 @@ def _make_up(now: float, before: float, days: float) -> float:
     if now < before:
         raise CannotCompute("The meter shows less than before: it was changed, or a digit slipped.", METER)
     return (now - before) / days
+
+
+def _as_read(read: float) -> float:
+    return read
+
+
+def _fed(now: float, before: float, days: float) -> float:
+    if now > before:
+        raise CannotCompute("More is in the tank than before: it was filled up in between.", TANK)
+    return (before - now) / days
 
 
 def _ratio_of_law(nitrate: float, nitrite: float) -> float:
@@ -167,6 +181,19 @@ RECIPES: tuple[Recipe, ...] = (
     Recipe(
         "make-up", "make-up a day", "m³/day", None, (Need(METER, "m³"), Need(BEFORE, "m³"), Need(DAYS, "days")),
         _make_up, "what ran through its meter, by the days between",
+    ),
+    Recipe(
+        "filter-drop", "filter pressure drop", "bar", None, (Need(FILTER_DROP, "bar"),),
+        _as_read, "read before and behind the filter",
+    ),
+    Recipe(
+        "exchanger-drop", "exchanger pressure drop", "bar", None, (Need(EXCHANGER_DROP, "bar"),),
+        _as_read, "read before and behind the heat exchanger",
+    ),
+    Recipe("tank-level", "tank level", "L", None, (Need(TANK, "L"),), _as_read, "read at the tank"),
+    Recipe(
+        "fed", "fed a day", "L/day", None, (Need(TANK, "L"), Need(TANK_BEFORE, "L"), Need(TANK_DAYS, "days")),
+        _fed, "what left its tank, by the days between",
     ),
     Recipe(
         "chloride-load", "chloride load", "kg/day", None, (_CHLORIDE, Need(FLOW, "L/s")),

@@ -29,7 +29,7 @@ _GALLON = {"us": "US gal", "imperial": "imp. gal"}
 _BY_GALLON = {"L": ("{}", 1.0), "L/h": ("{}/min", 60.0), "L/min": ("{}/min", 1.0), "L/day": ("{}/day", 1.0)}
 _CUSTOMARY = {
     "m": ("ft", UNITS["ft"].size), "mm": ("in", 1000 * UNITS["in"].size), "bar": ("psi", PSI_BAR),
-    "kg/h": ("lb/h", POUND_KG),
+    "kg/h": ("lb/h", POUND_KG), "m³/h": ("ft³/h", 0.028316846592),
 }  # fmt: skip
 
 

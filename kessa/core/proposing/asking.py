@@ -8,7 +8,7 @@ from typing import Any
 
 from kessa.core.checked import check
 from kessa.core.errors import CannotCompute
-from kessa.core.proposing.request import Request, SystemFacts
+from kessa.core.proposing.request import Request, SystemFacts, called
 from kessa.core.quantities.parameters import parameter
 from kessa.core.treating.mixing import refusal
 from kessa.core.treating.products import CLEANS, HOLDS_SCALE, KILLS, LOWERS, RAISES, Product
@@ -25,14 +25,24 @@ _ALL = 100.0
 _GLYCOLS = ("propylene", "ethylene")
 
 
-def request_of(system: System, kind: str, findings: Mapping[str, Finding]) -> Request:
+def in_stream(stream: str, name: str) -> str:
+    """Return by what a parameter is known that was found in what comes to a boiler: its condensate, its feed water.
+
+    >>> in_stream("condensate", "total hardness"), in_stream("feed", "dissolved oxygen")
+    ('condensate hardness', 'feed oxygen')
+    """
+    known = called(parameter(name).key)
+    return known if known.startswith(f"{stream} ") else f"{stream} {known}"
+
+
+def request_of(system: System, findings: Mapping[str, Finding]) -> Request:
     """Return a place's system as a request, with its findings by what a plan calls them.
 
     Raises CannotCompute on what is written down and cannot be.
     """
     return check(Request, {
-        "system": _facts(system, kind, findings),
-        "make_up": _make_up(system, findings),
+        "system": _facts(system, findings),
+        **_make_up(system, findings),
         "findings": [_finding(name, each) for name, each in findings.items()],
         "bands": [_band(name, each) for name, each in findings.items() if (each.least, each.most) != (None, None)],
         "products": [
@@ -42,15 +52,15 @@ def request_of(system: System, kind: str, findings: Mapping[str, Finding]) -> Re
     }, "system")  # fmt: skip
 
 
-def _facts(system: System, kind: str, findings: Mapping[str, Finding]) -> dict[str, Any]:
+def _facts(system: System, findings: Mapping[str, Finding]) -> dict[str, Any]:
     written_down = {
         name: value for name, value in system.facts.items()
         if name in SystemFacts.model_fields and not (isinstance(value, int | float) and value == 0)
     }  # fmt: skip
     own: dict[str, Any] = {
-        "kind": kind, "bleed_l_min": system.bleed_l_min, "evaporation_l_h": system.evaporation_l_h,
+        "kind": system.kind, "bleed_l_min": system.bleed_l_min, "evaporation_l_h": system.evaporation_l_h,
         "steam_kg_h": system.steam_kg_h, "flow_l_h": system.flow_l_h, "metals": tuple(system.holds),
-        "feeds": ("people",) if system.water == "drinking" else ("plant",) if kind == "supply" else (),
+        "feeds": ("people",) if system.water == "drinking" else ("plant",) if system.kind == "supply" else (),
     }  # fmt: skip
     if system.volume is not None:
         volume = system.volume
@@ -77,14 +87,17 @@ def _glycol(system: System, findings: Mapping[str, Finding]) -> dict[str, Any]:
     return facts | {"glycol_percent": share if share is not None and share <= _ALL else None}
 
 
-def _make_up(system: System, findings: Mapping[str, Finding]) -> dict[str, float]:
+def _make_up(system: System, findings: Mapping[str, Finding]) -> dict[str, dict[str, float]]:
     """Return what the make-up water holds, in the unit of what was found of it; of hardness as CaCO3."""
     brought = {name: system.makeup_of(each) for name, each in findings.items()}
-    made_up = {name: max(each.value, 0.0) for name, each in brought.items() if each is not None}
     hardness = system.supply.get("total hardness")
-    if hardness is not None and "hardness" not in made_up:
-        made_up["hardness"] = max(hardness.converted("mg/L", "CaCO3").value, 0.0)
-    return made_up
+    if hardness is not None and brought.get("hardness") is None:
+        brought["hardness"] = hardness.converted("mg/L", "CaCO3").spread
+    known = {name: each for name, each in brought.items() if each is not None}
+    return {
+        "make_up": {name: max(each.value, 0.0) for name, each in known.items()},
+        "make_up_off": {name: (each.high or each.value) - each.value for name, each in known.items()},
+    }
 
 
 def _finding(name: str, finding: Finding) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from typing import Any
 from kessa.core.proposing.doses import CHLORINE, allowed, by_label, from_stock, label_working, strength
 from kessa.core.proposing.levels import Out
 from kessa.core.proposing.plan import NO_VOLUME, Plan
+from kessa.core.proposing.refusals import CLOSED
 from kessa.core.proposing.request import Finding, Product, Request, called
 from kessa.core.treating.amounts import figures, written
 
@@ -30,7 +31,7 @@ def treat_bacteria(plan: Plan, request: Request, outs: Sequence[Out]) -> None:
         plan.say("legionella")
         _shock(plan, request)
         plan.step("retest", parameter="bacteria")
-        plan.step("laboratory", parameter="legionella")
+        plan.step("laboratory", parameter="bacteria" if request.system.kind in CLOSED else "legionella")
 
 
 def _is_too_many(request: Request, outs: Sequence[Out], found: Finding, published: float) -> bool:
@@ -82,14 +83,15 @@ def _shock(plan: Plan, request: Request) -> None:
     _shut(plan, request)
     amount = _SHOCK_MG_L * volume_l / held.mg
     working = (f"{figures(volume_l)} L × {_SHOCK_MG_L:g} mg/L of chlorine: {written(amount, held.unit)}",)
-    about: dict[str, Any] = {"parameter": "bacteria", "contact_h": _SHOCK_H, "bleed": "shut", "working": working}
+    about: dict[str, Any] = {"parameter": "bacteria", "contact_h": _SHOCK_H, "working": working}
+    about["bleed"] = _bleed(request)
     there = from_stock(plan, chlorine, amount)
     plan.step("disinfect", chlorine.name, there.now, held.unit, needed=there.needed, **about)
 
 
 def _slug(plan: Plan, request: Request, product: Product, litres: float) -> None:
     _shut(plan, request)
-    about: dict[str, Any] = {"contact_h": product.contact_h, "bleed": "shut", "parameter": "bacteria"}
+    about: dict[str, Any] = {"contact_h": product.contact_h, "bleed": _bleed(request), "parameter": "bacteria"}
     about["working"] = (*label_working(request, product, litres), *_half_gone(plan, request))
     there = from_stock(plan, product, litres)
     plan.step("biocide", product.name, there.now, product.unit, needed=there.needed, **about)
@@ -109,3 +111,8 @@ def _half_gone(plan: Plan, request: Request) -> list[str]:
 def _shut(plan: Plan, request: Request) -> None:
     if request.system.bleed_l_min or request.system.bleed_now_l_h:
         plan.say("shut-bleed")
+
+
+def _bleed(request: Request) -> str:
+    """How the bleed stands while something kills the bacteria; a closed loop has none."""
+    return "" if request.system.kind in CLOSED else "shut"

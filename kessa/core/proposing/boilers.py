@@ -5,13 +5,13 @@ from __future__ import annotations
 from kessa.core.derived.cycles import boiler_blowdown
 from kessa.core.proposing.bleeding import by_the_valve, never_by_make_up
 from kessa.core.proposing.doses import allowed, dose, raising, strength
-from kessa.core.proposing.levels import Out, washes_out
+from kessa.core.proposing.levels import Out, is_of_stream, washes_out
 from kessa.core.proposing.plan import NO_VOLUME, NOTHING_RAISES, Plan
 from kessa.core.proposing.request import Level, Product, Request, called
 from kessa.core.proposing.substances import molar_mass, substance
-from kessa.core.proposing.tables import between_lines
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.species import FORMS
+from kessa.core.quantities.tables import between_lines
 from kessa.core.treating.amounts import figures, level
 from kessa.core.treating.dosing import bleed
 
@@ -50,8 +50,16 @@ def treat_boiler(plan: Plan, request: Request, outs: list[Out]) -> None:
             dose(plan, request, out)
         elif washes_out(out.name):
             _blow_down(plan, request, out)
+        elif is_of_stream(out.name):
+            _look_upstream(plan, out)
         else:
             plan.step("ask", parameter=out.name, why="no blowdown that could be worked out brings it back")
+
+
+def _look_upstream(plan: Plan, out: Out) -> None:
+    """Ask where it comes from: no blowdown changes what comes to a boiler; of carry-over it is said already."""
+    if not any((each.do, each.parameter) == ("ask", out.name) for each in plan.steps):
+        plan.step("ask", parameter=out.name, why="it comes to the boiler with it: look where it gets in")
 
 
 def _where_from(plan: Plan, request: Request, hard: list[Out]) -> None:
@@ -192,7 +200,7 @@ def _bring_down(plan: Plan, request: Request, out: Out, rate: float | None, work
     """Propose how much is blown down once, where that can be told."""
     system, supplied = request.system, request.supplied(out.name)
     fed = supplied or 0.0
-    if supplied is None:
+    if supplied is None and out.name not in _FED:
         plan.say("make-up-unknown")
     if system.bleed_l_min and system.volume_l is not None:
         # Of water that boils away about a kilogram is a litre; what comes back as condensate brings no salt.
@@ -252,7 +260,7 @@ def carry_over(plan: Plan, request: Request) -> None:
             plan.figure("carry-over-percent", 100 * condensate.value / drum.value)
             if condensate.value > _CARRIED * drum.value:
                 plan.say("carry-over")
-                plan.step("ask", parameter=f"condensate {name}", why="the boiler's water goes along with its steam")
+                plan.step("ask", parameter=f"condensate {name}")
             return
 
 

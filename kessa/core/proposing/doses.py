@@ -145,11 +145,14 @@ def dose(plan: Plan, request: Request, out: Out, small_in_ml: bool = False) -> N
     product = allowed(plan, request, products, parameter=out.name)
     if product is None:
         return
+    held = strength(product, out.band)
+    if volume_l is None and held and is_low and request.system.flows_past_l_h:
+        _pump_more(plan, request, product, out, held)
+        return
     if volume_l is None:
         plan.say("volume-unknown")
         plan.step("ask", product.name, parameter=out.name, why=NO_VOLUME)
         return
-    held = strength(product, out.band)
     amount = by_label(request, product) if held is None else _needed(plan, request, product, out, held)
     if amount is None:
         plan.step("ask", product.name, parameter=out.name, why="its label does not say how strong it is")
@@ -168,6 +171,20 @@ def dose(plan: Plan, request: Request, out: Out, small_in_ml: bool = False) -> N
         plan.step("dose", product.name, now * _ML, "mL", **about)
     else:
         plan.step("dose", product.name, now, unit, **about)
+    plan.step("retest", parameter=out.name)
+
+
+def _pump_more(plan: Plan, request: Request, product: Product, out: Out, held: Strength) -> None:
+    """Propose by how much more is fed all the time into water that flows past the pump."""
+    flow = request.system.flows_past_l_h or 0.0
+    rate = finite((out.aim - out.value) * flow / held.mg, "flow_l_h")
+    ends = f"({figures(out.aim)} − {figures(out.value)})" if out.value >= 0 else figures(out.aim - out.value)
+    form = f" {out.band.form}" if out.band.form else ""
+    line = (
+        f"{ends} × {plain(flow)} L/h / 1000 = {figures((out.aim - out.value) * flow / 1000)} g/h{form}: "
+        f"{written(rate, per_hour(held.unit))} more than now{_stroke(request, rate, held)}"
+    )
+    plan.step("dose", product.name, rate, f"{held.unit}/h", parameter=out.name, aim=out.aim, working=(line,))
     plan.step("retest", parameter=out.name)
 
 

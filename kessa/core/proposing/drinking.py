@@ -39,7 +39,7 @@ def treat_well(plan: Plan, request: Request, outs: list[Out]) -> None:
     germs = [each for each in request.findings if each.name in GERMS and each.value > 0]
     if germs:
         plan.say("do-not-drink")
-        _disinfect(plan, request)
+        _disinfect(plan, request, germs[0].name)
         return
     for out in outs:
         if "chlorine" in out.name and out.side == "high":
@@ -74,22 +74,26 @@ def _well_litres(plan: Plan, request: Request) -> float | None:
     return litres
 
 
-def _disinfect(plan: Plan, request: Request) -> None:
+def _disinfect(plan: Plan, request: Request, germ: str) -> None:
+    since = next((each.days_ago for each in reversed(request.history) if each.done == "disinfect"), None)
+    if since is not None:
+        plan.say("came-back")
+        plan.figure("days-since-disinfected", since)
     band = next((each for each in request.bands if each.purpose == "shock"), None)
     least, most = (band.least or _SHOCK[0], band.most or _SHOCK[1]) if band else _SHOCK
     strong = [each for each in raising(request, "free chlorine") if _most(each) >= least]
-    product = allowed(plan, request, strong, parameter="E. coli")
+    product = allowed(plan, request, strong, parameter=germ)
     litres = _well_litres(plan, request)
     if product is None:
         if not strong:
-            plan.step("ask", parameter="E. coli", why=NO_BLEACH)
+            plan.step("ask", parameter=germ, why=NO_BLEACH)
     elif litres is None:
         plan.say("volume-unknown")
-        plan.step("ask", product.name, parameter="E. coli", why=NO_VOLUME)
+        plan.step("ask", product.name, parameter=germ, why=NO_VOLUME)
     else:
         held = strength(product, CHLORINE)
         if held is None:
-            plan.step("ask", product.name, parameter="E. coli", why="its label does not say how strong it is")
+            plan.step("ask", product.name, parameter=germ, why="its label does not say how strong it is")
             return
         plan.figure("cl2-per-naocl", 70.9 / 74.44)
         plan.figure("shock-least-mg-l", least)
@@ -103,10 +107,10 @@ def _disinfect(plan: Plan, request: Request) -> None:
         )
         there = from_stock(plan, product, amount)
         about: dict[str, Any] = {"contact_h": _SHOCK_H, "working": working, "needed": there.needed}
-        plan.step("disinfect", product.name, there.now, held.unit, parameter="E. coli", **about)
-        plan.step("flush", parameter="E. coli")
-    plan.step("laboratory", parameter="E. coli")
-    plan.step("retest", parameter="E. coli")
+        plan.step("disinfect", product.name, there.now, held.unit, parameter=germ, **about)
+        plan.step("flush", parameter=germ)
+    plan.step("laboratory", parameter=germ)
+    plan.step("retest", parameter=germ)
 
 
 def _most(product: Product) -> float:
@@ -128,9 +132,10 @@ def _taken_up(request: Request) -> float:
 def treat_supply(plan: Plan, request: Request, outs: list[Out]) -> None:
     """Propose what a supply needs: its residual, free or combined."""
     _not_by_chlorine(plan, outs)
-    if any(each.name in GERMS and each.value > 0 for each in request.findings):
-        plan.say("do-not-drink")
-        plan.step("laboratory", parameter="E. coli")
+    for each in request.findings:
+        if each.name in GERMS and each.value > 0:
+            plan.say("do-not-drink")
+            plan.step("laboratory", parameter=each.name)
     if "chloramin" in request.system.disinfectant.lower():
         _chloraminated(plan, outs)
         return

@@ -10,6 +10,8 @@ from kessa.core.quantities.units import UNITS, convert
 from kessa.core.treating.aims import aim_above, aim_below
 
 Side = Literal["low", "high"]
+# What comes to a boiler: by these what was found in it is called.
+STREAMS = ("condensate", "feed")
 # So far inside the only edge of a band of temperature.
 _DEGREES = {"degC": 1.5, "degF": 2.7, "K": 1.5}
 
@@ -20,7 +22,16 @@ _NOT_WASHED = ("pH", "turbidity", "iron", "copper", "bacteria", "legionella", "f
 
 def washes_out(name: str) -> bool:
     """Whether bleeding or draining brings a level down by as much as water goes."""
-    return name not in _NOT_WASHED and not any(word in name for word in ("temperature", "index", "point", "clarity"))
+    return (
+        name not in _NOT_WASHED
+        and not is_of_stream(name)
+        and not any(word in name for word in ("temperature", "index", "point", "clarity"))
+    )
+
+
+def is_of_stream(name: str) -> bool:
+    """Whether it was found in what comes to a boiler, and not in the boiler's own water."""
+    return name.startswith(tuple(f"{each} " for each in STREAMS))
 
 
 class Out(NamedTuple):

@@ -20,7 +20,7 @@ from kessa.core.proposing.doses import (
 from kessa.core.proposing.levels import Out, held_against, washes_out
 from kessa.core.proposing.plan import NO_VOLUME, NOTHING_LOWERS, Plan
 from kessa.core.proposing.request import SCALING, Event, Level, Product, Request, called
-from kessa.core.proposing.tables import between_lines
+from kessa.core.quantities.tables import between_lines
 from kessa.core.treating.amounts import figures
 from kessa.core.treating.dosing import bleed
 
@@ -42,6 +42,10 @@ _EATEN = ("nitrite",)
 # It fell where so much of what was expected is gone; what stayed within this is steady; two that differ by less fell
 # alike.
 _FELL, _STEADY, _ALIKE = 0.9, 0.95, 0.12
+# It rose by more than was put in where so much more than what was expected is there.
+_ROSE = 1.25
+# So much of its volume a closed loop is made up by in a month at most, as long as it is tight: practice of loops.
+_MOST_MADE_UP, _DAYS_A_MONTH = 0.05, 30.4
 # Of what was in the water so much is left after a flush.
 FLUSHED_TO = 0.05
 NOTHING_CLEANS = "nothing on the shelf cleans this"
@@ -72,6 +76,8 @@ def treat_loop(plan: Plan, request: Request, outs: list[Out]) -> None:
     """Propose what a closed loop needs: what is lost is looked for before it is put back, dirt goes first."""
     volume_l = request.system.volume_l
     _what_became_of(plan, request, volume_l)
+    _rose_more(plan, request, volume_l)
+    _by_its_meter(plan, request, volume_l)
     glycol = next((each for each in outs if each.name == "glycol"), None)
     frost = next((each for each in outs if each.name == "freezing point"), None)
     dirty = [each for each in outs if each.name in _DIRT and each.side == "high"]
@@ -132,6 +138,27 @@ def _what_became_of(plan: Plan, request: Request, volume_l: float | None) -> Non
         plan.step("look-for-bacteria", parameter=eaten.name)
         _kill(plan, request)
         plan.step("laboratory", parameter="bacteria")
+
+
+def _rose_more(plan: Plan, request: Request, volume_l: float | None) -> None:
+    """Note what rose by more than was put in explains: the system holds less, or more went in."""
+    for finding in request.findings:
+        seen = _expected(request, finding.name, finding.value, finding.form, volume_l)
+        if seen and volume_l and seen.was_dosed and seen.now > (_ROSE + seen.doubt) * seen.expected:
+            plan.say("rose-more")
+            plan.figure("expected-mg-l", seen.expected)
+            plan.figure("volume-by-dose-l", volume_l * (seen.expected - seen.before) / (seen.now - seen.before))
+            return
+
+
+def _by_its_meter(plan: Plan, request: Request, volume_l: float | None) -> None:
+    """Propose to look for a leak where a closed loop is made up by more than its joints and vents lose."""
+    a_day = request.system.use_l_day
+    if a_day and volume_l and a_day * _DAYS_A_MONTH > _MOST_MADE_UP * volume_l:
+        plan.say("made-up")
+        plan.figure("made-up-l-month", a_day * _DAYS_A_MONTH)
+        plan.figure("made-up-percent-month", 100 * a_day * _DAYS_A_MONTH / volume_l)
+        plan.step("look-for-leak", parameter="make-up a day")
 
 
 def _lost_by_tracer_alone(plan: Plan, request: Request, volume_l: float | None, has_nitrite: bool) -> None:

@@ -12,6 +12,7 @@ from kessa.core.quantities.units import POUND_KG, UNITS
 GALLON_L = UNITS["gal_us"].size
 # Why something is asked for instead of proposed.
 NO_VOLUME = "nobody knows how much the system holds"
+NONE_LEFT = "none of it is left"
 NOTHING_RAISES, NOTHING_LOWERS = "nothing on the shelf raises it", "nothing on the shelf lowers it"
 # No system takes more of anything, L or kg.
 _LARGEST = 1e9
@@ -46,7 +47,9 @@ class Step:
     codes: tuple[str, ...] = field(default=(), compare=False)
 
     def as_dict(self) -> dict[str, Any]:
-        """Return what is said of it as plain data."""
+        """Return what is said of it as plain data; what is all gone from the shelf is asked for."""
+        if self.amount == 0 and self.needed:
+            return replace(self, do="ask", amount=None, why=NONE_LEFT).as_dict()
         return {name: value for name, value in vars(self).items() if value not in ("", None, ()) and name != "codes"}
 
 

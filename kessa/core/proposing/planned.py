@@ -38,6 +38,8 @@ class Planned(NamedTuple):
         """Return the findings that ask for a step: the first of all where it names none of them."""
         names = _SEEN_BY.get(step.parameter) or (GERMS if step.parameter in GERMS else (step.parameter, *step.also))
         own = [self.findings[name] for name in names if name in self.findings]
+        if step.parameter in GERMS:
+            own = [each for each in own if each.side] or own
         return own or [each for each in self.findings.values() if each.side][:1] or list(self.findings.values())[:1]
 
     def out(self, name: str) -> Out | None:
@@ -53,15 +55,15 @@ class Planned(NamedTuple):
         return next((each for each in self.system.products if each.product.name == name), None)
 
 
-def planned_for(system: System, kind: str, findings: Sequence[Finding]) -> Planned:
-    """Return the plan for a system of a kind; of findings of one parameter the first counts.
+def planned_for(system: System, findings: Sequence[Finding]) -> Planned:
+    """Return the plan for a system; of findings of one parameter the first counts.
 
     Raises CannotCompute on what is written down and cannot be.
     """
     by_name: dict[str, Finding] = {}
     for each in findings:
         by_name.setdefault(called(parameter(each.parameter).key), each.usual())
-    request = request_of(system, kind, by_name)
+    request = request_of(system, by_name)
     outs = []
     for name, each in by_name.items():
         found, band = request.found(name), request.band(name)
@@ -129,4 +131,5 @@ def likely(amount: Spread, kept: Kept) -> list[str]:
         return [f"likely {written(amount.low, kept)} or more"]
     if amount.high <= amount.low * (1 + 1e-9):
         return []
-    return [f"likely {written(amount.low, kept)} to {written(amount.high, kept)}, as reading and volume are in doubt"]
+    ends = f"{written(amount.low, kept)} to {written(amount.high, kept)}"
+    return [f"likely {ends}: the numbers it follows from are not exact"]

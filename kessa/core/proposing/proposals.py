@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from kessa.core.errors import CannotCompute
-from kessa.core.proposing.in_words import in_words, look_for_cause
+from kessa.core.proposing.in_words import in_words
 from kessa.core.proposing.planned import planned_for
 from kessa.core.proposing.propose import TREATED
+from kessa.core.proposing.words_for_asking import look_for_cause
 from kessa.core.treating.mixing import never_meets
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.core.treating.ways import ways
-
-# Kinds of place that are treated as another kind of system.
-_AS = {"tap": "supply"}
 
 
 def proposals(system: System, findings: Sequence[Finding], ticked: Proposal | None = None) -> list[Proposal]:
@@ -48,13 +46,12 @@ def _treated(system: System, findings: Sequence[Finding]) -> list[Proposal]:
     Where people drink it or fish live in it, and of germs, a list says what else is done.
     """
     outside = [each for each in findings if each.side]
-    kind = _AS.get(system.kind, system.kind)
     made: list[Proposal] = []
     fault = ""
     # Of plant what nobody finds outside may still be wrong: what was put in is gone, scale falls out.
-    if kind in TREATED and (outside or (findings and system.water == "plant")):
+    if system.kind in TREATED and (outside or (findings and system.water == "plant")):
         try:
-            made = in_words(planned_for(system, kind, findings))
+            made = in_words(planned_for(system, findings))
         except CannotCompute as refused:
             fault = refused.message
     answered = {result for each in made for result in each.results}

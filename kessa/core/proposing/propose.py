@@ -10,15 +10,18 @@ from kessa.core.checked import check
 from kessa.core.errors import CannotCompute
 from kessa.core.proposing.bacteria import treat_bacteria
 from kessa.core.proposing.boilers import carry_over, crystals, treat_boiler
+from kessa.core.proposing.cycles import CONSERVED, compare_in_boiler, compare_in_tower
 from kessa.core.proposing.doses import allowed, dose, hold_scale
+from kessa.core.proposing.dosing_stations import treat_station
 from kessa.core.proposing.drinking import treat_supply, treat_well
+from kessa.core.proposing.filters import treat_filter
 from kessa.core.proposing.levels import Out, in_terms_of, outside
 from kessa.core.proposing.loops import treat_loop
 from kessa.core.proposing.plan import Plan
 from kessa.core.proposing.refusals import CLOSED
 from kessa.core.proposing.request import CYCLES, SCALING, Request
 from kessa.core.proposing.softeners import treat_softener
-from kessa.core.proposing.towers import CONSERVED, compare_cycles, concentrate
+from kessa.core.proposing.towers import concentrate
 from kessa.core.proposing.tracers import volume_seen
 
 _GERMS_OF_PLANT = ("bacteria", "legionella")
@@ -81,7 +84,7 @@ def _contradicts(plan: Plan, request: Request) -> bool:
 
 
 def _treat_tower(plan: Plan, request: Request, outs: list[Out]) -> None:
-    compare_cycles(plan, request)
+    compare_in_tower(plan, request)
     treat_bacteria(plan, request, outs)
     for out in sorted(outs, key=lambda each: (each.name not in CONSERVED, each.side == "low")):
         if out.name in _GERMS_OF_PLANT:
@@ -111,6 +114,7 @@ def _treat_loop(plan: Plan, request: Request, outs: list[Out]) -> None:
 
 def _treat_boiler(plan: Plan, request: Request, outs: list[Out]) -> None:
     crystals(plan, request)
+    compare_in_boiler(plan, request)
     carry_over(plan, request)
     treat_boiler(plan, request, outs)
 
@@ -119,6 +123,8 @@ _BY_KIND: dict[str, Callable[[Plan, Request, list[Out]], None]] = {
     "cooling-tower": _treat_tower,
     "boiler": _treat_boiler,
     "softener": treat_softener,
+    "filter": treat_filter,
+    "dosing-station": treat_station,
     "well": treat_well,
     "supply": treat_supply,
     **dict.fromkeys(CLOSED, _treat_loop),

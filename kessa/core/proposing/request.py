@@ -15,6 +15,7 @@ from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.species import FORMS, no_form
 from kessa.core.quantities.units import POUND_KG, PSI_BAR, UNITS, convert, usual_unit
 from kessa.core.treating.amounts import Kept
+from kessa.core.treating.steam import steam_of
 
 _FOOT_M, _GRAIN_G = UNITS["ft"].size, 0.06479891
 # Facts in US customary units: which fact of ours each is, and how much one of it.
@@ -22,11 +23,14 @@ _CUSTOMARY = {
     "volume_gal": ("volume_l", GALLON_L), "evaporation_gpm": ("evaporation_l_h", 60 * GALLON_L),
     "bleed_gpm": ("bleed_l_min", GALLON_L), "bleed_now_gpm": ("bleed_now_l_h", 60 * GALLON_L),
     "drift_gpm": ("drift_l_h", 60 * GALLON_L), "steam_lb_h": ("steam_kg_h", POUND_KG),
+    "gas_ft3_h": ("gas_m3_h", 0.028316846592), "oil_lb_h": ("oil_kg_h", POUND_KG),
     "feed_lb_h": ("feed_kg_h", POUND_KG), "blowdown_lb_h": ("blowdown_kg_h", POUND_KG),
     "pressure_psi": ("pressure_bar", PSI_BAR), "depth_ft": ("depth_m", _FOOT_M), "water_ft": ("water_m", _FOOT_M),
     "bore_in": ("bore_mm", 25.4), "pipes_gal": ("pipes_l", GALLON_L), "use_gal_day": ("use_l_day", GALLON_L),
     "capacity_grains": ("capacity_g_caco3", _GRAIN_G), "make_up_gal_month": ("make_up_l_month", GALLON_L),
-    "resin_ft3": ("resin_l", 28.316846592),
+    "resin_ft3": ("resin_l", 28.316846592), "drop_clean_psi": ("drop_clean_bar", PSI_BAR),
+    "drop_most_psi": ("drop_most_bar", PSI_BAR), "backwash_gal": ("backwash_l", GALLON_L),
+    "tank_gal": ("tank_l", GALLON_L),
 }  # fmt: skip
 # Make-up water's hardness in degrees.
 _HARDNESS = {"hardness_dh": "dH", "hardness_gpg": "gpg", "hardness_fh": "fH"}
@@ -86,6 +90,10 @@ class SystemFacts(_Open):
     bleed_now_l_h: NotNegative | None = None
     steam_kg_h: Positive | None = None
     feed_kg_h: Positive | None = None
+    # Where its steam is not written down, by what is burnt: natural gas, heating oil.
+    gas_m3_h: Positive | None = None
+    oil_kg_h: Positive | None = None
+    efficiency_percent: Annotated[Number, Field(gt=0, le=110)] | None = None
     blowdown_kg_h: NotNegative | None = None
     condensate_return_percent: Percent = 0.0
     condensate_tds_mg_l: NotNegative = 0.0
@@ -115,6 +123,15 @@ class SystemFacts(_Open):
     salt_g_per_l_resin: Positive | None = None
     blend_to_mg_l_caco3: NotNegative = 0.0
     make_up_l_month: NotNegative | None = None
+    # Of a filter: its pressure drop when clean and when it is to be backwashed, how often, with how much.
+    drop_clean_bar: NotNegative | None = None
+    drop_most_bar: Positive | None = None
+    backwash_days: Positive | None = None
+    backwash_l: Positive | None = None
+    # Of a dosing station: its tank, what its pump is set to, and how long the tank lasts when it is filled up.
+    tank_l: Positive | None = None
+    stroke_percent: Percent | None = None
+    refill_days: Positive | None = None
     # Whether its facts are in US customary units: the answer is, too.
     is_customary: YesNo = False
 
@@ -132,13 +149,20 @@ class SystemFacts(_Open):
             if ours in facts:
                 raise CannotCompute(f"{name} is given twice: as {ours} too.", name)
             facts |= {ours: value * one, "is_customary": True}
-        return facts
+        return facts if facts.get("steam_kg_h") is not None else facts | {"steam_kg_h": steam_of(facts)}
 
     @model_validator(mode="after")
     def _fits(self) -> Self:
         if self.depth_m is not None and self.water_m is not None and self.water_m > self.depth_m:
             raise CannotCompute("More water stands in the well than it is deep.", "water_m")
         return self
+
+    @property
+    def flows_past_l_h(self) -> float | None:
+        """What flows past the dosing pump of a supply, L/h; None where nobody knows, and of what goes round."""
+        if self.kind != "supply" or self.flow_l_h is not None:
+            return self.flow_l_h
+        return None if self.use_l_day is None else self.use_l_day / 24
 
     @property
     def feeds_people(self) -> bool:
@@ -261,6 +285,12 @@ class Product(_Open):
     # Why it must not go in here, where whoever asks knows of a reason.
     refused: str = ""
 
+    @model_validator(mode="after")
+    def _rises(self) -> Self:
+        if self.label is not None and self.label[0] > self.label[1]:
+            raise CannotCompute("A label gives from the least to the most.", "label_l_m3")
+        return self
+
     @property
     def unit(self) -> Kept:
         """In what amounts of it are given."""
@@ -345,6 +375,8 @@ class Request(_Open):
 
     system: SystemFacts
     make_up: dict[str, NotNegative] = Field(default_factory=dict, max_length=_MOST)
+    # How far what it holds of each may be off.
+    make_up_off: dict[str, NotNegative] = Field(default_factory=dict, max_length=_MOST)
     findings: tuple[Finding, ...] = Field((), max_length=_MOST)
     bands: tuple[Band, ...] = Field((), max_length=_MOST)
     products: tuple[Product, ...] = Field((), max_length=_MOST)

@@ -22,6 +22,10 @@ def treat_softener(plan: Plan, request: Request, outs: list[Out]) -> None:
     is_due = days is not None and since is not None and since >= days
     if not hard and not is_due:
         return
+    if hard and request.supplied("hardness") == 0:
+        why = "its raw water holds none by its test, so this cannot be: test both again"
+        plan.step("ask", parameter=hard[0].name, why=why)
+        return
     if days is not None and since is not None and is_due:
         plan.say("due")
         plan.figure("due-days-ago", since - days)

@@ -6,7 +6,7 @@ import re
 from typing import NamedTuple
 
 from kessa.core.errors import CannotCompute
-from kessa.core.quantities.species import ATOMIC_MASS, FORMS, no_form
+from kessa.core.quantities.species import ATOMIC_MASS, EQUIVALENTS, FORMS, no_form
 
 # Standard atomic weight of potassium, g/mol (IUPAC 2021), which no form of results holds.
 _MASS = ATOMIC_MASS | {"K": 39.098}
@@ -18,7 +18,8 @@ _SHARED = {
     "Na2S2O5": ("sulfur", 2), "Na3PO4": ("phosphorus", 1), "Na2HPO4": ("phosphorus", 1), "NaH2PO4": ("phosphorus", 1),
     "Na3PO4.12H2O": ("phosphorus", 1), "Na2MoO4": ("molybdenum", 1), "Na2MoO4.2H2O": ("molybdenum", 1),
     "KCl": ("chloride", 1), "CaCl2": ("chloride", 2), "NaNO3": ("nitrogen", 1), "KNO3": ("nitrogen", 1),
-    "Na2SO4": ("sulfur", 1), "Na2SiO3": ("silica", 1),
+    "Na2SO4": ("sulfur", 1), "Na2SiO3": ("silica", 1), "NaOH": (EQUIVALENTS, 1), "KOH": (EQUIVALENTS, 1),
+    "Na2CO3": (EQUIVALENTS, 2), "NaHCO3": (EQUIVALENTS, 1),
 }  # fmt: skip
 
 

@@ -5,22 +5,10 @@ from __future__ import annotations
 from kessa.core.proposing.bleeding import by_the_valve, drain_part, never_by_make_up
 from kessa.core.proposing.levels import Out
 from kessa.core.proposing.plan import GALLON_L, Plan
-from kessa.core.proposing.request import CYCLES, Request
+from kessa.core.proposing.request import Request
 from kessa.core.quantities.quantity import plain
 from kessa.core.treating.amounts import figures
 from kessa.core.treating.dosing import drain_to
-
-# What only concentrates: nothing in a tower makes or uses it.
-CONSERVED = (
-    CYCLES,
-    "conductivity", "tds", "chloride", "silica", "sulfate", "hardness", "calcium hardness", "magnesium hardness",
-    "calcium", "magnesium", "sodium", "alkalinity", "total alkalinity", "m alkalinity",
-)  # fmt: skip
-# What falls out as scale before others do.
-_FALLS_OUT = ("calcium hardness", "hardness", "calcium", "silica", "magnesium", "magnesium hardness", "alkalinity")
-# Measures of cycles of concentration that differ by more than this part do not say the same.
-_ALIKE = 0.12
-_STEADY = ("conductivity", "tds", "magnesium", "silica")
 
 
 def concentrate(plan: Plan, request: Request, out: Out) -> None:
@@ -39,9 +27,11 @@ def concentrate(plan: Plan, request: Request, out: Out) -> None:
 def _bleed_more(plan: Plan, request: Request, out: Out, make_up: float) -> None:
     system = request.system
     evaporated = system.evaporation_l_h or 0.0
+    hold = None
     if system.evaporation_l_h is None:
         plan.say("evaporation-unknown")
-    hold = _hold(out.aim, make_up, evaporated, system.drift_l_h)
+    else:
+        hold = _hold(out.aim, make_up, evaporated, system.drift_l_h)
     if hold is not None:
         plan.figure("hold-bleed-l-h", hold)
         if system.is_customary:
@@ -77,54 +67,9 @@ def _bleed_less(plan: Plan, request: Request, out: Out, make_up: float) -> None:
     if system.evaporation_l_h and now:
         plan.figure("cycles-now", (system.evaporation_l_h + now) / now)
     if not hold:
-        plan.step("ask", parameter=out.name, why="how much evaporates is not known")
+        drifts = "more drifts away by itself than would hold it there: look at the drift eliminators"
+        why = drifts if system.evaporation_l_h else "how much evaporates is not known"
+        plan.step("ask", parameter=out.name, why=why)
         return
     plan.figure("hold-bleed-l-h", hold)
     plan.step("bleed", amount=hold, unit="L/h", parameter=out.name, aim=out.aim)
-
-
-def compare_cycles(plan: Plan, request: Request) -> None:
-    """Set side by side how often the water is concentrated by each measure, and say what their disagreement means."""
-    by = {
-        each.name: each.value / make_up
-        for each in request.findings
-        if each.name in CONSERVED and each.name != CYCLES and (make_up := request.supplied(each.name))
-    }
-    for name, cycles in by.items():
-        plan.figure(f"by-{name.replace(' ', '-')}", cycles)
-    if not by:
-        return
-    # Chloride is fed by bleach, hardness and silica fall out: of the others the highest is how far it is concentrated.
-    cycles = by[next((name for name in _STEADY if name in by), min(by, key=lambda name: by[name]))]
-    plan.figure("cycles", cycles)
-    if by.get("chloride", 0.0) > cycles * (1 + _ALIKE) and _is_chlorinated(request):
-        plan.say("chloride-from-bleach")
-        plan.figure("chloride-fed-mg-l", (by["chloride"] - cycles) * (request.supplied("chloride") or 0.0))
-    elif "chloride" in by:
-        cycles = max(cycles, by["chloride"])
-    for name in _FALLS_OUT:
-        if name in by and by[name] < cycles * (1 - _ALIKE):
-            plan.say("scale")
-            plan.figure(
-                f"fell-out-{name.replace(' ', '-')}-mg-l", (cycles - by[name]) * (request.supplied(name) or 0.0)
-            )
-    _against_the_balance(plan, request, cycles)
-
-
-def _is_chlorinated(request: Request) -> bool:
-    return request.system.feeds_chlorine or any(each.is_hypochlorite for each in request.products)
-
-
-def _against_the_balance(plan: Plan, request: Request, cycles: float) -> None:
-    """Hold what is measured against what evaporation and bleed would make."""
-    system = request.system
-    if not system.evaporation_l_h or not system.bleed_now_l_h:
-        return
-    now = system.bleed_now_l_h + system.drift_l_h
-    expected = (system.evaporation_l_h + now) / now
-    plan.figure("cycles-by-balance", expected)
-    if cycles < expected * (1 - 2 * _ALIKE):
-        lost = system.evaporation_l_h / (cycles - 1) - now if cycles > 1 else 0.0
-        plan.say("leak")
-        plan.figure("lost-l-h", lost)
-        plan.step("look-for-leak", why="more water is lost than evaporates and is bled")

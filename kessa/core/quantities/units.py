@@ -74,6 +74,7 @@ AROUND = {
     "kPa": Unit("pressure", 1.0),
     "hPa": Unit("pressure", 0.1),
     "bar": Unit("pressure", 100.0),
+    "psi": Unit("pressure", 100 * PSI_BAR),
     "L/s": Unit("flow", 1.0),
     "L/min": Unit("flow", 1 / 60),
     "m3/h": Unit("flow", 1 / 3.6),

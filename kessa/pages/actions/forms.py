@@ -24,6 +24,8 @@ _WAYS = [
     ("clean", "it was cleaned"),
     ("biocide", "something was put in against bacteria"),
     ("regenerate", "a softener was regenerated"),
+    ("backwash", "a filter was backwashed or changed"),
+    ("refill", "a tank was filled up"),
     ("look", "something was looked at or mended"),
 ]
 

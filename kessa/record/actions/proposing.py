@@ -23,7 +23,8 @@ from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.record.actions.models import OPEN, Action, State, Tick, spread_fields
 from kessa.record.actions.systems import finding_of, findings_at, history_of, system_of
 from kessa.record.advice.advising import advised, named_at, newest_at, where_of
-from kessa.record.places.models import Place
+from kessa.record.places.models import PairKind, Place
+from kessa.record.places.selectors import paired
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import flags_on
 
@@ -38,8 +39,11 @@ _CHANGES_WATER = ("bleed", "drain", "flush", "clean", "dose", "lower", "hold sca
 
 
 def restated(sender: Any, place: Place, advice: Advice, **_: Any) -> None:
-    """Propose anew where a place's results changed."""
+    """Propose anew where a place's results changed, and in the systems whose water it is."""
     propose(place, advice)
+    for kind in (PairKind.SUPPLY, PairKind.CONDENSATE, PairKind.FEED):
+        for fed in paired(place, kind, first=True):
+            propose(fed)
 
 
 def products_changed(sender: Any, team: int, **_: Any) -> None:
@@ -81,7 +85,8 @@ def _bring_up(place: Place, advice: Advice) -> None:
     may_be_wrong = place.kind.is_plant and findings
     if not open_now and ticked is None and not may_be_wrong and not any(finding.side for finding in findings):
         return
-    system = system_of(place)._replace(history=history_of(place, findings) if place.kind.is_plant else ())
+    treated = place.kind.is_plant or place.kind_key == "well"
+    system = system_of(place)._replace(history=history_of(place, findings) if treated else ())
     made = proposals(system, findings, ticked)
     answered = _settled(place, made)
     if any(each.reading.held for each in advice.assessments):

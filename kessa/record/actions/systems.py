@@ -13,15 +13,18 @@ from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import judge_by_sets, overall, own_words, side_of, verdict_by
 from kessa.core.judging.judge import OUTSIDE
 from kessa.core.judging.limits import RuleSet, speaking_of
+from kessa.core.proposing.asking import in_stream
+from kessa.core.proposing.levels import STREAMS
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.quantities.spread import Spread, within_percent
 from kessa.core.quantities.units import in_words
+from kessa.core.treating.steam import steam_of
 from kessa.core.treating.systems import Finding, Held, System
 from kessa.core.treating.volumes import water_in_well
 from kessa.record.actions.models import Action, State
-from kessa.record.places.models import Place
-from kessa.record.places.selectors import chosen_sets, compared_with
+from kessa.record.places.models import PairKind, Place
+from kessa.record.places.selectors import chosen_sets, compared_with, paired
 from kessa.record.products.models import Product
 from kessa.record.products.selectors import left_of, products_of
 from kessa.record.results.context import context_of, quantity_of
@@ -31,12 +34,13 @@ from kessa.record.rules.selectors import house_rules
 # Where nobody has said how far off a volume may be.
 _VOLUME_OFF = 10.0
 # What feeds a system changes slowly; what was dosed is mixed in, and used up, within days.
+_MOST_OF_SUPPLY = 200
 _SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
 # How far back it is looked what was done and found; what lets water out; what is followed from one test to the next.
 _HISTORY_KEEPS, _MOST_DONE = timedelta(days=200), 40
 _LETS_OUT = ("bleed", "drain", "flush", "clean")
 # What a plan calls what was done, where it is no dose.
-_DONE_AS = {"biocide": "biocide", "regenerate": "regenerate"}
+_DONE_AS = {"biocide": "biocide", "regenerate": "regenerate", "disinfect": "disinfect", "backwash": "backwash"}
 _TRACKED = ("nitrite", "molybdate", "conductivity", "chloride")
 _METALS = {"alumin": "aluminium", "galvan": "zinc", "zinc": "zinc", "copper": "copper", "brass": "copper"}
 _FEEDS = {"aluminium": "aluminium", "nitrite": "nitrite", "glycol": "glycol"}
@@ -51,7 +55,7 @@ def system_of(place: Place) -> System:
         volume=volume_of(place),
         bleed_l_min=facts.get("bleed_l_min") or None,
         evaporation_l_h=facts.get("evaporation_l_h") or None,
-        steam_kg_h=facts.get("steam_kg_h") or None,
+        steam_kg_h=steam_of(facts),
         flow_l_h=facts.get("flow_l_h") or None,
         supply=_supply_of(place),
         holds=held_in(place),
@@ -106,11 +110,9 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
     supply = compared_with(place).get("supply") if place.kind.is_plant else None
     if supply is None:
         return {}
-    since = timezone.now() - _SUPPLY_KEEPS
-    rows = Result.objects.for_team(place.team_id).current().filter(place=supply, taken_at__gte=since).newest_first()
     columns = ("parameter", "value", "low", "high", "censor", "unit", "form")
     found: dict[str, Quantity] = {}
-    for row in rows.values_list(*columns, named=True)[:200]:
+    for row in _lately_at(supply).values_list(*columns, named=True)[:_MOST_OF_SUPPLY]:
         if not in_words(row.unit) and row.high is not None:
             found.setdefault(parameter(row.parameter).key, quantity_of(row))
     return found
@@ -123,8 +125,27 @@ def findings_at(place: Place, advice: Advice) -> list[Finding]:
     if place.kind.is_plant:
         sets = chosen_sets(place)
         rows = {key: _by_todays_limits(place, row, sets) for key, row in rows.items()}
-    found = (finding_of(rows[key]) or _unjudged(rows[key]) for key in keys)
-    return [each.usual() for each in found if each]
+    found = [finding_of(rows[key]) or _unjudged(rows[key]) for key in keys]
+    return [each.usual() for each in (*found, *_found_in_streams(place)) if each]
+
+
+def _found_in_streams(place: Place) -> Iterator[Finding | None]:
+    """Yield what was last found in what comes to a boiler, by what the boiler knows it as."""
+    for stream in STREAMS if place.kind_key == "boiler" else ():
+        for other in paired(place, PairKind(stream), first=False)[:1]:
+            sets, seen = chosen_sets(other), set()
+            for row in _lately_at(other).select_related("determination__sample", "sample")[:_MOST_OF_SUPPLY]:
+                if row.parameter not in seen:
+                    seen.add(row.parameter)
+                    today = _by_todays_limits(other, row, sets)
+                    found = finding_of(today) or _unjudged(today)
+                    yield found and found._replace(parameter=in_stream(stream, row.parameter))
+
+
+def _lately_at(supply: Place) -> Any:
+    """Return what was found at what feeds a system, as long as that speaks for it, the newest first."""
+    since = timezone.now() - _SUPPLY_KEEPS
+    return Result.objects.for_team(supply.team_id).current().filter(place=supply, taken_at__gte=since).newest_first()
 
 
 def _by_todays_limits(place: Place, row: Result, sets: tuple[RuleSet, ...]) -> Result:

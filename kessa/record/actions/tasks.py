@@ -12,7 +12,8 @@ from kessa.record.places.models import Place
 @app.periodic(cron="53 4 * * *")
 @app.task(name="actions.due", queueing_lock="due", lock="due")
 def due(timestamp: int, **_: Any) -> None:
-    """Propose what comes due without a test: a softener, by the days that its resin lasts."""
-    regenerated = Action.across_teams.filter(by_way="regenerate", state=State.DONE).values("place")
-    for place in Place.across_teams.filter(kind_key="softener", pk__in=regenerated).select_related("team"):
+    """Propose what comes due without a test: softeners and filters, by the days that they last."""
+    done = Action.across_teams.filter(by_way__in=("regenerate", "backwash"), state=State.DONE).values("place")
+    kinds = ("softener", "filter")
+    for place in Place.across_teams.filter(kind_key__in=kinds, pk__in=done).select_related("team"):
         propose(place)

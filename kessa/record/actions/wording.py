@@ -6,7 +6,8 @@ from kessa.record.actions.models import Action
 
 _DONE = {
     "bleed": "bled", "drain": "drained", "flush": "flushed", "dose": "dosed", "lower": "dosed", "clean": "cleaned",
-    "disinfect": "disinfected", "biocide": "treated with", "regenerate": "softener regenerated", "sheet": "list closed",
+    "disinfect": "disinfected", "biocide": "treated with", "regenerate": "softener regenerated",
+    "backwash": "filter backwashed or changed", "refill": "tank filled up by", "sheet": "list closed",
 }  # fmt: skip
 
 

@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 from django.db.models import Q
 from django.utils import timezone
 
-from kessa.core.derived.recipes import FLOW, HEIGHT, METER, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
+from kessa.core.derived.recipes import FLOW, HEIGHT, OF_VISITS, RECIPES, SUPPLY, Derived, Recipe, derive, lacking
 from kessa.core.errors import CannotCompute
 from kessa.core.job.schools import near_limit
 from kessa.core.judging.holding import rule_for
@@ -24,7 +24,7 @@ from kessa.record.results.models import OVER_TAPS, Mark, Result
 from kessa.record.results.written import Found
 from kessa.record.rules.selectors import house_rules
 from kessa.record.together import follows_once
-from kessa.record.visits.models import Observation, Sample, Visit
+from kessa.record.visits.models import Sample, Visit
 
 
 class MissingReading(NamedTuple):
@@ -48,7 +48,7 @@ class _At(NamedTuple):
 def derive_of_sample(sample: Sample) -> None:
     """Settle what follows from the readings of a sample."""
     at = _of_sample(sample)
-    _write(at, [each for each in _recipes(at.place) if each.needs[0].name != METER])
+    _write(at, [each for each in _recipes(at.place) if each.needs[0].name not in OF_VISITS])
 
 
 def derive_of_visit(visit: Visit) -> None:
@@ -56,9 +56,9 @@ def derive_of_visit(visit: Visit) -> None:
     for sample in visit.samples.select_related("visit__place__team"):
         derive_of_sample(sample)
     place = visit.place
-    meter = [each for each in _recipes(place) if each.needs[0].name == METER]
-    if Observation.objects.for_team(visit.team_id).filter(visit=visit, key="make_up", value__isnull=False).exists():
-        _write(_At(place, visit, None, {}, given_to_recipes(place, None, visit, {})), meter)
+    if place.kind.is_plant:
+        read = [each for each in _recipes(place) if each.needs[0].name in OF_VISITS]
+        _write(_At(place, visit, None, {}, given_to_recipes(place, None, visit, {})), read)
 
 
 def derive_of_fed(supply: Place, at: datetime, names: Iterable[str]) -> list[Place]:

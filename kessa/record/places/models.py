@@ -87,6 +87,8 @@ class PairKind(models.TextChoices):
     SUPPLY = "supply", "supply and system"
     TREATMENT = "treatment", "before and after"
     TAP = "tap", "supply and one of its taps"
+    CONDENSATE = "condensate", "condensate and its boiler"
+    FEED = "feed", "feed water and its boiler"
 
     @property
     def ends(self) -> tuple[str, str]:
@@ -100,6 +102,8 @@ _ENDS = {
     PairKind.SUPPLY: ("supply", "system"),
     PairKind.TREATMENT: ("before", "after"),
     PairKind.TAP: ("supply of the tap", "tap"),
+    PairKind.CONDENSATE: ("condensate", "boiler it comes back to"),
+    PairKind.FEED: ("feed water", "boiler that it feeds"),
 }
 
 

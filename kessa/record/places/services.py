@@ -23,9 +23,11 @@ def keep_place(by: Membership, place: Place) -> Place:
 
 @act("pair kept", may.keep_pair)
 def keep_pair(by: Membership, pair: Pair) -> Pair:
-    """Write a pair; raises ValidationError where the two are a pair already, in either order, or no supply and tap."""
+    """Write a pair; raises ValidationError where the two are one already, either way, or of kinds that are none."""
     if pair.kind == PairKind.TAP and (pair.first.kind_key == "tap" or pair.second.kind_key != "tap"):
         raise ValidationError("A supply and its tap are a place of the kind tap and one of another kind.")
+    if pair.kind in (PairKind.CONDENSATE, PairKind.FEED) and pair.second.kind_key != "boiler":
+        raise ValidationError("Condensate and feed water belong to a boiler.")
     turned = Pair.objects.for_team(pair.team_id).filter(first=pair.second, second=pair.first)
     try:
         with transaction.atomic():

@@ -7,7 +7,19 @@ from typing import Any
 from django.db.models import Q
 from django.utils import timezone
 
-from kessa.core.derived.recipes import BEFORE, DAYS, FLOW, HEIGHT, METER, SUPPLY
+from kessa.core.derived.recipes import (
+    BEFORE,
+    DAYS,
+    EXCHANGER_DROP,
+    FILTER_DROP,
+    FLOW,
+    HEIGHT,
+    METER,
+    SUPPLY,
+    TANK,
+    TANK_BEFORE,
+    TANK_DAYS,
+)
 from kessa.core.judging.holding import Context, Paired
 from kessa.core.judging.limits import RuleSet, speaking_of
 from kessa.core.judging.statistics import Dated
@@ -29,7 +41,13 @@ ONE_DAY, OF_SUPPLY = timedelta(hours=24), timedelta(days=14)
 FROM_SUPPLY = ("chloride", "conductivity")
 _YEAR, _MOST_PAST = timedelta(days=366), 400
 # What is read in place and is no result by itself: its name to recipes and its unit, and what part of it it is off.
-_READ = {"discharge": (FLOW, "L/s", 0.15), "make_up": (METER, "m³", 0.0), "water_depth": ("water depth", "cm", 0.05)}
+_READ = {
+    "discharge": (FLOW, "L/s", 0.15), "make_up": (METER, "m³", 0.0), "water_depth": ("water depth", "cm", 0.05),
+    "filter_drop": (FILTER_DROP, "bar", 0.05), "exchanger_drop": (EXCHANGER_DROP, "bar", 0.05),
+    "tank_level": (TANK, "L", 0.02),
+}  # fmt: skip
+# Of what is read again and again, what it is called that was read the time before, and the days since then.
+_READ_BEFORE = {"make_up": (BEFORE, DAYS), "tank_level": (TANK_BEFORE, TANK_DAYS)}
 READ_ON_VISIT = frozenset((*_READ, *READ_AS))
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
 # What is taken of a result from which others follow.
@@ -198,7 +216,11 @@ def given_to_recipes(place: Place, sample: Sample | None, visit: Visit, rows: di
     given = readings_of(sample, rows) if sample else seen_on(visit)
     if place.elevation_m is not None:
         given[HEIGHT] = Quantity(place.elevation_m, place.elevation_m, place.elevation_m, None, "m")
-    return given | _meter_before(place, visit) if METER in given else given
+    for key, (before, days) in _READ_BEFORE.items():
+        name, unit, off = _READ[key]
+        if name in given:
+            given |= _read_before(place, visit, key, before, days, unit, off)
+    return given
 
 
 def rows_of_supply(place: Place, at: datetime, names: Iterable[str]) -> dict[str, Any]:
@@ -208,16 +230,15 @@ def rows_of_supply(place: Place, at: datetime, names: Iterable[str]) -> dict[str
     return {SUPPLY + name: row for name, row in found.items() if row}
 
 
-def _meter_before(place: Place, visit: Visit) -> dict[str, Quantity]:
-    rows = Observation.objects.for_team(place.team_id).filter(visit__place=place, key="make_up", value__isnull=False)
-    before = rows.filter(visit__started_at__lt=visit.started_at).order_by("-visit__started_at").first()
+def _read_before(
+    place: Place, visit: Visit, key: str, before: str, since: str, unit: str, off: float
+) -> dict[str, Quantity]:
+    rows = Observation.objects.for_team(place.team_id).filter(visit__place=place, key=key, value__isnull=False)
+    earlier = rows.filter(visit__started_at__lt=visit.started_at).order_by("-visit__started_at").first()
     now = rows.filter(visit=visit).first()
-    if not before or not now:
+    if not earlier or not now:
         return {}
-    days = (now.at - before.at) / timedelta(days=1)
+    days = (now.at - earlier.at) / timedelta(days=1)
     if days < 0.2:
         return {}
-    return {
-        BEFORE: Quantity(before.value, before.value, before.value, None, "m³"),
-        DAYS: Quantity(days, days, days, None, "days"),
-    }
+    return {before: _around(earlier.value, unit, off), since: Quantity(days, days, days, None, "days")}
