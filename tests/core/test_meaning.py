@@ -281,7 +281,8 @@ class SeenBeside(TestCase):
 
     def test_programmes_fit_a_place_and_say_what_to_do_in_their_own_words(self):
         self.assertEqual(proposed_sets("boiler", {"pressure_bar": 9}, [], []), ["programme-boiler-low"])
-        self.assertEqual(proposed_sets("boiler", {"pressure_bar": 32}, [], []), ["programme-boiler-medium"])
+        for bar, which in ((9, "low"), (32, "medium"), (45, "high")):
+            self.assertEqual(proposed_sets("boiler", {"pressure_bar": bar}, [], []), [f"programme-boiler-{which}"])
         self.assertEqual(proposed_sets("well", {}, ["people"], []), ["who-gdwq"])
         self.assertEqual(proposed_sets("well", {}, ["people"], ["eu-2020"]), ["eu-2020"])
         self.assertEqual(proposed_sets("heating-loop", {}, ["aluminium"], []), ["programme-heating-aluminium"])
