@@ -130,6 +130,8 @@ class Instruments(TestCase):
         self.assertNotIn("check-overdue", results[0].flags)
         self.assertIn("check-overdue", results[2].flags)
         bad = self.calibrate(meter, points="4.01 150\n7.00 -2\n10.01 -150", temperature_c=22)
+        meter.refresh_from_db()
+        self.assertEqual(meter.calibration_due, timezone.localdate())
         self.assertContains(bad, "It failed")
         self.assertIn("check-failed", Result.objects.for_team(self.team).get(pk=results[0].pk).flags)
         self.assertContains(self.client.get(f"/instruments/{meter.pk}/"), "calibration: slope, %")

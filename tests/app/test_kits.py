@@ -96,12 +96,17 @@ class Lots(PageTest):
         kit = stocked_kit(self.membership)
         lots = Lot.objects.for_team(self.membership.team)
         lots.filter(supply_key="silver-nitrate").update(expires_on=self.today - timedelta(days=1))
+        sealed = lots.get(supply_key="silver-nitrate")
+        sealed.pk, sealed.number, sealed.in_use = None, "SEALED", False
+        sealed.expires_on, sealed.opened_on = self.today + timedelta(days=90), None
+        sealed.save()
         lots.filter(supply_key="chromate-packet").update(damp=True)
         lots.filter(supply_key="deionised-water").update(in_use=False)
         sample = begin(self.place, self.membership, kit=kit.pk).sample
         page = self.client.get(reverse("bench:method", args=[sample.pk]) + "?family=chloride-drops")
         for words in ("lot expired", "lot suspected damp", "Deionised water: no lot in use"):
             self.assertContains(page, words)
+        self.assertContains(page, f'href="{reverse("kits:lot", args=[sealed.pk])}"', count=1)
         result = self.run_twice(kit)
         self.assertEqual(result.flags, ["lot-damp", "lot-expired", "lot-missing", "lot-unproven"])
         self.assertEqual(self.run_twice(None).flags, ["lot-missing"])

@@ -4,6 +4,7 @@ from datetime import timedelta
 from typing import Any
 
 from django import forms
+from django.conf import settings
 from django.utils import timezone
 
 from kessa.record.api_keys.models import SCOPES, Key
@@ -17,9 +18,7 @@ _DAYS = [(7, "a week"), (90, "three months"), (365, "a year"), (1095, "three yea
 class KeyForm(forms.ModelForm):  # type: ignore[type-arg]
     """What a key is for, what it opens, and for how long."""
 
-    scopes = forms.MultipleChoiceField(
-        label="It may", choices=SCOPES, widget=forms.CheckboxSelectMultiple, initial=["read"]
-    )
+    scopes = forms.MultipleChoiceField(label="It may", choices=SCOPES, widget=forms.CheckboxSelectMultiple)
     days = forms.TypedChoiceField(label="For", choices=_DAYS, coerce=int, initial=365)
 
     class Meta:
@@ -50,5 +49,10 @@ class KeyForm(forms.ModelForm):  # type: ignore[type-arg]
 class HookForm(forms.Form):
     """An address, and of what it is told."""
 
-    address = forms.URLField(max_length=300, assume_scheme="https", help_text="https:// only.")
+    address = forms.URLField(max_length=300, assume_scheme="https")
     events = forms.MultipleChoiceField(label="Told of", choices=EVENTS, widget=forms.CheckboxSelectMultiple)
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        near = "https://, or http:// on your own network." if settings.HOOKS_NEAR else "https:// only."
+        self.fields["address"].help_text = near

@@ -27,7 +27,7 @@ from kessa.record.advice.place_status import with_state
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.selectors import instruments_for
-from kessa.record.kits.selectors import lots_in_use
+from kessa.record.kits.selectors import fresh_instead, lots_in_use
 from kessa.record.methods.selectors import families_of, methods_of
 from kessa.record.people.access import TeamRequest, member
 from kessa.record.places.selectors import places
@@ -95,9 +95,13 @@ def _to_begin(drawn: Sample, family: list[Any]) -> dict[str, Any]:
     serving = history.kits_for(drawn.place, lowest.family)
     kits = list(zip(serving, lots_in_use(drawn.team_id, serving, led), strict=True))
     named = [lot for _, lots in kits for lot in lots.values() if lot]
+    fresh = fresh_instead(named)
     instruments = instruments_for(drawn.team_id, suggested.instrument)
     return {
-        "kits": [(kit, [each for each in lots.items() if each[1] or each[0] in led.lots_matter]) for kit, lots in kits],
+        "kits": [
+            (kit, [(key, lot, lot and fresh.get(lot.pk)) for key, lot in lots.items() if lot or key in led.lots_matter])
+            for kit, lots in kits
+        ],
         "hazards": hazards_of([use.supply for use in led.uses]),
         "unverified": lots_wanting_standard(drawn.team_id, [led], [lot for lot in named if not lot.faults]),
         # What the page says of lots is what the test rests on, whatever is taken into use meanwhile.

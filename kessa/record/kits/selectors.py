@@ -1,6 +1,6 @@
 """Reads about kits, lots and instruments worth a name."""
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from typing import Any, NamedTuple
 
 from django.db.models import Prefetch, Q
@@ -62,6 +62,22 @@ def lots_in_use(team: int, kits: list[Kit], method: Method) -> list[dict[str, Lo
     supplies = [use.supply for use in method.uses]
     lots = _lots_in_use(team=team, kits=[kit.pk for kit in kits], supplies=supplies) if kits else []
     return [_of_each_supply([lot for lot in lots if lot.kit_id == kit.pk], method) for kit in kits]
+
+
+def fresh_instead(lots: Iterable[Lot]) -> dict[int, Lot]:
+    """Return for lots with a fault what their kits hold besides: of each supply the first to expire that has none."""
+    faulty = [lot for lot in lots if lot.faults]
+    if not faulty:
+        return {}
+    kept = Lot.objects.for_team(faulty[0].team_id).filter(put_away_at=None, in_use=False)
+    beside = kept.filter(kit__in=[lot.kit_id for lot in faulty]).order_by("expires_on", "pk")
+    fresh = [lot for lot in beside if lot.units_left > 0 and not lot.faults]
+    found = ((lot.pk, _like(lot, fresh)) for lot in faulty)
+    return {pk: other for pk, other in found if other}
+
+
+def _like(lot: Lot, others: list[Lot]) -> Lot | None:
+    return next((each for each in others if (each.kit_id, each.supply_key) == (lot.kit_id, lot.supply_key)), None)
 
 
 @compiled

@@ -32,7 +32,8 @@ def check_instrument(by: Membership, check: InstrumentCheck) -> InstrumentCheck:
 def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str, Any]) -> Calibration:
     """Write a calibration, kept as a check by the figure that decides: what a failed one makes doubtful is marked.
 
-    One that passes sets when the next is due. Raises ValidationError where nothing comes of what was given.
+    One that passes sets when the next is due; after one that failed it is due now. Raises ValidationError where nothing
+    comes of what was given.
     """
     try:
         found = calibrated(kind, given)
@@ -68,6 +69,9 @@ def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str
             days = min(instrument.calibrate_every_days, MOST_DAYS)
             instrument.calibration_due = timezone.localdate(now) + timedelta(days=days)
         instrument.save(update_fields=["calibration_due", "used_since"])
+    elif instrument.calibration_due and instrument.calibration_due > timezone.localdate(now):
+        instrument.calibration_due = timezone.localdate(now)
+        instrument.save(update_fields=["calibration_due"])
     qualify_by_instrument(instrument)
     return row
 
