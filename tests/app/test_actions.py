@@ -13,7 +13,7 @@ from kessa.record.actions import services
 from kessa.record.actions.models import Action, State
 from kessa.record.actions.selectors import trace_of
 from kessa.record.actions.tasks import due
-from kessa.record.actions.wording import title_in
+from kessa.record.actions.wording import in_measures, title_in
 from kessa.record.advice.place_status import restate
 from kessa.record.people.models import Contact, Role
 from kessa.record.people.services import keep_contact
@@ -815,3 +815,13 @@ class Products(ActionsTest):
         self.assertContains(self.client.get(volume, salt), '<b class="num">1000</b> US gal')
         one = {"by": "parts", "radiators_1": 10, "radiator_l_1": 5}
         self.assertContains(self.client.get(volume, one), '<b class="num">50</b> US gal')
+        # Sentences and sums have the reader's own beside them.
+        read(self.boiler(), self.ines, "conductivity-meter", 7500)
+        (bleed,) = Action.objects.for_team(self.team).open()
+        self.assertContains(self.client.get(reverse("actions:action", args=[bleed.pk])), "4200 L (1110 US gal) × ln(")
+        for text, written in (
+            ("2.5 m³ of 30 mg/L; 3 g/L in 5 L/m³", "2.5 m³ (660 US gal) of 30 mg/L; 3 g/L in 5 L/m³"),
+            ("it freezes at -12.1 °C, at 2 bar", "it freezes at -12.1 °C (10.2 °F), at 2 bar (29 psi)"),
+            ("85.7 mL/h, 96.8 kg/h", "85.7 mL/h (2.9 US fl oz/h), 96.8 kg/h (213 lb/h)"),
+        ):
+            self.assertEqual((in_measures(text, "us"), in_measures(text, "metric")), (written, text))

@@ -8,7 +8,7 @@ from django.utils.safestring import SafeString
 
 from kessa.core.treating.amounts import MEASURES, Kept, figures, measure_for, written
 from kessa.record.actions.models import Action
-from kessa.record.actions.wording import done_in, title_in
+from kessa.record.actions.wording import done_in, in_measures, title_in
 
 register = template.Library()
 
@@ -35,6 +35,12 @@ def litres(context: Any, amount: float) -> SafeString:
 def amount_of(context: Any, amount: float, kept: Kept) -> str:
     """Write an amount in the reader's own measures."""
     return written(amount, kept, _system(context))
+
+
+@register.simple_tag(takes_context=True)
+def said(context: Any, text: str) -> str:
+    """Write a sentence or a sum with its quantities in the reader's own measures beside them."""
+    return in_measures(text, _system(context))
 
 
 @register.simple_tag(takes_context=True)

@@ -1,7 +1,9 @@
 """How an action is written: what is to be done and what was done, with amounts in the reader's own measures."""
 
+import re
+
 from kessa.core.job.place_kinds import measure_of
-from kessa.core.treating.amounts import figures, written
+from kessa.core.treating.amounts import METRIC, Kept, figures, written
 from kessa.record.actions.models import Action
 
 _DONE = {
@@ -9,6 +11,37 @@ _DONE = {
     "disinfect": "disinfected", "biocide": "treated with", "regenerate": "softener regenerated",
     "backwash": "filter backwashed or changed", "refill": "tank filled up by", "sheet": "list closed",
 }  # fmt: skip
+
+
+# Quantities as they stand in sentences and sums, by their units: as which amount each is kept, and how much of it.
+_KEPT: dict[str, tuple[Kept, float]] = {
+    "mL": ("L", 0.001), "L": ("L", 1.0), "m³": ("L", 1000.0), "g": ("kg", 0.001), "kg": ("kg", 1.0),
+    "mL/h": ("L/h", 0.001), "L/h": ("L/h", 1.0), "g/h": ("kg/h", 0.001), "kg/h": ("kg/h", 1.0),
+}  # fmt: skip
+_UNITS = "mL/h|L/h|g/h|kg/h|L/min|mL|L|m³|kg|g|bar|°C"
+_QUANTITY = re.compile(rf"(?<![\w.,/])([-−]?\d[\d.]*(?:e[+-]?\d+)?) ({_UNITS})(?![\w/·])")
+
+
+def in_measures(text: str, system: str) -> str:
+    """Write beside each quantity of a sentence or a sum what it is in the measures of a system.
+
+    >>> in_measures("2.5 m³ of 30 mg/L; 100 L / 20 L/min", "us")
+    '2.5 m³ (660 US gal) of 30 mg/L; 100 L (26.4 US gal) / 20 L/min (5.28 US gal/min)'
+    >>> in_measures("now it freezes at -12.1 °C, at 2 bar", "us")
+    'now it freezes at -12.1 °C (10.2 °F), at 2 bar (29 psi)'
+    """
+    return text if system == METRIC else _QUANTITY.sub(lambda found: f"{found[0]}{_beside(found, system)}", text)
+
+
+def _beside(found: re.Match[str], system: str) -> str:
+    value, unit = float(found[1].replace("−", "-")), found[2]
+    if unit in _KEPT:
+        kept, size = _KEPT[unit]
+        other = written(value * size, kept, system)
+    else:
+        measure = measure_of(unit, system)
+        other = f"{measure.written(value):.3g} {measure.unit}"
+    return "" if other == found[0] else f" ({other})"
 
 
 def title_in(action: Action, system: str) -> str:

@@ -9,7 +9,7 @@ from django.utils import timezone
 
 from kessa.core.treating.ways import AT_ONCE
 from kessa.record.actions.models import Action
-from kessa.record.actions.wording import done_in, title_in
+from kessa.record.actions.wording import done_in, in_measures, title_in
 from kessa.record.notifications import may
 from kessa.record.notifications.mail import deliver
 from kessa.record.notifications.models import Kind, Notice, Wish, wish_of
@@ -49,7 +49,9 @@ def notify_of_finding(action: Action) -> list[Notice]:
 
 def _of_found(action: Action, reader: User) -> Words:
     first = [f"- {step['text']}" for step in action.steps[:_STEPS]]
-    given = [action.why, *first, *action.missing, *action.cautions]
+    given = [
+        in_measures(each, reader.amount_system) for each in (action.why, *first, *action.missing, *action.cautions)
+    ]
     return f"{action.place}: {title_in(action, reader.amount_system)}", given
 
 
