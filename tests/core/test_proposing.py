@@ -369,6 +369,21 @@ OWN = {
          [], [], {"conductivity": 400, "chloride": 40, "silica": 10}),
         [], ("chloride-from-elsewhere",), {"cycles": 5, "chloride-fed-mg-l": 200},
     ),
+    # Nothing agrees with the conductivity: chloride is how far it is concentrated, and 10 mg/L of silica would be 65.
+    "chloride that may be right": (
+        (TOWER, [found("conductivity", 2000, "uS/cm"), found("chloride", 260, form="Cl"),
+                 found("silica", 20, form="SiO2")],
+         [], [], {"conductivity": 400, "chloride": 40, "silica": 10}),
+        [], ("scale",), {"cycles": 5, "fell-out-silica-mg-l": 45},
+    ),
+    "a supply with germs": (
+        (SUPPLY, [found("total coliforms", 2, "per 100 mL")]), [("laboratory",)], ("do-not-drink",), {},
+    ),
+    "a filter by the band of its drop": (
+        ({"kind": "filter"}, [found("filter pressure drop", 0.9, "bar")],
+         [band("filter pressure drop", None, 0.5, "bar")]),
+        [("backwash",)], (), {},
+    ),
     "more silica than came in": (
         (TOWER, [found("conductivity", 2000, "uS/cm"), found("silica", 80, form="SiO2")], [], [],
          {"conductivity": 400, "silica": 10}),
@@ -551,6 +566,12 @@ class Proposing(TestCase):
         plan = proposed(LOOP, [found("bacteria", 1e5, "cfu/mL")], [], [BIOCIDE])
         self.assertNotIn("bleed", plan["steps"][0])
         self.assertNotIn("legionella", [each.get("parameter") for each in plan["steps"]])
+        by_flow = proposed(*OWN["a supply whose water flows past the pump"][0])["steps"][0]["working"]
+        self.assertEqual(by_flow, ("(0.275 − 0.1) × 2083 L/h / 1000 = 0.365 g/h Cl2: 2.43 mL/h more than now",))
+        # A quarter less silica than chloride says is scale, a fifth may be the tests'.
+        for silica, says in ((49, []), (45, ["scale"]), (73, []), (75, ["make-up-differs"])):
+            of_boiler = [found("chloride", 120, form="Cl"), found("silica", silica, form="SiO2")]
+            self.assertEqual(proposed(BOILER, of_boiler, [], [], {"chloride": 20, "silica": 10})["says"], says)
         # What two tests may differ by is no scale.
         unsure = [found("conductivity", 2000, "uS/cm"), found("calcium hardness", 300, form="CaCO3", low=200, high=400)]
         made_up = {"conductivity": 400, "calcium hardness": 75}
