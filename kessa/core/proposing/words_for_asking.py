@@ -12,7 +12,15 @@ from kessa.core.proposing.plan import NO_VOLUME, NOTHING_LOWERS, NOTHING_RAISES,
 from kessa.core.proposing.planned import Planned
 from kessa.core.proposing.refusals import CLOSED
 from kessa.core.proposing.request import SCALING
-from kessa.core.proposing.words_of_step import Writer, about, disinfect_well, named, rank_for
+from kessa.core.proposing.words_of_step import (
+    Writer,
+    about,
+    cycles_by,
+    disinfect_well,
+    named,
+    rank_for,
+    side_by_side,
+)
 from kessa.core.quantities.parameters import parameter
 from kessa.core.treating.amounts import figures, level
 from kessa.core.treating.systems import Finding, Proposal, System
@@ -166,10 +174,7 @@ _DIFFER = (
 
 def cycles_that_differ(planned: Planned) -> list[Proposal]:
     """Propose to look where measures of the cycles of concentration do not agree."""
-    plan = planned.plan
-    by = {name[3:].replace("-", " "): value for name, value in plan.figures.items() if name.startswith("by-")}
-    side_by_side = ", ".join(f"by {name} {figures(value)}" for name, value in by.items())
-    made = []
+    plan, by, made = planned.plan, cycles_by(planned), []
     for code, title, counted, prefix in (each for each in _DIFFER if each[0] in plan.says):
         amounts = {
             name.removeprefix(prefix).removesuffix("-mg-l").replace("-", " ") or "chloride": f"{figures(value)} mg/L"
@@ -177,7 +182,7 @@ def cycles_that_differ(planned: Planned) -> list[Proposal]:
         }  # fmt: skip
         of_each = ", ".join(f"{name} {amount}" for name, amount in amounts.items())
         step = Step("look", parameter=next((name for name in (*amounts, *by) if name in planned.findings), ""))
-        why = f"Cycles of concentration {side_by_side}." + (f" {counted}: {of_each}." if amounts else "")
+        why = f"{_capital(side_by_side(planned))}." + (f" {counted}: {of_each}." if amounts else "")
         made.append(named(planned, step, "look", title, key=f"look:{code}", why=why, rank=_SCALE_RANK))
     return made
 

@@ -9,7 +9,7 @@ from kessa.core.proposing.plan import Step
 from kessa.core.proposing.planned import Planned, amount_between, likely
 from kessa.core.proposing.request import CYCLES, SCALING, Product
 from kessa.core.proposing.step_lists import legionella_steps
-from kessa.core.proposing.words_of_step import Writer, about, disinfect_well, named
+from kessa.core.proposing.words_of_step import Writer, about, cycles_by, disinfect_well, named, side_by_side
 from kessa.core.quantities.quantity import plain
 from kessa.core.quantities.spread import Spread
 from kessa.core.treating.amounts import Kept, figures, level, written
@@ -34,6 +34,8 @@ def _bled(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | None
         return _with_amount(named(planned, step, "bleed", title, key=f"hold:{step.parameter}"), amount, kept)
     rate, fed = planned.system.bleed_l_min, planned.request.supplied(step.parameter)
     made = named(planned, step, "bleed", "Bleed {amount} at {rate}" if rate else "Bleed {amount}", rate_l_min=rate)
+    if len(cycles_by(planned)) > 1:
+        made = made._replace(working=(side_by_side(planned), *made.working))
     if fed and step.parameter != CYCLES:
         made = made._replace(why=f"{made.why} The feed brings {level(planned.asking(step)[0], fed)}.")
     if not rate:

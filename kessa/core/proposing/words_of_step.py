@@ -9,7 +9,7 @@ from kessa.core.proposing.plan import Step
 from kessa.core.proposing.planned import Planned
 from kessa.core.proposing.step_lists import well_steps
 from kessa.core.quantities.parameters import parameter
-from kessa.core.treating.amounts import level
+from kessa.core.treating.amounts import figures, level
 from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.core.treating.ways import rank_of, ways
 
@@ -58,3 +58,15 @@ def disinfect_well(
     germ = parameter(made.parameter).title
     why = f"{germ} found. First look how it gets in: cover, cap, lining, flood, a drain too near."
     return made._replace(why=why, steps=steps, missing=missing)
+
+
+def cycles_by(planned: Planned) -> dict[str, float]:
+    """Return how often the water is concentrated, by what that is told."""
+    figures_of = planned.plan.figures.items()
+    return {name[3:].replace("-", " "): value for name, value in figures_of if name.startswith("by-")}
+
+
+def side_by_side(planned: Planned) -> str:
+    """Say how often the water is concentrated by each measure; nothing where none tells."""
+    by = ", ".join(f"by {name} {figures(value)}" for name, value in cycles_by(planned).items())
+    return by and f"cycles of concentration {by}"
