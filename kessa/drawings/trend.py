@@ -130,6 +130,24 @@ def _mark(point: Point) -> str:
     )
 
 
+def thinned(newest: Sequence[Any], width: int) -> Sequence[Any]:
+    """Return of results, newest first, those that can be told apart on a chart of a width.
+
+    Of more than one for two pixels they are the lowest and the highest of each piece of the time.
+    """
+    most = width // 2
+    if len(newest) <= most:
+        return newest
+    first, last = newest[-1].taken_at, newest[0].taken_at
+    piece = (last - first) / (most // 2)
+    ends: dict[int, list[int]] = {}
+    for n, each in enumerate(newest):
+        at = int((each.taken_at - first) / piece)
+        low, high = ends.setdefault(at, [n, n])
+        ends[at] = [n if each.value < newest[low].value else low, n if each.value > newest[high].value else high]
+    return [newest[n] for n in sorted({0, len(newest) - 1, *(n for both in ends.values() for n in both)})]
+
+
 def trend(
     here: Sequence[Any],
     there: Sequence[Any],

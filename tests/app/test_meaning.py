@@ -1,5 +1,6 @@
 """What a number means to a place: derived by itself, judged by sets of one's own, asked about, seen over the years."""
 
+import re
 from datetime import UTC, datetime, timedelta
 
 import time_machine
@@ -429,6 +430,28 @@ class OverTime(MeaningTest):
         self.assertContains(self.client.get(address, {"since": since}), "a trend takes a year")
         for nonsense in ({"years": "x"}, {"since": "9999-99-99"}, {"until": "0001-01-01"}, {"test": "gold"}):
             self.assertEqual(self.client.get(address, nonsense).status_code, 200)
+
+    def test_a_trend_takes_every_reading_though_it_draws_and_lists_fewer(self):
+        first = measured(self.place, self.ines, 5, 5, days_ago=1)
+        copies = []
+        # Three readings every two days, for three years; it rises by 10 a year, but for one dip and one peak.
+        for n in range(1600):
+            copy = Result.objects.for_team(self.team).get(pk=first.pk)
+            copy.pk, copy.taken_at = None, first.taken_at - timedelta(hours=16 * (n + 1))
+            copy.value = {700: 1.0, 701: 90.0}.get(n, 60 - (n + n % 7) * 10 * 16 / 24 / 365)
+            copies.append(copy)
+        Result.across_teams.bulk_create(copies)
+        address = reverse("places:trend", args=[self.place.pk])
+        page = self.client.get(address, {"years": ""})
+        for words in ("Rising by about 10", "The newest 400 of 1601 numbers", "Of 1601 results 0 are reviewed"):
+            self.assertContains(page, words)
+        (drawn,) = page.context["drawn"]
+        wide, narrow = (chart.count("rotate(45)") for chart in (drawn.wide, drawn.narrow))
+        self.assertTrue(400 < wide < 600 and 100 < narrow < wide, (wide, narrow))
+        # The dip and the peak are among what is drawn.
+        heights = re.findall(r"translate\([\d.]+ ([\d.]+)\) rotate\(45\)", drawn.narrow)
+        self.assertLess(min(map(float, heights)), 60)
+        self.assertEqual(len(Result.objects.for_team(self.team).current()), 1601)
 
     def test_the_log_is_narrowed_by_flag_method_lot_and_instrument(self):
         result = measured(self.place, self.ines, 5)

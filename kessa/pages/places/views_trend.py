@@ -12,8 +12,9 @@ from django.utils.text import slugify
 from django.views.decorators.http import require_GET
 
 from kessa.core.job.occasions import occasion_kinds
+from kessa.core.judging.trend import MOST_POINTS
 from kessa.core.quantities.units import in_words
-from kessa.drawings.trend import NARROW, Event, trend
+from kessa.drawings.trend import NARROW, Event, thinned, trend
 from kessa.drawings.years import draw_distribution, draw_years, years_of
 from kessa.pages.base.only import only_or_404
 from kessa.pages.base.result_rows import number_rows
@@ -25,7 +26,7 @@ from kessa.record.places.lines import dated, limits_over, sentences_over, usual_
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import place_at, reference_of
 from kessa.record.results.history import Series, found_lately, waits_for_review
-from kessa.record.results.selectors import series_between
+from kessa.record.results.selectors import Stretch, judged_over, series_over
 from kessa.record.rounds.models import Occasion
 from kessa.record.visits.models import SETTLED
 
@@ -33,6 +34,8 @@ from kessa.record.visits.models import SETTLED
 _WIDEST = 1160
 _SPANS = (("1", "A year"), ("2", "2 years"), ("5", "5 years"), ("", "All"))
 _MOST_SERIES, _MOST_EVENTS = 3, 20
+# More numbers than a reader goes through: the log has them all.
+_MOST_LISTED = 400
 
 
 class Span(NamedTuple):
@@ -52,6 +55,7 @@ class Drawn(NamedTuple):
     years: list[Any]
     spread: list[Any]
     rows: Any
+    listed: int
     number: int
     events: list[tuple[str, Event]]
 
@@ -102,23 +106,31 @@ def _moment(day: date | None, at: time) -> datetime | None:
     return timezone.make_aware(datetime.combine(day, at)) if day else None
 
 
-def _drawn(place: Place, reference: Place | None, series: Series, span: Span, reader: User) -> Drawn | None:
-    results = series_between(place, span.since, span.until, **series._asdict())
+def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, reader: User) -> Drawn | None:
+    stretch = Stretch(place, asked.since, asked.until, series._asdict())
+    results = series_over(stretch)
     if not results:
         return None
     first, last = results[-1].taken_at, results[0].taken_at
     waits = waits_for_review(place.team_id)
+    is_cut = len(results) == MOST_POINTS
     stated = Counter(each.visit__review for each in results)
     results = [each for each in results if not waits or each.visit__review in SETTLED]
     if not results:
         return None
-    compared = series_between(reference, first, last, **series._asdict()) if reference else []
+    compared = series_over(Stretch(reference, first, last, series._asdict())) if reference else []
     days = dated(results)
-    limits = limits_over(place, series.parameter, series.unit, series.form, results)
+    judged = judged_over(Stretch(place, first, last, series._asdict()), SETTLED if waits else ())
+    limits = limits_over(place, series.parameter, series.unit, series.form, judged)
     events = _events(place, first, last, reader)
     sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]
-    data = {"limits": limits, "usual": usual_over(days, first, last), "events": events, "span": (first, last)}
-    charts = [trend(results, compared, width=width, **data) for width in (_WIDEST, NARROW)]  # type: ignore[arg-type]
+    if is_cut:
+        sentences.append(f"These are the newest {MOST_POINTS:,}: what is older is in the log.")
+    usual, span = usual_over(days, first, last), (first, last)
+    charts = [
+        trend(thinned(results, width), thinned(compared, width), limits, usual, events=events, width=width, span=span)
+        for width in (_WIDEST, NARROW)
+    ]
     words = f"{series.parameter} over time. {' '.join(sentences)} The numbers are in the table below"
     years, values = years_of(days), [value for _, value in days]
     bounds = [line.value for line in limits if line.until is None]
@@ -129,7 +141,8 @@ def _drawn(place: Place, reference: Place | None, series: Series, span: Span, re
         charts[1].svg(words),
         [draw_years(years, width) for width in (_WIDEST, NARROW)] if len(years) > 1 else [],
         [draw_distribution(values, width, bounds) for width in (_WIDEST, NARROW)] if len(values) >= _ENOUGH else [],
-        number_rows(results, reader),
+        number_rows(results[:_MOST_LISTED], reader),
+        min(len(results), _MOST_LISTED),
         len(results),
         [(letter, event) for _, letter, event in charts[0].events],
     )

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from django.utils import timezone
 
@@ -18,6 +18,14 @@ from kessa.record.places.selectors import chosen_sets
 Dated = list[tuple[date, float]]
 
 
+class Judged(NamedTuple):
+    """What results were judged by that were judged alike, and over which time they were."""
+
+    judgements: list[Any]
+    first: datetime
+    last: datetime
+
+
 def grouped(results: Iterable[Any], *names: str) -> dict[tuple[Any, ...], list[Any]]:
     """Put results together that are alike in what these columns hold, each group in the order of the results."""
     found: dict[tuple[Any, ...], list[Any]] = {}
@@ -28,7 +36,8 @@ def grouped(results: Iterable[Any], *names: str) -> dict[tuple[Any, ...], list[A
 
 def dated(newest: Sequence[Any]) -> Dated:
     """Return the days and values of results."""
-    return [(timezone.localdate(each.taken_at), each.value) for each in newest]
+    zone = timezone.get_current_timezone()
+    return [(each.taken_at.astimezone(zone).date(), each.value) for each in newest]
 
 
 def unit_of(result: Any) -> str:
@@ -50,22 +59,23 @@ def sentences_over(newest: Sequence[Any], today: date) -> list[str]:
 def drawn_over(place: Place, newest: Sequence[Any], width: int) -> Chart:
     """Lay out a series of a place, the newest first, over its own time, before limits and what is usual."""
     last, first = newest[0], newest[-1].taken_at
-    limits = limits_over(place, last.parameter, last.unit, last.form, newest)
+    judged = [Judged(each.judgements, each.taken_at, each.taken_at) for each in newest]
+    limits = limits_over(place, last.parameter, last.unit, last.form, judged)
     usual = usual_over(dated(newest), first, last.taken_at)
     return trend(newest, [], limits, usual, width=width, span=(first, last.taken_at))
 
 
-def limits_over(place: Place, parameter: str, unit: str, form: str, results: Sequence[Any]) -> list[Line]:
+def limits_over(place: Place, parameter: str, unit: str, form: str, judged: Sequence[Judged]) -> list[Line]:
     """Return the limits by which the results were judged, each over its own time; those that hold now go on."""
     held: dict[tuple[str, float], list[datetime]] = {}
-    for result in results:
-        for judgement in result.judgements:
+    for each in judged:
+        for judgement in each.judgements:
             if (judgement["unit"], judgement["as"] or "") != (unit, form) or judgement.get("than"):
                 continue
             for bound in (judgement["min"], judgement["max"]):
                 if bound is not None and not judgement.get("rests_on"):
                     name = f"{judgement['set_title']}, {judgement['statistic']}: {bound:g}"
-                    held.setdefault((name, bound), []).append(result.taken_at)
+                    held.setdefault((name, bound), []).extend((each.first, each.last))
     now = {
         f"{found.title}, {limit.statistic}: {bound:g}"
         for found, limit in speaking_of(parameter, chosen_sets(place), place.kind_key, place.feeds)
@@ -77,11 +87,14 @@ def limits_over(place: Place, parameter: str, unit: str, form: str, results: Seq
 
 def usual_over(days: Dated, first: datetime, last: datetime) -> list[Band]:
     """Return what is usual season by season, where there is enough; else over all the time."""
-    bands, at = [], first
+    bands, at, by_season = [], first, {}
     while at < last:
         day = timezone.localdate(at)
         ends = min(_next_season(at), last)
-        usual = usual_by_season(days, day)
+        season = season_of(day)
+        if season not in by_season:
+            by_season[season] = usual_by_season(days, day)
+        usual = by_season[season]
         if usual:
             bands.append(Band(usual.low, usual.high, at, ends))
         at = ends

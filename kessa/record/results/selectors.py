@@ -1,28 +1,30 @@
 """Reads of the log worth a name."""
 
 from collections import defaultdict
+from collections.abc import Collection
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
-from django.db.models import Exists, F, OuterRef, Q, QuerySet
+from django.db.models import Exists, F, Max, Min, OuterRef, Q, QuerySet
 from django.db.models.fields.json import KT
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 
 from kessa.core.judging.judge import gravity
+from kessa.core.judging.trend import MOST_POINTS
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.conclusion import Blank, conclude
 from kessa.core.runs.flags import ASKS_REPEAT, ENDS
 from kessa.record.compiled import compiled, prefetched
 from kessa.record.determinations.models import Determination
 from kessa.record.people.models import Team
+from kessa.record.places.lines import Judged
 from kessa.record.places.models import Place
 from kessa.record.results.models import Mark, Result
 
 PAGE = 30
 _CHART = 84
-_LONG_CHART = 400
 _EARLIER = 5
 _OF_TEST = 40
 _CHARTED = (
@@ -117,16 +119,36 @@ def latest_results(place: Place, **of: str) -> list[Any]:
     return _without_repeated(place, _charted(team=place.team_id, place=place.pk, **of))
 
 
-def series_between(place: Place, since: datetime | None, until: datetime | None, **of: str) -> list[Any]:
-    """Return a place's standing results of a series drawn between two moments, newest first, as plain values.
+class Stretch(NamedTuple):
+    """Between which moments results of a place are looked at, None is without end; of which series, by its columns."""
 
-    At most as many as a year of days and more has; with what they were judged by.
+    place: Place
+    since: datetime | None
+    until: datetime | None
+    of: dict[str, str]
+
+    @property
+    def rows(self) -> Any:
+        """The standing results."""
+        rows = Result.objects.for_team(self.place.team_id).current().filter(place=self.place, **self.of)
+        rows = rows.filter(taken_at__gte=self.since) if self.since else rows
+        return rows.filter(taken_at__lte=self.until) if self.until else rows
+
+
+def series_over(stretch: Stretch) -> list[Any]:
+    """Return the results of a series over a stretch of time, as many as a trend takes, newest first; plain values."""
+    newest = stretch.rows.newest_first().values_list(*_CHARTED, "visit__review", named=True)[:MOST_POINTS]
+    return _without_repeated(stretch.place, list(newest))
+
+
+def judged_over(stretch: Stretch, reviews: Collection[str] = ()) -> list[Judged]:
+    """Return by what the results of a series were judged over a stretch of time; of some states of review alone.
+
+    Alike ones are put together by the database: a series of years has few.
     """
-    rows = Result.objects.for_team(place.team_id).current().filter(place=place, **of)
-    rows = rows.filter(taken_at__gte=since) if since else rows
-    rows = rows.filter(taken_at__lte=until) if until else rows
-    newest = rows.newest_first().values_list(*_CHARTED, "judgements", "visit__review", named=True)[:_LONG_CHART]
-    return _without_repeated(place, list(newest))
+    rows = stretch.rows.filter(visit__review__in=reviews) if reviews else stretch.rows
+    alike = rows.order_by().values("judgements").annotate(first=Min("taken_at"), last=Max("taken_at"))
+    return [Judged(*each) for each in alike.values_list("judgements", "first", "last")]
 
 
 def earlier_results(place: Place, parameter: str) -> list[Any]:
