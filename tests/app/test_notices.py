@@ -97,6 +97,12 @@ class Told(PageTest):
         deliver(notice.pk)
         for words in ("Ines's brook", f"/visits/{visit.pk}/", "you choose here: http"):
             self.assertIn(words, mail.outbox[-1].body)
+        # Forgotten, it is read again by nobody; one of which nobody was told yet is, however old.
+        days_later = timezone.now() + timedelta(days=3)
+        with self.assertNumQueries(1):
+            self.assertEqual(notify_of_overdue(days_later), [])
+        Notice.objects.for_team(self.team).filter(kind="overdue").delete()
+        self.assertEqual(len(notify_of_overdue(days_later)), 2)
 
     def test_who_did_something_hears_when_its_test_is_due(self):
         read(self.boiler, self.per, "conductivity-meter", 7500)
@@ -106,6 +112,8 @@ class Told(PageTest):
         self.assertEqual(notify_of_follow_ups(done_at + timedelta(hours=1)), [])
         notify_of_follow_ups(done_at + timedelta(hours=3))
         self.assertEqual(self.told("again"), [("per", "Boiler: test conductivity again")])
+        with self.assertNumQueries(1):
+            self.assertEqual(notify_of_follow_ups(done_at + timedelta(hours=4)), [])
 
     def test_one_chooses_what_one_is_told_and_without_an_address_nothing_is_sent(self):
         self.client.force_login(self.olek.user)

@@ -1,10 +1,11 @@
 """Telling people: who hears of what, by their own choice within the team's rule; each thing once."""
 
 from collections.abc import Callable, Iterable
-from datetime import datetime
-from functools import partial
+from datetime import datetime, timedelta
+from functools import cache, partial
 from typing import Any
 
+from django.db.models import Exists, OuterRef, Q
 from django.utils import timezone
 
 from kessa.core.treating.ways import AT_ONCE
@@ -22,6 +23,8 @@ from kessa.record.visits.models import Visit
 Words = tuple[str, list[str]]
 # So many of a list stand in the mail itself.
 _STEPS = 4
+# Who joins or is named so long after a visit began is told of it too; a test that is due is told of so long.
+_FORGOTTEN, _TOLD_WITHIN = timedelta(days=2), timedelta(days=14)
 
 
 @act("what to be told chosen", may.choose_wish)
@@ -57,10 +60,13 @@ def _of_found(action: Action, reader: User) -> Words:
 
 def notify_of_follow_ups(at: datetime) -> list[Notice]:
     """Tell who did something that its test is due."""
-    due = Action.across_teams.filter(state="done", again_at__lte=at, followed_at=None, ended_by__isnull=False)
+    due = Action.across_teams.filter(
+        state="done", again_at__range=(at - _TOLD_WITHIN, at), followed_at=None, ended_by__isnull=False
+    ).exclude(_is_told(Kind.AGAIN, "action"))
     notices: list[Notice] = []
+    members_of = cache(_members)
     for action in due.select_related("place", "done_product", "team").order_by("again_at"):
-        those = [each for each in _members(action.team_id) if each.user_id == action.ended_by_id]
+        those = [each for each in members_of(action.team_id) if each.user_id == action.ended_by_id]
         wanting = [each for each in those if wish_of(each).follow_ups]
         notices += _notify(wanting, Kind.AGAIN, partial(_of_follow_up, action), action=action)
     return notices
@@ -74,14 +80,19 @@ def _of_follow_up(action: Action, reader: User) -> Words:
 
 
 def notify_of_overdue(at: datetime) -> list[Notice]:
-    """Tell whoever should have heard from a visit, and the coordinators, that nobody has closed it."""
+    """Tell whoever should have heard from a visit, and the coordinators, that nobody has closed it.
+
+    A visit that was forgotten, and of which somebody was told long ago, is not looked at again: others must not wait.
+    """
     notices: list[Notice] = []
-    going_on = Visit.across_teams.filter(closed_at=None, leader__isnull=False).select_related("place", "leader", "team")
-    for visit in going_on:
+    members_of = cache(_members)
+    forgotten = Q(_is_told(Kind.OVERDUE, "visit"), started_at__lt=at - _FORGOTTEN)
+    going_on = Visit.across_teams.filter(closed_at=None, leader__isnull=False).exclude(forgotten)
+    for visit in going_on.select_related("place", "leader", "team"):
         with timezone.override(visit.team.time_zone):
             by = visit.should_be_heard_by
             if by is not None and at > by:
-                those = [each for each in _members(visit.team_id) if _should_have_heard(each, visit)]
+                those = [each for each in members_of(visit.team_id) if _should_have_heard(each, visit)]
                 notices += _notify(those, Kind.OVERDUE, partial(_of_overdue, visit, by), visit=visit)
     return notices
 
@@ -107,6 +118,11 @@ def notify_of_question(question: Step) -> list[Notice]:
 def _of_question(question: Step, _: User) -> Words:
     given = [f"Of {_said(question.visit.started_at)}: {question.words}"]
     return f"{question.by} asks about {question.visit.place}", given
+
+
+def _is_told(kind: Kind, about: str) -> Exists:
+    """Whether somebody was told of something, by the column that names it."""
+    return Exists(Notice.across_teams.filter(kind=kind, **{about: OuterRef("pk")}))
 
 
 def _should_have_heard(member: Membership, visit: Visit) -> bool:
