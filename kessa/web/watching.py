@@ -19,9 +19,16 @@ _SECONDS = Histogram(
     buckets=(0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5),
 )  # fmt: skip
 _JOBS = "SELECT status::text, count(*) FROM procrastinate_jobs WHERE status IN ('todo', 'doing', 'failed') GROUP BY 1"
+# What was to be done at once is due since it was handed on.
 _OLDEST = (
-    "SELECT COALESCE(EXTRACT(EPOCH FROM now() - min(COALESCE(scheduled_at, now()))), 0) FROM procrastinate_jobs "
-    "WHERE status = 'todo' AND COALESCE(scheduled_at, now()) <= now()"
+    "SELECT COALESCE(EXTRACT(EPOCH FROM now() - min(COALESCE(job.scheduled_at, event.at))), 0) "
+    "FROM procrastinate_jobs job LEFT JOIN procrastinate_events event ON event.job_id = job.id "
+    "AND event.type = 'deferred' WHERE job.status = 'todo' AND COALESCE(job.scheduled_at, now()) <= now()"
+)
+_LOOKED = (
+    "SELECT COALESCE(EXTRACT(EPOCH FROM now() - max(event.at)), 0) FROM procrastinate_jobs job "
+    "JOIN procrastinate_events event ON event.job_id = job.id AND event.type = 'succeeded' "
+    "WHERE job.task_name = 'notices.look'"
 )
 _ROWS = (
     "SELECT relname, GREATEST(reltuples, 0) FROM pg_class WHERE relname IN ('log_result', 'taps_tap', 'visits_visit')"
@@ -82,6 +89,7 @@ def metrics(request: TeamRequest) -> HttpResponse:
 def _of_database(registry: CollectorRegistry) -> None:
     jobs = Gauge("kessa_jobs", "What the worker has to do, does, and could not do", ["status"], registry=registry)
     waits = Gauge("kessa_jobs_wait_seconds", "How long the oldest has waited that is due", registry=registry)
+    looked = Gauge("kessa_alarm_seconds", "How long ago it was last looked who has not come back", registry=registry)
     rows = Gauge("kessa_rows", "Rows, about", ["table"], registry=registry)
     size = Gauge("kessa_database_bytes", "Size of the database", registry=registry)
     with connection.cursor() as cursor:
@@ -89,7 +97,7 @@ def _of_database(registry: CollectorRegistry) -> None:
             cursor.execute(statement)
             for label, value in cursor.fetchall():
                 gauge.labels(label).set(float(value))
-        for gauge, statement in ((waits, _OLDEST), (size, _SIZE)):
+        for gauge, statement in ((waits, _OLDEST), (looked, _LOOKED), (size, _SIZE)):
             cursor.execute(statement)
             gauge.set(float(cursor.fetchone()[0]))
 

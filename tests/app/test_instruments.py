@@ -11,7 +11,9 @@ from unittest.mock import patch
 
 from django.core.cache import cache
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db import connection
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 from django.utils.html import escape
 
@@ -23,8 +25,9 @@ from kessa.record.api_keys.models import Key
 from kessa.record.api_keys.services import make_key, new_key_secret
 from kessa.record.instruments.models import Instrument, ReceivedReading
 from kessa.record.instruments.services import keep_instrument, take_readings
+from kessa.record.instruments.tasks import clear
 from kessa.record.methods.models import OwnMethod
-from kessa.record.people.models import Team
+from kessa.record.people.models import Act, Team
 from kessa.record.results.models import Result
 from tests.app.pages import sign_in
 from tests.world import Taps, begin, send, stocked_kit, team_of
@@ -100,6 +103,30 @@ class Instruments(TestCase):
         self.assertEqual(send(self.ines, test, taps.close()).refused, [])
         told = self.client.get(f"/log/of/{test.pk}/taps/")
         self.assertContains(told, "taken over from Photometer", count=1)
+        # A month later what nobody took over is forgotten, and no act was left for each.
+        self.assertEqual(Act.objects.for_team(self.team).filter(what__startswith="readings of an instr").count(), 0)
+        ReceivedReading.across_teams.update(came_at=timezone.now() - timedelta(days=31))
+        self.send([{"display": 2.2, "unit": "mg/L"}], key)
+        clear(timestamp=0)
+        kept = ReceivedReading.objects.for_team(self.team).order_by("display")
+        self.assertEqual([row.display for row in kept], [2.1, 2.2])
+
+    def test_a_device_that_posts_each_second_costs_the_same_each_time(self):
+        key = self.key(self.photometer)
+        begun = timezone.now() - timedelta(hours=1)
+        queries = []
+        for many in (1, 1, 300):
+            rows = [
+                {"display": 2.0, "unit": "mg/L", "at": (begun + timedelta(seconds=len(queries) * 1000 + n)).isoformat()}
+                for n in range(many)
+            ]
+            with CaptureQueriesContext(connection) as asked:
+                self.assertEqual(self.send([*rows, rows[0]], key).json(), {"new": many})
+            queries.append(asked.captured_queries)
+        self.assertEqual(len(queries[1]), len(queries[2]))
+        about = [each["sql"] for each in queries[2] if "receivedreading" in each["sql"]]
+        self.assertEqual(len(about), 2, "what is there of these, and what is new")
+        self.assertFalse(any("COUNT(" in sql for sql in about))
 
     def calibrate(self, instrument, **data):
         return self.client.post(f"/instruments/{instrument.pk}/calibrate/", data, follow=True)

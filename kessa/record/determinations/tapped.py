@@ -100,8 +100,9 @@ def _reading(data: dict[str, Any], determination: Determination) -> dict[str, An
     """Check a reading by computing with it: what gives no result is no reading. It names whose display it took over."""
     kept = {"part": data.get("part"), "reading": reading(determination.method, data.get("part"), data.get("reading"))}
     shown = data.get("shown")
-    if is_key(shown) and ReceivedReading.objects.for_team(determination.team_id).filter(pk=shown).exists():
-        kept["shown"] = shown
+    if is_key(shown):
+        taken = ReceivedReading.objects.for_team(determination.team_id).filter(pk=shown).update(taken_over=True)
+        kept |= {"shown": shown} if taken else {}
     return kept
 
 

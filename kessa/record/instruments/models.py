@@ -77,6 +77,8 @@ class ReceivedReading(TeamOwned):
     # By which way it came in, in words.
     came_by = models.CharField(max_length=80)
     came_at = models.DateTimeField(auto_now_add=True)
+    # Named by a reading of a test: it stays.
+    taken_over = models.BooleanField(default=False)
 
     class Meta(TeamOwned.Meta):
         ordering = ["-at"]

@@ -1,7 +1,7 @@
 """Everything that changes instruments, and takes in what they show."""
 
 from collections.abc import Sequence
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from django.core.exceptions import ValidationError
 from django.utils import timezone
@@ -26,7 +26,7 @@ def keep_instrument(by: Membership, instrument: Instrument) -> Instrument:
     return instrument
 
 
-@act("readings of an instrument taken in", may.take_shown)
+@act("readings of an instrument taken in", may.take_shown, logged=False)
 def take_readings(by: Membership, instrument: Instrument, shown: Sequence[Said], came_by: str) -> int:
     """Keep what an instrument showed, each once; returns how many were new.
 
@@ -35,9 +35,17 @@ def take_readings(by: Membership, instrument: Instrument, shown: Sequence[Said],
     if len(shown) > _MOST:
         raise ValidationError(f"At most {_MOST:,} readings at once.")
     rows = [_row(instrument, each, came_by) for each in shown]
-    before = ReceivedReading.objects.for_team(by.team_id).filter(instrument=instrument).count()
-    ReceivedReading.objects.bulk_create(rows, ignore_conflicts=True, batch_size=1000)
-    return int(ReceivedReading.objects.for_team(by.team_id).filter(instrument=instrument).count() - before)
+    kept = ReceivedReading.objects.for_team(by.team_id).filter(instrument=instrument, at__any=[row.at for row in rows])
+    there = set(kept.values_list("at", "display"))
+    new = {(row.at, row.display): row for row in rows if (row.at, row.display) not in there}
+    ReceivedReading.objects.bulk_create(new.values(), ignore_conflicts=True, batch_size=1000)
+    return len(new)
+
+
+def clear_readings(before: datetime) -> int:
+    """Forget readings that came in before a moment and that nobody took over; returns how many."""
+    gone, _ = ReceivedReading.across_teams.filter(came_at__lt=before, taken_over=False).delete()
+    return gone
 
 
 def _row(instrument: Instrument, given: Said, came_by: str) -> ReceivedReading:

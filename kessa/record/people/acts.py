@@ -39,11 +39,12 @@ class Known(NamedTuple):
 ACTS: dict[str, Known] = {}
 
 
-def act(what: str, may: Rule) -> Callable[[Callable[..., Answer]], Callable[..., Answer]]:
+def act(what: str, may: Rule, *, logged: bool = True) -> Callable[[Callable[..., Answer]], Callable[..., Answer]]:
     """Make a service an act: `what` it is called in the log, `may` the rule that is asked first.
 
     The service takes the acting member first, then what it is about, by position: of these the rule is asked. It runs
-    in one transaction with the row that is left of it. Raises NotAllowed, which leaves a row too.
+    in one transaction with the row that is left of it. Raises NotAllowed, which leaves a row too. What a machine does
+    each second is not `logged`: of it only what is refused leaves a row.
     """
 
     def decorate(service: Callable[..., Answer]) -> Callable[..., Answer]:
@@ -58,9 +59,11 @@ def act(what: str, may: Rule) -> Callable[[Callable[..., Answer]], Callable[...,
             if not may(by, *about):
                 _leave(by, what, named, {}, why, refused=True)
                 raise NotAllowed(may.refusal)
-            before = _stored(row)
+            before = _stored(row) if logged else {}
             with transaction.atomic(), history_by(by):
                 done = service(by, *about, **how)
+                if not logged:
+                    return done
                 subject = done if isinstance(done, models.Model) else row
                 # What was taken away goes by the name it had.
                 named = _named(subject) if subject is not None and subject.pk is not None else named
