@@ -243,11 +243,17 @@ class SmallParts(TestCase):
 
     def test_a_long_series_is_tested_by_ranks_as_a_short_one_is_pair_by_pair(self):
         chance = Random(3)
-        t = sorted(chance.sample(range(10**6), 700))
+        apart = sorted(chance.sample(range(10**6), 700))
         y = [round(chance.gauss(20 + n * 0.002, 3), 1) for n in range(700)]
-        by_ranks = trend(t, y)
-        with patch.object(trending, "_FEW", 700):
-            self.assertEqual((by_ranks.s, by_ranks.var_s), (trend(t, y).s, trend(t, y).var_s))
+        several_a_day = [n // 3 for n in range(700)]
+        for t, season in ((apart, None), (apart, [n % 4 for n in range(700)]), (several_a_day, None),
+                          (several_a_day, [n // 90 % 4 for n in range(700)])):  # fmt: skip
+            with patch.object(trending, "_all_slopes", side_effect=AssertionError):
+                by_ranks = trend(t, y, season)
+            with patch.object(trending, "_FEW", 700):
+                self.assertEqual(by_ranks[:6], trend(t, y, season)[:6])
+                for one, other in zip(by_ranks[6:], trend(t, y, season)[6:], strict=True):
+                    self.assertAlmostEqual(one, other, 12)
 
     def test_water_at_the_ends_of_what_it_can_be(self):
         for name, water, inside, beyond in (

@@ -158,8 +158,7 @@ def _inversions(low: Any, high: Any) -> tuple[int, int]:
 
 def _at_ranks(parts: Sequence[_Points], pairs: int, ranks: Sequence[float]) -> list[float | None]:
     """Return the slopes at these ranks, from 1 up, between two in proportion; None beyond the first and the last."""
-    [part, *others] = parts
-    found = None if others or len(part.when) <= _FEW else _near_ranks(part, pairs, ranks)
+    found = None if sum(len(part.when) for part in parts) <= _FEW else _near_ranks(parts, pairs, ranks)
     below, near = found or (0, np.concatenate([_all_slopes(each) for each in parts]))
     if not np.isfinite(near).all():
         raise CannotCompute("These values are too far apart, or too close in time, to compute a slope.", "y")
@@ -187,35 +186,47 @@ def _all_slopes(part: _Points) -> Any:
     return slopes
 
 
-def _near_ranks(part: _Points, pairs: int, ranks: Sequence[float]) -> tuple[int, Any] | None:
+def _near_ranks(parts: Sequence[_Points], pairs: int, ranks: Sequence[float]) -> tuple[int, Any] | None:
     """Return how many slopes lie under a stretch that holds the ranks, and those in it; None where that fails.
 
     The line from one point to a later one is steeper than m just where the later lies higher once m·t is taken off
     both: so slopes are counted, and told apart, by two orders of the points (Matoušek 1991, with the sample's stretch).
     """
-    n, t, y = len(part.when), part.when, part.taken
-    if not (_later(part) == np.arange(1, n + 1)).all():
-        return None
     chance = np.random.default_rng(_CHANCE)
-    one, other = chance.integers(0, n, (2, _SAMPLE))
-    one, other = one[one != other], other[one != other]
-    sample = np.sort((y[other] - y[one]) / (t[other] - t[one]))
+    sample = np.sort(np.concatenate([_some_slopes(each, _SAMPLE * _pairs(each) // pairs, chance) for each in parts]))
     from_ = int((min(ranks) / pairs - _MARGIN) * len(sample))
     to = int((max(ranks) / pairs + _MARGIN) * len(sample))
     if from_ < 0 or to >= len(sample) or not np.isfinite(sample[[from_, to]]).all():
         return None
-    first, last = y - sample[from_] * t, y - sample[to] * t
-    _, below = _inversions(first, first)
-    order = np.argsort(first, kind="stable")
-    p, q = _not_under(last[order])
-    after = t[order]
-    after = after[q] - after[p]
-    holds = below < math.floor(max(min(ranks), 1)) and below + len(p) >= math.ceil(min(max(ranks), pairs))
+    found = [_between(each, sample[from_], sample[to]) for each in parts]
+    below, near = sum(each[0] for each in found), np.concatenate([each[1] for each in found])
+    holds = below < math.floor(max(min(ranks), 1)) and below + len(near) >= math.ceil(min(max(ranks), pairs))
     # Rounding may tell a few pairs apart the wrong way round: then all slopes are looked at.
-    if not holds or (after <= 0).any():
-        return None
-    over = y[order]
-    return below, (over[q] - over[p]) / after
+    return (below, near) if holds and not np.isnan(near).any() else None
+
+
+def _some_slopes(part: _Points, many: int, chance: Any) -> Any:
+    one, other = chance.integers(0, len(part.when), (2, many))
+    apart = part.when[one] != part.when[other]
+    one, other = one[apart], other[apart]
+    return (part.taken[other] - part.taken[one]) / (part.when[other] - part.when[one])
+
+
+def _between(part: _Points, least: float, most: float) -> tuple[int, Any]:
+    """Return how many slopes of a season lie under a least, and those up to a most; NaN stands for one told wrongly."""
+    # Of one time the lower first: so none of those lies under an earlier one, whatever is taken off.
+    order = np.lexsort((part.taken, part.when))
+    t, y = part.when[order], part.taken[order]
+    first, last = y - least * t, y - most * t
+    _, below = _inversions(first, first)
+    by_first = np.argsort(first, kind="stable")
+    p, q = _not_under(last[by_first])
+    when, over = t[by_first], y[by_first]
+    after = when[q] - when[p]
+    apart = after != 0
+    slopes = (over[q] - over[p])[apart] / after[apart]
+    slopes[after[apart] < 0] = np.nan
+    return below, slopes
 
 
 def _not_under(values: Any) -> tuple[Any, Any]:
