@@ -119,11 +119,19 @@ def _pairs(part: _Points) -> int:
 def _test(part: _Points) -> tuple[int, float]:
     """Return S and its variance: rises less falls, and (Σ r² + m)/3."""
     n = len(part.when)
-    if n > _FEW and (_later(part) == np.arange(1, n + 1)).all():
+    if n > _FEW:
         rises, falls = _inversions(part.low, part.high)
         over = np.searchsorted(np.sort(part.high), part.low, side="left")
         under = n - np.searchsorted(np.sort(part.low), part.high, side="right")
         signs = over - under
+        # Points of one time stand beside one another: they were compared, too.
+        for apart in range(1, int((_later(part) - np.arange(n)).max())):
+            alike = part.when[apart:] == part.when[:-apart]
+            up, down = alike & (part.low[apart:] > part.high[:-apart]), alike & (part.high[apart:] < part.low[:-apart])
+            rises, falls = rises - int(np.count_nonzero(up)), falls - int(np.count_nonzero(down))
+            gain = up.view(np.int8) - down.view(np.int8)
+            signs[apart:] -= gain
+            signs[:-apart] += gain
         return rises - falls, (int((signs * signs).sum()) + rises + falls) / 3
     signs = np.zeros(n, dtype=int)
     s = untied = 0
