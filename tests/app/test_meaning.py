@@ -2,6 +2,7 @@
 
 import re
 from datetime import UTC, datetime, timedelta
+from unittest.mock import patch
 
 import time_machine
 from django.core.exceptions import ValidationError
@@ -14,7 +15,9 @@ from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.places.models import Pair, Place
 from kessa.record.places.services import keep_pair, keep_place, part_pair
 from kessa.record.quality.services import check_instrument
+from kessa.record.results import filters
 from kessa.record.results.models import Mark, Result
+from kessa.record.results.written import fill_found_by
 from kessa.record.rules.models import OwnRuleSet
 from kessa.record.rules.selectors import house_rules, sets_named
 from kessa.record.rules.services import begin_set, choose_house_rules, publish_set
@@ -462,6 +465,20 @@ class OverTime(MeaningTest):
         self.assertNotContains(page, "6, 6 drops")
         self.assertContains(self.client.get("/log/", {"kind": "boiler"}), "Nothing in the log fits")
         self.assertContains(self.client.get("/log/", {"method": "chloride-drops-25"}), "6, 6 drops")
+        # What comes without it, from an older release or as a package, is filled in.
+        rows = Result._base_manager.filter(team=self.team)
+        before = list(rows.order_by("pk").values_list("method_key", "place_kind"))
+        self.assertEqual(before, [("chloride-drops-25", "stream")] * 2)
+        rows.update(method_key="", place_kind="")
+        fill_found_by(self.team.pk)
+        self.assertEqual(list(rows.order_by("pk").values_list("method_key", "place_kind")), before)
+        # Of what is frequent the log is walked through, of what is rare its numbers are read.
+        for few in (0, 5):
+            with patch.object(filters, "_FEW", few):
+                page = self.client.get("/log/", {"flag": "one-run"})
+                self.assertContains(page, "5 drops")
+                self.assertNotContains(page, "6, 6 drops")
+                self.assertContains(self.client.get("/log/", {"review": "new"}), "6, 6 drops")
 
     def test_a_teams_own_words_for_verdicts_are_said_to_others(self):
         words = {"inside": "fine", "outside": "watch it"}

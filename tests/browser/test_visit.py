@@ -88,7 +88,7 @@ class OnThePhone(BrowserTest):
         page.get_by_label("Isolation by site rules").check()
         page.get_by_role("button", name="Begin the visit").click()
         page.get_by_role("link", name="Read in place, and note what you see").click()
-        self.note(page, "Pressure, bar", 9)
+        self.note(page, "Pressure", 9)
         self.note(page, "Load, %", 70)
         self.note(page, "Conductivity", 2300)
         self.assert_saved(page)

@@ -27,6 +27,8 @@ settings.ROOT_URLCONF = "tests.speed.bare"
 settings.ALLOWED_HOSTS = ["testserver"]
 
 from kessa.record.determinations.models import Determination  # noqa: E402
+from kessa.record.instruments.models import Instrument  # noqa: E402
+from kessa.record.kits.models import Lot  # noqa: E402
 from kessa.record.people.models import Membership  # noqa: E402
 from kessa.record.places.models import Place  # noqa: E402
 from kessa.record.results.models import Result  # noqa: E402
@@ -117,6 +119,8 @@ class Measure:
         own = results.filter(readings__has_key="runs", family="chloride-drops").newest_first()[0]
         until = f"/log/?to_day={middle.taken_at:%Y-%m-%d}"
         deep = re.search(r"after=([^&\"]+)\"", self.kessa.get(until).content.decode())[1]
+        probe = Instrument.objects.for_team(self.team).order_by("pk").last()
+        lot = Lot.objects.for_team(self.team).order_by("pk").last()
         sample = f"/bench/sample/{self.tests[0].sample_id}/"
         for what, goal, address in (
             ("log, first page", 3, "/log/"),
@@ -125,6 +129,12 @@ class Measure:
             ("log, by person", 3, f"/log/?person={self.ines.user_id}"),
             ("log, by dates", 3, "/log/?from_day=2024-01-01&to_day=2024-06-01"),
             ("log, a test given up long ago", 3, f"/log/?parameter={world.RARE}"),
+            ("log, a method given up long ago", 3, f"/log/?method={world.RARE_METHOD}"),
+            ("log, a rare kind of place", 3, "/log/?kind=boiler"),
+            ("log, an instrument given up long ago", 3, f"/log/?instrument={probe.pk}"),
+            ("log, a rare flag", 3, "/log/?flag=diluted"),
+            ("log, a rare flag of a method", 3, f"/log/?flag=diluted&method={world.RARE_METHOD}"),
+            ("log, a lot", 3, f"/log/?lot={lot.pk}"),
             ("log, deep", 3, f"{until}&after={deep}"),
             ("places, the gravest first", 3, "/places/"),
             ("map of the places", 3, "/places/map/"),

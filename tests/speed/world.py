@@ -12,7 +12,7 @@ from kessa.record.visits.models import Sample, Visit
 
 PLACES = 200
 # Given up long ago: what is left of it are the oldest of all.
-RARE = "bromine"
+RARE, RARE_METHOD = "bromine", "chlorine-drops-25"
 _A_SAMPLE = 4
 
 
@@ -37,6 +37,7 @@ def _multiply(team: Team, results: int) -> None:
     places = "(SELECT array_agg(id ORDER BY id) FROM places_place WHERE name ~ '^Reach')"
     people = f"(SELECT array_agg(user_id ORDER BY id) FROM people_membership WHERE team_id = {team.pk})"
     samples = results // _A_SAMPLE
+    probe = f"(SELECT max(id) FROM instruments_instrument WHERE team_id = {team.pk})"
     at = f"now() - interval '1 hour' - n * interval '10 years' / {samples}"
     place = f"({places})[1 + mod(n, {PLACES})]"
     sample = template.determination.sample
@@ -58,6 +59,9 @@ def _multiply(team: Team, results: int) -> None:
             "low": "1",
             "high": "90",
         }
+        # The oldest of all by a method, at a kind of place and with an instrument that nobody has any more.
+        for column, value in (("method_key", f"'{RARE_METHOD}'"), ("place_kind", "'boiler'"), ("instrument_id", probe)):
+            what[column] = f"CASE WHEN n > {samples - 50} THEN {value} ELSE row.{column} END"
         verdict = "CASE WHEN mod(n, 50) = 0 AND n > 2000 THEN 'outside' ELSE 'inside' END"
         identity = {
             "id": "nextval('log_result_id_seq')",

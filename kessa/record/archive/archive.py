@@ -17,6 +17,7 @@ from django.db import models, transaction
 from kessa.record.archive.inserting import free_username, insert_rows, kept_or_none, number_after
 from kessa.record.archive.references import FILE, PERSON, TEAM, owned, people_in, renamed
 from kessa.record.people.models import Membership, Team, User
+from kessa.record.results.written import fill_found_by
 
 _FORMAT = 1
 _AT_ONCE = 2000
@@ -192,6 +193,7 @@ def read_team(source: IO[bytes], *, same_people: bool = False) -> Team:
             for model in tables:
                 insert_rows(model, (renamed(model, row, names) for row in _rows(archive, model)))
                 number_after(model)
+            fill_found_by(team.pk)
             if head.get("columns") == _columns() and head.get("digest") != digest(team):
                 raise CommandError("What was read is not what was written: nothing of it is kept.")
     return team

@@ -21,6 +21,7 @@ from kessa.record.archive.references import FILE, PERSON, TEAM, renamed
 from kessa.record.exports.resources import Column, Resource, resources
 from kessa.record.people.models import Team, User
 from kessa.record.results.export import unharmed
+from kessa.record.results.written import fill_found_by
 from kessa.record.visits.models import Sample
 
 _PERSONS, _PEOPLE, _STREAM = "__username", "people", "a stream of taps"
@@ -44,6 +45,7 @@ def read_package(source: IO[bytes], team: Team, *, same_people: bool = False) ->
             names = _Names(package, team, same_people=same_people)
             with kept_or_none(names.files):
                 counts = {noun.name: _insert(package, noun, names) for noun in names.nouns}
+                fill_found_by(team.pk)
     except (zipfile.BadZipFile, csv.Error, LookupError, TypeError, ValueError, ValidationError, DatabaseError) as fault:
         raise CommandError("This is no data package that Kessa wrote.") from fault
     last = Sample.objects.for_team(team).aggregate(last=models.Max("number"))["last"] or 0

@@ -54,6 +54,8 @@ def _calculated(visit: Visit, seen: Observation) -> Calculated | None:
         part=seen.key,
         parameter=part.parameter,
         method_class=class_of(method, part),
+        method_key=method.key,
+        instrument_id=seen.instrument_id,
         quantity=quantity,
         readings={
             "words": part.said({"display": value, "display_unit": seen.display_unit or None}),

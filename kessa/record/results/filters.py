@@ -12,20 +12,28 @@ from kessa.core.job.place_kinds import place_kinds
 from kessa.core.job.supplies import supply_name
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.runs.flags import FLAGS, words
+from kessa.record.determinations.models import Determination
 from kessa.record.instruments.selectors import instrument_names
 from kessa.record.kits.selectors import lot_numbers
 from kessa.record.methods.selectors import methods_of
 from kessa.record.people.models import Team
 from kessa.record.people.selectors import member_names
 from kessa.record.places.selectors import place_names
-from kessa.record.results.models import Result
-from kessa.record.visits.models import Review
+from kessa.record.results.models import Mark, Result
+from kessa.record.visits.models import Review, Visit
 
+_FEW = 3000
 _DAY = {"type": "date", "class": "input"}
 
 
 def _midnight(day: date) -> datetime:
     return timezone.make_aware(datetime.combine(day, time.min))
+
+
+def _few(numbers: Any) -> list[Any] | None:
+    """Return the numbers of rows where they are few; None of more. What is rare may all lie at the end of the log."""
+    found = list(numbers.order_by()[: _FEW + 1])
+    return found if len(found) <= _FEW else None
 
 
 class LogFilter(django_filters.FilterSet):
@@ -48,31 +56,30 @@ class LogFilter(django_filters.FilterSet):
     )
     kind = django_filters.ChoiceFilter(
         label="Kind of place",
-        field_name="place__kind_key",
+        field_name="place_kind",
         choices=lambda: [(kind.key, kind.name) for kind in place_kinds().values()],
         empty_label="any kind",
     )
     method = django_filters.ChoiceFilter(
         label="Method",
-        field_name="determination__method_key",
+        field_name="method_key",
         choices=[],
         empty_label="any method",
     )
     lot = django_filters.ChoiceFilter(
         label="Lot",
-        field_name="determination__lots__lot",
+        method="of_lot",
         choices=[],
         empty_label="any lot",
     )
     instrument = django_filters.ChoiceFilter(
         label="Instrument",
-        field_name="determination__instrument",
         choices=[],
         empty_label="any instrument",
     )
     review = django_filters.ChoiceFilter(
-        field_name="visit__review",
         choices=Review.choices,
+        method="reviewed",
         empty_label="any state",
     )
     superseded = django_filters.BooleanFilter(
@@ -88,6 +95,7 @@ class LogFilter(django_filters.FilterSet):
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
+        self.team = team.pk
         self.places = place_names(team=team.pk)
         # Given as functions, they are not copied with the form.
         self.filters["place"].extra["choices"] = lambda: self.places
@@ -110,7 +118,19 @@ class LogFilter(django_filters.FilterSet):
 
     def marked(self, results: Any, name: str, flag: str) -> Any:
         """Leave those that carry a flag."""
-        return results.marked(flag)
+        marks = Mark.objects.for_team(self.team).filter(flag=flag, lifted_at=None).values_list("result", flat=True)
+        few = _few(marks)
+        return results.marked(flag) if few is None else results.filter(pk__any=few)
+
+    def of_lot(self, results: Any, name: str, lot: str) -> Any:
+        """Leave those that were found with a lot."""
+        few = _few(Determination.objects.for_team(self.team).filter(lots__lot=lot).values_list("pk", flat=True))
+        return results.filter(determination__lots__lot=lot) if few is None else results.filter(determination__any=few)
+
+    def reviewed(self, results: Any, name: str, state: str) -> Any:
+        """Leave those of visits that are in a state of review."""
+        few = _few(Visit.objects.for_team(self.team).filter(review=state).values_list("pk", flat=True))
+        return results.filter(visit__review=state) if few is None else results.filter(visit__any=few)
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.
     def since(self, results: Any, name: str, day: date) -> Any:

@@ -12,7 +12,7 @@ from django.db.models import Exists, F, OuterRef, Q
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, NOT_TEACHING
 from kessa.record.determinations.models import Determination
-from kessa.record.instruments.models import InstrumentCheck
+from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.people.managers import TeamManager
 from kessa.record.people.models import TeamOwned
 from kessa.record.places.models import Place
@@ -73,6 +73,10 @@ class Result(TeamOwned):
     fraction = models.CharField(max_length=20, blank=True)
     # By what class of method, as in kessa.core.methods.exactness.
     method_class = models.CharField(max_length=12)
+    # By which method and instrument, and at which kind of place: the log is narrowed by them. See fill_found_by.
+    method_key = models.CharField(max_length=60, blank=True, default="", db_default="")
+    instrument = models.ForeignKey(Instrument, null=True, on_delete=models.PROTECT, related_name="+", db_index=False)
+    place_kind = models.CharField(max_length=20, default="", db_default="")
     value = models.FloatField()
     low = models.FloatField()
     high = models.FloatField(null=True)
@@ -105,6 +109,13 @@ class Result(TeamOwned):
             models.Index(fields=["team", "person", "-taken_at", "-id"]),
             models.Index(fields=["team", "family", "-tested_at", "-id"]),
             models.Index(fields=["team", "computed_at"]),
+            models.Index(fields=["team", "place_kind", "-taken_at", "-id"], name="found_at_kind"),
+            models.Index(fields=["team", "method_key", "-taken_at", "-id"], name="found_by_method"),
+            models.Index(
+                fields=["team", "instrument", "-taken_at", "-id"],
+                condition=Q(instrument__isnull=False),
+                name="found_by_instrument",
+            ),
         ]
         constraints = [
             models.CheckConstraint(condition=Q(censor__in=["", "<", ">"]), name="censor_known"),

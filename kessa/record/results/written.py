@@ -5,7 +5,11 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
+from django.db.models import OuterRef, Subquery, Value
+from django.db.models.functions import Coalesce
+
 from kessa.core.quantities.quantity import Quantity
+from kessa.record.determinations.models import Determination
 from kessa.record.places.models import Place
 from kessa.record.results.assessing import Assessed
 from kessa.record.results.marks import Reason, end, mark
@@ -35,6 +39,8 @@ class Found(NamedTuple):
     time_known: bool = True
     sample_id: UUID | None = None
     determination_id: UUID | None = None
+    method_key: str = ""
+    instrument_id: int | None = None
 
 
 def result_of(found: Found, assessed: Assessed, test_asks: Sequence[str] = ()) -> Result:
@@ -45,6 +51,7 @@ def result_of(found: Found, assessed: Assessed, test_asks: Sequence[str] = ()) -
         **given | {"working": list(found.working)},
         **columns_of(quantity),
         team_id=found.place.team_id,
+        place_kind=found.place.kind_key,
         verdict=assessed.verdict,
         judgements=assessed.judgements,
         not_judged=assessed.not_judged,
@@ -59,3 +66,15 @@ def keep(result: Result, flags: Sequence[str], reason: Reason | None, before: Re
     mark(result, flags, reason)
     if before:
         end(before, "superseded", reason, result)
+
+
+def fill_found_by(team: int) -> None:
+    """Let results that came as rows of an older release, or of a package, know by what and where they were found."""
+    of_test = Determination.objects.for_team(team).filter(pk=OuterRef("determination"))
+    of_place = Place.objects.for_team(team).filter(pk=OuterRef("place"))
+    rows: Any = Result._base_manager.filter(team=team, place_kind="")
+    rows.update(
+        place_kind=Subquery(of_place.values("kind_key")),
+        method_key=Coalesce(Subquery(of_test.values("method_key")), Value("")),
+        instrument=Subquery(of_test.values("instrument")),
+    )

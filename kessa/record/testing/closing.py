@@ -212,6 +212,8 @@ def _result(determination: Determination, bench: Bench, part: Part, at: datetime
         parameter=part.parameter,
         fraction=fraction_of(bench),
         method_class=class_of(determination.method, part),
+        method_key=determination.method_key,
+        instrument_id=determination.instrument_id,
         quantity=quantity,
         readings=_readings(determination, bench, part, people) | {"stood_by": answered},
         working=outcome.working,
