@@ -310,3 +310,17 @@ class Stuck(TransactionTestCase):
             with self.assertRaises(OperationalError):
                 cursor.execute("SELECT pg_sleep(5)")
         connection.close()
+
+        def slow(*_):
+            with connection.cursor() as cursor:
+                cursor.execute("SET statement_timeout = 50")
+                cursor.execute("SELECT pg_sleep(5)")
+
+        # Narrowed so that no answer comes, it would not come the next time.
+        with patch("kessa.pages.log.views.page_after", side_effect=slow):
+            page = self.client.get("/log/?kind=boiler")
+            self.assertContains(page, "Ask for less at once", status_code=503)
+            self.assertNotIn("Retry-After", page)
+            connection.close()
+            self.assertContains(self.client.get("/log/"), "tries again by itself", status_code=503)
+        connection.close()

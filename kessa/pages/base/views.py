@@ -13,6 +13,7 @@ from django.shortcuts import redirect, render
 from django.template.loader import render_to_string
 from django.urls import reverse
 from django.views.decorators.http import require_GET
+from psycopg.errors import QueryCanceled
 from pydantic import ValidationError
 
 from kessa.record.people.access import TeamRequest, anyone, member
@@ -127,14 +128,19 @@ def not_found(request: TeamRequest, exception: Any = None) -> HttpResponse:
 
 def server_error(request: TeamRequest) -> HttpResponse:
     """Say what failed; a database that is lost, or a row that is held too long, is told apart: waiting helps there."""
-    if isinstance(sys.exc_info()[1], OperationalError | InterfaceError):
+    fault = sys.exc_info()[1]
+    if isinstance(fault, OperationalError) and isinstance(fault.__cause__, QueryCanceled) and request.GET:
+        # Asked again it would take as long.
+        message = "This takes longer than Kessa looks for. Ask for less at once: one place, one test, fewer days."
+        return _error(request, 503, "Too much at once", message)
+    if isinstance(fault, OperationalError | InterfaceError):
         again = request.method == "GET"
         following = "This page tries again by itself." if again else "Go back and send it again in a moment."
         message = f"Kessa cannot get at its records just now. Taps are kept in your browser. {following}"
         answer = _error(request, 503, "Not reachable just now", message, again=again)
         answer["Retry-After"] = _AGAIN_AFTER
         return answer
-    if isinstance(sys.exc_info()[1], ValidationError):
+    if isinstance(fault, ValidationError):
         message = "What is kept here cannot be read by this release of Kessa. Nothing of it is lost: tell who runs it."
         return _error(request, 500, "Cannot be shown", message)
     message = "Something went wrong in Kessa; it has been noted. Taps are kept in your browser."
