@@ -16,7 +16,7 @@ from kessa.record.instruments.models import Instrument
 from kessa.record.kits.models import Lot
 from kessa.record.people.acts import act
 from kessa.record.people.may import Case, Rule
-from kessa.record.people.models import Team
+from kessa.record.people.models import Membership, Team
 from kessa.record.places.models import Place
 from kessa.record.quality.models import QualityCheck
 from kessa.record.reports.kind import KINDS as KINDS_OF_REPORT
@@ -28,6 +28,7 @@ from kessa.record.visits.models import Observation, Visit
 from kessa.web.checks import data_files
 from kessa.web.checks import kinds as checked_kinds
 from tests.app.pages import PageTest
+from tests.speed.world import RARE, RARE_METHOD, fill
 
 KINDS = {"stream": 4, "boiler": 1, "cooling-tower": 1, "closed-loop": 1, "heating-loop": 1, "supply": 1, "well": 5}
 
@@ -64,6 +65,15 @@ class TarrowVale(PageTest):
             again = judge_outcome(determination, determination.method.part(result.part), bench)
             flags = [flag for flag in result.flags if flag not in ("quality-bad", "lot-unproven", "contradicts")]
             self.assertEqual((again.assessed.verdict, again.flags), (result.verdict, flags))
+
+    def test_there_may_be_as_many_results_as_are_wanted_to_measure_with(self):
+        more = self.results.count() + 400
+        with patch("kessa.demo.world.build"):
+            fill(more)
+        self.assertEqual(self.results.count(), more)
+        self.client.force_login(Membership.objects.get(team=self.team, user__username="ines").user)
+        for rare in ({"method": RARE_METHOD}, {"kind": "boiler"}, {"parameter": RARE}):
+            self.assertEqual(self.client.get("/log/", rare).status_code, 200)
 
     def test_two_years_at_three_places_with_what_happened(self):
         first, last = self.results.earliest("taken_at"), self.results.latest("taken_at")

@@ -23,7 +23,7 @@ def fill(results: int) -> Team:
     have = Result.objects.for_team(team).count()
     if results - have >= _A_SAMPLE:
         _multiply(team, results - have)
-    for place in Place.objects.for_team(team).filter(standing=None):
+    for place in Place.objects.for_team(team).filter(status=None):
         restate(place)
     return team
 

@@ -10,12 +10,11 @@ from collections import defaultdict
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from django.db.models import F, Q
+from django.db.models import F
 from django.utils import timezone
 
 from kessa.core.errors import CannotCompute
 from kessa.core.judging.plausible import part_above_whole
-from kessa.core.methods.exactness import IN_PLACE
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.record.compiled import compiled
@@ -104,8 +103,7 @@ def qualify_by_instrument(instrument: Any) -> None:
     rows = InstrumentCheck.objects.for_team(instrument.team_id).filter(instrument=instrument, withdrawn_at=None)
     tie = Tie(frozenset(), instrument.pk, None)
     checks = [CheckAt(check.pk, check.at, check.passed, tie) for check in rows.order_by("at", "pk")]
-    read_by_it = Q(determination__instrument=instrument) | Q(family=IN_PLACE, made_from__instrument=instrument.pk)
-    results = Result.objects.for_team(instrument.team_id).filter(read_by_it)
+    results = Result.objects.for_team(instrument.team_id).filter(instrument=instrument)
     wanted = {pk: bad_checks_about(checks, at, tie) for pk, at in results.values_list("pk", "tested_at")}
     _update_marks(instrument.team_id, CHECK_FAILED, "instrument_check_id", wanted)
     for seen in Observation.objects.for_team(instrument.team_id).filter(instrument=instrument):

@@ -131,8 +131,9 @@ def _by_parameter(rows: Iterable[Any]) -> dict[str, Any]:
 
 @compiled
 def _of_sample(team: int, sample: Any, visit: Any) -> Any:
-    rows = Result.objects.for_team(team).current()
-    rows = rows.filter(Q(determination__sample=sample) | Q(visit=visit, family=IN_PLACE))
+    # By the visit first: the other condition alone would be asked of every result of the team.
+    rows = Result.objects.for_team(team).current().filter(visit=visit)
+    rows = rows.filter(Q(determination__sample=sample) | Q(family=IN_PLACE))
     return rows.values_list("parameter", "fraction", *_AS_INPUT, named=True)
 
 

@@ -5,9 +5,11 @@ from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from django.db.models import OuterRef, Subquery, Value
-from django.db.models.functions import Coalesce
+from django.db.models import BigIntegerField, Case, OuterRef, Subquery, Value, When
+from django.db.models.fields.json import KT
+from django.db.models.functions import Cast, Coalesce
 
+from kessa.core.methods.exactness import IN_PLACE
 from kessa.core.quantities.quantity import Quantity
 from kessa.record.determinations.models import Determination
 from kessa.record.places.models import Place
@@ -76,5 +78,8 @@ def fill_found_by(team: int) -> None:
     rows.update(
         place_kind=Subquery(of_place.values("kind_key")),
         method_key=Coalesce(Subquery(of_test.values("method_key")), Value("")),
-        instrument=Subquery(of_test.values("instrument")),
+        instrument=Coalesce(
+            Subquery(of_test.values("instrument")),
+            Case(When(family=IN_PLACE, then=Cast(KT("made_from__instrument"), BigIntegerField()))),
+        ),
     )

@@ -9,7 +9,10 @@ _FILL = """
     UPDATE log_result AS result SET
         place_kind = place.kind_key,
         method_key = COALESCE((SELECT method_key FROM bench_determination WHERE id = result.determination_id), ''),
-        instrument_id = (SELECT instrument_id FROM bench_determination WHERE id = result.determination_id)
+        instrument_id = COALESCE(
+            (SELECT instrument_id FROM bench_determination WHERE id = result.determination_id),
+            CASE WHEN result.family = 'in-place' THEN (result.made_from->>'instrument')::bigint END
+        )
     FROM places_place AS place WHERE place.id = result.place_id
 """
 
