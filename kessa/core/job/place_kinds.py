@@ -6,7 +6,7 @@ from typing import Literal, NamedTuple
 
 from kessa.core.checked import Checked
 from kessa.core.datafile import data_file, read_toml
-from kessa.core.quantities.units import POUND_KG, PSI_BAR, UNITS
+from kessa.core.quantities.units import CUBIC_FOOT_L, POUND_KG, PSI_BAR, UNITS
 
 # By what results are to be acted on: people drink it, it is out of doors, it runs through a plant.
 Water = Literal["drinking", "open", "plant"]
@@ -29,7 +29,7 @@ _GALLON = {"us": "US gal", "imperial": "imp. gal"}
 _BY_GALLON = {"L": ("{}", 1.0), "L/h": ("{}/min", 60.0), "L/min": ("{}/min", 1.0), "L/day": ("{}/day", 1.0)}
 _CUSTOMARY = {
     "m": ("ft", UNITS["ft"].size), "mm": ("in", 1000 * UNITS["in"].size), "bar": ("psi", PSI_BAR),
-    "kg/h": ("lb/h", POUND_KG), "m³/h": ("ft³/h", 0.028316846592),
+    "kg/h": ("lb/h", POUND_KG), "m³/h": ("ft³/h", CUBIC_FOOT_L / 1000),
 }  # fmt: skip
 
 

@@ -58,8 +58,8 @@ def _legionella(plan: Plan, request: Request, found: Finding) -> None:
 def _shock(plan: Plan, request: Request) -> None:
     """Propose a slug of what kills, another than the last time where there is one; else bleach. The bleed is shut."""
     kills = [each for each in request.products if each.kills]
-    last = next((each.product for each in reversed(request.history) if each.done in ("biocide", "dose")), "")
-    kills.sort(key=lambda each: each.name == last)
+    before = request.last("biocide", "dose")
+    kills.sort(key=lambda each: before is not None and each.name == before.product)
     bleach = [each for each in request.products if called(each.raises) == "free chlorine"]
     volume_l = request.system.volume_l
     if volume_l is None:

@@ -75,10 +75,10 @@ def _well_litres(plan: Plan, request: Request) -> float | None:
 
 
 def _disinfect(plan: Plan, request: Request, germ: str) -> None:
-    since = next((each.days_ago for each in reversed(request.history) if each.done == "disinfect"), None)
-    if since is not None:
+    before = request.last("disinfect")
+    if before:
         plan.say("came-back")
-        plan.figure("days-since-disinfected", since)
+        plan.figure("days-since-disinfected", before.days_ago)
     band = next((each for each in request.bands if each.purpose == "shock"), None)
     least, most = (band.least or _SHOCK[0], band.most or _SHOCK[1]) if band else _SHOCK
     strong = [each for each in raising(request, "free chlorine") if _most(each) >= least]

@@ -16,7 +16,8 @@ _TOO_SOON = 0.5
 def treat_filter(plan: Plan, request: Request, outs: list[Out]) -> None:
     """Propose to backwash or change a filter, and to look where it clogs too soon or lets everything through."""
     system, drop = request.system, request.found(DROP)
-    since = next((each.days_ago for each in reversed(request.history) if each.done == "backwash"), None)
+    before = request.last("backwash")
+    since = before.days_ago if before else None
     most, clean = system.drop_most_bar, system.drop_clean_bar
     is_clogged = any(each.name == DROP and each.side == "high" for each in outs) or (
         drop is not None and most is not None and drop.value >= most

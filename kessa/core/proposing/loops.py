@@ -19,7 +19,7 @@ from kessa.core.proposing.doses import (
 )
 from kessa.core.proposing.levels import Out, held_against, washes_out
 from kessa.core.proposing.plan import NO_VOLUME, NOTHING_LOWERS, Plan
-from kessa.core.proposing.request import SCALING, Event, Level, Product, Request, called
+from kessa.core.proposing.request import DAYS_A_MONTH, SCALING, Event, Level, Product, Request, called
 from kessa.core.quantities.tables import between_lines
 from kessa.core.treating.amounts import figures
 from kessa.core.treating.dosing import bleed
@@ -45,7 +45,7 @@ _FELL, _STEADY, _ALIKE = 0.9, 0.95, 0.12
 # It rose by more than was put in where so much more than what was expected is there.
 _ROSE = 1.25
 # So much of its volume a closed loop is made up by in a month at most, as long as it is tight: practice of loops.
-_MOST_MADE_UP, _DAYS_A_MONTH = 0.05, 30.4
+_MOST_MADE_UP = 0.05
 # Of what was in the water so much is left after a flush.
 FLUSHED_TO = 0.05
 NOTHING_CLEANS = "nothing on the shelf cleans this"
@@ -153,11 +153,11 @@ def _rose_more(plan: Plan, request: Request, volume_l: float | None) -> None:
 
 def _by_its_meter(plan: Plan, request: Request, volume_l: float | None) -> None:
     """Propose to look for a leak where a closed loop is made up by more than its joints and vents lose."""
-    a_day = request.system.use_l_day
-    if a_day and volume_l and a_day * _DAYS_A_MONTH > _MOST_MADE_UP * volume_l:
+    a_month = (request.system.use_l_day or 0.0) * DAYS_A_MONTH
+    if volume_l and a_month > _MOST_MADE_UP * volume_l:
         plan.say("made-up")
-        plan.figure("made-up-l-month", a_day * _DAYS_A_MONTH)
-        plan.figure("made-up-percent-month", 100 * a_day * _DAYS_A_MONTH / volume_l)
+        plan.figure("made-up-l-month", a_month)
+        plan.figure("made-up-percent-month", 100 * a_month / volume_l)
         plan.step("look-for-leak", parameter="make-up a day")
 
 

@@ -13,7 +13,7 @@ from kessa.core.importing.written_units import unit_of
 from kessa.core.proposing.plan import GALLON_L
 from kessa.core.proposing.substances import grams_for
 from kessa.core.quantities.species import FORMS, no_form
-from kessa.core.quantities.units import POUND_KG, PSI_BAR, UNITS, convert, usual_unit
+from kessa.core.quantities.units import CUBIC_FOOT_L, POUND_KG, PSI_BAR, UNITS, convert, usual_unit
 from kessa.core.treating.amounts import Kept
 from kessa.core.treating.steam import steam_of
 
@@ -23,12 +23,12 @@ _CUSTOMARY = {
     "volume_gal": ("volume_l", GALLON_L), "evaporation_gpm": ("evaporation_l_h", 60 * GALLON_L),
     "bleed_gpm": ("bleed_l_min", GALLON_L), "bleed_now_gpm": ("bleed_now_l_h", 60 * GALLON_L),
     "drift_gpm": ("drift_l_h", 60 * GALLON_L), "steam_lb_h": ("steam_kg_h", POUND_KG),
-    "gas_ft3_h": ("gas_m3_h", 0.028316846592), "oil_lb_h": ("oil_kg_h", POUND_KG),
+    "gas_ft3_h": ("gas_m3_h", CUBIC_FOOT_L / 1000), "oil_lb_h": ("oil_kg_h", POUND_KG),
     "feed_lb_h": ("feed_kg_h", POUND_KG), "blowdown_lb_h": ("blowdown_kg_h", POUND_KG),
     "pressure_psi": ("pressure_bar", PSI_BAR), "depth_ft": ("depth_m", _FOOT_M), "water_ft": ("water_m", _FOOT_M),
     "bore_in": ("bore_mm", 25.4), "pipes_gal": ("pipes_l", GALLON_L), "use_gal_day": ("use_l_day", GALLON_L),
     "capacity_grains": ("capacity_g_caco3", _GRAIN_G), "make_up_gal_month": ("make_up_l_month", GALLON_L),
-    "resin_ft3": ("resin_l", 28.316846592), "drop_clean_psi": ("drop_clean_bar", PSI_BAR),
+    "resin_ft3": ("resin_l", CUBIC_FOOT_L), "drop_clean_psi": ("drop_clean_bar", PSI_BAR),
     "drop_most_psi": ("drop_most_bar", PSI_BAR), "backwash_gal": ("backwash_l", GALLON_L),
     "tank_gal": ("tank_l", GALLON_L),
 }  # fmt: skip
@@ -41,6 +41,7 @@ _ALIKE = {
 }  # fmt: skip
 # No system of water, and nothing found in one, is larger.
 _LARGEST = 1e9
+DAYS_A_MONTH = 30.4
 Positive = Annotated[Number, Field(gt=0, le=_LARGEST)]
 NotNegative = Annotated[Number, Field(ge=0, le=_LARGEST)]
 Amount = Annotated[Number, Field(ge=-_LARGEST, le=_LARGEST)]
@@ -417,6 +418,10 @@ class Request(_Open):
                 if name in levels:
                     return convert(levels[name], unit, None, "mg/L", "CaCO3")
         return levels.get(parameter)
+
+    def last(self, *done: str) -> Event | None:
+        """Return what was done last of these."""
+        return next((each for each in reversed(self.history) if each.done in done), None)
 
     def found(self, parameter: str) -> Finding | None:
         """Return what was found of a parameter."""

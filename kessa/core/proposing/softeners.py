@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from kessa.core.proposing.levels import Out
 from kessa.core.proposing.plan import Plan
-from kessa.core.proposing.request import Request
+from kessa.core.proposing.request import DAYS_A_MONTH, Request
 from kessa.core.quantities.units import convert
 
 # Iron takes up a softener like so much hardness: 3 to 5 grains a gallon for each mg/L (softener practice), mg/L CaCO3.
 _IRON_GPG = 4.0
-_DAYS_A_MONTH = 30.4
 # Exhausted before this part of its days, something else is wrong.
 _TOO_SOON = 0.7
 
@@ -48,7 +47,7 @@ def _days_between(plan: Plan, request: Request) -> float | None:
     capacity = system.capacity_g_caco3
     if capacity is None and system.capacity_g_caco3_per_l and system.resin_l:
         capacity = system.capacity_g_caco3_per_l * system.resin_l
-    a_day = system.use_l_day or (system.make_up_l_month / _DAYS_A_MONTH if system.make_up_l_month else None)
+    a_day = system.use_l_day or (system.make_up_l_month / DAYS_A_MONTH if system.make_up_l_month else None)
     hardness = request.supplied("hardness")
     if capacity is None or hardness is None:
         return None

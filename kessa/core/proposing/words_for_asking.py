@@ -149,8 +149,8 @@ def _capital(words: str) -> str:
 def look_for_cause(system: System, finding: Finding, why: str = "", missing: str = "") -> Proposal:
     """Propose to look for the cause, in the limit's own words."""
     name = parameter(finding.parameter)
-    about = f"{name.title} too {finding.side}" if finding.side else name.title
-    title = finding.words.removesuffix(".") or f"{about}: look for the cause"
+    wrong = f"{name.title} too {finding.side}" if finding.side else name.title
+    title = finding.words.removesuffix(".") or f"{wrong}: look for the cause"
     found = f"{name.title} is {level(finding, finding.measured.value)}."
     return Proposal(
         f"look:{name.key}", "look", rank_for(system, finding), 0, title, parameter=finding.parameter, unit=finding.unit,

@@ -156,30 +156,26 @@ def _killed(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal | No
 
 def _regenerated(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:
     title = "Regenerate the softener by its sheet; if it does not hold, have it serviced"
-    name = about(step, planned.asking(step))
-    due = planned.plan.figures.get("due-days-ago") if "due" in step.codes else None
+    name, due = about(step, planned.asking(step)), planned.plan.figures.get("due-days-ago")
     made = named(planned, step, "regenerate", title, key=f"regenerate:{name}", due_days_ago=due)
-    salt = amount_between(planned, step)
-    return made if salt is None else made._replace(
-        title=f"{title}. It takes {{amount}} of salt", amount=salt, kept="kg"
-    )  # fmt: skip
+    return _taking(planned, step, made, f"{title}. It takes {{amount}} of salt", "kg")
 
 
 def _backwashed(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:
-    due = planned.plan.figures.get("due-days-ago") if "backwash-due" in step.codes else None
-    made = named(planned, step, "backwash", "Backwash the filter, or change what is in it", due_days_ago=due)
-    water = amount_between(planned, step)
-    return made if water is None else _with_amount(
-        made._replace(title=f"{made.title}. It takes {{amount}} of water"), water, "L"
-    )  # fmt: skip
+    title, due = "Backwash the filter, or change what is in it", planned.plan.figures.get("due-days-ago")
+    made = named(planned, step, "backwash", title, due_days_ago=due)
+    return _taking(planned, step, made, f"{title}. It takes {{amount}} of water", "L")
 
 
 def _filled_up(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:
-    made = named(planned, step, "refill", "Order, and fill up the tank")
-    fills = amount_between(planned, step)
-    return made if fills is None else _with_amount(
-        made._replace(title="Order, and fill up the tank: {amount} go in"), fills, "L"
-    )  # fmt: skip
+    title = "Order, and fill up the tank"
+    return _taking(planned, step, named(planned, step, "refill", title), f"{title}: {{amount}} go in", "L")
+
+
+def _taking(planned: Planned, step: Step, made: Proposal, title: str, kept: Kept) -> Proposal:
+    """Let a proposal say in its title how much it takes, where that is known."""
+    amount = amount_between(planned, step)
+    return made if amount is None else _with_amount(made._replace(title=title), amount, kept)
 
 
 def _leak(planned: Planned, step: Step, rest: Sequence[Step]) -> Proposal:

@@ -9,8 +9,8 @@ from kessa.core.errors import CannotCompute, finite
 from kessa.core.quantities.species import ATOMIC_MASS, EQUIVALENTS, FORMS, Form
 
 _GRAIN_MG = 64.79891
-# Customary units of what is around the water: the international pound, a pound-force on a square inch.
-POUND_KG, PSI_BAR = 0.45359237, 0.0689475729
+# Customary units of what is around the water: the international pound, a pound-force on a square inch, the cubic foot.
+POUND_KG, PSI_BAR, CUBIC_FOOT_L = 0.45359237, 0.0689475729, 28.316846592
 _US_GALLON_L = 3.785411784
 _IMPERIAL_GALLON_L = 4.54609
 _ABSOLUTE_ZERO_C = -273.15

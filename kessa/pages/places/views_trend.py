@@ -118,9 +118,10 @@ def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, r
     results = [each for each in results if not waits or each.visit__review in SETTLED]
     if not results:
         return None
-    compared = series_over(Stretch(reference, first, last, series._asdict())) if reference else []
+    stretch = stretch._replace(since=first, until=last)
+    compared = series_over(stretch._replace(place=reference)) if reference else []
     days = dated(results)
-    judged = judged_over(Stretch(place, first, last, series._asdict()), SETTLED if waits else ())
+    judged = judged_over(stretch, SETTLED if waits else ())
     limits = limits_over(place, series.parameter, series.unit, series.form, judged)
     events = _events(place, first, last, reader)
     sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]

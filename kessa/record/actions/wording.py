@@ -3,7 +3,7 @@
 import re
 
 from kessa.core.job.place_kinds import measure_of
-from kessa.core.treating.amounts import METRIC, Kept, figures, written
+from kessa.core.treating.amounts import MEASURES, METRIC, Measure, figures, written
 from kessa.record.actions.models import Action
 
 _DONE = {
@@ -13,12 +13,10 @@ _DONE = {
 }  # fmt: skip
 
 
-# Quantities as they stand in sentences and sums, by their units: as which amount each is kept, and how much of it.
-_KEPT: dict[str, tuple[Kept, float]] = {
-    "mL": ("L", 0.001), "L": ("L", 1.0), "m³": ("L", 1000.0), "g": ("kg", 0.001), "kg": ("kg", 1.0),
-    "mL/h": ("L/h", 0.001), "L/h": ("L/h", 1.0), "g/h": ("kg/h", 0.001), "kg/h": ("kg/h", 1.0),
-}  # fmt: skip
-_UNITS = "mL/h|L/h|g/h|kg/h|L/min|mL|L|m³|kg|g|bar|°C"
+# The metric amounts of sentences and sums, as they are written there, and what else has measures of its own.
+_AMOUNTS = {sign: MEASURES[sign] for sign in ("mL/h", "L/h", "g/h", "kg/h", "mL", "L", "g", "kg")}
+_AMOUNTS["m³"] = Measure("L", 1000.0, "m³")
+_UNITS = "|".join((*_AMOUNTS, "L/min", "bar", "°C"))
 _QUANTITY = re.compile(rf"(?<![\w.,/])([-−]?\d[\d.]*(?:e[+-]?\d+)?) ({_UNITS})(?![\w/·])")
 
 
@@ -35,9 +33,9 @@ def in_measures(text: str, system: str) -> str:
 
 def _beside(found: re.Match[str], system: str) -> str:
     value, unit = float(found[1].replace("−", "-")), found[2]
-    if unit in _KEPT:
-        kept, size = _KEPT[unit]
-        other = written(value * size, kept, system)
+    if unit in _AMOUNTS:
+        amount = _AMOUNTS[unit]
+        other = written(value * amount.size, amount.kept, system)
     else:
         measure = measure_of(unit, system)
         other = f"{measure.written(value):.3g} {measure.unit}"

@@ -71,13 +71,11 @@ def fresh_instead(lots: Iterable[Lot]) -> dict[int, Lot]:
         return {}
     kept = Lot.objects.for_team(faulty[0].team_id).filter(put_away_at=None, in_use=False)
     beside = kept.filter(kit__in=[lot.kit_id for lot in faulty]).order_by("expires_on", "pk")
-    fresh = [lot for lot in beside if lot.units_left > 0 and not lot.faults]
-    found = ((lot.pk, _like(lot, fresh)) for lot in faulty)
-    return {pk: other for pk, other in found if other}
-
-
-def _like(lot: Lot, others: list[Lot]) -> Lot | None:
-    return next((each for each in others if (each.kit_id, each.supply_key) == (lot.kit_id, lot.supply_key)), None)
+    fresh: dict[tuple[int, str], Lot] = {}
+    for lot in beside:
+        if lot.units_left > 0 and not lot.faults:
+            fresh.setdefault((lot.kit_id, lot.supply_key), lot)
+    return {lot.pk: fresh[of] for lot in faulty if (of := (lot.kit_id, lot.supply_key)) in fresh}
 
 
 @compiled

@@ -217,10 +217,9 @@ def given_to_recipes(place: Place, sample: Sample | None, visit: Visit, rows: di
     given = readings_of(sample, rows) if sample else seen_on(visit)
     if place.elevation_m is not None:
         given[HEIGHT] = Quantity(place.elevation_m, place.elevation_m, place.elevation_m, None, "m")
-    for key, (before, days) in _READ_BEFORE.items():
-        name, unit, off = _READ[key]
-        if name in given:
-            given |= _read_before(place, visit, key, before, days, unit, off)
+    for key in _READ_BEFORE:
+        if _READ[key][0] in given:
+            given |= _read_before(place, visit, key)
     return given
 
 
@@ -231,9 +230,7 @@ def rows_of_supply(place: Place, at: datetime, names: Iterable[str]) -> dict[str
     return {SUPPLY + name: row for name, row in found.items() if row}
 
 
-def _read_before(
-    place: Place, visit: Visit, key: str, before: str, since: str, unit: str, off: float
-) -> dict[str, Quantity]:
+def _read_before(place: Place, visit: Visit, key: str) -> dict[str, Quantity]:
     rows = Observation.objects.for_team(place.team_id).filter(visit__place=place, key=key, value__isnull=False)
     earlier = rows.filter(visit__started_at__lt=visit.started_at).order_by("-visit__started_at").first()
     now = rows.filter(visit=visit).first()
@@ -242,4 +239,5 @@ def _read_before(
     days = (now.at - earlier.at) / timedelta(days=1)
     if days < 0.2:
         return {}
-    return {before: _around(earlier.value, unit, off), since: Quantity(days, days, days, None, "days")}
+    before, since = _READ_BEFORE[key]
+    return {before: _around(earlier.value, *_READ[key][1:]), since: Quantity(days, days, days, None, "days")}

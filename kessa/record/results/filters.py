@@ -5,6 +5,7 @@ from typing import Any
 
 import django_filters
 from django import forms
+from django.db.models import Q
 from django.utils import timezone
 
 from kessa.core.derived.recipes import RECIPES
@@ -30,10 +31,13 @@ def _midnight(day: date) -> datetime:
     return timezone.make_aware(datetime.combine(day, time.min))
 
 
-def _few(numbers: Any) -> list[Any] | None:
-    """Return the numbers of rows where they are few; None of more. What is rare may all lie at the end of the log."""
-    found = list(numbers.order_by()[: _FEW + 1])
-    return found if len(found) <= _FEW else None
+def _narrowed(results: Any, column: str, numbers: Any, condition: Any) -> Any:
+    """Leave those whose column is among these numbers where they are few, for such may all lie at the end of the log.
+
+    Where there are more, leave those for which the condition holds: the log is walked through.
+    """
+    few = list(numbers.order_by()[: _FEW + 1])
+    return results.filter(**{f"{column}__any": few}) if len(few) <= _FEW else results.filter(condition)
 
 
 class LogFilter(django_filters.FilterSet):
@@ -118,19 +122,18 @@ class LogFilter(django_filters.FilterSet):
 
     def marked(self, results: Any, name: str, flag: str) -> Any:
         """Leave those that carry a flag."""
-        marks = Mark.objects.for_team(self.team).filter(flag=flag, lifted_at=None).values_list("result", flat=True)
-        few = _few(marks)
-        return results.marked(flag) if few is None else results.filter(pk__any=few)
+        marks = Mark.objects.for_team(self.team).filter(flag=flag, lifted_at=None)
+        return _narrowed(results, "pk", marks.values_list("result", flat=True), Mark.on_result((flag,)))
 
     def of_lot(self, results: Any, name: str, lot: str) -> Any:
         """Leave those that were found with a lot."""
-        few = _few(Determination.objects.for_team(self.team).filter(lots__lot=lot).values_list("pk", flat=True))
-        return results.filter(determination__lots__lot=lot) if few is None else results.filter(determination__any=few)
+        tests = Determination.objects.for_team(self.team).filter(lots__lot=lot)
+        return _narrowed(results, "determination", tests.values_list("pk", flat=True), Q(determination__lots__lot=lot))
 
     def reviewed(self, results: Any, name: str, state: str) -> Any:
         """Leave those of visits that are in a state of review."""
-        few = _few(Visit.objects.for_team(self.team).filter(review=state).values_list("pk", flat=True))
-        return results.filter(visit__review=state) if few is None else results.filter(visit__any=few)
+        visits = Visit.objects.for_team(self.team).filter(review=state)
+        return _narrowed(results, "visit", visits.values_list("pk", flat=True), Q(visit__review=state))
 
     # Days become moments in the team's zone before the query, so that the index by time serves it.
     def since(self, results: Any, name: str, day: date) -> Any:
