@@ -20,7 +20,6 @@ django.setup()
 from django.conf import settings  # noqa: E402
 from django.db import connection  # noqa: E402
 from django.test import Client  # noqa: E402
-from django.test.utils import override_settings  # noqa: E402
 from django.utils import timezone  # noqa: E402
 
 settings.ROOT_URLCONF = "tests.speed.bare"
@@ -32,7 +31,7 @@ from kessa.record.kits.models import Lot  # noqa: E402
 from kessa.record.people.models import Membership  # noqa: E402
 from kessa.record.places.models import Place  # noqa: E402
 from kessa.record.results.models import Result  # noqa: E402
-from tests.speed import bare, world  # noqa: E402
+from tests.speed import world  # noqa: E402
 from tests.speed.browser import first_load, opened, tap_shown, tapped_before  # noqa: E402
 from tests.speed.people import waited  # noqa: E402
 from tests.world import Taps, begin  # noqa: E402
@@ -79,8 +78,7 @@ class Measure:
         self.team = team
         self.ines = Membership.objects.get(team=team, user__username="ines")
         self.kessa = client_of(self.ines.user, "/today/")
-        with override_settings(MIDDLEWARE=bare.MIDDLEWARE):
-            self.plain = client_of(self.ines.user, "/bare/rows/")
+        self.plain = client_of(self.ines.user, "/bare/rows/")
         self.place = Place.objects.for_team(team).get(name="Reach 0007")
         self.tests = [begin(self.place, self.ines) for _ in range(3)]
         self.sent = 1
@@ -264,12 +262,8 @@ def main():
     print(f"{count} results in one team; medians of {ROUNDS - 2}, in turn with the bare view")
     print(f"{'':44} {'ratio':>6} {'goal':>5} {'Kessa':>8} {'bare':>7}")
     measure = Measure(team)
-    measure.pages()
-    measure.taps()
-    measure.file()
-    measure.calc()
-    measure.people()
-    measure.browser()
+    for part in sys.argv[2:] or ("pages", "taps", "file", "calc", "people", "browser"):
+        getattr(measure, part)()
     measure.leave()
     return measure.missed
 
