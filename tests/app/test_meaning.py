@@ -446,7 +446,7 @@ class OverTime(MeaningTest):
         Result.across_teams.bulk_create(copies)
         address = reverse("places:trend", args=[self.place.pk])
         page = self.client.get(address, {"years": ""})
-        for words in ("Rising by about 10", "The newest 400 of 1601 numbers", "Of 1601 results 0 are reviewed"):
+        for words in ("Rising by about 10", "The newest 100 of 1601 numbers", "Of 1601 results 0 are reviewed"):
             self.assertContains(page, words)
         (drawn,) = page.context["drawn"]
         wide, narrow = (chart.count("rotate(45)") for chart in (drawn.wide, drawn.narrow))

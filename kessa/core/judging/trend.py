@@ -14,7 +14,7 @@ from kessa.core.errors import CannotCompute
 
 LEAST_POINTS, MOST_POINTS = 4, 10_000
 # Of fewer points all slopes are put in order; of more those near the wanted ranks, which a sample tells.
-_FEW, _SAMPLE, _MARGIN = 600, 60_000, 0.007
+_FEW, _SAMPLE, _MARGIN = 400, 60_000, 0.007
 _BLOCK = 64
 _CHANCE = 20240229
 
@@ -119,30 +119,19 @@ def _pairs(part: _Points) -> int:
 def _test(part: _Points) -> tuple[int, float]:
     """Return S and its variance: rises less falls, and (Σ r² + m)/3."""
     n = len(part.when)
-    if n > _FEW:
-        rises, falls = _inversions(part.low, part.high)
-        over = np.searchsorted(np.sort(part.high), part.low, side="left")
-        under = n - np.searchsorted(np.sort(part.low), part.high, side="right")
-        signs = over - under
-        # Points of one time stand beside one another: they were compared, too.
-        for apart in range(1, int((_later(part) - np.arange(n)).max())):
-            alike = part.when[apart:] == part.when[:-apart]
-            up, down = alike & (part.low[apart:] > part.high[:-apart]), alike & (part.high[apart:] < part.low[:-apart])
-            rises, falls = rises - int(np.count_nonzero(up)), falls - int(np.count_nonzero(down))
-            gain = up.view(np.int8) - down.view(np.int8)
-            signs[apart:] -= gain
-            signs[:-apart] += gain
-        return rises - falls, (int((signs * signs).sum()) + rises + falls) / 3
-    signs = np.zeros(n, dtype=int)
-    s = untied = 0
-    for i, first in enumerate(_later(part)):
-        up, down = part.low[first:] > part.high[i], part.high[first:] < part.low[i]
-        signs[first:] += up.view(np.int8) - down.view(np.int8)
-        gain = int(np.count_nonzero(up)) - int(np.count_nonzero(down))
-        signs[i] -= gain
-        s += gain
-        untied += int(np.count_nonzero(up | down))
-    return s, (int((signs * signs).sum()) + untied) / 3
+    rises, falls = _inversions(part.low, part.high)
+    over = np.searchsorted(np.sort(part.high), part.low, side="left")
+    under = n - np.searchsorted(np.sort(part.low), part.high, side="right")
+    signs = over - under
+    # Points of one time stand beside one another: they were compared, too.
+    for apart in range(1, int((_later(part) - np.arange(n)).max())):
+        alike = part.when[apart:] == part.when[:-apart]
+        up, down = alike & (part.low[apart:] > part.high[:-apart]), alike & (part.high[apart:] < part.low[:-apart])
+        rises, falls = rises - int(np.count_nonzero(up)), falls - int(np.count_nonzero(down))
+        gain = up.view(np.int8) - down.view(np.int8)
+        signs[apart:] -= gain
+        signs[:-apart] += gain
+    return rises - falls, (int((signs * signs).sum()) + rises + falls) / 3
 
 
 def _inversions(low: Any, high: Any) -> tuple[int, int]:

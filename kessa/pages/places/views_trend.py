@@ -35,7 +35,7 @@ _WIDEST = 1160
 _SPANS = (("1", "A year"), ("2", "2 years"), ("5", "5 years"), ("", "All"))
 _MOST_SERIES, _MOST_EVENTS = 3, 20
 # More numbers than a reader goes through: the log has them all.
-_MOST_LISTED = 400
+_MOST_LISTED = 100
 
 
 class Span(NamedTuple):
@@ -118,8 +118,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, r
     results = [each for each in results if not waits or each.visit__review in SETTLED]
     if not results:
         return None
-    stretch = stretch._replace(since=first, until=last)
-    compared = series_over(stretch._replace(place=reference)) if reference else []
+    compared = series_over(stretch._replace(place=reference, since=first, until=last)) if reference else []
     days = dated(results)
     judged = judged_over(stretch, SETTLED if waits else ())
     limits = limits_over(place, series.parameter, series.unit, series.form, judged)

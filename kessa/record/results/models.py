@@ -46,6 +46,15 @@ class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
         raise TypeError("A result is never changed: add a mark, or write another that supersedes it.")
 
 
+class LimitsKey(models.Func):
+    """A number that is alike for judgements by the same limits, whatever came of them."""
+
+    _TOLD_BY = ("set_title", "statistic", "min", "max", "unit", '"as"', "than", "rests_on")
+    _TEXTS = " || ".join(f"jsonb_path_query_array(%(expressions)s, '$[*].{each}')::text" for each in _TOLD_BY)
+    template = f"hashtextextended({_TEXTS}, 0)"
+    output_field = models.BigIntegerField()
+
+
 class Result(TeamOwned):
     """What readings came to: a pure function of the method and what was read. Never changed, never deleted.
 
@@ -90,6 +99,10 @@ class Result(TeamOwned):
     made_from = models.JSONField(default=dict)
     working = models.JSONField()
     judgements = models.JSONField()
+    # By which limits it was judged: of years of results these are few.
+    limits_key = models.GeneratedField(
+        expression=LimitsKey("judgements"), output_field=models.BigIntegerField(), db_persist=True
+    )
     # Which limits speak of it and could not be held against it: the set's title, and why.
     not_judged = models.JSONField(default=list)
     usual = models.JSONField(null=True)

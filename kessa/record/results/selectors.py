@@ -147,8 +147,10 @@ def judged_over(stretch: Stretch, reviews: Collection[str] = ()) -> list[Judged]
     Alike ones are put together by the database: a series of years has few.
     """
     rows = stretch.rows.filter(visit__review__in=reviews) if reviews else stretch.rows
-    alike = rows.order_by().values("judgements").annotate(first=Min("taken_at"), last=Max("taken_at"))
-    return [Judged(*each) for each in alike.values_list("judgements", "first", "last")]
+    alike = rows.order_by().values("limits_key").annotate(one=Min("pk"), first=Min("taken_at"), last=Max("taken_at"))
+    times = {one: (first, last) for one, first, last in alike.values_list("one", "first", "last")}
+    read = Result.objects.for_team(stretch.place.team_id).filter(pk__in=times).values_list("pk", "judgements")
+    return [Judged(judgements, *times[one]) for one, judgements in read]
 
 
 def earlier_results(place: Place, parameter: str) -> list[Any]:
