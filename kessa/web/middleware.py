@@ -11,6 +11,7 @@ from django.shortcuts import redirect
 from django.utils import timezone
 from django.utils.functional import SimpleLazyObject
 
+from kessa.record.compiled import read_once
 from kessa.record.people.access import TeamRequest, Who, reaches
 from kessa.record.people.models import Membership
 from kessa.record.people.selectors import membership_of_session
@@ -53,6 +54,20 @@ class TeamMiddleware:
         if not reaches(membership, who):
             raise PermissionDenied(who.refusal)
         return None
+
+
+class ReadOnceMiddleware:
+    """Reads for a page once what its parts ask for twice; a post reads anew, since it locks what it rests on."""
+
+    def __init__(self, get_response: Callable[[HttpRequest], HttpResponse]) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        """Answer the request."""
+        if request.method not in ("GET", "HEAD"):
+            return self.get_response(request)
+        with read_once():
+            return self.get_response(request)
 
 
 def _membership_with_zone(request: TeamRequest) -> Any:

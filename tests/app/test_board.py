@@ -7,6 +7,8 @@ from contextlib import nullcontext
 from datetime import timedelta
 from unittest.mock import patch
 
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
 
@@ -16,6 +18,7 @@ from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.services import keep_instrument
 from kessa.record.kits.models import Kit, Lot
 from kessa.record.places.models import Place
+from kessa.record.rounds.models import Round
 from kessa.record.rounds.services import plan_stop
 from kessa.record.rules.selectors import house_rules
 from kessa.record.rules.services import choose_house_rules
@@ -71,6 +74,21 @@ class Board(PageTest):
         visit = self.client.get(reverse("visits:visit", args=[self.visit.pk]))
         self.assertContains(visit, f'href="{self.address}"')
         self.assertContains(visit, f"Test: {families()['ph-strip'][0].test_name}")
+
+    def test_many_tests_cost_the_statements_of_few(self):
+        def cost():
+            self.client.get(self.address)
+            with CaptureQueriesContext(connection) as asked:
+                page = self.client.get(self.address).content.decode()
+            return page.count('data-chip="'), len(asked)
+
+        few, of_few = cost()
+        more = ("nitrate-strip", "phosphate-comparator", "ph-paper", "ammonia-comparator", "chloride-strip")
+        plans = {family: {"runs": 2, "blanks": 0, "standards": 0} for family in (*TESTS, *more)}
+        plan_stop(self.membership, Round.objects.for_team(self.membership.team).get(), self.place, plans, [])
+        many, of_many = cost()
+        self.assertEqual((few, many), (3, 8))
+        self.assertLessEqual(of_many, of_few + 1)
 
     def test_of_several_instruments_the_page_asks_by_which_where_none_is_of_the_kit_in_use(self):
         def meter(name, kit=None):

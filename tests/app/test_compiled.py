@@ -8,7 +8,9 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
-from kessa.record.compiled import compiled, prefetched
+from kessa.record.compiled import compiled, prefetched, read_once
+from kessa.record.people.models import Team
+from kessa.record.places.models import Place
 from kessa.record.places.selectors import place_at
 from kessa.record.results.marks import visits_of
 from kessa.record.results.models import Mark, Result
@@ -19,6 +21,11 @@ from tests.world import measured, team_of
 @compiled
 def since(team, moment, numbers, **of):
     return Result.objects.for_team(team).filter(taken_at__gte=moment, pk__any=numbers, **of).newest_first()
+
+
+@compiled
+def of_it(team, parameter):
+    return Result.objects.for_team(team).current().filter(parameter=parameter).newest_first()
 
 
 class CompiledTest(TestCase):
@@ -60,6 +67,39 @@ class CompiledTest(TestCase):
         typed = "chloride' OR 'a' = 'a"
         found = since(team=self.ines.team_id, moment=self.mine[1].taken_at, numbers=[self.mine[0].pk], parameter=typed)
         self.assertEqual(found, [])
+
+    def asked(self, *values, ahead=()):
+        """Return what is read within one read_once, and by how many statements."""
+        with read_once(), CaptureQueriesContext(connection) as asked:
+            of_it.ahead(ahead)
+            found = [[each.pk for each in of_it(team=self.ines.team_id, parameter=value)] for value in values]
+        return found, len(asked)
+
+    def test_what_is_asked_twice_is_read_once_until_it_is_written_to_or_locked(self):
+        mine, now = [each.pk for each in self.mine], timezone.now()
+        self.assertEqual(self.asked("chloride", "chloride", "pH"), ([mine, mine, []], 2))
+        ahead = [{"team": self.ines.team_id, "parameter": each} for each in ("chloride", "pH", "chloride")]
+        self.assertEqual(self.asked("chloride", "pH", ahead=ahead), ([mine, []], 1))
+        marks = Mark.objects.for_team(self.ines.team)
+        held = Place.objects.for_team(self.ines.team).select_for_update()
+        for anew, between in (
+            (0, lambda: Team.objects.filter(pk=self.ines.team_id).update(name="Brook")),
+            (1, lambda: Mark.objects.create(team=self.ines.team, result=self.mine[0], flag="set-aside", at=now)),
+            (1, lambda: marks.update(lifted_at=now)),
+            (1, lambda: list(held)),
+        ):
+            with read_once(), self.subTest(anew=anew):
+                of_it(team=self.ines.team_id, parameter="chloride")
+                between()
+                with CaptureQueriesContext(connection) as asked:
+                    after = of_it(team=self.ines.team_id, parameter="chloride")
+                self.assertEqual(len(asked), anew)
+                standing = marks.filter(lifted_at=None, flag="set-aside").values_list("result", flat=True)
+                self.assertEqual([each.pk for each in after], [pk for pk in mine if pk not in standing])
+        # A list that its reader changes is no other reader's.
+        with read_once():
+            of_it(team=self.ines.team_id, parameter="chloride").clear()
+            self.assertEqual(of_it(team=self.ines.team_id, parameter="chloride"), self.mine)
 
     def test_rows_laid_beside_are_not_asked_for_again(self):
         Mark.objects.create(team=self.ines.team, result=self.mine[0], flag="one-run", at=timezone.now())

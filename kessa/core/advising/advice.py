@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from kessa.core.advising.rules import codes, rules
+from kessa.core.advising.rules import codes, fitting
 from kessa.core.job.place_kinds import Water, water_of
 from kessa.core.judging.germs import FAECAL, GERMS, found
 from kessa.core.judging.holding import (
@@ -267,11 +267,10 @@ class _Asked:
             self.ask("choose-limits", assessment)
 
     def _of_limit(self, assessment: Assessment, verdict: str, protects: str, side: str, role: str) -> None:
-        about = (self.where.water, self.where.kind, assessment.key, verdict, protects, side, role)
-        for rule in rules():
-            if rule.fits(*about, found=found(assessment.reading.quantity)):
-                for code, hours in rule.asked:
-                    self.ask(code, assessment, hours, rule.why)
+        where, is_found = self.where, found(assessment.reading.quantity)
+        for rule in fitting(where.water, where.kind, assessment.key, verdict, protects, side, role, found=is_found):
+            for code, hours in rule.asked:
+                self.ask(code, assessment, hours, rule.why)
 
     def drinking(self, assessments: Sequence[Assessment]) -> None:
         """Ask for what only drinking water asks for, and what two readings of it say together."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from pathlib import Path
 from typing import Literal, Self
 
@@ -118,6 +119,15 @@ def _read() -> _Rules:
 def rules() -> tuple[Rule, ...]:
     """Return the rules; raises BadDataFile on a faulty file."""
     return _read().rules
+
+
+@lru_cache(maxsize=4096)
+def fitting(
+    water: str, kind: str, parameter: str, verdict: str, protects: str, side: str, role: str, *, found: bool
+) -> tuple[Rule, ...]:
+    """Return the rules that speak of a finding (see Rule.fits)."""
+    about = (water, kind, parameter, verdict, protects, side, role)
+    return tuple(rule for rule in rules() if rule.fits(*about, found=found))
 
 
 def seen(water: str) -> Seen | None:

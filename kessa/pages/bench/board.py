@@ -16,6 +16,7 @@ from kessa.record.kits.selectors import kits_serving
 from kessa.record.methods.selectors import families_of
 from kessa.record.people.models import Membership
 from kessa.record.results import history
+from kessa.record.results.selectors import earlier_ahead
 from kessa.record.rounds.field_sheet import Sheet
 from kessa.record.rounds.models import PlannedTest
 from kessa.record.rules.selectors import house_rules
@@ -61,6 +62,13 @@ class OnBoard(NamedTuple):
 
 def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
     """Return the tests of a visit, those first that may wait least; none before a sample is drawn."""
+    known, place = families_of(by.team_id), sheet.place
+    methods = [
+        *(method for each in sheet.tests for method in known.get(each.plan.family, [])),
+        *(each.method for each in sheet.begun),
+    ]
+    history.usual_ahead(place, methods)
+    earlier_ahead(place, {part.parameter for method in methods for part in method.parts})
     wanted = [(each.sample, each.plan) for each in sheet.tests if each.sample and not each.determination]
     drafts = {draft.family: draft for draft in drafts_of(by, wanted)}
     planned = [
@@ -111,7 +119,7 @@ def _draft(by: Membership, sample: Sample, plan: PlannedTest, rules: dict[str, s
 def check_draft(by: Membership, method: Method) -> OnBoard:
     """Return a check by a method as it would begin; the page says whether a blank or a standard, and how strong."""
     family, name = method.family, f"{_name(method)}, check"
-    kit = next((kit.pk for kit in kits_serving(team=by.team_id, families=[family])), None)
+    kit = next((kit.pk for kit in kits_serving(by.team_id, family)), None)
     instruments = tuple(instruments_for(by.team_id, method.instrument))
     data = {
         "method": method.key,

@@ -17,15 +17,36 @@ CHECK_FAILED, CHECK_OVERDUE = "check-failed", "check-overdue"
 
 def instruments_of(team: Team | int) -> list[Instrument]:
     """Return a team's instruments, each with its `last_check` (None before the first) and its `faults`."""
-    checks = InstrumentCheck.objects.for_team(team).filter(withdrawn_at=None)
-    newest = checks.filter(instrument=OuterRef("pk")).order_by("-at", "-pk")
-    rows = Instrument.objects.for_team(team).select_related("kit")
-    found = list(rows.annotate(last_pk=Subquery(newest.values("pk")[:1])))
-    last = checks.select_related("person").in_bulk([row.last_pk for row in found if row.last_pk])
+    number = team if isinstance(team, int) else team.pk
+    found = _with_last(team=number)
+    numbers = [row.last_pk for row in found if row.last_pk]
+    last = {each.pk: each for each in _checks(team=number, checks=numbers)} if numbers else {}
     for instrument in found:
         instrument.last_check = last.get(instrument.last_pk)
         instrument.faults = faults_of(instrument, instrument.last_check, timezone.localdate())
     return found
+
+
+def _standing(team: int) -> Any:
+    return InstrumentCheck.objects.for_team(team).filter(withdrawn_at=None)
+
+
+@compiled
+def _with_last(team: int) -> Any:
+    newest = _standing(team).filter(instrument=OuterRef("pk")).order_by("-at", "-pk")
+    rows = Instrument.objects.for_team(team).select_related("kit")
+    return rows.annotate(last_pk=Subquery(newest.values("pk")[:1]))
+
+
+@compiled
+def _checks(team: int, checks: list[int]) -> Any:
+    return _standing(team).filter(pk__any=checks).select_related("person")
+
+
+@compiled
+def instrument_at(team: int, pk: int) -> Any:
+    """Return the instrument of a number; none where the team has none."""
+    return Instrument.objects.for_team(team).filter(pk=pk)
 
 
 def likely(fitting: Sequence[Instrument], kit: int | None, last: int | None = None) -> int | None:
@@ -42,8 +63,13 @@ def likely(fitting: Sequence[Instrument], kit: int | None, last: int | None = No
 
 def faults_at(instrument: Instrument, at: datetime) -> list[str]:
     """Return what stood against an instrument at a moment."""
-    last = instrument.checks.filter(at__lte=at, withdrawn_at=None).order_by("-at", "-pk").first()
+    last = next(iter(_last_check(team=instrument.team_id, instrument=instrument.pk, at=at)), None)
     return faults_of(instrument, last, timezone.localdate(at))
+
+
+@compiled
+def _last_check(team: int, instrument: int, at: datetime) -> Any:
+    return _standing(team).filter(instrument=instrument, at__lte=at).order_by("-at", "-pk")[:1]
 
 
 def instruments_for(team: Team | int, measures: str | None) -> list[Instrument]:

@@ -40,10 +40,19 @@ def kits_with_lots(team: Team) -> list[Kit]:
     return list(Kit.objects.for_team(team).prefetch_related(kept))
 
 
+def kits_serving(team: int, family: str) -> list[Kit]:
+    """Return the kits that serve a test."""
+    return [kit for kit in _kits(team=team) if family in kit.families]
+
+
 @compiled
-def kits_serving(team: int, families: list[str]) -> Any:
-    """Return the kits that serve all of these tests."""
-    return Kit.objects.for_team(team).filter(families__contains=families)
+def _kits(team: int) -> Any:
+    return Kit.objects.for_team(team)
+
+
+def kit_at(team: int, pk: int) -> list[Kit]:
+    """Return the kit of a number; none where the team has none."""
+    return [kit for kit in _kits(team=team) if kit.pk == pk]
 
 
 def lots_for(team: int, kit: Kit | None, method: Method, seen: Collection[int] = ()) -> dict[str, Lot | None]:
@@ -51,7 +60,7 @@ def lots_for(team: int, kit: Kit | None, method: Method, seen: Collection[int] =
 
     None where a kit is kept for it and names none. Nothing where the team keeps no kit for this test.
     """
-    if kit is None and not kits_serving(team=team, families=[method.family]):
+    if kit is None and not kits_serving(team, method.family):
         return {}
     lots = _in_use_or_seen(team=team, kit=kit.pk, seen=list(seen)) if kit else []
     return _of_each_supply(sorted(lots, key=lambda lot: lot.pk in seen), method)

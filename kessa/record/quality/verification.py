@@ -111,11 +111,9 @@ def qualify_after_standard(check: Determination) -> None:
 
 def own_spread_of(team_id: int, family: str) -> float | None:
     """Return to what percent a family's results are good by the team's own standards; None by the house's."""
-    found = _own_spread(team=team_id, family=family)
-    return found[0] if found else None
+    return dict(_own_spreads(team=team_id)).get(family)
 
 
 @compiled
-def _own_spread(team: int, family: str) -> Any:
-    rows = OwnSpread.objects.for_team(team).filter(family=family, ended_at=None)
-    return rows.values_list("percent", flat=True)[:1]
+def _own_spreads(team: int) -> Any:
+    return OwnSpread.objects.for_team(team).filter(ended_at=None).order_by("-pk").values_list("family", "percent")

@@ -20,16 +20,16 @@ from kessa.record.determinations import may
 from kessa.record.determinations.models import Determination, LedMethod, LotUse, Purpose
 from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.models import Instrument
-from kessa.record.instruments.selectors import faults_at
+from kessa.record.instruments.selectors import faults_at, instrument_at
 from kessa.record.kits.models import Kit, Lot
-from kessa.record.kits.selectors import lots_for
+from kessa.record.kits.selectors import kit_at, lots_for
 from kessa.record.methods.selectors import methods_of
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership
 from kessa.record.quality.verification import own_spread_of, unverified
 from kessa.record.rules.selectors import house_rules_at
 from kessa.record.taps import services as taps
-from kessa.record.taps.incoming import BadTap, Incoming, Waits, read_id
+from kessa.record.taps.incoming import BadTap, Incoming, Waits, is_key, read_id
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
 from kessa.record.testing.lots import faults_of_lot
@@ -118,8 +118,8 @@ def drafted(
     dilution = _dilution(data.get("dilution"), method)
     kind = sample.place.kind if sample and purpose == Purpose.SAMPLE else None
     method = led or led_at(method, kind, known_of(sample, method, at) if sample else {})
-    kit = _own(Kit, by, data.get("kit"), "kit")
-    instrument = _own(Instrument, by, data.get("instrument"), "instrument")
+    kit = _own(kit_at, by, data.get("kit"), "kit")
+    instrument = _own(instrument_at, by, data.get("instrument"), "instrument")
     read_off = str(data.get("lot") or "")[:300].replace("\0", "")
     named = lots_for(by.team_id, kit, method, _numbers(data.get("lots")))
     lots = [each for each in named.values() if each]
@@ -215,13 +215,13 @@ def _dilution(given: Any, method: Method) -> float:
     return dilution
 
 
-def _own(model: Any, by: Membership, number: Any, what: str) -> Any:
+def _own(read: Any, by: Membership, number: Any, what: str) -> Any:
     if number is None:
         return None
-    found = model.objects.for_team(by.team_id).filter(pk=number).first() if isinstance(number, int) else None
-    if found is None:
+    found = read(team=by.team_id, pk=number) if is_key(number) else []
+    if not found:
         raise BadTap(f"Your team has no such {what}.")
-    return found
+    return found[0]
 
 
 def _numbers(given: Any) -> list[int]:

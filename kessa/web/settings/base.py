@@ -80,6 +80,7 @@ MIDDLEWARE = [
     "django_htmx.middleware.HtmxMiddleware",
     "kessa.web.middleware.TeamMiddleware",
     "kessa.pages.base.deadline.DeadlineMiddleware",
+    "kessa.web.middleware.ReadOnceMiddleware",
 ]
 ROOT_URLCONF = "kessa.web.urls"
 WSGI_APPLICATION = "kessa.web.wsgi.application"
