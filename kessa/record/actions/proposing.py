@@ -6,6 +6,7 @@ from functools import partial
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Q
 from django.dispatch import Signal
 from django.utils import timezone
 
@@ -23,6 +24,7 @@ from kessa.core.treating.systems import Finding, Proposal, System
 from kessa.record.actions.models import OPEN, Action, State, Tick, spread_fields
 from kessa.record.actions.systems import finding_of, findings_at, history_of, system_of
 from kessa.record.advice.advising import advised, named_at, newest_at, where_of
+from kessa.record.compiled import compiled
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import paired
 from kessa.record.results.models import Result
@@ -78,10 +80,11 @@ def _bring_up(place: Place, advice: Advice) -> None:
     withdrawn. What was done or declined about the same results is not proposed again.
     """
     Place.objects.for_team(place.team_id).select_for_update().get(pk=place.pk)
-    _follow_up(place)
+    known = _open_or_waiting(team=place.team_id, place=place.pk)
+    _follow_up(place, [each for each in known if each.state == State.DONE])
     findings = findings_at(place, advice)
     ticked = list_of(advice, where_of(place), partial(named_at, place))
-    open_now = {each.key: each for each in Action.objects.for_team(place.team_id).filter(place=place, state__in=OPEN)}
+    open_now = {each.key: each for each in known if each.state in OPEN}
     may_be_wrong = place.kind.is_plant and findings
     if not open_now and ticked is None and not may_be_wrong and not any(finding.side for finding in findings):
         return
@@ -206,12 +209,17 @@ def _fields(made: Proposal, found_at: datetime) -> dict[str, Any]:
     }
 
 
-def _follow_up(place: Place) -> None:
+@compiled
+def _open_or_waiting(team: int, place: int) -> Any:
+    """Return the actions at a place that are open, and those done of which nobody knows yet whether they worked."""
+    waits = Q(state=State.DONE, again_at__isnull=False, followed_at=None)
+    rows = Action.objects.for_team(team).filter(Q(state__in=OPEN) | waits, place=place)
+    return rows.order_by("ended_at", "pk")
+
+
+def _follow_up(place: Place, waiting: list[Action]) -> None:
     """Let the first result after an action, of what it was to change, say whether it worked."""
-    waiting = Action.objects.for_team(place.team_id).filter(
-        place=place, state=State.DONE, again_at__isnull=False, followed_at=None
-    )
-    for action in waiting.order_by("ended_at"):
+    for action in waiting:
         known = parameter(action.parameter)
         rows = Result.objects.for_team(place.team_id).current().filter(place=place, taken_at__gt=action.ended_at)
         after = rows.filter(parameter__in=[known.key, *known.also]).order_by("taken_at", "pk").first()

@@ -19,6 +19,7 @@ from kessa.record.people.models import Team
 from kessa.record.people.selectors import contacts_for
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
+from kessa.record.results.history import status_of
 from kessa.record.results.models import PlaceStatus, Result
 from kessa.record.together import follows_once
 
@@ -42,11 +43,17 @@ def restate(place: Place) -> None:
     advice = advised(place, rows)
     pressing = advice.pressing.reading.key if advice.pressing else None
     rank = _rank_of(advice)
-    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place).first()
-    lifted = known.lifted if known else []
-    kept = {"team_id": place.team_id, "result_id": pressing, "rank": rank, "advice": advice.kept()}
-    kept["held"] = [pk for pk in advice.bars_drinking if pk not in lifted] if place.water == "drinking" else []
-    PlaceStatus.objects.for_team(place.team_id).update_or_create(place=place, defaults=kept)
+    lifted = {pk for known in status_of(place) for pk in known.lifted}
+    held = [pk for pk in advice.bars_drinking if pk not in lifted] if place.water == "drinking" else []
+    stands = PlaceStatus(
+        team_id=place.team_id, place=place, result_id=pressing, rank=rank, advice=advice.kept(), held=held
+    )
+    PlaceStatus.objects.bulk_create(
+        [stands],
+        update_conflicts=True,
+        unique_fields=["place"],
+        update_fields=["result", "rank", "advice", "held"],
+    )
     restated.send(PlaceStatus, place=place, advice=advice)
     for supply in supplies_of(place):
         restate(supply)

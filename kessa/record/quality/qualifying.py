@@ -24,7 +24,7 @@ from kessa.record.instruments.models import InstrumentCheck
 from kessa.record.instruments.selectors import CHECK_FAILED
 from kessa.record.people.models import Membership
 from kessa.record.quality.models import QualityCheck
-from kessa.record.results.marks import visits_of
+from kessa.record.results.marks import active_on, visits_of
 from kessa.record.results.models import Mark, Result
 from kessa.record.visits.models import Observation
 from kessa.record.visits.services import changed
@@ -218,7 +218,7 @@ def _lots(determinations: list[Any]) -> dict[Any, frozenset[int]]:
 
 def _update_marks(team_id: int, flag: str, by: str, wanted: dict[int, set[int]]) -> None:
     """Add the marks that are wanted and are not there, and lift those that are there and not wanted."""
-    active = _active(team=team_id, flag=flag, results=list(wanted))
+    active = [mark for mark in active_on(team=team_id, results=list(wanted)) if mark.flag == flag]
     there = {(mark.result_id, getattr(mark, by)): mark for mark in active if getattr(mark, by) is not None}
     now = timezone.now()
     gone = [mark.pk for key, mark in there.items() if key[1] not in wanted[key[0]]]
@@ -231,11 +231,6 @@ def _update_marks(team_id: int, flag: str, by: str, wanted: dict[int, set[int]])
     if doubted:
         changed(team_id, visits_of(team_id, doubted))
         carry_marks(team_id, flag, doubted)
-
-
-@compiled
-def _active(team: int, flag: str, results: list[int]) -> Any:
-    return Mark.objects.for_team(team).filter(flag=flag, lifted_at=None, result__any=results)
 
 
 def lift(marks: list[Mark], by: Membership, why: str) -> None:

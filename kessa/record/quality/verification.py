@@ -14,7 +14,7 @@ from kessa.record.compiled import compiled
 from kessa.record.determinations.models import Determination, LotUse, Purpose
 from kessa.record.kits.models import Lot
 from kessa.record.quality.models import OwnSpread
-from kessa.record.results.marks import visits_of
+from kessa.record.results.marks import active_on, visits_of
 from kessa.record.results.models import Mark, Result
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.services import changed
@@ -56,17 +56,21 @@ def _good_standards(team: int, lots: list[int]) -> Any:
 def qualify_by_lots(team_id: int, determinations: Iterable[Determination]) -> None:
     """Mark, and free of marks, the standing results of tests whose lots no standard has proven."""
     of_tests = {each.pk: each for each in determinations if each.purpose == Purpose.SAMPLE}
+    results = _current_of(team=team_id, tests=list(of_tests))
+    marked = defaultdict(list)
+    for mark in active_on(team=team_id, results=[each.pk for each in results]):
+        if mark.flag == UNVERIFIED:
+            marked[mark.result_id].append(mark)
+    if not marked and not any(_asks(each) for each in of_tests.values()):
+        return
     uses: dict[Any, list[Lot]] = defaultdict(list)
     for use in _lots_of(team=team_id, tests=list(of_tests)):
         supplies = {each.supply for each in of_tests[use.determination_id].method.uses if not each.when}
         if use.lot.supply_key in supplies and use.lot.supply.kind != "water":
             uses[use.determination_id].append(use.lot)
     standards = _standards(team_id, {lot.pk for lots in uses.values() for lot in lots})
-    marked = defaultdict(list)
-    for mark in _unverified_marks(team=team_id, tests=list(of_tests)):
-        marked[mark.result_id].append(mark)
     new, gone, now = [], [], timezone.now()
-    for result in _current_of(team=team_id, tests=list(of_tests)):
+    for result in results:
         there = marked[result.pk]
         day = timezone.localdate(result.tested_at)
         lots = uses[result.determination_id] if _asks(of_tests[result.determination_id]) else []
@@ -89,11 +93,6 @@ def _lots_of(team: int, tests: list[Any]) -> Any:
 @compiled
 def _current_of(team: int, tests: list[Any]) -> Any:
     return Result.objects.for_team(team).current().filter(determination__any=tests).only("determination", "tested_at")
-
-
-@compiled
-def _unverified_marks(team: int, tests: list[Any]) -> Any:
-    return Mark.objects.for_team(team).filter(flag=UNVERIFIED, lifted_at=None, result__determination__any=tests)
 
 
 def _asks(determination: Determination) -> bool:

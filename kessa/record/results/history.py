@@ -96,7 +96,7 @@ def found_lately(place: Place) -> Lately:
 
 def held_at(place: Place) -> list[int]:
     """Return the standing results that keep somebody from drinking until a person lifts it, the newest first."""
-    numbers = [pk for held in _held(team=place.team_id, place=place.pk) for pk in held]
+    numbers = [pk for status in status_of(place) for pk in status.held]
     if not numbers:
         return []
     # What was put right stands for what it was.
@@ -105,9 +105,14 @@ def held_at(place: Place) -> list[int]:
     return list(dict.fromkeys(rows.newest_first().values_list("pk", flat=True)))
 
 
+def status_of(place: Place) -> list[PlaceStatus]:
+    """Return how a place stands, as it is kept; nothing where nothing was found there yet."""
+    return _status(team=place.team_id, place=place.pk)
+
+
 @compiled
-def _held(team: int, place: int) -> Any:
-    return PlaceStatus.objects.for_team(team).filter(place=place).values_list("held", flat=True)
+def _status(team: int, place: int) -> Any:
+    return PlaceStatus.objects.for_team(team).filter(place=place)
 
 
 @compiled

@@ -1,12 +1,13 @@
 """Putting marks on results: what ended them, what makes them doubtful."""
 
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from django.utils import timezone
 
 from kessa.core.runs.flags import ENDS
+from kessa.record.compiled import compiled
 from kessa.record.people.models import Membership
 from kessa.record.results.models import Mark, Result
 from kessa.record.visits.services import changed
@@ -24,6 +25,12 @@ def visits_of(team_id: int, results: Iterable[int]) -> list[UUID]:
     """Return the numbers of the visits on which results were found out."""
     rows = Result.objects.for_team(team_id).filter(pk__any=results)
     return list(rows.order_by("visit").values_list("visit", flat=True).distinct())
+
+
+@compiled
+def active_on(team: int, results: list[int]) -> Any:
+    """Return the marks that stand on results."""
+    return Mark.objects.for_team(team).filter(lifted_at=None, result__any=results)
 
 
 # What is said of one reading, not of what rests on it.

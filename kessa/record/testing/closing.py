@@ -18,7 +18,7 @@ from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.checks import CheckOutcome, check_blank, check_spike, check_standard
 from kessa.core.runs.events import CLOSED, REOPENED
 from kessa.record.advice.place_status import restate
-from kessa.record.compiled import compiled
+from kessa.record.compiled import compiled, read_once
 from kessa.record.derived.field_readings import write_field_readings
 from kessa.record.derived.of_samples import derive_of_fed, derive_of_sample, derive_of_visit
 from kessa.record.derived.over_taps import taps_of
@@ -68,6 +68,7 @@ def close(by: Membership, determination: Determination, bench: Bench, at: dateti
 
 
 @together()
+@read_once()
 def lot_tabled(lot: Lot, by: Membership, **_: Any) -> None:
     """Write in the log what was marked on strips of a lot and closed before its table was written."""
     for determination in tabled(lot):
@@ -86,7 +87,7 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
 
     What is no longer read leaves no result standing. A part that came out as it was keeps its result.
     """
-    current = {each.part: each for each in _current(determination)}
+    current = {each.part: each for each in _current(determination)} if _has_results(determination) else {}
     anew = reason is not None and reason.flag == "judged-anew"
     new = []
     for part in determination.method.finds:
@@ -100,9 +101,10 @@ def write_results(determination: Determination, bench: Bench, at: datetime, reas
             continue
         keep(result, flags, reason, before)
         new.append(result)
+    # How a place stands rests on what its results are marked with.
     qualify_results(new)
-    recheck_sample(determination)
     qualify_by_lots(determination.team_id, [determination])
+    recheck_sample(determination)
     if new:
         written.send(Result, results=new)
     return new
@@ -242,11 +244,15 @@ def _readings(determination: Determination, bench: Bench, part: Part, people: li
 
 def _reopened(determination: Determination) -> str | None:
     """Why a determination was opened again after something was written; None where it was not."""
-    if not _written_of(team=determination.team_id, test=determination.pk):
+    if not _has_results(determination):
         return None
     rows = Tap.objects.for_team(determination.team_id).filter(stream=determination.pk, kind=REOPENED)
     last = rows.order_by("-seq").first()
     return str(last.data.get("why", "")) if last else None
+
+
+def _has_results(determination: Determination) -> bool:
+    return bool(_written_of(team=determination.team_id, test=determination.pk))
 
 
 @compiled

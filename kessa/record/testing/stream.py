@@ -7,6 +7,7 @@ from typing import Any, ClassVar, Self
 from django.urls import reverse
 
 from kessa.core.runs.events import BACK, BOTTLE, CLOSED, REOPENED
+from kessa.record.compiled import read_once
 from kessa.record.determinations import may
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.determinations.state import bench_of
@@ -77,6 +78,7 @@ class TestStream(Stream):
         """Whether what comes after such a tap is checked otherwise: a sensor that was read serves no more."""
         return super().turns(kind, data) or bool(data.get("reading", {}).get("sensor"))
 
+    @read_once()
     def happen(self, taps: list[Tap], moments: dict[uuid.UUID, datetime]) -> None:
         """Close the test where that was tapped; what comes after closing is counted as late."""
         if self.closed:

@@ -7,6 +7,7 @@ from typing import Any
 from django.core.exceptions import ValidationError
 from django.utils import timezone
 
+from kessa.record.compiled import compiled
 from kessa.record.people.acts import act
 from kessa.record.people.models import Membership, Team
 from kessa.record.webhooks import may
@@ -37,10 +38,15 @@ def close_hook(by: Membership, hook: Webhook) -> Webhook:
 
 def send_to_webhooks(team: int, event: str, payload: Callable[[], dict[str, Any]]) -> None:
     """Have the hooks of a team told of something, where it has any for it; the worker tells them once it is kept."""
-    hooks = list(Webhook.objects.for_team(team).filter(closed_at=None, events__contains=[event]))
+    hooks = [hook for hook in _open_hooks(team=team) if event in hook.events]
     if not hooks:
         return
     given = payload()
     for hook in hooks:
         delivery = Delivery.objects.create(team_id=team, hook=hook, event=event, payload=given)
         deliver_hook.defer(delivery=delivery.pk)
+
+
+@compiled
+def _open_hooks(team: int) -> Any:
+    return Webhook.objects.for_team(team).filter(closed_at=None)
