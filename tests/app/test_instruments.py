@@ -124,6 +124,8 @@ class Instruments(TestCase):
                 self.assertEqual(self.send([*rows, rows[0]], key).json(), {"new": many})
             queries.append(asked.captured_queries)
         self.assertEqual(len(queries[1]), len(queries[2]))
+        said = [each["sql"] for each in queries[2] if each["sql"].split()[0] in ("SELECT", "INSERT", "UPDATE")]
+        self.assertLessEqual(len(said), 5, said)
         about = [each["sql"] for each in queries[2] if "receivedreading" in each["sql"]]
         self.assertEqual(len(about), 2, "what is there of these, and what is new")
         self.assertFalse(any("COUNT(" in sql for sql in about))

@@ -4,6 +4,7 @@ from django.db import connection, transaction
 
 from kessa.demo import world
 from kessa.record.advice.place_status import restate
+from kessa.record.bulk import written_fields
 from kessa.record.determinations.models import Determination
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
@@ -80,7 +81,7 @@ def _uuid(of: str) -> str:
 
 def _copy(model, pk, times: int, **instead: str) -> None:
     """Copy a row so many times; `instead` are columns with what they hold, by SQL, of the nth copy."""
-    columns = [field.column for field in model._meta.concrete_fields]
+    columns = [field.column for field in written_fields(model)]
     chosen = ", ".join(f"({instead[column]})" if column in instead else f"row.{column}" for column in columns)
     table = model._meta.db_table
     statement = (

@@ -16,7 +16,7 @@ from kessa.core.errors import CannotCompute
 from kessa.core.quantities.parameters import parameter
 from kessa.core.runs.flags import FLAGS
 from kessa.doors.api import schemas
-from kessa.doors.api.doors import PER_MINUTE, ByKey, Doors, KeyRequest, OftenEnough, once
+from kessa.doors.api.doors import ByKey, Doors, KeyRequest, OftenEnough, once
 from kessa.doors.api.sensor_things import router as sensor_things
 from kessa.record.determinations.models import Determination
 from kessa.record.exports.resources import Resource, resources
@@ -44,7 +44,7 @@ api = Doors(
     docs_url=None,
     description="The record of people who test water with kits. Intervals hold 19 times in 20, but for "
     "those of the method class “taken-in”, which nobody computed. See /api/ for keys.",
-    throttle=[OftenEnough(PER_MINUTE)],
+    throttle=[OftenEnough()],
 )
 router = Router()
 

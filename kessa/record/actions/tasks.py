@@ -10,7 +10,7 @@ from kessa.record.places.models import Place
 
 
 @app.periodic(cron="53 4 * * *")
-@app.task(name="actions.due", queueing_lock="due", lock="due")
+@app.task(name="actions.due", queue="alarm", queueing_lock="due", lock="due")
 def due(timestamp: int, **_: Any) -> None:
     """Propose what comes due without a test: softeners and filters, by the days that they last."""
     done = Action.across_teams.filter(by_way__in=("regenerate", "backwash"), state=State.DONE).values("place")

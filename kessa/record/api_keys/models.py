@@ -29,6 +29,9 @@ class Key(TeamOwned):
     ends_at = models.DateTimeField()
     revoked_at = models.DateTimeField(null=True)
     used_on = models.DateField(null=True)
+    # How many requests came with it in the minute that began then.
+    minute = models.DateTimeField(null=True)
+    asked = models.PositiveIntegerField(default=0, db_default=0)
 
     def __str__(self) -> str:
         return f"key “{self.name}”"

@@ -1,6 +1,7 @@
-"""Making and revoking keys."""
+"""Making, counting and revoking keys."""
 
 from django.core.exceptions import ValidationError
+from django.db.models import Case, F, Q, When
 from django.utils import timezone
 
 from kessa.record.api_keys import may
@@ -34,3 +35,13 @@ def revoke_key(by: Membership, key: Key) -> Key:
     key.revoked_at = timezone.now()
     key.save(update_fields=["revoked_at"])
     return key
+
+
+def count(key: Key, most: int) -> bool:
+    """Count a request that came with a key; whether there were no more than `most` in this minute."""
+    now = timezone.now()
+    minute = now.replace(second=0, microsecond=0)
+    free = Q(minute=None) | Q(minute__lt=minute) | Q(asked__lt=most)
+    asked = Case(When(minute=minute, then=F("asked") + 1), default=1)
+    rows = Key.objects.for_team(key.team_id).filter(free, pk=key.pk)
+    return bool(rows.update(minute=minute, asked=asked, used_on=timezone.localdate(now)))

@@ -16,6 +16,7 @@ from django.db import models, transaction
 
 from kessa.record.archive.inserting import free_username, insert_rows, kept_or_none, number_after
 from kessa.record.archive.references import FILE, PERSON, TEAM, owned, people_in, renamed
+from kessa.record.bulk import written_fields
 from kessa.record.people.models import Membership, Team, User
 from kessa.record.results.written import fill_found_by
 
@@ -102,7 +103,7 @@ def write_team(team: Team, out: IO[bytes]) -> dict[str, int]:
 
 def _columns() -> str:
     """Return by what two releases that keep the same columns know each other."""
-    kept = {model._meta.label_lower: [field.attname for field in model._meta.concrete_fields] for model in owned()}
+    kept = {model._meta.label_lower: [field.attname for field in written_fields(model)] for model in owned()}
     return sha256(json.dumps(kept).encode()).hexdigest()
 
 
@@ -144,7 +145,7 @@ class _Digest:
 
 
 def _as_kept(row: Any) -> dict[str, Any]:
-    data = {field.attname: field.value_from_object(row) for field in row._meta.concrete_fields}
+    data = {field.attname: field.value_from_object(row) for field in written_fields(type(row))}
     return {
         name: base64.b64encode(bytes(value)).decode() if isinstance(value, bytes | memoryview)
         else value.name if isinstance(value, models.fields.files.FieldFile) else value

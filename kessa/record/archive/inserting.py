@@ -8,6 +8,7 @@ from typing import Any
 from django.db import connection, models
 from django.utils import timezone
 
+from kessa.record.bulk import written_fields
 from kessa.record.people.models import User
 
 _AT_ONCE = 2000
@@ -34,7 +35,7 @@ def kept_or_none(files: dict[str, str]) -> Iterator[None]:
 
 def insert_rows(model: Any, rows: Iterable[dict[str, Any]]) -> None:
     """Insert rows as they were: without what a model fills in by itself."""
-    fields = model._meta.concrete_fields
+    fields = written_fields(model)
     quote = connection.ops.quote_name
     columns, marks = ", ".join(quote(field.column) for field in fields), ", ".join("%s" for _ in fields)
     statement = f"INSERT INTO {quote(model._meta.db_table)} ({columns}) VALUES ({marks})"  # noqa: S608 # names of our own

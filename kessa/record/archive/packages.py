@@ -18,6 +18,7 @@ from django.db import DatabaseError, connection, models, transaction
 
 from kessa.record.archive.inserting import free_username, insert_rows, kept_or_none
 from kessa.record.archive.references import FILE, PERSON, TEAM, renamed
+from kessa.record.bulk import written_fields
 from kessa.record.exports.resources import Column, Resource, resources
 from kessa.record.people.models import Team, User
 from kessa.record.results.export import unharmed
@@ -121,7 +122,7 @@ def _as_row(noun: Resource, row: dict[str, str]) -> dict[str, Any]:
 
 @cache
 def _fields(model: Any) -> dict[str, Any]:
-    return {field.attname: field for field in model._meta.concrete_fields}
+    return {field.attname: field for field in written_fields(model)}
 
 
 def _value(field: Any, column: Column, cell: str) -> Any:

@@ -20,7 +20,7 @@ from kessa.record.results.filters import LogFilter
 from kessa.record.results.models import Result
 
 
-@app.task(name="exchange.write_export", aliases=["kessa.exchange.tasks.write_export"])
+@app.task(name="exchange.write_export", queue="files", aliases=["kessa.exchange.tasks.write_export"])
 def write_export(export: int) -> None:
     """Write a file of the record."""
     work = Export.across_teams.select_related("team").filter(pk=export).first()

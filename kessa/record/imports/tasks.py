@@ -28,31 +28,31 @@ _BEFORE = {
 }  # fmt: skip
 
 
-@app.task(name="exchange.look_for_table")
+@app.task(name="exchange.look_for_table", queue="files")
 def look_for_table(imported: int, sheet: str, head: str) -> None:
     """Look what a file shows: what its columns are is guessed, or as it was the last time."""
     _work_on(imported, Stage.MATCHING, partial(_look, sheet=sheet, head=head))
 
 
-@app.task(name="exchange.check_import", aliases=["kessa.exchange.tasks.check_import"])
+@app.task(name="exchange.check_import", queue="files", aliases=["kessa.exchange.tasks.check_import"])
 def check_import(imported: int) -> None:
     """Read every row of a file, and say what would come of it."""
     _work_on(imported, Stage.MENDING, _check)
 
 
-@app.task(name="exchange.write_import", aliases=["kessa.exchange.tasks.write_import"])
+@app.task(name="exchange.write_import", queue="files", aliases=["kessa.exchange.tasks.write_import"])
 def write_import(imported: int) -> None:
     """Import a file."""
     _work_on(imported, Stage.IN, _write_in)
 
 
-@app.task(name="exchange.undo_import", aliases=["kessa.exchange.tasks.undo_import"])
+@app.task(name="exchange.undo_import", queue="files", aliases=["kessa.exchange.tasks.undo_import"])
 def undo_import(imported: int) -> None:
     """Take everything out again that came of a file."""
     _work_on(imported, Stage.UNDONE, lambda work: {"undone": undo(work, progress(work))})
 
 
-@app.task(name="exchange.put_back")
+@app.task(name="exchange.put_back", queue="files")
 def put_back(imported: int) -> None:
     """Leave a file as it was where what was under way is cancelled, and no worker came to know of it."""
     work = Import.across_teams.select_related("team").filter(pk=imported).first()

@@ -14,7 +14,7 @@ _JOBS_KEPT_H = 7 * 24
 
 
 @app.periodic(cron="* * * * *")
-@app.task(name="long_work.take_up", queueing_lock="take-up", pass_context=True)
+@app.task(name="long_work.take_up", queue="alarm", queueing_lock="take-up", pass_context=True)
 async def take_up(context: JobContext, timestamp: int) -> None:
     """Begin again what a worker had begun when it was killed: whatever waits for its lock would wait for ever.
 

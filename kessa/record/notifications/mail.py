@@ -20,6 +20,7 @@ What you are told of, you choose here: {address}
 
 @app.task(
     name="notices.deliver",
+    queue="mail",
     aliases=["kessa.notices.tasks.deliver"],
     retry=RetryStrategy(max_attempts=8, exponential_wait=4),
 )

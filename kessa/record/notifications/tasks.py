@@ -9,7 +9,7 @@ from kessa.record.notifications import services
 
 
 @app.periodic(cron="* * * * *")
-@app.task(name="notices.look", aliases=["kessa.notices.tasks.look"], queueing_lock="look", lock="look")
+@app.task(name="notices.look", aliases=["kessa.notices.tasks.look"], queue="alarm", queueing_lock="look", lock="look")
 def look(timestamp: int, **_: Any) -> None:
     """Look whether somebody has not come back, and whether a test is due."""
     now = timezone.now()

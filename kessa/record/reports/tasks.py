@@ -6,7 +6,7 @@ from kessa.record.reports.models import Report
 from kessa.record.reports.printing import paper
 
 
-@app.task(name="reports.print_paper", aliases=["kessa.reports.tasks.print_paper"])
+@app.task(name="reports.print_paper", queue="files", aliases=["kessa.reports.tasks.print_paper"])
 def print_paper(report: int) -> None:
     """Print a report, once: from then on its paper is the same for everybody."""
     found = Report.across_teams.filter(pk=report, paper=None).first()

@@ -15,6 +15,7 @@ _KEPT = timedelta(days=30)
 
 @app.task(
     name="api.deliver_hook",
+    queue="hooks",
     aliases=["kessa.api.tasks.deliver_hook"],
     retry=RetryStrategy(max_attempts=8, exponential_wait=5),
 )
