@@ -56,7 +56,7 @@ def start(request: TeamRequest) -> HttpResponse:
     team = request.membership.team
     context = {
         "open": open_determinations(team=team.pk),
-        "places": with_state(team, places(team)[: _PLACES + 1]),
+        "places": with_state(team.pk, places(team)[: _PLACES + 1]),
         "most_places": _PLACES,
         "rows": latest_rows(team.pk, request.user),
     }

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from functools import cache, partial
 from typing import Any
 
-from django.db.models import F, Q, Value
+from django.db.models import Case, F, Q, Value, When
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
 
@@ -14,6 +14,7 @@ from kessa.core.judging.judge import NOT_SETTLED, VERDICTS, gravity
 from kessa.core.judging.protected import PROTECTED
 from kessa.core.quantities.parameters import parameter
 from kessa.record.advice.advising import advised, newest_at, where_of
+from kessa.record.compiled import compiled
 from kessa.record.derived.over_taps import supplies_of, write_over_taps
 from kessa.record.people.models import Team
 from kessa.record.people.selectors import contacts_for
@@ -28,8 +29,11 @@ _BY_PROTECTED = 10
 _UNJUDGED = len(VERDICTS) * _BY_PROTECTED
 _NO_RESULT = _UNJUDGED + _BY_PROTECTED
 
-# What only the page of a result shows.
-_OF_ITS_OWN_PAGE = ("readings", "made_from", "working")
+# What a list of places says of the result by which each stands.
+_NAMED = (
+    "id", "taken_at", "time_known", "parameter", "value", "low", "high", "censor", "unit", "form", "verdict",
+    "method_class",
+)  # fmt: skip
 
 # Sent where the standing results of a place have changed, with the place and its advice; in the same transaction.
 restated = Signal()
@@ -98,17 +102,35 @@ def places_by_state(team: Team, named: str, after: str, most: int) -> list[Place
     rows = places(team).filter(name__icontains=named).annotate(rank=Coalesce(F("status__rank"), Value(_NO_RESULT)))
     if rank.isascii() and rank.isdigit() and len(rank) < 3:
         rows = rows.filter(Q(rank__gt=int(rank)) | Q(rank=int(rank), name__gt=name))
-    return with_state(team, rows.order_by("rank", "name")[: most + 1])
+    return with_state(team.pk, rows.order_by("rank", "name")[: most + 1], drawn=True)
 
 
-def with_state(team: Team | int, rows: Any) -> list[Place]:
-    """Return places, each with the result by which it stands as `latest` (None where there is none)."""
-    found = list(rows.select_related("status"))
+def with_state(team: int, rows: Any, *, drawn: bool = False) -> list[Place]:
+    """Return places, each with the result by which it stands as `latest`; None where there is none.
+
+    As plain values: what names it, and where it is `drawn` what its scale shows.
+    """
+    found = list(rows.select_related("status").defer("status__advice"))
     numbers = [place.status.result_id for place in found if hasattr(place, "status")]
-    results = Result.objects.for_team(team).defer(*_OF_ITS_OWN_PAGE).in_bulk([pk for pk in numbers if pk])
+    read = _drawn if drawn else _named
+    results = {each.id: each for each in read(team=team, results=[pk for pk in numbers if pk])}
     for place in found:
         place.latest = results.get(place.status.result_id) if hasattr(place, "status") else None
     return found
+
+
+@compiled
+def _named(team: int, results: list[int]) -> Any:
+    # Whether a limit speaks of it is asked of the database: what each says is long, and many places are named.
+    unspoken = Case(When(judgements=[], not_judged=[], then=Value(False)), default=Value(True))
+    rows = Result.objects.for_team(team).filter(pk__any=results).annotate(spoken_of=unspoken)
+    return rows.values_list(*_NAMED, "spoken_of", named=True)
+
+
+@compiled
+def _drawn(team: int, results: list[int]) -> Any:
+    rows = Result.objects.for_team(team).filter(pk__any=results)
+    return rows.values_list(*_NAMED, "judgements", "not_judged", "usual", named=True)
 
 
 def first_steps(team: Team, rows: Iterable[Any]) -> dict[int, str]:
