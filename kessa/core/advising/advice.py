@@ -184,14 +184,15 @@ def do_of(kept: Mapping[str, Any]) -> list[Do]:
     ]
 
 
-def advise(where: Where, readings: Iterable[Reading]) -> Advice:
-    """Decide what is to be done about all that is newest at a place.
+def advise(where: Where, readings: Iterable[Reading | Assessment]) -> Advice:
+    """Decide what is to be done about all that is newest at a place; what is assessed already is taken as it is.
 
     Rules and sources stand in rules.toml, with what two findings say together here: boiling is asked for against germs
     only, and never where something that it leaves in is too much; a doubt about a reading adds a test and takes no
     precaution away.
     """
-    assessments = sorted((_assess(where, each) for each in readings), key=lambda each: each.order)
+    assessed = (each if isinstance(each, Assessment) else assess(where, each) for each in readings)
+    assessments = sorted(assessed, key=lambda each: each.order)
     asked = _Asked(where)
     for each in assessments:
         asked.by_rules(each)
@@ -202,14 +203,15 @@ def advise(where: Where, readings: Iterable[Reading]) -> Advice:
     return Advice(tuple(assessments), asked.in_order(assessments))
 
 
-def _assess(where: Where, reading: Reading) -> Assessment:
+def assess(where: Where, reading: Reading) -> Assessment:
+    """Return how a reading stands by the limits it was held against, whatever else was found."""
     key = parameter(reading.parameter).key
     decisive = overall(reading.judgements)
     if key in GERMS and decisive is None and where.water == "drinking":
         # Kept before a limit spoke of germs: in drinking water none may be there.
         verdict = INSIDE if not found(reading.quantity) else NOT_SETTLED if reading.quantity.low == 0 else OUTSIDE
         return Assessment(reading, key, verdict, None, "germs", "high")
-    verdict = verdict_by(reading.parameter, reading.judgements) or NOT_JUDGED
+    verdict = verdict_by(reading.parameter, reading.judgements, decisive) or NOT_JUDGED
     return Assessment(
         reading,
         key,

@@ -305,17 +305,19 @@ def judge_part(
     return judgements if agreed else unsettled(judgements)
 
 
-def verdict_by(name: str, judgements: Sequence[Mapping[str, Any]]) -> str | None:
-    """Return the verdict that judgements come to; None where nothing judges, or they settle nothing."""
-    decisive = overall(judgements)
-    return decisive["verdict"] if decisive and is_conclusive(name, judgements) else None
+def verdict_by(
+    name: str, judgements: Sequence[Mapping[str, Any]], decisive: Mapping[str, Any] | None = None
+) -> str | None:
+    """Return the verdict that judgements come to; None where nothing judges, or they settle nothing.
 
-
-def is_conclusive(name: str, judgements: Sequence[Mapping[str, Any]]) -> bool:
-    """Whether judgements give a verdict: a most alone says nothing of what there may be too little of."""
-    decisive = overall(judgements)
-    inside = decisive is not None and decisive["verdict"] == INSIDE
-    return not (inside and says_too_little(name, [each.get("min") for each in judgements]))
+    A most alone says nothing of what there may be too little of. `decisive` is their `overall`, where it is known.
+    """
+    decisive = decisive or overall(judgements)
+    if decisive is None:
+        return None
+    inside = decisive["verdict"] == INSIDE
+    settles = not (inside and says_too_little(name, [each.get("min") for each in judgements]))
+    return decisive["verdict"] if settles else None
 
 
 def says_too_little(name: str, least: Sequence[float | None]) -> bool:

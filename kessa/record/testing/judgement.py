@@ -15,7 +15,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.parameters import parameter
 from kessa.core.quantities.quantity import Quantity
-from kessa.record.advice.advising import reading, steps_about
+from kessa.record.advice.advising import Stands, reading, steps_about
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, flags_of
 from kessa.record.kits.models import Kit
@@ -24,7 +24,6 @@ from kessa.record.places.models import Place
 from kessa.record.results.assessing import NOT_ASSESSED, Assessed, assess
 from kessa.record.results.context import context_of, pairs_at, readings_of, seen_on
 from kessa.record.results.history import series_of, usual_and_last
-from kessa.record.results.selectors import Row
 from kessa.record.visits.models import Sample
 
 _FRACTION = "fraction"
@@ -133,17 +132,17 @@ def _weighed(determination: Determination) -> Method | None:
     return method.with_weighed({supply: drop_ml * 20})
 
 
-def steps_for(place: Place | None, rows: list[Row], part: Part, quantity: Quantity, judged: Judged) -> list[str]:
-    """Say what to do about what the runs came to so far, with all else that is newest at the place (`rows`)."""
+def steps_for(place: Place | None, newest: list[Stands], part: Part, quantity: Quantity, judged: Judged) -> list[str]:
+    """Say what to do about what the runs came to so far, with all else that is `newest` at the place."""
     if place is None:
         return list(judged.test_asks)
     now = judged.assessed
     found = reading(part.parameter, quantity, now.judgements, judged.flags, now.not_judged)
-    return steps_about(place, rows, found, judged.test_asks, judged.flags)
+    return steps_about(place, newest, found, judged.test_asks, judged.flags)
 
 
 def steps_of_case(
-    place: Place, rows: list[Row], part: Part, quantity: Quantity, judgements: list[dict[str, Any]]
+    place: Place, newest: list[Stands], part: Part, quantity: Quantity, judgements: list[dict[str, Any]]
 ) -> list[str]:
     """Say what such a result of a part asks for: no flag of it, and no limit that rests on others, is known yet."""
-    return steps_about(place, rows, reading(part.parameter, quantity, judgements, (), ()), (), ())
+    return steps_about(place, newest, reading(part.parameter, quantity, judgements, (), ()), (), ())
