@@ -7,7 +7,7 @@ from typing import Any
 from django.contrib.staticfiles.finders import FileSystemFinder
 from whitenoise.storage import CompressedManifestStaticFilesStorage
 
-_SERVED = {".js", ".css", ".svg", ".woff2"}
+_SERVED = {".js", ".map", ".css", ".svg", ".woff2"}
 
 
 class PageFiles(FileSystemFinder):

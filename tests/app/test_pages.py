@@ -5,10 +5,12 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
+from django.conf import settings
 from django.contrib.staticfiles.finders import get_finders
 from django.urls import reverse
 from django.utils import timezone
 
+from kessa.pages.base.bundles import digest, made_of, needed
 from kessa.record.people.models import Team
 from kessa.record.places.models import Pair, Place
 from kessa.record.results.models import Result
@@ -89,6 +91,13 @@ class Pages(PageTest):
         self.assertIn(b"2026-07-01T01:05+12:00", b"".join(self.client.get("/log/kessa-log.csv")))
         self.assertEqual(len(self.client.get("/log/?from_day=2026-07-01&to_day=2026-07-01").context["page"].results), 1)
         self.assertEqual(len(self.client.get("/log/?to_day=2026-06-30").context["page"].results), 0)
+
+    def test_the_scripts_that_are_served_were_made_of_those_that_are_there(self):
+        there = [each for each in settings.PAGES.rglob("*.js") if "bundled" not in each.parts]
+        there = {str(each.relative_to(settings.PAGES)): digest(each) for each in there if each.name != "htmx.min.js"}
+        self.assertEqual(made_of(), there, "run bin/bundle")
+        for name in {name for files in needed().values() for name in files}:
+            self.assertTrue((settings.PAGES / name).exists(), name)
 
     def test_styles_hold_what_the_pages_use_and_scripts_are_named_by_content(self):
         self.assertEqual(WRITTEN.read_text(), used_styles(), "run manage.py write_styles")

@@ -1,11 +1,15 @@
 """What a browser loads at a first visit, and how soon it shows a tap: see bin/speed."""
 
+import json
+import re
 import socket
 import statistics
 import subprocess
 import sys
 import time
+import urllib.request
 from contextlib import contextmanager
+from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.test import Client
@@ -65,15 +69,34 @@ def opened(by):
 
 
 def first_load(page, path):
-    """Return how many kB a page's first visit loads, with all that it asks for."""
-    loaded = []
+    """Return how many kB a page's first visit loads, with all that its worker keeps for when there is no signal."""
+    loaded, named = {}, {}
     network = page.context.new_cdp_session(page)
     network.send("Network.enable")
-    network.on("Network.loadingFinished", lambda event: loaded.append(event["encodedDataLength"]))
+    network.on("Network.responseReceived", lambda event: named.update({event["requestId"]: event["response"]["url"]}))
+    network.on("Network.loadingFinished", lambda event: loaded.update({event["requestId"]: event["encodedDataLength"]}))
     page.goto(path)
     page.wait_for_load_state("networkidle")
+    origin = f"{urlsplit(page.url).scheme}://{urlsplit(page.url).netloc}"
     page.context.close()
-    return sum(loaded) / 1000
+    # What is served as it is comes smaller over TLS than over this line.
+    files = {url for url in named.values() if "/static/" in url} | {origin + each for each in _kept_by_worker(origin)}
+    own = sum(size for number, size in loaded.items() if "/static/" not in named.get(number, ""))
+    return (own + sum(map(_sent, files))) / 1000
+
+
+def _kept_by_worker(origin):
+    """Return the addresses that the page-keeping worker fetches when it is installed."""
+    with urllib.request.urlopen(f"{origin}/worker.js") as answer:
+        shell = re.search(r"const SHELL = \[(.*?)\];", answer.read().decode())[1]
+    return {"/worker.js", *json.loads(f"[{shell}]".replace("\\u002D", "-"))}
+
+
+def _sent(address):
+    """Return how many bytes an answer takes, with its head."""
+    asked = urllib.request.Request(address, headers={"Accept-Encoding": "br, gzip"})
+    with urllib.request.urlopen(asked) as answer:
+        return len(answer.read()) + len(str(answer.headers))
 
 
 def tapped_before(place, by):

@@ -7,9 +7,10 @@ from html import escape
 from typing import Any
 
 from django import template
+from django.contrib.staticfiles.storage import staticfiles_storage
 from django.template.loader import render_to_string
 from django.utils import timezone
-from django.utils.html import format_html
+from django.utils.html import format_html, format_html_join
 from django.utils.safestring import SafeString, mark_safe
 from django.utils.timesince import timesince
 
@@ -30,6 +31,7 @@ from kessa.drawings.drawn_scale import lay_out
 from kessa.drawings.gauge import gauge as lay_out_gauge
 from kessa.drawings.ladder import ladder as lay_out_ladder
 from kessa.drawings.ladder import vessel_colours
+from kessa.pages.base.bundles import needed
 from kessa.record.instruments.measured import measured_by_instruments
 from kessa.record.people.display import Display, display_for
 from kessa.record.rules.selectors import is_own
@@ -374,3 +376,12 @@ def split_words(text: str) -> list[str]:
 def three(value: float) -> str:
     """Write a number to three figures."""
     return f"{float(f'{value:.3g}'):g}"
+
+
+@register.simple_tag
+@cache
+def script(page: str) -> SafeString:
+    """Load the script of a page, which bin/bundle put together, and beside it at once what it needs."""
+    *shared, own = (staticfiles_storage.url(name) for name in needed()[page])
+    ahead = format_html_join("", '<link rel="modulepreload" href="{}">', ((name,) for name in shared))
+    return format_html('{}<script type="module" src="{}"></script>', ahead, own)

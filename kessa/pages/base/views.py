@@ -4,7 +4,6 @@ import sys
 from functools import cache
 from typing import Any
 
-from django.contrib.staticfiles.finders import get_finders
 from django.contrib.staticfiles.storage import staticfiles_storage
 from django.core.exceptions import RequestDataTooBig
 from django.db import InterfaceError, OperationalError
@@ -16,6 +15,7 @@ from django.views.decorators.http import require_GET
 from psycopg.errors import QueryCanceled
 from pydantic import ValidationError
 
+from kessa.pages.base.bundles import needed
 from kessa.record.people.access import TeamRequest, anyone, member
 
 # Seconds, as the page itself has it.
@@ -28,9 +28,18 @@ _SHELL = (
     "base/plan.css",
     "base/bulma.css",
     "base/mark.svg",
-    "base/vendor/idb/index.js",
-    "base/vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-latin-wght-normal.woff2",
-    "base/vendor/atkinson-hyperlegible-mono/atkinson-hyperlegible-mono-latin-wght-normal.woff2",
+    "base/vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-400-700.woff2",
+)
+_WITHOUT_SIGNAL = (
+    "base/page.js",
+    "base/member.js",
+    "base/kept-forms.js",
+    "bench/bench-page.js",
+    "bench/board-page.js",
+    "conditions/visit.js",
+    "offline/visit.js",
+    "phone/phone.js",
+    "today/keep-due-offline.js",
 )
 
 
@@ -58,9 +67,8 @@ def worker(request: TeamRequest) -> HttpResponse:
 
 @cache
 def _scripts() -> list[str]:
-    """Return the names of all our scripts."""
-    served = (name for finder in get_finders() for name, _ in finder.list(None))
-    return sorted(name for name in served if name.endswith(".js") and "/vendor/" not in name)
+    """Return the names of the scripts of pages that open without a signal, as they load them."""
+    return sorted({name for page in _WITHOUT_SIGNAL for name in needed()[page]})
 
 
 @anyone

@@ -189,6 +189,8 @@ STATIC_ROOT = STATE / "static"
 # Only our own are served; the libraries' scripts and styles are not used.
 STATICFILES_FINDERS = ["kessa.web.static.PageFiles"]
 STATICFILES_DIRS = [PAGES, DOORS]
+# They are for pages of our own.
+WHITENOISE_ALLOW_ALL_ORIGINS = False
 STORAGES = {
     "default": {
         "BACKEND": "django.core.files.storage.FileSystemStorage",

@@ -1,0 +1,2 @@
+import{a}from"../shared-LDX7KYJI.js";import"../shared-DEEPEFXB.js";import"../shared-2Y3KPVZS.js";import{A as r}from"../shared-36ZDCNEU.js";import"../shared-ZABJVRNW.js";import"../shared-S7XAKENQ.js";import"../shared-K2SXY4NZ.js";import"../shared-OSLGZZ4Y.js";import"../shared-CZ44XBWZ.js";import"../shared-RXB3AYIH.js";var n=new a(document.querySelector("[data-board]"),{onDrawn:o=>r(o.map(e=>e.keeper)),onAlone:o=>window.location.assign(o)});n.start();
+//# sourceMappingURL=board-page.js.map
