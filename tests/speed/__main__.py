@@ -31,13 +31,20 @@ from kessa.record.kits.models import Lot  # noqa: E402
 from kessa.record.people.models import Membership  # noqa: E402
 from kessa.record.places.models import Place  # noqa: E402
 from kessa.record.results.models import Result  # noqa: E402
+from kessa.record.rounds.models import Round  # noqa: E402
+from kessa.record.rounds.services import plan_stop, retire_round  # noqa: E402
 from tests.speed import world  # noqa: E402
 from tests.speed.browser import first_load, opened, tap_shown, tapped_before  # noqa: E402
 from tests.speed.people import waited  # noqa: E402
-from tests.world import Taps, begin  # noqa: E402
+from tests.world import Taps, begin, drawn, planned, visited  # noqa: E402
 
 ROUNDS = int(os.environ.get("ROUNDS", "31"))
 _PEOPLE = 80
+_TWELVE = (
+    "chloride-drops", "nitrate-ampoule", "ph-strip", "phosphate-comparator", "oxygen-burette", "ph-paper",
+    "ammonia-comparator", "total-hardness-drops", "chloride-strip", "nitrate-strip", "iron-comparator",
+    "copper-comparator",
+)  # fmt: skip
 
 
 def client_of(user, first):
@@ -80,6 +87,7 @@ class Measure:
         self.kessa = client_of(self.ines.user, "/today/")
         self.plain = client_of(self.ines.user, "/bare/rows/")
         self.place = Place.objects.for_team(team).get(name="Reach 0007")
+        self.often = Place.objects.for_team(team).get(name="Reach 0001")
         self.tests = [begin(self.place, self.ines) for _ in range(3)]
         self.sent = 1
         self.missed = 0
@@ -136,14 +144,21 @@ class Measure:
             ("log, deep", 3, f"{until}&after={deep}"),
             ("places, the gravest first", 3, "/places/"),
             ("map of the places", 3, "/places/map/"),
-            ("results over all the years", 3, f"/places/{self.place.pk}/trend/?years="),
+            ("trend of 1,250 readings", 3, f"/places/{self.place.pk}/trend/?years="),
+            ("trend of 10,000 readings", 5, f"/places/{self.often.pk}/trend/?years="),
             ("place with its trend", 3, f"/places/{self.place.pk}/"),
             ("result with its working", 2.5, f"/log/{own.pk}/"),
             ("Today", 2.5, "/today/"),
             ("kit check", 2.5, "/today/pack/"),
+            ("kits", 3, "/kits/"),
+            ("review list", 3, "/review/"),
+            ("report of a month", 5, f"/reports/make/month/?month={timezone.localdate():%Y-%m}"),
+            ("report of a year", 8, f"/reports/make/year/?place={self.place.pk}&year={timezone.localdate().year - 1}"),
+            ("taken along, a place", 3, f"/visits/along/{self.place.pk}/"),
             ("bench, choosing the test", 2.5, sample),
             ("bench, choosing the range", 2.5, f"{sample}?family=chloride-drops"),
             ("bench of a test", 2.5, f"/bench/{self.tests[0].pk}/"),
+            ("board of 12 tests", 4, f"/bench/visit/{self.with_many_tests().pk}/"),
         ):
             self.measured(what, goal, self.page(address), self.bare_rows)
 
@@ -182,6 +197,31 @@ class Measure:
             self.plain.post("/bare/poll/", {"stream": other}, content_type="application/json")
 
         self.measured("empty look-around", 1.5, look, bare_look)
+        self.closing(bare_insert)
+
+    def closing(self, bare_insert):
+        """Measure the post of a whole test to its closing against one that writes as many rows."""
+        waiting = [begin(self.place, self.ines) for _ in range(ROUNDS)]
+        self.tests += waiting
+        batches = [(test, Taps().run("blank-1", 1).run("sample-1", 8).run("sample-2", 8).close()) for test in waiting]
+
+        def close():
+            test, taps = batches.pop()
+            body = {"taps": taps.made, "known": 0}
+            answer = self.kessa.post(f"/taps/bench/{test.pk}/", body, content_type="application/json").json()
+            assert "page" in answer, answer
+
+        self.measured("closing a test of two runs", 3, close, partial(bare_insert, 20))
+
+    def with_many_tests(self):
+        """Return a visit for which twelve tests are planned, with its sample."""
+        plans = {family: {"runs": 2, "blanks": 0, "standards": 0} for family in _TWELVE}
+        for each in Round.objects.for_team(self.team).filter(name="Twelve"):
+            retire_round(self.ines, each)
+        plan_stop(self.ines, planned(self.ines, self.place, days_ago=1, name="Twelve"), self.place, plans, [])
+        visit = visited(self.place, self.ines)
+        drawn(self.place, self.ines)
+        return visit
 
     def file(self):
         """Measure the log as a file, of a tenth of all, against PostgreSQL's own copy of the same rows."""

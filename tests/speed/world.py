@@ -40,7 +40,8 @@ def _multiply(team: Team, results: int) -> None:
     samples = results // _A_SAMPLE
     probe = f"(SELECT max(id) FROM instruments_instrument WHERE team_id = {team.pk})"
     at = f"now() - interval '1 hour' - n * interval '10 years' / {samples}"
-    place = f"({places})[1 + mod(n, {PLACES})]"
+    # The first of them has one sample of 25, the others share the rest.
+    place = f"({places})[1 + CASE WHEN mod(n, 25) = 0 THEN 0 ELSE mod(n, {PLACES}) END]"
     sample = template.determination.sample
     _copy(Visit, sample.visit_id, samples, id=_uuid("visit"), place_id=place, started_at=at, closed_at=at)
     numbered = f"{team.next_sample_number} + 1000 + n"
