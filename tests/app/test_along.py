@@ -5,8 +5,10 @@ import re
 from unittest.mock import patch
 
 from django.urls import reverse
+from django.utils.html import escapejs
 
 from kessa.core.job.hazards import hazards
+from kessa.pages.base.bundles import needed
 from kessa.record.people.models import Contact
 from kessa.record.places.models import Place
 from kessa.record.rounds.services import plan_stop
@@ -116,8 +118,9 @@ class TakenAlong(PageTest):
         data = self.client.get("/kessa.webmanifest").json()
         self.assertEqual((data["start_url"], data["display"]), ("/today/", "standalone"))
         worker = self.client.get("/worker.js").content.decode()
-        for name in ("bench/board", "conditions/circumstances", "phone/phone", "offline/uuid5"):
-            self.assertIn(f"/{name}.", worker)
+        for page in ("bench/board-page.js", "conditions/visit.js", "phone/phone.js", "offline/visit.js"):
+            for name in needed()[page]:
+                self.assertIn(f'/{escapejs(name)}"', worker)
         self.assertNotContains(self.client.get("/not-along/"), "Ines")
 
     def test_where_nothing_is_planned_and_where_water_may_be_hot(self):
