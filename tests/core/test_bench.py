@@ -16,13 +16,13 @@ from hypothesis import strategies as st
 from kessa.core.advising.of_the_test import steps_of_the_test
 from kessa.core.datafile import BadDataFile, read_toml
 from kessa.core.judging.holding import (
-    is_conclusive,
     judge_by_sets,
     judge_by_window,
     not_judged,
     overall,
     rule_for,
     unsettled,
+    verdict_by,
 )
 from kessa.core.judging.limits import rule_sets
 from kessa.core.judging.usual import is_unusual, usual_range
@@ -192,9 +192,9 @@ class Conclusions(TestCase):
     def test_a_most_alone_never_says_that_there_is_enough_chlorine(self):
         none = house_methods()["chlorine-photometer"].main.determine({"display": 0.0}).quantity
         most = judge_by_sets(none, "free chlorine", sets("us-primary", "who-gdwq"))
-        self.assertEqual((overall(most)["verdict"], is_conclusive("free chlorine", most)), ("inside", False))
+        self.assertEqual((overall(most)["verdict"], verdict_by("free chlorine", most)), ("inside", None))
         both = judge_by_sets(none, "free chlorine", sets("us-primary", "chlorinated-supply"))
-        self.assertEqual((overall(both)["verdict"], is_conclusive("free chlorine", both)), ("outside", True))
+        self.assertEqual((overall(both)["verdict"], verdict_by("free chlorine", both)), ("outside", "outside"))
 
     def test_only_what_may_be_diluted_is_told_to_be(self):
         for method in house_methods().values():

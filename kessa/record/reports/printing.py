@@ -78,7 +78,7 @@ def _drawn_styles(glyph: str, classes: str | None) -> str:
 def _rules() -> tuple[dict[str, str], list[tuple[set[str], str]]]:
     """Return the colours, and the rules of what is drawn, each with the classes its drawing has to have."""
     files = [_served(f"base/{name}").read_text(encoding="utf-8") for name in ("kessa.css", "charts.css")]
-    colours = dict(_VARIABLE.findall(files[0].split("}", 3)[2]))
+    colours = dict(_VARIABLE.findall(files[0].partition(":root {")[2].partition("}")[0]))
     # A drawing is a document of its own there: what is around it is no ancestor.
     rules = [each for file in files for each in _WITHIN.findall(file)]
     return colours, [
