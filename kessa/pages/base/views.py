@@ -30,6 +30,7 @@ _SHELL = (
     "base/mark.svg",
     "base/vendor/atkinson-hyperlegible-next/atkinson-hyperlegible-next-400-700.woff2",
 )
+# The scripts of what opens without a signal: see KEPT in worker.js.template.
 _WITHOUT_SIGNAL = (
     "base/page.js",
     "base/member.js",

@@ -16,7 +16,6 @@ from kessa.record.kits.selectors import kits_serving
 from kessa.record.methods.selectors import families_of
 from kessa.record.people.models import Membership
 from kessa.record.results import history
-from kessa.record.results.selectors import earlier_ahead
 from kessa.record.rounds.field_sheet import Sheet
 from kessa.record.rounds.models import PlannedTest
 from kessa.record.rules.selectors import house_rules
@@ -62,13 +61,6 @@ class OnBoard(NamedTuple):
 
 def tests_of(by: Membership, sheet: Sheet) -> list[OnBoard]:
     """Return the tests of a visit, those first that may wait least; none before a sample is drawn."""
-    known, place = families_of(by.team_id), sheet.place
-    methods = [
-        *(method for each in sheet.tests for method in known.get(each.plan.family, [])),
-        *(each.method for each in sheet.begun),
-    ]
-    history.usual_ahead(place, methods)
-    earlier_ahead(place, {part.parameter for method in methods for part in method.parts})
     wanted = [(each.sample, each.plan) for each in sheet.tests if each.sample and not each.determination]
     drafts = {draft.family: draft for draft in drafts_of(by, wanted)}
     planned = [
@@ -94,7 +86,10 @@ def _told_apart(tests: list[OnBoard]) -> list[OnBoard]:
 
 
 def drafts_of(by: Membership, wanted: list[tuple[Sample, PlannedTest]]) -> list[OnBoard]:
-    """Return planned tests as they would begin, each on a sample, which may be one that is still to be drawn."""
+    """Return planned tests as they would begin at a place, each on a sample, which may be one still to be drawn."""
+    if wanted:
+        known = families_of(by.team_id)
+        history.usual_ahead(wanted[0][0].place, [each for _, plan in wanted for each in known[plan.family]])
     rules = house_rules(by.team_id).chosen
     drafts = [_draft(by, sample, plan, rules) for sample, plan in wanted]
     keep_led(by.team_id, [draft.determination.method_definition for draft in drafts])

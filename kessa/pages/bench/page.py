@@ -22,7 +22,7 @@ from kessa.record.determinations.state import Bench, bench_of, lots_of
 from kessa.record.kits.models import Lot
 from kessa.record.people.access import TeamRequest
 from kessa.record.results import history
-from kessa.record.results.selectors import earlier_results
+from kessa.record.results.selectors import earlier_ahead, earlier_results
 from kessa.record.taps.hands import whose
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import as_sent, counted
@@ -177,7 +177,17 @@ def newest_of(determination: Determination) -> list[Stands]:
     return standing(place, newest_at(place)) if place else []
 
 
-def panel_on_board(request: TeamRequest, test: OnBoard, *, along: bool = False) -> str:
+def panels_on_board(request: TeamRequest, tests: list[OnBoard], *, along: bool = False) -> list[tuple[OnBoard, str]]:
+    """Write the parts of the board of tests at one place, or of a check: what they rest on is read together."""
+    methods = [test.determination.method for test in tests]
+    place = tests[0].determination.place if tests else None
+    if place:
+        history.usual_ahead(place, methods)
+        earlier_ahead(place, {part.parameter for method in methods for part in method.parts})
+    return [(test, _panel_on_board(request, test, along=along)) for test in tests]
+
+
+def _panel_on_board(request: TeamRequest, test: OnBoard, *, along: bool) -> str:
     """Write a test's part of the board; nothing where there is nothing to do in it.
 
     Taken along, it knows neither its number nor its sample's: the page makes them.

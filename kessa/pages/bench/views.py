@@ -22,7 +22,7 @@ from kessa.pages.base.result_rows import latest_rows
 from kessa.pages.bench.board import tests_of
 from kessa.pages.bench.forms import BeginForm, CheckForm, EstimateForm, SpikeForm
 from kessa.pages.bench.lanes import lanes_of
-from kessa.pages.bench.page import newest_of, outcome_context, panel_of, panel_on_board
+from kessa.pages.bench.page import newest_of, outcome_context, panel_of, panels_on_board
 from kessa.record.advice.place_status import with_state
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.determinations.state import bench_of
@@ -142,7 +142,7 @@ def board(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     tests = tests_of(request.membership, field_sheet(visit)) if visit else []
     if not visit or not tests:
         return redirect("visits:visit", pk)
-    shown = [(test, panel_on_board(request, test)) for test in tests]
+    shown = panels_on_board(request, tests)
     context = {
         "visit": visit,
         "tests": shown,

@@ -25,7 +25,7 @@ from kessa.pages.base.packed import packed
 from kessa.pages.base.views import one_moment
 from kessa.pages.bench.board import OnBoard, check_draft, drafts_of
 from kessa.pages.bench.lanes import lanes_of
-from kessa.pages.bench.page import panel_on_board
+from kessa.pages.bench.page import panels_on_board
 from kessa.pages.conditions.views import by_group, number_scales
 from kessa.pages.samples.forms import SampleForm
 from kessa.pages.samples.views import steps_of
@@ -130,7 +130,7 @@ def _context(request: TeamRequest, place: Place) -> dict[str, Any]:
         "oxygen": oxygen_steps() if place.kind.has_depth else (),
         "sample_form": sample_form,
         "hand_form": HandoverForm(Visit(team=place.team), auto_id="hand_%s"),
-        "tests": [(test, panel_on_board(request, test, along=True)) for test in tests],
+        "tests": panels_on_board(request, tests, along=True),
         "several": several,
         "besides": besides,
         "checks": _checks(tests, besides),
@@ -193,7 +193,7 @@ def _check(request: TeamRequest, method: Method) -> str:
 
 
 def _part(request: TeamRequest, test: OnBoard) -> str:
-    context = {"tests": [(test, panel_on_board(request, test, along=True))], "several": True, "along": True}
+    context = {"tests": panels_on_board(request, [test], along=True), "several": True, "along": True}
     return render_to_string("bench/board_tests.html", context, request)
 
 

@@ -42,13 +42,10 @@ def _rows(found: list[Any], reader: User) -> SafeString:
     """Write in one go how each place stands, the most urgent first: there may be hundreds."""
     page, rows = reverse("places:place", args=[0]).removesuffix("0/"), []
     for place in sorted(found, key=lambda each: (each.status.rank if hasattr(each, "status") else 9, each.name)):
-        latest, stood = place.latest, '<span class="soft">no result</span>'
-        said = ""
+        latest, stood, said = place.latest, '<span class="soft">no result</span>', ""
         if latest:
-            at, shown = (
-                timezone.localtime(latest.taken_at),
-                display_for(latest.unit, latest.form, latest.parameter, reader),
-            )
+            at = timezone.localtime(latest.taken_at)
+            shown = display_for(latest.unit, latest.form, latest.parameter, reader)
             stood = verdict(latest.verdict or ("not assessed" if latest.spoken_of else ""))
             said = (
                 f' <span class="soft">{escape(latest.parameter)} {measured_in(shown, latest)}, '

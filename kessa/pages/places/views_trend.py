@@ -120,7 +120,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, r
         return None
     compared = series_over(stretch._replace(place=reference, since=first, until=last)) if reference else []
     days = dated(results)
-    judged = judged_over(stretch, SETTLED if waits else ())
+    judged = judged_over(stretch._replace(since=first), SETTLED if waits else ())
     limits = limits_over(place, series.parameter, series.unit, series.form, judged)
     events = _events(place, first, last, reader)
     sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from functools import cache, partial
 from typing import Any
 
-from django.db.models import Case, F, Q, Value, When
+from django.db.models import F, Q, Value
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
 
@@ -65,8 +65,7 @@ def restate(place: Place) -> None:
 
 def lift(place: Place) -> None:
     """Let what was asked of those who drink at a place be over, as a person said; what is newest tells it then."""
-    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place).first()
-    if known:
+    for known in status_of(place):
         known.lifted, known.held = sorted({*known.lifted, *known.held}), []
         known.save(update_fields=["lifted", "held"])
     restate(place)
@@ -74,8 +73,7 @@ def lift(place: Place) -> None:
 
 def hold(place: Place, results: Iterable[int]) -> None:
     """Let what was lifted of some results at a place go on after all."""
-    known = PlaceStatus.objects.for_team(place.team_id).filter(place=place).first()
-    if known:
+    for known in status_of(place):
         known.held = sorted({*known.held, *set(results).intersection(known.lifted)})
         known.lifted = [pk for pk in known.lifted if pk not in known.held]
         known.save(update_fields=["lifted", "held"])
@@ -122,8 +120,8 @@ def with_state(team: int, rows: Any, *, drawn: bool = False) -> list[Place]:
 @compiled
 def _named(team: int, results: list[int]) -> Any:
     # Whether a limit speaks of it is asked of the database: what each says is long, and many places are named.
-    unspoken = Case(When(judgements=[], not_judged=[], then=Value(False)), default=Value(True))
-    rows = Result.objects.for_team(team).filter(pk__any=results).annotate(spoken_of=unspoken)
+    spoken_of = ~Q(judgements=[], not_judged=[])
+    rows = Result.objects.for_team(team).filter(pk__any=results).annotate(spoken_of=spoken_of)
     return rows.values_list(*_NAMED, "spoken_of", named=True)
 
 

@@ -115,4 +115,4 @@ def own_spread_of(team_id: int, family: str) -> float | None:
 
 @compiled
 def _own_spreads(team: int) -> Any:
-    return OwnSpread.objects.for_team(team).filter(ended_at=None).order_by("-pk").values_list("family", "percent")
+    return OwnSpread.objects.for_team(team).filter(ended_at=None).values_list("family", "percent")

@@ -15,7 +15,6 @@ from kessa.record.derived.field_readings import results_in_place
 from kessa.record.determinations.models import Determination, Purpose
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.selectors import CHECK_FAILED, instruments_of, likely
-from kessa.record.places.models import Place
 from kessa.record.results.history import kit_in_use
 from kessa.record.results.models import Result
 from kessa.record.rounds.models import PlannedTest
@@ -88,7 +87,6 @@ class Test(NamedTuple):
 class Sheet(NamedTuple):
     """A visit's field sheet."""
 
-    place: Place
     circumstances: list[Line]
     in_place: list[Line]
     samples: list[Sample]
@@ -167,7 +165,7 @@ def field_sheet(visit: Visit, planned: tuple[list[PlannedTest], list[str]] | Non
     circumstances = [line for line in lines if line.scale.group != IN_PLACE]
     in_place = [line for line in lines if line.scale.group == IN_PLACE]
     missing = _missing(circumstances, in_place, samples, tests, others)
-    return Sheet(visit.place, circumstances, in_place, samples, tests, others, missing)
+    return Sheet(circumstances, in_place, samples, tests, others, missing)
 
 
 @compiled
