@@ -78,7 +78,7 @@ class CompiledTest(TestCase):
     def test_what_is_asked_twice_is_read_once_until_it_is_written_to_or_locked(self):
         mine, now = [each.pk for each in self.mine], timezone.now()
         self.assertEqual(self.asked("chloride", "chloride", "pH"), ([mine, mine, []], 2))
-        ahead = [{"team": self.ines.team_id, "parameter": each} for each in ("chloride", "pH", "chloride")]
+        ahead = [{"team": self.ines.team_id, "parameter": each} for each in ("pH", "chloride", "pH")]
         self.assertEqual(self.asked("chloride", "pH", ahead=ahead), ([mine, []], 1))
         marks = Mark.objects.for_team(self.ines.team)
         held = Place.objects.for_team(self.ines.team).select_for_update()

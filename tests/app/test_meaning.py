@@ -442,11 +442,20 @@ class OverTime(MeaningTest):
             copy = Result.objects.for_team(self.team).get(pk=first.pk)
             copy.pk, copy.taken_at = None, first.taken_at - timedelta(hours=16 * (n + 1))
             copy.value = {700: 1.0, 701: 90.0}.get(n, 60 - (n + n % 7) * 10 * 16 / 24 / 365)
+            # Another limit stood there in the first half of the time; how each stood to it was never the same.
+            limit = {"set_title": "Ours", "statistic": "single sample", "min": None, "max": 40.0 if n > 800 else 33.0}
+            copy.judgements = [limit | {"unit": "mg/L", "as": "Cl", "held": [n, n, n, None]}]
             copies.append(copy)
         Result.across_teams.bulk_create(copies)
         address = reverse("places:trend", args=[self.place.pk])
         page = self.client.get(address, {"years": ""})
-        for words in ("Rising by about 10", "The newest 100 of 1601 numbers", "Of 1601 results 0 are reviewed"):
+        for words in (
+            "single sample: 40",
+            "single sample: 33",
+            "Rising by about 10",
+            "The newest 100 of 1601 numbers",
+            "Of 1601 results 0 are reviewed",
+        ):
             self.assertContains(page, words)
         (drawn,) = page.context["drawn"]
         wide, narrow = (chart.count("rotate(45)") for chart in (drawn.wide, drawn.narrow))

@@ -71,6 +71,9 @@ class Checks(PageTest):
 
         before = tested()
         self.assertTrue(unproven(before))
+        # How the place stands knows of it at once.
+        asked = [each["code"] for each in PlaceStatus.objects.for_team(self.place.team).get().advice["do"]]
+        self.assertIn("test-again", asked)
         page = self.client.get(reverse("results:result", args=[before.pk]))
         self.assertContains(page, "A lot of it is not proven yet: run a standard")
         self.assertNotContains(page, "Nothing more to do")
