@@ -22,11 +22,11 @@ from kessa.record.actions.selectors import done_between
 from kessa.record.actions.wording import done_in
 from kessa.record.people.access import TeamRequest, member
 from kessa.record.people.models import User
-from kessa.record.places.lines import dated, limits_over, sentences_over, usual_over
+from kessa.record.places.lines import dated, judged_alike, limits_over, sentences_over, usual_over
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import place_at, reference_of
 from kessa.record.results.history import Series, found_lately, waits_for_review
-from kessa.record.results.selectors import Stretch, judged_over, series_over
+from kessa.record.results.selectors import Stretch, limits_of, series_over
 from kessa.record.rounds.models import Occasion
 from kessa.record.visits.models import SETTLED
 
@@ -120,7 +120,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, r
         return None
     compared = series_over(stretch._replace(place=reference, since=first, until=last)) if reference else []
     days = dated(results)
-    judged = judged_over(stretch._replace(since=first), SETTLED if waits else ())
+    judged = judged_alike(results, limits_of(place.team_id, results))
     limits = limits_over(place, series.parameter, series.unit, series.form, judged)
     events = _events(place, first, last, reader)
     sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]

@@ -27,8 +27,8 @@ from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import chosen_sets, compared_with, paired
 from kessa.record.products.models import Product
 from kessa.record.products.selectors import left_of, products_of
-from kessa.record.results.context import context_of, quantity_of
-from kessa.record.results.models import Result
+from kessa.record.results.context import context_of
+from kessa.record.results.models import Result, quantity_of
 from kessa.record.rules.selectors import house_rules
 
 # Where nobody has said how far off a volume may be.

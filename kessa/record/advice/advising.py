@@ -13,9 +13,8 @@ from kessa.record.compiled import compiled
 from kessa.record.people.selectors import contacts_for, is_alone
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import reference_of
-from kessa.record.results.context import quantity_of
 from kessa.record.results.history import found_lately, held_at
-from kessa.record.results.models import Result
+from kessa.record.results.models import Result, quantity_of
 from kessa.record.results.selectors import Row, rows_with_flags
 from kessa.record.visits.models import Visit
 

@@ -11,9 +11,8 @@ from kessa.record.compiled import compiled
 from kessa.record.derived.calculated import CALCULATED, Calculated, said_of_imported, supersede
 from kessa.record.places.models import PairKind, Place
 from kessa.record.places.selectors import chosen_sets, paired
-from kessa.record.results.context import quantity_of
 from kessa.record.results.marks import flags_carried
-from kessa.record.results.models import OVER_TAPS, Result
+from kessa.record.results.models import OVER_TAPS, Result, quantity_of
 from kessa.record.results.written import Found
 from kessa.record.visits.models import Visit
 

@@ -56,13 +56,22 @@ def sentences_over(newest: Sequence[Any], today: date) -> list[str]:
     return [each for each in (trend_sentence(measured, unit_of(newest[0])), against_last_year(days, today)) if each]
 
 
-def drawn_over(place: Place, newest: Sequence[Any], width: int) -> Chart:
-    """Lay out a series of a place, the newest first, over its own time, before limits and what is usual."""
+def drawn_over(place: Place, newest: Sequence[Any], known: dict[int, Any], width: int) -> Chart:
+    """Lay out a series of a place, the newest first, over its own time, before limits and what is usual.
+
+    `known` are its judgements by `limits_key`.
+    """
     last, first = newest[0], newest[-1].taken_at
-    judged = [Judged(each.judgements, each.taken_at, each.taken_at) for each in newest]
+    judged = judged_alike(newest, known)
     limits = limits_over(place, last.parameter, last.unit, last.form, judged)
     usual = usual_over(dated(newest), first, last.taken_at)
     return trend(newest, [], limits, usual, width=width, span=(first, last.taken_at))
+
+
+def judged_alike(newest: Sequence[Any], known: dict[int, Any]) -> list[Judged]:
+    """Return by what results were judged, the newest first, and when; `known` are judgements by `limits_key`."""
+    alike = {key: (each[-1].taken_at, each[0].taken_at) for (key,), each in grouped(newest, "limits_key").items()}
+    return [Judged(known[key], *times) for key, times in alike.items()]
 
 
 def limits_over(place: Place, parameter: str, unit: str, form: str, judged: Sequence[Judged]) -> list[Line]:

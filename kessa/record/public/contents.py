@@ -19,13 +19,17 @@ from kessa.record.places.lines import drawn_over, grouped, sentences_over
 from kessa.record.places.models import Place
 from kessa.record.public.models import Page
 from kessa.record.results.models import Result
-from kessa.record.results.selectors import rows_with_flags
+from kessa.record.results.selectors import Row, limits_of, rows_with_flags
 from kessa.record.rounds.models import Stop
 from kessa.record.rules.selectors import house_rules
 from kessa.record.visits.models import Review
 
 _YEARS, _MOST_RESULTS, _MOST_TESTS = timedelta(days=5 * 366), 3000, 8
-_COLUMNS = ("taken_at", "method_class", "verdict", *COLUMNS)
+_WHOLE = ("taken_at", "method_class", "verdict", *COLUMNS)
+_OF_SERIES = (
+    "pk", "taken_at", "method_class", "verdict", "parameter", "fraction", "value", "low", "high", "censor", "unit",
+    "form", "limits_key",
+)  # fmt: skip
 # How sure a trend is, in figures: for who is of the job.
 _PROOF = re.compile(r" \(p = [^)]*\)|; not chance \(p = [^)]*\)")
 # A line is drawn from so many on.
@@ -64,7 +68,7 @@ def contents_of(place: Place) -> Contents:
     """Return what everybody may see of a place: standing results that were released, and no others."""
     every = Result.objects.for_team(place.team_id).current().filter(place=place)
     rows = every.filter(visit__review=Review.RELEASED, taken_at__gte=timezone.now() - _YEARS).newest_first()
-    found = list(rows.values_list(*_COLUMNS, named=True)[:_MOST_RESULTS])
+    found = list(rows.values_list(*_OF_SERIES, named=True)[:_MOST_RESULTS])
     series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
     # Of several ways to test one thing the newest counts, with its own line.
     newest: dict[tuple[str, str], list[Any]] = {}
@@ -72,13 +76,15 @@ def contents_of(place: Place) -> Contents:
         before = newest.setdefault((parameter, fraction), alike)
         if alike[0].taken_at > before[0].taken_at:
             newest[parameter, fraction] = alike
-    lasts = rows_with_flags(place.team_id, [alike[0] for alike in newest.values()])
-    released = {row.id for row in found}
+    lasts = rows_with_flags(place.team_id, _whole(place, [alike[0].pk for alike in newest.values()]))
+    released = {row.pk for row in found}
     advice = advised(place, [*lasts, *(row for row in still_held(place, lasts) if row.result.id in released)])
     urgent = {each.reading.key: n for n, each in enumerate(advice.assessments)}
-    chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].id, len(urgent)), -len(alike)))
-    doubts = {row.result.id: doubtful(row.flags) for row in lasts}
-    tested = [_tested(place, alike, doubts[alike[0].id]) for alike in chosen[:_MOST_TESTS]]
+    chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].pk, len(urgent)), -len(alike)))
+    chosen = chosen[:_MOST_TESTS]
+    last = {row.result.id: row for row in lasts}
+    known = limits_of(place.team_id, [each for alike in chosen for each in alike])
+    tested = [_tested(place, last[alike[0].pk], alike, known) for alike in chosen]
     # Who reads the last that was released as how it is today would be misled.
     later = every.exclude(visit__review=Review.RELEASED)
     newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
@@ -86,17 +92,23 @@ def contents_of(place: Place) -> Contents:
     return Contents(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
 
 
-def _tested(place: Place, newest: Sequence[Any], doubts: list[str]) -> Tested:
-    last, enough = newest[0], len(newest) >= _ENOUGH and not in_words(newest[0].unit)
+def _whole(place: Place, numbers: list[int]) -> list[Any]:
+    """Return results with what advice takes of them, in the order of their numbers."""
+    rows = Result.objects.for_team(place.team_id).filter(pk__any=numbers).values_list(*_WHOLE, named=True)
+    return sorted(rows, key=lambda row: numbers.index(row.id))
+
+
+def _tested(place: Place, row: Row, newest: Sequence[Any], known: dict[int, Any]) -> Tested:
+    last, enough = row.result, len(newest) >= _ENOUGH and not in_words(newest[0].unit)
     trend = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
     words = f"{last.parameter} since {newest[-1].taken_at:%Y}, {len(newest)} results"
     return Tested(
         last,
-        doubts,
+        doubtful(row.flags),
         house_rules(place.team_id).said_to_the_public(last.verdict) if last.verdict else "",
         [_PROOF.sub("", each) for each in trend],
         meaning_of(last.parameter, place.water),
-        [drawn_over(place, newest, width).svg(words) for width in (WIDE, NARROW)] if enough else [],
+        [drawn_over(place, newest, known, width).svg(words) for width in (WIDE, NARROW)] if enough else [],
         len(newest),
         newest[-1].taken_at,
     )

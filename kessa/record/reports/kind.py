@@ -1,8 +1,8 @@
 """What a kind of report is, and which there are: a module each in `kinds`, found by being there."""
 
 from collections import Counter
-from collections.abc import Callable
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, NamedTuple, Self
 
 from django.core.exceptions import ValidationError
 
@@ -10,26 +10,36 @@ from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.reports.forms import ReportForm
 from kessa.record.results.models import Result
+from kessa.record.visits.models import Review
 
 
 class Content(NamedTuple):
-    """A report before it has a number: its title, where, which results it holds, and what its page needs."""
+    """A report before it has a number: its title, where, what it holds, and what its page needs.
+
+    `results` are its results by number, each with the state of its review; `judged` what they were judged by.
+    """
 
     title: str
     place: Place | None
-    results: list[Result]
+    results: dict[int, str]
+    judged: Iterable[Any]
     context: dict[str, Any]
+
+    @classmethod
+    def of_whole(cls, title: str, place: Place, results: Sequence[Result], context: dict[str, Any]) -> Self:
+        """Make one of results with all that is printed of them; its page has them as `results`."""
+        reviewed = {each.pk: each.visit.review for each in results}
+        return cls(title, place, reviewed, [each.judgements for each in results], {"results": results, **context})
 
     @property
     def stated(self) -> list[tuple[str, int]]:
         """In which states of review its results are, and how many of each."""
-        counted = Counter(result.visit.get_review_display() for result in self.results)
-        return sorted(counted.items())
+        return sorted((Review(state).label, number) for state, number in Counter(self.results.values()).items())
 
     @property
     def judged_by(self) -> list[str]:
         """The sets by which its results were judged, with their versions."""
-        sets = {(each["set_title"], each["set_version"]) for result in self.results for each in result.judgements}
+        sets = {(each["set_title"], each["set_version"]) for judgements in self.judged for each in judgements}
         return [f"{title}, version {version}" for title, version in sorted(sets)]
 
 

@@ -1,17 +1,12 @@
 """Reads about reports worth a name."""
 
 from collections.abc import Collection
-from datetime import date, datetime, time
+from datetime import datetime
 from typing import Any
 
-from django.utils import timezone
-
 from kessa.record.people.models import Team
-from kessa.record.places.models import Place
 from kessa.record.reports.models import Report
-from kessa.record.results.history import waits_for_review
-from kessa.record.results.models import Mark, Result
-from kessa.record.visits.models import SETTLED
+from kessa.record.results.models import Mark
 
 SHOWN = 40
 
@@ -44,24 +39,3 @@ def changed_since(report: Report) -> Any:
     """Return what of a report's results stands no more, or was marked, since it was issued: the marks."""
     marks = Mark.objects.for_team(report.team_id).filter(result__any=report.results, at__gt=report.issued_at)
     return marks.filter(lifted_at=None).select_related("result__place", "by", "replaced_by").order_by("at")
-
-
-def results_by(team: int, **of: Any) -> Any:
-    """Return a team's standing results of something, in order of time, with all that is printed of them."""
-    rows = Result.objects.for_team(team).current().filter(**of).order_by("taken_at", "parameter", "pk")
-    of_test = ("determination__sample", "determination__instrument")
-    return rows.select_related("place", "person", "visit", "sample", *of_test)
-
-
-def counting(place: Place, since: datetime, until: datetime) -> Any:
-    """Return a place's results of a time that count by the team's school."""
-    rows = results_by(place.team_id, place=place, taken_at__range=(since, until)).prefetch_related("marks")
-    return rows.filter(visit__review__in=SETTLED) if waits_for_review(place.team_id) else rows
-
-
-def moments(first: date, last: date) -> tuple[datetime, datetime]:
-    """Return the first and the last moment of the days of a report."""
-    return (
-        timezone.make_aware(datetime.combine(first, time.min)),
-        timezone.make_aware(datetime.combine(last, time.max)),
-    )

@@ -32,7 +32,7 @@ def issue(by: Membership, team: Team, kind: str, about: dict[str, Any]) -> Repor
     number = take_numbers(team.pk, "next_report_number")
     report = Report(
         team=team, number=number, kind=kind, title=content.title[:200], about=about, place=content.place,
-        issued_by=by.user, issued_at=timezone.now(), results=sorted({each.pk for each in content.results}),
+        issued_by=by.user, issued_at=timezone.now(), results=sorted(content.results),
         body=body_of(kind, content),
     )  # fmt: skip
     report.document = document_of(report, content)

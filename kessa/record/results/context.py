@@ -33,7 +33,7 @@ from kessa.record.compiled import compiled
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import compared_with
 from kessa.record.results.history import counting_in, waits_for_review
-from kessa.record.results.models import Result
+from kessa.record.results.models import Result, quantity_of
 from kessa.record.visits.models import Observation, Sample, Visit
 
 # Of one day, for comparing two places; what feeds a system changes slowly.
@@ -52,11 +52,6 @@ READ_ON_VISIT = frozenset((*_READ, *READ_AS))
 _AS_QUANTITY = ("value", "low", "high", "censor", "unit", "form")
 # What is taken of a result from which others follow.
 _AS_INPUT = ("pk", "family", "part", "determination_id", "method_class", "person_id", "tested_at", *_AS_QUANTITY)
-
-
-def quantity_of(row: Any) -> Quantity:
-    """Return the value of a plain row with its interval."""
-    return Quantity(row.value, row.low, row.high, row.censor or None, row.unit, row.form or None)
 
 
 def context_of(

@@ -49,7 +49,7 @@ class ResultQuerySet(models.QuerySet):  # type: ignore[type-arg]
 class LimitsKey(models.Func):
     """A number that is alike for judgements by the same limits, whatever came of them."""
 
-    _TOLD_BY = ("set_title", "statistic", "min", "max", "unit", '"as"', "than", "rests_on")
+    _TOLD_BY = ("set_title", "set_version", "statistic", "min", "max", "unit", '"as"', "than", "rests_on")
     _TEXTS = " || ".join(f"jsonb_path_query_array(%(expressions)s, '$[*].{each}')::text" for each in _TOLD_BY)
     template = f"hashtextextended({_TEXTS}, 0)"
     output_field = models.BigIntegerField()
@@ -147,7 +147,7 @@ class Result(TeamOwned):
     @property
     def quantity(self) -> Quantity:
         """The value with its interval."""
-        return Quantity(self.value, self.low, self.high, self.censor or None, self.unit, self.form or None)
+        return quantity_of(self)
 
     @property
     def runs(self) -> dict[int, dict[str, Any]]:
@@ -175,6 +175,11 @@ class Result(TeamOwned):
         """Everybody whose readings count, by name."""
         names = self.readings.get("people") or [str(self.person) if self.person_id else NOT_KNOWN]
         return " and ".join(names)
+
+
+def quantity_of(result: Any) -> Quantity:
+    """Return the value of a result, or of its plain row, with its interval."""
+    return Quantity(result.value, result.low, result.high, result.censor or None, result.unit, result.form or None)
 
 
 def columns_of(quantity: Quantity) -> dict[str, Any]:

@@ -12,8 +12,8 @@ from kessa.core.quantities.units import in_words, sign
 from kessa.record.compiled import compiled
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import pairs_of
-from kessa.record.results.context import nearest, quantity_of
-from kessa.record.results.models import Result
+from kessa.record.results.context import nearest
+from kessa.record.results.models import Result, quantity_of
 
 _PAST, _LEAST = 120, 5
 

@@ -1,12 +1,12 @@
 """Reads of the log worth a name."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from typing import Any, NamedTuple
 
 from django.core import signing
-from django.db.models import Exists, F, Max, Min, OuterRef, Q, QuerySet
+from django.db.models import Exists, F, OuterRef, Q, QuerySet
 from django.db.models.fields.json import KT
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
@@ -19,7 +19,6 @@ from kessa.core.runs.flags import ASKS_REPEAT, ENDS
 from kessa.record.compiled import compiled, prefetched
 from kessa.record.determinations.models import Determination
 from kessa.record.people.models import Team
-from kessa.record.places.lines import Judged
 from kessa.record.places.models import Place
 from kessa.record.results.models import Mark, Result
 
@@ -137,20 +136,14 @@ class Stretch(NamedTuple):
 
 def series_over(stretch: Stretch) -> list[Any]:
     """Return the results of a series over a stretch of time, as many as a trend takes, newest first; plain values."""
-    newest = stretch.rows.newest_first().values_list(*_CHARTED, "visit__review", named=True)[:MOST_POINTS]
+    newest = stretch.rows.newest_first().values_list(*_CHARTED, "limits_key", "visit__review", named=True)[:MOST_POINTS]
     return _without_repeated(stretch.place, list(newest))
 
 
-def judged_over(stretch: Stretch, reviews: Collection[str] = ()) -> list[Judged]:
-    """Return by what the results of a series were judged over a stretch of time; of some states of review alone.
-
-    Alike ones are put together by the database: a series of years has few.
-    """
-    rows = stretch.rows.filter(visit__review__in=reviews) if reviews else stretch.rows
-    alike = rows.order_by().values("limits_key").annotate(one=Min("pk"), first=Min("taken_at"), last=Max("taken_at"))
-    times = {one: (first, last) for one, first, last in alike.values_list("one", "first", "last")}
-    read = Result.objects.for_team(stretch.place.team_id).filter(pk__in=times).values_list("pk", "judgements")
-    return [Judged(judgements, *times[one]) for one, judgements in read]
+def limits_of(team: int, results: Iterable[Any]) -> dict[int, Any]:
+    """Return by `limits_key` the judgements of one of the results that were judged by the same limits."""
+    one = {each.limits_key: each.pk for each in results}
+    return dict(Result.objects.for_team(team).filter(pk__any=one.values()).values_list("limits_key", "judgements"))
 
 
 def earlier_results(place: Place, parameter: str) -> list[Any]:

@@ -162,8 +162,7 @@ class Missed(NamedTuple):
 
 def missed_between(place: Place, first: date, last: date) -> list[Missed]:
     """Return what fell due at a place from one day to another and was not gone, of days that are past."""
-    rows = StopOutcome.objects.for_team(place.team_id).filter(stop__place=place, due_on__range=(first, last))
-    closed = list(rows.select_related("stop__round"))
+    closed = _outcomes(team=place.team_id, place=place.pk, first=first, last=last)
     answered = {(each.stop_id, each.due_on) for each in closed}
     missed = [Missed(each.stop.round, each.due_on, each.reason) for each in closed if each.visit_id is None]
     passed = min(last, timezone.localdate() - timedelta(days=1))
@@ -171,6 +170,19 @@ def missed_between(place: Place, first: date, last: date) -> list[Missed]:
         days = between(stop.round.rhythm, first, passed) if stop.round.rhythm and first <= passed else ()
         missed += [Missed(stop.round, day, "") for day in days if (stop.pk, day) not in answered]
     return sorted(missed, key=lambda each: (each.due_on, each.round.name))
+
+
+def missed_ahead(places: Iterable[Place], first: date, last: date) -> None:
+    """Read what missed_between rests on for several places, in two statements."""
+    at = [{"team": place.team_id, "place": place.pk} for place in places]
+    _outcomes.ahead({**each, "first": first, "last": last} for each in at)
+    _stops_at.ahead(at)
+
+
+@compiled
+def _outcomes(team: int, place: int, first: date, last: date) -> Any:
+    rows = StopOutcome.objects.for_team(team).filter(stop__place=place, due_on__gte=first, due_on__lte=last)
+    return rows.select_related("stop__round")
 
 
 def coming_days(rounds: Iterable[Round], first: date, last: date) -> dict[date, list[Round]]:

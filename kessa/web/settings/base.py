@@ -106,7 +106,9 @@ TEMPLATES = [
 ]
 
 DATABASES: dict[str, Any] = {
-    "default": dj_database_url.config(default="postgresql://localhost/kessa", conn_max_age=60, conn_health_checks=True)
+    "default": dj_database_url.config(
+        default="postgresql://localhost/kessa", engine="kessa.web.postgres", conn_max_age=60, conn_health_checks=True
+    )
 }
 # Nothing waits for good: a statement, a row that another holds, a transaction left open, a server that vanished.
 # KESSA_STATEMENT_TIMEOUT=0 is for migrations, which may take their time.

@@ -9,9 +9,9 @@ from django.core.exceptions import ValidationError
 
 from kessa.record.advice.advising import in_plain_words
 from kessa.record.people.models import Team
+from kessa.record.reports.contents import results_by
 from kessa.record.reports.forms import ReportForm
 from kessa.record.reports.kind import Content, ReportKind, add
-from kessa.record.reports.selectors import results_by
 from kessa.record.results.models import Result
 from kessa.record.visits.models import Sample
 
@@ -30,8 +30,10 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     results = [*tested, *derived]
     if not results:
         raise ValidationError("Nothing was found out about this sample yet.")
-    context = {"sample": sample, "methods": _methods_of(results), **in_plain_words(sample.place, results)}
-    return Content(f"Sample {sample.number}, {sample.place}", sample.place, results, context)
+    context = {"sample": sample, "methods": _methods_of(results)}
+    context |= in_plain_words(sample.place, results)
+    title = f"Sample {sample.number}, {sample.place}"
+    return Content.of_whole(title, sample.place, results, context)
 
 
 def _methods_of(results: Sequence[Result]) -> list[Any]:

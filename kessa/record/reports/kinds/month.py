@@ -13,14 +13,16 @@ from kessa.record.people.models import Team
 from kessa.record.places.lines import grouped
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
+from kessa.record.reports.contents import counting, counting_ahead, moments, reviewed_as
 from kessa.record.reports.forms import PlaceReportForm
 from kessa.record.reports.kind import Content, ReportKind, add
-from kessa.record.reports.selectors import counting, moments
-from kessa.record.results.models import Result
-from kessa.record.rounds.selectors import missed_between
+from kessa.record.results.models import Result, quantity_of
+from kessa.record.results.selectors import numbered
+from kessa.record.rounds.selectors import missed_ahead, missed_between
 
 _YEAR = timedelta(days=365)
 _RUNNING = "running annual average"
+_ALIKE = ("parameter", "fraction", "unit", "form")
 
 
 class MonthForm(PlaceReportForm):
@@ -48,7 +50,6 @@ class Line(NamedTuple):
     period: Period
     against: list[Against]
     running: StatisticValue
-    results: list[Result]
 
 
 class Section(NamedTuple):
@@ -56,7 +57,7 @@ class Section(NamedTuple):
 
     place: Place
     lines: list[Line]
-    said_in_words: list[Result]
+    said_in_words: list[Any]
     set_aside: list[Result]
     missed: list[Any]
 
@@ -66,40 +67,52 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     last = (first + timedelta(days=31)).replace(day=1) - timedelta(days=1)
     chosen = places(team).get(pk=about["place"]) if about.get("place") else None
     those = [chosen] if chosen else [each for each in places(team) if each.water == "drinking"]
-    sections = [_section(place, first, last) for place in those]
-    results = [each for section in sections for line in section.lines for each in line.results]
-    results += [each for section in sections for each in section.said_in_words]
+    since, until = moments(first, last)
+    counting_ahead(those, until - _YEAR, until)
+    missed_ahead(those, first, last)
+    years = {place.pk: counting(place, until - _YEAR, until) for place in those}
+    found = [each for year in years.values() for each in year if each.taken_at >= since]
+    judgements = dict(
+        Result.objects.for_team(team).filter(pk__any=[each.pk for each in found]).values_list("pk", "judgements")
+    )
+    ended = Result.objects.for_team(team).filter(place__in=those, taken_at__range=(since, until)).marked("set-aside")
+    aside = grouped(ended.prefetch_related("marks__by").order_by("taken_at"), "place_id")
+    words = grouped(
+        numbered(team=team.pk, results=[each.pk for each in found if in_words(each.unit)])[::-1], "place_id"
+    )
+    sections = [
+        Section(
+            place,
+            _lines(years[place.pk], since, judgements),
+            words.get((place.pk,), []),
+            aside.get((place.pk,), []),
+            missed_between(place, first, last),
+        )
+        for place in those
+    ]
     context = {"sections": sections, "first": first, "last": last}
     where = str(chosen) if chosen else "water that people drink"
-    return Content(f"{where[:1].upper()}{where[1:]}, {first:%B %Y}", chosen, results, context)
+    title = f"{where[:1].upper()}{where[1:]}, {first:%B %Y}"
+    return Content(title, chosen, reviewed_as(found), judgements.values(), context)
 
 
-def _section(place: Place, first: date, last: date) -> Section:
-    since, until = moments(first, last)
-    found = list(counting(place, since, until))
-    numbers = [each for each in found if not in_words(each.unit)]
-    series = grouped(numbers, "parameter", "fraction", "unit", "form")
-    lines = [_line(place, key, results, until) for key, results in sorted(series.items())]
-    every = Result.objects.for_team(place.team_id).filter(place=place, taken_at__range=(since, until))
-    ended = every.marked("set-aside").prefetch_related("marks__by").order_by("taken_at")
-    words = [each for each in found if in_words(each.unit)]
-    return Section(place, lines, words, list(ended), missed_between(place, first, last))
+def _lines(year: list[Any], since: datetime, judgements: dict[int, Any]) -> list[Line]:
+    numbers = [each for each in year if not in_words(each.unit)]
+    series = grouped((each for each in numbers if each.taken_at >= since), *_ALIKE)
+    past = grouped(numbers, *_ALIKE)
+    return [_line(key, results, past[key], judgements) for key, results in sorted(series.items())]
 
 
-def _line(place: Place, key: tuple[Any, ...], results: list[Result], until: datetime) -> Line:
-    quantities = [each.quantity for each in results]
-    judgements = against_limits([each.judgements for each in results])
+def _line(key: tuple[Any, ...], results: list[Any], year: list[Any], judgements: dict[int, Any]) -> Line:
+    against = against_limits([judgements[each.pk] for each in results])
     parameter, fraction, unit, form = key
-    running = _running(place, results[-1], until)
-    return Line(parameter, fraction, unit, form, figures(quantities), judgements, running, results)
+    period = figures([quantity_of(each) for each in results])
+    return Line(parameter, fraction, unit, form, period, against, _running(year))
 
 
-def _running(place: Place, last: Result, until: datetime) -> StatisticValue:
-    """Return the running annual average up to the end of a time; no single reading stands in for it there."""
-    alike = {name: getattr(last, name) for name in ("parameter", "fraction", "unit", "form")}
-    year = Result.objects.for_team(place.team_id).current().filter(place=place, **alike)
-    year = year.filter(taken_at__gt=until - _YEAR, taken_at__lte=until).newest_first()
-    readings = [Dated(timezone.localtime(each.taken_at), each.quantity) for each in year]
+def _running(year: list[Any]) -> StatisticValue:
+    """Return the running annual average of a year's results; no single reading stands in for it there."""
+    readings = [Dated(timezone.localtime(each.taken_at), quantity_of(each)) for each in reversed(year)]
     value = statistic_of(_RUNNING).of(readings, True)
     return value._replace(quantity=None) if value.stands_in else value
 

@@ -14,10 +14,10 @@ from kessa.record.people.models import Team
 from kessa.record.places.lines import grouped
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
+from kessa.record.reports.contents import counting, moments, reviewed_as
 from kessa.record.reports.forms import PlaceReportForm
 from kessa.record.reports.kind import Content, ReportKind, add
-from kessa.record.reports.selectors import counting, moments
-from kessa.record.results.models import Result
+from kessa.record.results.selectors import limits_of, numbered
 from kessa.record.rounds.selectors import missed_between
 
 
@@ -51,7 +51,7 @@ class PlantForm(PlaceReportForm):
 class Band(NamedTuple):
     """The last result of a series, and how those of the time stood."""
 
-    last: Result
+    last: Any
     number: int
     verdicts: Counter[str]
 
@@ -71,8 +71,9 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     if last < first or not place.kind.is_plant:
         raise ValueError(about)
     since, until = moments(first, last)
-    results = list(counting(place, since, until))
-    bands = grouped(results, "parameter", "fraction", "method_class")
+    found = counting(place, since, until)
+    bands = grouped(found, "parameter", "fraction", "method_class")
+    lasts = {each.id: each for each in numbered(team=team.pk, results=[alike[-1].pk for alike in bands.values()])}
     acted = Action.objects.for_team(team).filter(place=place, ended_at__range=(since, until))
     acted = acted.filter(state__in=[State.DONE, State.DECLINED]).order_by("ended_at")
     done = list(acted.select_related("done_product", "ended_by", "followed_by"))
@@ -80,13 +81,18 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
         "place": place,
         "first": first,
         "last": last,
-        "bands": [Band(each[-1], len(each), Counter(one.verdict for one in each)) for _, each in sorted(bands.items())],
+        "bands": [_band(lasts[alike[-1].pk], alike) for _, alike in sorted(bands.items())],
         "done": done,
         "open": Action.objects.for_team(team).open().filter(place=place).gravest_first(),
         "used": _used(done),
         "missed": missed_between(place, first, last),
     }
-    return Content(f"{place}, {_span(first, last)}", place, results, context)
+    judged = limits_of(team.pk, found).values()
+    return Content(f"{place}, {_span(first, last)}", place, reviewed_as(found), judged, context)
+
+
+def _band(last: Any, alike: Sequence[Any]) -> Band:
+    return Band(last, len(alike), Counter(each.verdict for each in alike))
 
 
 def _used(done: Sequence[Action]) -> list[Used]:

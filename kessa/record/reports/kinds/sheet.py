@@ -8,9 +8,9 @@ from django.utils import timezone
 
 from kessa.record.advice.advising import in_plain_words
 from kessa.record.people.models import Team
+from kessa.record.reports.contents import results_by
 from kessa.record.reports.forms import ReportForm
 from kessa.record.reports.kind import Content, ReportKind, add
-from kessa.record.reports.selectors import results_by
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.visits.models import Visit
 
@@ -29,7 +29,8 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     context = {"visit": visit, "sheet": field_sheet(visit), "people": visit.people.order_by("first_name", "username")}
     context |= in_plain_words(visit.place, results)
     at = timezone.localtime(visit.started_at)
-    return Content(f"{visit.place}, visit of {at.day} {at:%B %Y}", visit.place, results, context)
+    title = f"{visit.place}, visit of {at.day} {at:%B %Y}"
+    return Content.of_whole(title, visit.place, results, context)
 
 
 add(ReportKind("sheet", "sheet of a visit", VisitForm, _content))

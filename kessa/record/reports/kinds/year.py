@@ -13,10 +13,11 @@ from kessa.record.people.models import Team
 from kessa.record.places.lines import drawn_over, grouped, sentences_over, unit_of
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets, places
+from kessa.record.reports.contents import counting, moments, reviewed_as
 from kessa.record.reports.forms import PlaceReportForm
 from kessa.record.reports.kind import Content, ReportKind, add
-from kessa.record.reports.selectors import counting, moments
-from kessa.record.results.models import Result
+from kessa.record.results.models import quantity_of
+from kessa.record.results.selectors import limits_of
 
 # As wide as the paper has room for, in units of a drawing.
 _WIDTH = 640
@@ -46,31 +47,32 @@ class Story(NamedTuple):
     meaning: tuple[str, ...]
     period: Period
     outside: int
-    results: list[Result]
 
 
 def _content(team: Team, about: dict[str, Any]) -> Content:
     place, year = places(team).get(pk=about["place"]), int(about["year"])
     since, until = moments(date(year, 1, 1), date(year, 12, 31))
     found = [each for each in counting(place, since, until) if not in_words(each.unit)]
+    limits = limits_of(team.pk, found)
     series = grouped(found, "parameter", "unit", "form", "fraction")
-    stories = sorted((_story(place, results) for results in series.values()), key=lambda each: -len(each.results))
+    stories = sorted(
+        (_story(place, results, limits) for results in series.values()), key=lambda each: -each.period.number
+    )
     context = {"place": place, "year": year, "stories": stories, "sets": chosen_sets(place)}
-    return Content(f"{place} in {year}", place, found, context)
+    return Content(f"{place} in {year}", place, reviewed_as(found), limits.values(), context)
 
 
-def _story(place: Place, results: list[Result]) -> Story:
+def _story(place: Place, results: list[Any], limits: dict[int, Any]) -> Story:
     last, newest = results[-1], results[::-1]
     words = f"{last.parameter} over the year; the numbers are in the table"
     return Story(
         last.parameter,
         unit_of(last),
-        drawn_over(place, newest, _WIDTH).svg(words),
+        drawn_over(place, newest, limits, _WIDTH).svg(words),
         sentences_over(newest, timezone.localdate(last.taken_at)),
         meaning_of(last.parameter, place.water),
-        figures([each.quantity for each in results]),
+        figures([quantity_of(each) for each in results]),
         sum(each.verdict == "outside" for each in results),
-        results,
     )
 
 
