@@ -140,12 +140,15 @@ def thinned(newest: Sequence[Any], width: int) -> Sequence[Any]:
         return newest
     first, last = newest[-1].taken_at, newest[0].taken_at
     piece = (last - first) / (most // 2)
-    ends: dict[int, list[int]] = {}
+    lows: dict[int, tuple[float, int]] = {}
+    highs: dict[int, tuple[float, int]] = {}
     for n, each in enumerate(newest):
-        at = int((each.taken_at - first) / piece)
-        low, high = ends.setdefault(at, [n, n])
-        ends[at] = [n if each.value < newest[low].value else low, n if each.value > newest[high].value else high]
-    return [newest[n] for n in sorted({0, len(newest) - 1, *(n for both in ends.values() for n in both)})]
+        at, value = (each.taken_at - first) // piece, each.value
+        if at not in lows or value < lows[at][0]:
+            lows[at] = value, n
+        if at not in highs or value > highs[at][0]:
+            highs[at] = value, n
+    return [newest[n] for n in sorted({0, len(newest) - 1, *(n for _, n in (*lows.values(), *highs.values()))})]
 
 
 def trend(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections import Counter
 from collections.abc import Sequence
 from functools import cache
 from statistics import NormalDist
@@ -16,6 +17,8 @@ LEAST_POINTS, MOST_POINTS = 4, 10_000
 # Of fewer points all slopes are put in order; of more those near the wanted ranks, which a sample tells.
 _FEW, _SAMPLE, _MARGIN = 400, 60_000, 0.007
 _BLOCK = 64
+# By how much of a value sums of floats may be off, and more.
+_ROUNDING = 1e-9
 _CHANCE = 20240229
 
 
@@ -156,10 +159,9 @@ def _inversions(low: Any, high: Any) -> tuple[int, int]:
 def _at_ranks(parts: Sequence[_Points], pairs: int, ranks: Sequence[float]) -> list[float | None]:
     """Return the slopes at these ranks, from 1 up, between two in proportion; None beyond the first and the last."""
     found = None if sum(len(part.when) for part in parts) <= _FEW else _near_ranks(parts, pairs, ranks)
-    below, near = found or (0, np.concatenate([_all_slopes(each) for each in parts]))
+    below, near = found or (0, np.sort(np.concatenate([_all_slopes(each) for each in parts])))
     if not np.isfinite(near).all():
         raise CannotCompute("These values are too far apart, or too close in time, to compute a slope.", "y")
-    near.sort()
 
     def at(rank: float) -> float | None:
         if not 1 <= rank <= pairs:
@@ -184,7 +186,7 @@ def _all_slopes(part: _Points) -> Any:
 
 
 def _near_ranks(parts: Sequence[_Points], pairs: int, ranks: Sequence[float]) -> tuple[int, Any] | None:
-    """Return how many slopes lie under a stretch that holds the ranks, and those in it; None where that fails.
+    """Return how many slopes lie under a stretch that holds the ranks, and those in it in order; None where that fails.
 
     The line from one point to a later one is steeper than m just where the later lies higher once m·t is taken off
     both: so slopes are counted, and told apart, by two orders of the points (Matoušek 1991, with the sample's stretch).
@@ -195,11 +197,39 @@ def _near_ranks(parts: Sequence[_Points], pairs: int, ranks: Sequence[float]) ->
     to = int((max(ranks) / pairs + _MARGIN) * len(sample))
     if from_ < 0 or to >= len(sample) or not np.isfinite(sample[[from_, to]]).all():
         return None
-    found = [_between(each, sample[from_], sample[to]) for each in parts]
-    below, near = sum(each[0] for each in found), np.concatenate([each[1] for each in found])
+    least, most, level = sample[from_], sample[to], _half_a_step(parts)
+    if level and least < level and most > -level:
+        # Whole drops lie level again and again: such pairs are counted, not looked at.
+        below, falling = _within(parts, min(least, -level), -level)
+        rising = _within(parts, level, most)[1] if most > level else falling[:0]
+        near = np.concatenate([falling, np.zeros(sum(_level_pairs(each) for each in parts)), rising])
+    else:
+        below, near = _within(parts, least, most)
     holds = below < math.floor(max(min(ranks), 1)) and below + len(near) >= math.ceil(min(max(ranks), pairs))
     # Rounding may tell a few pairs apart the wrong way round: then all slopes are looked at.
     return (below, near) if holds and not np.isnan(near).any() else None
+
+
+def _within(parts: Sequence[_Points], least: float, most: float) -> tuple[int, Any]:
+    """Return of all seasons how many slopes lie under a least, and those up to a most, in order."""
+    found = [_between(each, least, most) for each in parts]
+    return sum(each[0] for each in found), np.sort(np.concatenate([each[1] for each in found]))
+
+
+def _half_a_step(parts: Sequence[_Points]) -> float:
+    """Return half of the least slope that two values may have that are not alike; 0 where rounding might hide it."""
+    values, times = (np.unique(np.concatenate(each)) for each in zip(*((p.taken, p.when) for p in parts), strict=True))
+    if len(values) == 1:
+        return 1.0
+    half = np.diff(values).min() / (times[-1] - times[0]) / 2
+    return float(half) if half * np.diff(times).min() > _ROUNDING * np.abs(values).max() else 0.0
+
+
+def _level_pairs(part: _Points) -> int:
+    """Count the pairs of different times that were taken alike."""
+    alike = Counter(part.taken.tolist())
+    at_once = Counter(zip(part.when.tolist(), part.taken.tolist(), strict=True))
+    return sum(math.comb(each, 2) for each in alike.values()) - sum(math.comb(each, 2) for each in at_once.values())
 
 
 def _some_slopes(part: _Points, many: int, chance: Any) -> Any:
@@ -216,6 +246,8 @@ def _between(part: _Points, least: float, most: float) -> tuple[int, Any]:
     t, y = part.when[order], part.taken[order]
     first, last = y - least * t, y - most * t
     _, below = _inversions(first, first)
+    if least == most:
+        return below, first[:0]
     by_first = np.argsort(first, kind="stable")
     p, q = _not_under(last[by_first])
     when, over = t[by_first], y[by_first]

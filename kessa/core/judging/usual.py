@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import defaultdict
+from collections.abc import Iterable, Sequence
 from datetime import date
+from functools import cache
 from statistics import median, quantiles
 from typing import NamedTuple
 
@@ -44,12 +46,25 @@ def usual_by_season(past: Sequence[tuple[date, float]], day: date) -> UsualRange
 
     Where the season's 8 span less than two years they are one winter, not winters: all the year stands then.
     """
-    season = season_of(day)
-    alike = [(when, value) for when, value in past if season_of(when) == season]
+    return usual_of_seasons(past, [season_of(day)])[season_of(day)]
+
+
+def usual_of_seasons(
+    past: Sequence[tuple[date, float]], seasons: Iterable[str] = _SEASONS
+) -> dict[str, UsualRange | None]:
+    """Return what is usual from dated values in each of some seasons, as usual_by_season does."""
+    by_season: dict[str, list[tuple[date, float]]] = defaultdict(list)
+    for when, value in past:
+        by_season[season_of(when)].append((when, value))
+    every = cache(lambda: usual_range([value for _, value in past]))
+    return {season: _of_season(season, by_season[season]) or every() for season in seasons}
+
+
+def _of_season(season: str, alike: list[tuple[date, float]]) -> UsualRange | None:
     if len(alike) >= LEAST_RESULTS and (max(alike)[0] - min(alike)[0]).days > _TWO_SEASONS:
         found = usual_range([value for _, value in alike])
         return found and found._replace(season=season)
-    return usual_range([value for _, value in past])
+    return None
 
 
 def usual_range(values: list[float]) -> UsualRange | None:

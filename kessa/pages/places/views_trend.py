@@ -123,7 +123,7 @@ def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, r
     judged = judged_alike(results, limits_of(place.team_id, results))
     limits = limits_over(place, series.parameter, series.unit, series.form, judged)
     events = _events(place, first, last, reader)
-    sentences = [*sentences_over(results, timezone.localdate()), rests_on(stated, waits)]
+    sentences = [*sentences_over(results, days, timezone.localdate()), rests_on(stated, waits)]
     if is_cut:
         sentences.append(f"These are the newest {MOST_POINTS:,}: what is older is in the log.")
     usual, span = usual_over(days, first, last), (first, last)

@@ -9,7 +9,7 @@ from django.utils import timezone
 from kessa.core.judging.limits import speaking_of
 from kessa.core.judging.trend import Below
 from kessa.core.judging.trend_words import against_last_year, trend_sentence
-from kessa.core.judging.usual import season_of, usual_by_season
+from kessa.core.judging.usual import season_of, usual_of_seasons
 from kessa.core.quantities.units import sign
 from kessa.drawings.trend import Band, Chart, Line, trend
 from kessa.record.places.models import Place
@@ -45,9 +45,11 @@ def unit_of(result: Any) -> str:
     return f"{sign(result.unit)}{f' as {result.form}' if result.form else ''}".strip()
 
 
-def sentences_over(newest: Sequence[Any], today: date) -> list[str]:
-    """Say what a series does over time, and how its last twelve months stand against those before, the newest first."""
-    days = dated(newest)
+def sentences_over(newest: Sequence[Any], days: Dated, today: date) -> list[str]:
+    """Say what a series does over time, and how its last twelve months stand against those before, the newest first.
+
+    `days` are its days and values, as `dated` gives them.
+    """
     measured = [
         (day, Below(value) if each.censor == "<" else value)
         for (day, value), each in zip(days, newest, strict=True)
@@ -70,8 +72,9 @@ def drawn_over(place: Place, newest: Sequence[Any], known: dict[int, Any], width
 
 def judged_alike(newest: Sequence[Any], known: dict[int, Any]) -> list[Judged]:
     """Return by what results were judged, the newest first, and when; `known` are judgements by `limits_key`."""
-    alike = {key: (each[-1].taken_at, each[0].taken_at) for (key,), each in grouped(newest, "limits_key").items()}
-    return [Judged(known[key], *times) for key, times in alike.items()]
+    last = {each.limits_key: each.taken_at for each in reversed(newest)}
+    first = {each.limits_key: each.taken_at for each in newest}
+    return [Judged(known[key], at, last[key]) for key, at in first.items()]
 
 
 def limits_over(place: Place, parameter: str, unit: str, form: str, judged: Sequence[Judged]) -> list[Line]:
@@ -96,14 +99,11 @@ def limits_over(place: Place, parameter: str, unit: str, form: str, judged: Sequ
 
 def usual_over(days: Dated, first: datetime, last: datetime) -> list[Band]:
     """Return what is usual season by season, where there is enough; else over all the time."""
-    bands, at, by_season = [], first, {}
+    bands, at, of_seasons = [], first, usual_of_seasons(days)
     while at < last:
         day = timezone.localdate(at)
         ends = min(_next_season(at), last)
-        season = season_of(day)
-        if season not in by_season:
-            by_season[season] = usual_by_season(days, day)
-        usual = by_season[season]
+        usual = of_seasons[season_of(day)]
         if usual:
             bands.append(Band(usual.low, usual.high, at, ends))
         at = ends

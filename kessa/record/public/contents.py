@@ -15,7 +15,7 @@ from kessa.core.runs.flags import doubtful
 from kessa.drawings.trend import NARROW, WIDE
 from kessa.record.advice.advising import COLUMNS, advised, still_held, where_of
 from kessa.record.people.models import Team
-from kessa.record.places.lines import drawn_over, grouped, sentences_over
+from kessa.record.places.lines import dated, drawn_over, grouped, sentences_over
 from kessa.record.places.models import Place
 from kessa.record.public.models import Page
 from kessa.record.results.models import Result
@@ -100,7 +100,7 @@ def _whole(place: Place, numbers: list[int]) -> list[Any]:
 
 def _tested(place: Place, row: Row, newest: Sequence[Any], known: dict[int, Any]) -> Tested:
     last, enough = row.result, len(newest) >= _ENOUGH and not in_words(newest[0].unit)
-    trend = sentences_over(newest, timezone.localdate(last.taken_at)) if enough else []
+    trend = sentences_over(newest, dated(newest), timezone.localdate(last.taken_at)) if enough else []
     words = f"{last.parameter} since {newest[-1].taken_at:%Y}, {len(newest)} results"
     return Tested(
         last,

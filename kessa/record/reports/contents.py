@@ -41,7 +41,8 @@ def _counted_at(place: Place, since: datetime, until: datetime) -> dict[str, Any
 
 @compiled
 def _counted(team: int, place: int, since: datetime, until: datetime, **of: Any) -> Any:
-    rows = Result.objects.for_team(team).current().filter(place=place, taken_at__gte=since, taken_at__lte=until, **of)
+    of_place = {"place": place, "visit__place": place, "taken_at__gte": since, "taken_at__lte": until}
+    rows = Result.objects.for_team(team).current().filter(**of_place, **of)
     return rows.order_by("taken_at", "parameter", "pk").values_list(*_COUNTED, named=True)
 
 

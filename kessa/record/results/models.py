@@ -55,6 +55,13 @@ class LimitsKey(models.Func):
     output_field = models.BigIntegerField()
 
 
+# What series of results are read by: from an index, so that no rows are looked up, each of which has a page of its own.
+_OF_SERIES = (
+    "team", "determination", "visit", "time_known", "fraction", "method_class", "value", "low", "high", "censor",
+    "unit", "form", "verdict", "limits_key",
+)  # fmt: skip
+
+
 class Result(TeamOwned):
     """What readings came to: a pure function of the method and what was read. Never changed, never deleted.
 
@@ -115,8 +122,10 @@ class Result(TeamOwned):
     class Meta(TeamOwned.Meta):
         indexes = [
             models.Index(fields=["team", "-taken_at", "-id"]),
-            models.Index(fields=["place", "-taken_at", "-id"]),
-            models.Index(fields=["place", "parameter", "-taken_at", "-id"]),
+            models.Index(
+                fields=["place", "-taken_at", "-id"], include=["parameter", "family", *_OF_SERIES], name="found_at"
+            ),
+            models.Index(fields=["place", "parameter", "-taken_at", "-id"], include=_OF_SERIES, name="series_found_at"),
             models.Index(fields=["team", "parameter", "-taken_at", "-id"]),
             models.Index(fields=["team", "verdict", "-taken_at", "-id"]),
             models.Index(fields=["team", "person", "-taken_at", "-id"]),

@@ -10,7 +10,7 @@ from kessa.core.job.meaning import meaning_of
 from kessa.core.judging.period import Period, figures
 from kessa.core.quantities.units import in_words
 from kessa.record.people.models import Team
-from kessa.record.places.lines import drawn_over, grouped, sentences_over, unit_of
+from kessa.record.places.lines import dated, drawn_over, grouped, sentences_over, unit_of
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import chosen_sets, places
 from kessa.record.reports.contents import counting, moments, reviewed_as
@@ -69,7 +69,7 @@ def _story(place: Place, results: list[Any], limits: dict[int, Any]) -> Story:
         last.parameter,
         unit_of(last),
         drawn_over(place, newest, limits, _WIDTH).svg(words),
-        sentences_over(newest, timezone.localdate(last.taken_at)),
+        sentences_over(newest, dated(newest), timezone.localdate(last.taken_at)),
         meaning_of(last.parameter, place.water),
         figures([quantity_of(each) for each in results]),
         sum(each.verdict == "outside" for each in results),
