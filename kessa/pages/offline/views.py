@@ -4,7 +4,7 @@ import logging
 import uuid
 from collections.abc import Callable, Iterator
 from datetime import tzinfo
-from functools import partial
+from functools import cache, partial
 from itertools import product
 from typing import Any
 
@@ -40,6 +40,7 @@ from kessa.record.places.models import Place
 from kessa.record.rounds.field_sheet import field_sheet
 from kessa.record.rounds.models import PlannedTest
 from kessa.record.rounds.selectors import planned_at, planned_for
+from kessa.record.rules.models import HouseRules
 from kessa.record.rules.selectors import house_rules
 from kessa.record.taps.hands import whose
 from kessa.record.visits.models import Sample, Visit
@@ -226,6 +227,13 @@ def refusals(place: Place) -> dict[str, list[str]]:
     A key names, in this order: somebody comes along, alone, the rule is kept to, the plant is ready (1 or 0), and ice.
     """
     rules = house_rules(place.team_id)
+    return _refusals(place.kind_key, rules.never_alone, bool(rules.ice_rule.strip()), bool(rules.flood_rule.strip()))
+
+
+@cache
+def _refusals(kind: str, never_alone: bool, has_ice_rule: bool, has_flood_rule: bool) -> dict[str, list[str]]:
+    place, said = Place(kind_key=kind), {True: "written", False: ""}
+    rules = HouseRules(never_alone=never_alone, ice_rule=said[has_ice_rule], flood_rule=said[has_flood_rule])
     found = {}
     for company, alone, followed, ready, ice in product("01", "01", "01", "01", ("none", "ice", "flood")):
         data = {"told": "somebody", "back_by": "17:00", "ready": "on", "ice_or_flood": ice}

@@ -150,12 +150,13 @@ def _observations(team: int, visits: list[Any]) -> Any:
 
 def stop_before(team_id: int, person: int, at: datetime) -> Visit | None:
     """Return the visit that a person began last before a moment, within the same hours: the stop before on one way."""
-    return next(iter(_begun_by(team=team_id, person=person, since=at - _ONE_WAY, until=at)), None)
+    last = next(iter(_begun_by(team=team_id, person=person, until=at)), None)
+    return last if last and last.started_at >= at - _ONE_WAY else None
 
 
 @compiled
-def _begun_by(team: int, person: int, since: datetime, until: datetime) -> Any:
-    rows = Visit.objects.for_team(team).filter(leader=person, started_at__gte=since, started_at__lt=until)
+def _begun_by(team: int, person: int, until: datetime) -> Any:
+    rows = Visit.objects.for_team(team).filter(leader=person, started_at__lt=until)
     return rows.order_by("-started_at")[:1]
 
 

@@ -1,4 +1,4 @@
-"""The state of review of a place's visits stands in their index."""
+"""The state of review of a place's visits stands in their index; one by those whom visits were led by."""
 
 from django.conf import settings
 from django.db import migrations, models
@@ -21,5 +21,9 @@ class Migration(migrations.Migration):
         migrations.AddIndex(
             model_name='visit',
             index=models.Index(fields=['place', '-started_at'], include=('id', 'review'), name='visits_at'),
+        ),
+        migrations.AddIndex(
+            model_name='visit',
+            index=models.Index(fields=['team', 'leader', '-started_at'], name='visits_led_by'),
         ),
     ]
