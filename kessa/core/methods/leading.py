@@ -21,10 +21,19 @@ def led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float] | 
     `known` are the pH ("ph") and temperature in °C ("temperature") of the same sample: one that lies in the method's
     window is not asked for again. Steps, and what they use, that hang on something not asked here are left out.
     """
+    if known:
+        return _led_at(method, kind, known)
+    of = kind.key if kind else None
+    if of not in method.led:
+        method.led[of] = _led_at(method, kind, {})
+    return method.led[of]
+
+
+def _led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float]) -> Method:
     definition = method.snapshot()
     # Each goes in before the one that was put in before it.
     for key, step in reversed(window_steps(method.ph_window, method.temperature_c).items()) if kind else ():
-        _ask(definition, key, step, (known or {}).get(key), reads_it=method.reads_temperature)
+        _ask(definition, key, step, known.get(key), reads_it=method.reads_temperature)
     water = kind.water if kind else None
     steps, uses = (
         [each for each in definition.get(name, ()) if not each.get("waters") or water in each["waters"]]

@@ -5,9 +5,9 @@ from typing import Any
 from django import forms
 from django.utils import timezone
 
+from kessa.pages.places.fields import PlaceField
 from kessa.record.people.models import Team, User
 from kessa.record.people.selectors import members
-from kessa.record.places.models import Place
 from kessa.record.results.models import Result
 from kessa.record.visits.models import Visit
 
@@ -49,13 +49,13 @@ class AnswerForm(forms.Form):
 class ReleaseForm(forms.Form):
     """What is released in one go."""
 
-    place = forms.ModelChoiceField(None, empty_label="all places", required=False)
+    place = PlaceField(None, empty_label="all places", required=False)
     until = forms.DateField(label="Up to and with", widget=forms.DateInput(attrs={"type": "date"}))
 
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(*args, **kwargs)
         fields: dict[str, Any] = self.fields
-        fields["place"].queryset = Place.objects.for_team(team).order_by("name")
+        fields["place"].choose_from(team.pk)
         self.fields["until"].initial = timezone.localdate().isoformat()
 
 

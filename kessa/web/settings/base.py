@@ -105,6 +105,9 @@ TEMPLATES = [
     }
 ]
 
+# Inputs and selects are written in one go.
+FORM_RENDERER = "kessa.pages.base.renderer.Renderer"
+
 DATABASES: dict[str, Any] = {
     "default": dj_database_url.config(
         default="postgresql://localhost/kessa", engine="kessa.web.postgres", conn_max_age=60, conn_health_checks=True
