@@ -5,11 +5,15 @@ import io
 import json
 import tempfile
 import zipfile
+from datetime import UTC
 from pathlib import Path
 from unittest.mock import patch
 
+from django.conf import settings
 from django.core.exceptions import ValidationError
+from django.db import connection, connections, transaction
 from django.test import TransactionTestCase, override_settings
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 from django.utils.dateparse import parse_datetime
 from frictionless import Package
@@ -26,6 +30,7 @@ from kessa.record.long_work.services import cancel
 from kessa.record.people.acts import NotAllowed
 from kessa.record.places.models import Pair, Place
 from kessa.record.places.services import keep_pair
+from kessa.record.results.export import csv_pieces
 from kessa.record.results.models import Mark, Result
 from kessa.record.testing.exclusions import exclude
 from tests.app.everything import one_of_each
@@ -182,3 +187,32 @@ class OfOneMoment(TransactionTestCase):
                 with moment.reading():
                     self.assertEqual(list(Place.objects.for_team(ines.team)), [place])
             self.assertEqual(Place.objects.for_team(ines.team).count(), 2)
+
+    def test_files_are_read_from_a_replica_once_it_has_all_there_is(self):
+        ines, place = team_of("Ines")
+        measured(place, ines, 11, 12)
+        results = Result.objects.for_team(ines.team).newest_first()
+        with (
+            patch.dict(settings.DATABASES, replica=dict(connection.settings_dict)),
+            patch.object(OfOneMoment, "databases", {"default", "replica"}),
+            self.settings(DATABASE_ROUTERS=["kessa.record.replica.Router"]),
+        ):
+            replica = connections["replica"]
+            for has_all in (True, False):
+                with (
+                    self.subTest(has_all=has_all),
+                    patch("kessa.record.replica._has", return_value=has_all),
+                    patch("kessa.record.replica._WAIT_S", 0),
+                    CaptureQueriesContext(replica) as read,
+                ):
+                    self.assertIn(place.name, "".join(csv_pieces(results, UTC)))
+                    with Moment() as moment, moment.reading():
+                        self.assertEqual(list(Place.objects.for_team(ines.team)), [place])
+                    told = " ".join(each["sql"] for each in read)
+                    self.assertEqual(('FROM "log_result"' in told, 'FROM "places_place"' in told), (has_all, has_all))
+                    self.assertNotIn("INSERT", told)
+            with CaptureQueriesContext(replica) as read, transaction.atomic():
+                "".join(csv_pieces(results, UTC))
+            self.assertFalse(read.captured_queries)
+            replica.close()
+            del connections["replica"]

@@ -4,7 +4,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Self
 
-from django.db import connection, transaction
+from django.db import connections, transaction
+
+from kessa.record.replica import for_files, reading_from
 
 _READS = "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY"
 
@@ -13,7 +15,8 @@ class Moment:
     """A moment that is held from entering to leaving, by a connection of its own."""
 
     def __enter__(self) -> Self:
-        self._holder = connection.copy()
+        self._alias = for_files()
+        self._holder = connections[self._alias].copy()
         self._holder.set_autocommit(False)
         with self._holder.cursor() as cursor:
             cursor.execute(_READS)
@@ -28,10 +31,11 @@ class Moment:
     @contextmanager
     def reading(self) -> Iterator[None]:
         """Read what stood at the moment; within a transaction that goes on, what stands in it."""
+        connection = connections[self._alias]
         if connection.in_atomic_block:
             yield
             return
-        with transaction.atomic():
+        with reading_from(self._alias), transaction.atomic(using=self._alias):
             with connection.cursor() as cursor:
                 cursor.execute(_READS)
                 cursor.execute(f"SET TRANSACTION SNAPSHOT '{self._name}'")  # the server's own name of it

@@ -15,6 +15,7 @@ from django.db.models.functions import Cast
 from kessa.core.judging.holding import overall
 from kessa.core.runs.flags import ENDS, words
 from kessa.record.people.selectors import names_of
+from kessa.record.replica import for_files, reading_from
 from kessa.record.results.models import Mark
 from kessa.record.results.selectors import older_than
 from kessa.record.visits.models import NOT_KNOWN
@@ -92,13 +93,18 @@ def csv_pieces(results: Any, zone: tzinfo) -> Iterator[str]:
     read = results.annotate(**data, judged=Cast("judgements", TextField()))
     rows = read.values_list(*_READ, *data, "judged", named=True)
     names: dict[int, str] = {}
-    piece = list(rows[:_AT_ONCE])
-    while piece:
-        marks = _marks_of(piece)
-        names |= names_of({row.person_id for row in piece if row.person_id and not row.people} - names.keys())
+    alias, left = for_files(), rows
+    while True:
+        with reading_from(alias):
+            piece = list(left[:_AT_ONCE])
+            if not piece:
+                return
+            marks = _marks_of(piece)
+            names |= names_of({row.person_id for row in piece if row.person_id and not row.people} - names.keys())
         yield "".join(csv_line(_row(row, marks[row.pk], names, zone)) for row in piece)
-        full = len(piece) == _AT_ONCE
-        piece = list(older_than(rows, piece[-1].taken_at, piece[-1].pk)[:_AT_ONCE]) if full else []
+        if len(piece) < _AT_ONCE:
+            return
+        left = older_than(rows, piece[-1].taken_at, piece[-1].pk)
 
 
 def _marks_of(rows: list[Any]) -> dict[int, list[Mark]]:

@@ -108,11 +108,6 @@ TEMPLATES = [
 # Inputs and selects are written in one go.
 FORM_RENDERER = "kessa.pages.base.renderer.Renderer"
 
-DATABASES: dict[str, Any] = {
-    "default": dj_database_url.config(
-        default="postgresql://localhost/kessa", engine="kessa.web.postgres", conn_max_age=60, conn_health_checks=True
-    )
-}
 # Nothing waits for good: a statement, a row that another holds, a transaction left open, a server that vanished.
 # KESSA_STATEMENT_TIMEOUT=0 is for migrations, which may take their time.
 TIMEOUTS = {
@@ -129,21 +124,33 @@ TIMEOUTS = {
 }
 # A pooler in between takes no settings at the start of a connection, and gives each transaction another one.
 POOLED = os.environ.get("KESSA_POOLED", "") == "yes"
-DATABASES["default"].setdefault("OPTIONS", {}).update(
-    connect_timeout=3,
-    tcp_user_timeout=10_000,
-    keepalives_idle=30,
-    keepalives_interval=5,
-    keepalives_count=3,
-    options=" ".join(f"-c {name}={value}" for name, value in TIMEOUTS.items()),
-    # Pages ask the same statements again and again: from the second time on the server has them prepared.
-    server_side_binding=True,
-    prepare_threshold=2,
-)
-if POOLED:
-    del DATABASES["default"]["OPTIONS"]["options"]
-    DATABASES["default"]["OPTIONS"]["prepare_threshold"] = None
-    DATABASES["default"] |= {"DISABLE_SERVER_SIDE_CURSORS": True, "CONN_MAX_AGE": 0}
+
+
+def _database(address: str) -> dict[str, Any]:
+    found: dict[str, Any] = dj_database_url.parse(  # type: ignore[assignment] # a dict of a type of its own
+        address, engine="kessa.web.postgres", conn_max_age=0 if POOLED else 60, conn_health_checks=True
+    )
+    found.setdefault("OPTIONS", {}).update(
+        connect_timeout=3,
+        tcp_user_timeout=10_000,
+        keepalives_idle=30,
+        keepalives_interval=5,
+        keepalives_count=3,
+        # Pages ask the same statements again and again: from the second time on the server has them prepared.
+        server_side_binding=True,
+        prepare_threshold=None if POOLED else 2,
+    )
+    if POOLED:
+        return found | {"DISABLE_SERVER_SIDE_CURSORS": True}
+    found["OPTIONS"]["options"] = " ".join(f"-c {name}={value}" for name, value in TIMEOUTS.items())
+    return found
+
+
+DATABASES = {"default": _database(os.environ.get("DATABASE_URL", "postgresql://localhost/kessa"))}
+# A copy that PostgreSQL keeps of the database: what takes long and leaves as a file is read from it.
+if "REPLICA_URL" in os.environ:
+    DATABASES["replica"] = _database(os.environ["REPLICA_URL"])
+    DATABASE_ROUTERS = ["kessa.record.replica.Router"]
 # What is counted for every worker alike: how often somebody tried.
 CACHES = {
     "default": {
