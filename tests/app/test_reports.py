@@ -18,7 +18,10 @@ from kessa.record.reports.services import body_of, issue, would_be
 from kessa.record.reports.tasks import print_paper
 from kessa.record.rounds.selectors import missed_between
 from kessa.record.rounds.services import answer_without_visit
+from kessa.record.rules.selectors import house_rules
+from kessa.record.rules.services import choose_house_rules
 from kessa.record.testing.exclusions import exclude
+from kessa.record.visits.models import Visit
 from tests.app.pages import PageTest
 from tests.world import led, measured, member, note, planned, read, team_of, visited
 
@@ -63,6 +66,22 @@ class Months(ReportCase):
         given = self.body("month", month="2026-03", place=self.place.pk)
         self.assertIn("20 &gt;49.3 &gt;100 24 too few too few a quarter has none", given)
         self.assertIn("the wrong bottle", given)
+
+    def test_the_running_mean_counts_what_the_month_counts(self):
+        counts = (5, 5, 5, 20, 5)
+        found = [measured(self.place, self.olek, each, each, days_ago=nth) for nth, each in enumerate(counts)]
+        for result, (year, month) in zip(found, ((2025, 5), (2025, 8), (2025, 11), (2026, 1), (2026, 3)), strict=True):
+            self.move(result, datetime(year, month, 9, 12, tzinfo=UTC))
+        Visit.objects.for_team(self.team).exclude(pk=found[3].visit_id).update(review="reviewed")
+
+        def running():
+            (section,) = gather(self.team, "month", {"month": "2026-03", "place": self.place.pk}).context["sections"]
+            return section.lines[0].running.quantity.value
+
+        # Quarters of 20, 20, 20 and of 80 and 20; of the 80 nobody said yet that it is right.
+        self.assertAlmostEqual(running(), 27.5)
+        choose_house_rules(self.ines, house_rules(self.team), {"before_review": "waits"})
+        self.assertAlmostEqual(running(), 20)
 
     def move(self, result, moment):
         with connection.cursor() as cursor:

@@ -127,3 +127,25 @@ def tap_shown(page, test, slowed):
         page.wait_for_timeout(100)
     page.context.close()
     return statistics.quantiles(took, n=20)[-1]
+
+
+def ready_on_slow_line(page, test):
+    """Return after how many ms a test can be tapped at a first visit and again, by slow 3G and a slow phone.
+
+    The line takes 400 ms there and back, and 400 kbit a second; the phone four times as long as this machine.
+    """
+    phone = page.context.new_cdp_session(page)
+    phone.send("Network.enable")
+    rate = 400_000 / 8
+    line = {"offline": False, "latency": 400, "downloadThroughput": rate, "uploadThroughput": rate}
+    phone.send("Network.emulateNetworkConditions", line)
+    phone.send("Emulation.setCPUThrottlingRate", {"rate": 4})
+    took = []
+    for _ in range(2):
+        began = time.perf_counter()
+        page.goto(f"/bench/{test.pk}/", wait_until="commit")
+        page.locator("[data-bench]:not([inert])").wait_for()
+        took.append((time.perf_counter() - began) * 1000)
+        page.goto("about:blank")
+    page.context.close()
+    return took
