@@ -81,26 +81,53 @@ def hands_on(visit: Visit) -> set[int]:
 def hands_on_each(team: int, visits: list[Visit]) -> dict[UUID, set[int]]:
     """Return everybody who had a hand in each of some visits."""
     numbers = [visit.pk for visit in visits]
-    found: dict[UUID, set[int]] = defaultdict(set)
+    found: dict[UUID, set[Any]] = defaultdict(set)
     for visit in visits:
         found[visit.pk] |= {each for each in (visit.leader_id, visit.closed_by_id, visit.imported_by_id) if each}
-    rows = Determination.objects.for_team(team).filter(sample__visit__in=numbers)
-    tests = list(rows.values_list("pk", "sample__visit", "started_by"))
-    of_visit = (
-        Visit.people.through.objects.filter(visit__in=numbers).values_list("visit_id", "user_id"),
-        Sample.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "drawn_by"),
-        Observation.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "person"),
-        Result.objects.for_team(team).filter(visit__in=numbers).values_list("visit", "person"),
-        ((visit, person) for _, visit, person in tests),
-    )
-    for number, person in (pair for rows in of_visit for pair in rows if pair[1] is not None):
+    tests = _tests_on(team=team, visits=numbers)
+    for number, person in (pair for hands in _HANDS for pair in hands(team=team, visits=numbers)):
         found[number].add(person)
-    streams = {number: number for number in numbers} | {pk: visit for pk, visit, _ in tests}
+    streams = {number: number for number in numbers}
+    for test, number, person in tests:
+        streams[test] = number
+        found[number].add(person)
     # Who sent what another tapped had it in hand.
-    sent = Tap.objects.for_team(team).filter(stream__any=streams, sent_by__isnull=False)
-    for stream, person in sent.values_list("stream", "sent_by").distinct():
+    for stream, person in _sent_in(team=team, streams=list(streams)):
         found[streams[stream]].add(person)
+    for people in found.values():
+        people.discard(None)
     return found
+
+
+@compiled
+def _tests_on(team: int, visits: list[UUID]) -> Any:
+    rows = Determination.objects.for_team(team).filter(sample__visit__any=visits)
+    return rows.values_list("pk", "sample__visit", "started_by")
+
+
+@compiled
+def _sent_in(team: int, streams: list[UUID]) -> Any:
+    sent = Tap.objects.for_team(team).filter(stream__any=streams, sent_by__isnull=False)
+    return sent.values_list("stream", "sent_by").distinct()
+
+
+def _by(model: Any, person: str) -> Any:
+    """Return what finds who stands in a column of what belongs to some visits, each with the visit."""
+
+    def rows(team: int, visits: list[UUID]) -> Any:
+        of_visits = model.objects.for_team(team).filter(visit__any=visits).order_by()
+        return of_visits.values_list("visit", person).distinct()
+
+    return compiled(rows)
+
+
+@compiled
+def _took_part(team: int, visits: list[UUID]) -> Any:
+    rows = Visit.people.through.objects.filter(visit__team=team, visit__any=visits)
+    return rows.values_list("visit_id", "user_id")
+
+
+_HANDS = (_took_part, _by(Sample, "drawn_by"), _by(Observation, "person"), _by(Result, "person"))
 
 
 def changed_since(team: int, at: datetime) -> Any:
@@ -117,15 +144,18 @@ def changed_since(team: int, at: datetime) -> Any:
 
 def current_rows(team: int, visits: list[UUID]) -> dict[UUID, list[Row]]:
     """Return what stands of what was found out on visits, the gravest first, with the flags."""
-    results = Result.objects.for_team(team).current().filter(visit__in=visits).newest_first()
     found: dict[UUID, list[Row]] = defaultdict(list)
-    for row in rows_with_flags(
-        team, list(listed(results.annotate(stood_by=F("readings__stood_by")), "visit_id", "stood_by"))
-    ):
+    for row in rows_with_flags(team, _standing_on(team=team, visits=visits)):
         found[row.result.visit_id].append(row)
     for rows in found.values():
         rows.sort(key=lambda row: (-gravity(row.result.verdict), row.result.parameter))
     return found
+
+
+@compiled
+def _standing_on(team: int, visits: list[UUID]) -> Any:
+    results = Result.objects.for_team(team).current().filter(visit__any=visits).newest_first()
+    return listed(results.annotate(stood_by=F("readings__stood_by")), "visit_id", "stood_by")
 
 
 class Compared(NamedTuple):
