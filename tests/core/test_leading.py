@@ -46,6 +46,13 @@ class Leading(TestCase):
                         self.assertIn(key, led_at(method, KINDS["stream"], {key: window[1] + 1}).asks)
                 self.assertEqual(led_at(method, None).asks.keys() - method.asks.keys(), set())
 
+    def test_a_changed_method_is_led_as_it_is_now_and_each_water_in_its_own_way(self):
+        with_more = CHLORIDE.model_copy(update={"wear": "goggles and an apron"})
+        ways = [led_at(method, KINDS[kind]) for method in (CHLORIDE, with_more) for kind in ("stream", "boiler")]
+        self.assertEqual([way.wear for way in ways], [CHLORIDE.wear] * 2 + [with_more.wear] * 2)
+        self.assertNotEqual(ways[0].steps, ways[1].steps)
+        self.assertIs(led_at(CHLORIDE, KINDS["stream"]), ways[0])
+
     def test_what_was_answered_or_missed_marks_the_result(self):
         led = led_at(METHODS["ammonia-comparator"], KINDS["stream"])
 

@@ -11,6 +11,10 @@ from kessa.core.methods.schema import Method
 from kessa.core.methods.steps import Step
 from kessa.core.methods.windows import window_steps
 
+# How methods are led of whose samples nothing is known: lists ask again and again. Each stands with its method, so that
+# the number that it goes by is nobody else's.
+_kept: dict[tuple[int, str | None], tuple[Method, Method]] = {}
+_MOST_KEPT = 4000
 # What strips of pH 6 to 11 can tell; beyond it wants pH paper.
 _STRIP = (6.0, 11.0)
 
@@ -23,10 +27,13 @@ def led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float] | 
     """
     if known:
         return _led_at(method, kind, known)
-    of = kind.key if kind else None
-    if of not in method.led:
-        method.led[of] = _led_at(method, kind, {})
-    return method.led[of]
+    of = (id(method), kind.key if kind else None)
+    found = _kept.get(of)
+    if found is None:
+        if len(_kept) >= _MOST_KEPT:
+            _kept.clear()
+        found = _kept[of] = method, _led_at(method, kind, {})
+    return found[1]
 
 
 def _led_at(method: Method, kind: PlaceKind | None, known: Mapping[str, float]) -> Method:

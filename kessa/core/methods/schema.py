@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from functools import cached_property
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
@@ -210,11 +209,6 @@ class Method(Checked):
     def step_reading(self, key: str) -> int:
         """Return the number of the step at which a part is read; raises StopIteration where none reads it."""
         return next(number for number in range(len(self.steps)) if key in self.read_at(number))
-
-    @cached_property
-    def led(self) -> dict[str | None, Method]:
-        """How it is led at which kind of place, as leading.led_at keeps it where nothing is known of the sample."""
-        return {}
 
     @property
     def reads_temperature(self) -> bool:
