@@ -1,9 +1,12 @@
-"""The geometry of the drawings: on the sheet, in order, and saying in words what they show."""
+"""Drawings: on the sheet, in order, and saying in words what they show. Widgets: what Django itself would write."""
 
 from datetime import UTC, datetime, timedelta
 from types import SimpleNamespace
 from unittest import TestCase
 
+from django import forms
+from django.forms.renderers import DjangoTemplates
+from django.test import SimpleTestCase
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -11,6 +14,7 @@ from kessa.drawings.drift import drift
 from kessa.drawings.gauge import WIDTH, gauge
 from kessa.drawings.ladder import FOOT, TOP, ladder
 from kessa.drawings.trend import HEIGHT, WIDE, Band, Line, trend
+from kessa.pages.base.renderer import Renderer
 
 START = datetime(2025, 1, 10, tzinfo=UTC)
 
@@ -113,3 +117,20 @@ class Ladders(TestCase):
         self.assertEqual(drawn.ticks[0][0], FOOT)
         self.assertIsNone(ladder(25, [30.0, 40.0]).usual)
         self.assertIsNone(ladder(25, None).usual)
+
+
+class Widgets(SimpleTestCase):
+    def test_they_are_written_as_by_templates(self):
+        choices = [("", "none"), ('a"<', "<b>A & b</b>"), ("Brooks", [(1, "One"), (2, "Two")])]
+        attrs = {"id": "it", "required": True, "disabled": False, "title": '">&'}
+        inputs = ("TextInput", "NumberInput", "EmailInput", "PasswordInput", "HiddenInput", "DateInput", "TimeInput")
+        for name, value in (
+            *((name, value) for name in inputs for value in (None, "", "1 < 2", 0)),
+            ("CheckboxInput", True), ("CheckboxInput", False), ("RadioSelect", "2"), ("CheckboxSelectMultiple", ["2"]),
+            ("Select", None), ("Select", 'a"<'), ("Select", 2), ("SelectMultiple", [1, 2]), ("NullBooleanSelect", True),
+        ):  # fmt: skip
+            with self.subTest(name=name, value=value):
+                chosen = {"choices": choices} if name in {"Select", "SelectMultiple", "RadioSelect"} else {}
+                widget = getattr(forms, name)(**chosen)
+                ours, theirs = (widget.render("one", value, attrs, each()) for each in (Renderer, DjangoTemplates))
+                self.assertHTMLEqual(ours, theirs)

@@ -29,8 +29,8 @@ class Renderer(DjangoTemplates):
 
 def _input(widget: Mapping[str, Any]) -> SafeString:
     value = None if widget["value"] is None else str(widget["value"])
-    given = {"type": widget["type"], "name": widget["name"], "value": value, **widget["attrs"]}
-    return format_html("<input{}>", flatatt(given))
+    given = flatatt({"value": value}) + flatatt(widget["attrs"])
+    return format_html('<input type="{}" name="{}"{}>', widget["type"], widget["name"], given)
 
 
 def _select(widget: Mapping[str, Any]) -> SafeString:
@@ -38,10 +38,10 @@ def _select(widget: Mapping[str, Any]) -> SafeString:
         (format_html('<optgroup label="{}">{}</optgroup>', name, _options(options)) if name else _options(options),)
         for name, options, _ in widget["optgroups"]
     )
-    given = flatatt({"name": widget["name"], **widget["attrs"]})
-    return format_html("<select{}>{}</select>", given, format_html_join("", "{}", groups))
+    options = format_html_join("", "{}", groups)
+    return format_html('<select name="{}"{}>{}</select>', widget["name"], flatatt(widget["attrs"]), options)
 
 
 def _options(options: list[dict[str, Any]]) -> SafeString:
-    written = ((flatatt({"value": str(each["value"]), **each["attrs"]}), each["label"]) for each in options)
-    return format_html_join("", "<option{}>{}</option>", written)
+    written = ((str(each["value"]), flatatt(each["attrs"]), each["label"]) for each in options)
+    return format_html_join("", '<option value="{}"{}>{}</option>', written)
