@@ -23,7 +23,7 @@ from kessa.record.rules.services import choose_house_rules
 from kessa.record.testing.exclusions import exclude
 from kessa.record.visits.models import Visit
 from tests.app.pages import PageTest
-from tests.world import led, measured, member, note, planned, read, team_of, visited
+from tests.world import Taps, begin, led, measured, member, note, planned, read, send, team_of, visited
 
 
 def plain_text(html):
@@ -82,6 +82,19 @@ class Months(ReportCase):
         self.assertAlmostEqual(running(), 27.5)
         choose_house_rules(self.ines, house_rules(self.team), {"before_review": "waits"})
         self.assertAlmostEqual(running(), 20)
+
+    def test_what_is_told_in_words_stands_in_order_of_time_and_name(self):
+        for day in (2, 1):
+            test = begin(self.place, self.olek, "ecoli-presence", days_ago=day)
+            taps = Taps(days_ago=day)
+            for part in ("coliforms", "e-coli"):
+                taps.read({"seen": "absent"}, part=part)
+            send(self.olek, test, taps.close())
+        drawn = timezone.localtime(test.sample.drawn_at)
+        month = {"month": f"{drawn:%Y-%m}", "place": self.place.pk}
+        (section,) = gather(self.team, "month", month).context["sections"]
+        names = [each.parameter for each in section.said_in_words if each.taken_at == test.sample.drawn_at]
+        self.assertEqual(names, ["E. coli", "coliform bacteria"])
 
     def move(self, result, moment):
         with connection.cursor() as cursor:

@@ -77,9 +77,9 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     )
     ended = Result.objects.for_team(team).filter(place__in=those, taken_at__range=(since, until)).marked("set-aside")
     aside = grouped(ended.prefetch_related("marks__by").order_by("taken_at"), "place_id")
-    words = grouped(
-        numbered(team=team.pk, results=[each.pk for each in found if in_words(each.unit)])[::-1], "place_id"
-    )
+    worded = [each.pk for each in found if in_words(each.unit)]
+    whole = {each.id: each for each in numbered(team=team.pk, results=worded)}
+    words = grouped((whole[pk] for pk in worded), "place_id")
     sections = [
         Section(
             place,
