@@ -2,6 +2,7 @@
 
 import re
 from datetime import UTC, date, datetime, timedelta
+from itertools import product
 from random import Random
 from unittest import TestCase
 from unittest.mock import patch
@@ -254,6 +255,39 @@ class SmallParts(TestCase):
                 self.assertEqual(by_ranks[:6], trend(t, y, season)[:6])
                 for one, other in zip(by_ranks[6:], trend(t, y, season)[6:], strict=True):
                     self.assertAlmostEqual(one, other, 12)
+
+    def test_of_whole_drops_those_that_lie_level_are_counted_and_not_looked_at(self):
+        chance, looked = Random(5), []
+
+        def between(*given):
+            found = real(*given)
+            looked.append(len(found[1]))
+            return found
+
+        real, days = trending._between, [n // 2 for n in range(900)]
+        for drift, seasons, values in product(
+            (-4e-3, -1e-3, 0, 4e-4, 4e-3), (None, 4), (range(4), range(60), range(1))
+        ):
+            with self.subTest(drift=drift, seasons=seasons, values=len(values)):
+                y = [4.0 * (chance.choice(values) + int(n * drift * len(values) / 4)) for n in range(900)]
+                season = seasons and [day % seasons for day in days]
+                looked.clear()
+                with (
+                    patch.object(trending, "_between", between),
+                    patch.object(trending, "_all_slopes", side_effect=AssertionError),
+                ):
+                    by_ranks = trend(days, y, season)
+                with patch.object(trending, "_FEW", 900):
+                    for one, other in zip(by_ranks, trend(days, y, season), strict=True):
+                        self.assertAlmostEqual(one, other, 12)
+                self.assertLess(sum(looked), 405_000 * 0.08 / (seasons or 1))
+
+    def test_values_so_near_that_rounding_might_hide_a_slope_are_told_apart_all_the_same(self):
+        y = [7.0 + 1e-13 * (n % 3) for n in range(900)]
+        days = [2016 + n / 365.25 for n in range(900)]
+        with patch.object(trending, "_FEW", 900):
+            expected = trend(days, y)
+        self.assertEqual(trend(days, y), expected)
 
     def test_water_at_the_ends_of_what_it_can_be(self):
         for name, water, inside, beyond in (
