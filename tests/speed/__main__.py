@@ -222,9 +222,9 @@ class Measure:
         place = Place.objects.for_team(self.team).get(name="Reach 0008")
         plans = {family: {"runs": 2, "blanks": 0, "standards": 0} for family in _TWELVE}
         # What was begun by an earlier measure is over.
-        Round.objects.for_team(self.team).filter(name="Twelve").update(retired_at=timezone.now())
+        Round.objects.for_team(self.team).filter(name__startswith="Twelve").update(retired_at=timezone.now())
         Visit.objects.for_team(self.team).filter(place=place, closed_at=None).update(closed_at=timezone.now())
-        of_twelve = planned(self.ines, place, days_ago=1, name="Twelve")
+        of_twelve = planned(self.ines, place, days_ago=1, name=f"Twelve of {timezone.now():%d %b, %H:%M:%S}")
         plan_stop(self.ines, of_twelve, place, plans, [])
         visited(place, self.ines)
         return drawn(place, self.ines).visit

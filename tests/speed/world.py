@@ -62,7 +62,7 @@ def _neighbours(team: Team) -> None:
     _copy(Team, team.pk, TEAMS, id="nextval('people_team_id_seq')", name="'Neighbours ' || n")
     first = Team.objects.filter(name__startswith="Neighbours ").order_by("pk").first().pk
     own = team.memberships.get(user__username="ines")
-    _copy(Membership, own.pk, TEAMS, id="nextval('people_membership_id_seq')", team_id=f"{first} + n - 1")
+    Membership.objects.create(team_id=first + TEAMS // 2, user=own.user, role=own.role)
     places = TEAMS * PLACES_OF_EACH
     of_team = f"{first} + (n - 1) / {PLACES_OF_EACH}"
     name = f"'Reach ' || to_char(1 + mod(n - 1, {PLACES_OF_EACH}), 'FM0000')"

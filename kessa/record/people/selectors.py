@@ -26,9 +26,8 @@ def membership_of_session(request: TeamRequest) -> Membership | None:
     user_id = session.get(SESSION_KEY)
     if user_id is None or session.get(BACKEND_SESSION_KEY) not in settings.AUTHENTICATION_BACKENDS:
         return None
-    memberships = _memberships(user=int(user_id))
-    chosen = [membership for membership in memberships if membership.team_id == session.get("team")]
-    found = next(iter(chosen or memberships), None)
+    chosen = _membership(user=int(user_id), team=session["team"]) if session.get("team") else []
+    found = next(iter(chosen or _membership(user=int(user_id))), None)
     if found is None or not _holds(session.get(HASH_SESSION_KEY, ""), found.user):
         return None
     request._cached_user = found.user  # type: ignore[attr-defined]
@@ -36,8 +35,9 @@ def membership_of_session(request: TeamRequest) -> Membership | None:
 
 
 @compiled
-def _memberships(user: int) -> Any:
-    return Membership.objects.filter(user=user, user__is_active=True).select_related("team", "user").order_by("id")
+def _membership(user: int, **of: int) -> Any:
+    rows = Membership.objects.filter(user=user, user__is_active=True, **of)
+    return rows.select_related("team", "user").order_by("id")[:1]
 
 
 def _holds(kept: str, user: User) -> bool:
