@@ -21,6 +21,7 @@ from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import Bench, bench_of, lots_of
 from kessa.record.kits.models import Lot
 from kessa.record.people.access import TeamRequest
+from kessa.record.places.models import Place
 from kessa.record.results import history
 from kessa.record.results.selectors import earlier_ahead, earlier_results
 from kessa.record.taps.hands import whose
@@ -122,17 +123,22 @@ def _beforehand(determination: Determination, part: Part, newest: list[Stands]) 
 
 
 def panel_of(
-    determination: Determination, taps: list[Tap], named: str, eyes: str, drafted: Sequence[Lot] | None = None
+    determination: Determination,
+    taps: list[Tap],
+    newest: list[Stands],
+    named: str,
+    eyes: str,
+    drafted: Sequence[Lot] | None = None,
 ) -> dict[str, Any]:
     """Return what bench/panel.html shows of a test; `named` is the signed name that its taps are given.
 
-    `drafted` are the lots of one that has not begun.
+    `newest` are the newest results of its place (see newest_of), `drafted` the lots of one that has not begun.
     """
     place, method = determination.place, determination.method
     series = {part.key: history.series_of(method, part, determination.written_form(part)) for part in method.parts}
     usual = {key: history.usual_at(place, each) if place else None for key, each in series.items()}
     past = [(part, usual[part.key], earlier_results(place, part.parameter)) for part in method.parts] if place else []
-    bench, newest = bench_of(determination, taps), newest_of(determination)
+    bench = bench_of(determination, taps)
     used = lots_of(team=determination.team_id, test=determination.pk) if drafted is None else ()
     lots = [*(drafted or ()), *(use.lot for use in used)]
     return {
@@ -173,21 +179,29 @@ def bottles_of(determination: Determination, lots: Sequence[Lot]) -> list[dict[s
 
 def newest_of(determination: Determination) -> list[Stands]:
     """Return how the newest results of a test's place stand; none of a check, which has no place."""
-    place = determination.place
+    return _newest_at(determination.place)
+
+
+def _newest_at(place: Place | None) -> list[Stands]:
     return standing(place, newest_at(place)) if place else []
 
 
 def panels_on_board(request: TeamRequest, tests: list[OnBoard], *, along: bool = False) -> list[tuple[OnBoard, str]]:
     """Write the parts of the board of tests at one place, or of a check: what they rest on is read together."""
     methods = [test.determination.method for test in tests]
-    place = tests[0].determination.place if tests else None
+    # A spiked sample is of no place: what it comes to says nothing of the water.
+    place = next(filter(None, (test.determination.place for test in tests)), None)
     if place:
         history.usual_ahead(place, methods)
         earlier_ahead(place, {part.parameter for method in methods for part in method.parts})
-    return [(test, _panel_on_board(request, test, along=along)) for test in tests]
+    newest = _newest_at(place)
+    return [
+        (test, _panel_on_board(request, test, newest if test.determination.place else [], along=along))
+        for test in tests
+    ]
 
 
-def _panel_on_board(request: TeamRequest, test: OnBoard, *, along: bool) -> str:
+def _panel_on_board(request: TeamRequest, test: OnBoard, newest: list[Stands], *, along: bool) -> str:
     """Write a test's part of the board; nothing where there is nothing to do in it.
 
     Taken along, it knows neither its number nor its sample's: the page makes them.
@@ -197,7 +211,8 @@ def _panel_on_board(request: TeamRequest, test: OnBoard, *, along: bool) -> str:
         return ""
     taps = [] if test.begin else counted(found.team_id, found.pk)
     person = request.membership
-    panel = panel_of(found, taps, whose(person), person.user.colours_alike, test.lots if test.begin else None)
+    drafted = test.lots if test.begin else None
+    panel = panel_of(found, taps, newest, whose(person), person.user.colours_alike, drafted)
     here = "" if along or not test.sample else f"{reverse('bench:board', args=[test.sample.visit_id])}#{found.pk}"
     panel["payload"] |= {"begin": test.begin, "planned_runs": test.runs, "here": here}
     return render_to_string("bench/panel.html", panel | {"test": test, "board": True, "along": along}, request)

@@ -129,7 +129,8 @@ def determination(request: TeamRequest, pk: uuid.UUID) -> HttpResponse:
     found = _determination(request, pk)
     if found.closed_at:
         return redirect("results:determination" if found.place else "quality:check", pk)
-    context = panel_of(found, counted(found.team_id, found.pk), whose(request.membership), request.user.colours_alike)
+    taps = counted(found.team_id, found.pk)
+    context = panel_of(found, taps, newest_of(found), whose(request.membership), request.user.colours_alike)
     return render(request, "bench/determination.html", context)
 
 

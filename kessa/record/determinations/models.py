@@ -1,6 +1,8 @@
 """Determinations, and what they use of lots."""
 
+import json
 import uuid
+from functools import lru_cache
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
@@ -28,6 +30,12 @@ class Purpose(models.TextChoices):
     BLANK = "blank", "a blank"
     STANDARD = "standard", "a standard"
     SPIKE = "spike", "a spiked sample"
+
+
+@lru_cache(maxsize=1000)
+def _read(definition: str, rules: str) -> Method:
+    # The same method is begun again and again: to read it takes some ms.
+    return Method.model_validate(json.loads(definition)).under(json.loads(rules))
 
 
 class Determination(TeamOwned):
@@ -85,7 +93,7 @@ class Determination(TeamOwned):
     @cached_property
     def method(self) -> Method:
         """The method as it was when the determination began, under the schools of then."""
-        return Method.model_validate(self.method_definition).under(self.house_rules)
+        return _read(json.dumps(self.method_definition), json.dumps(self.house_rules))
 
     @cached_property
     def rule_sets(self) -> tuple[RuleSet, ...]:
