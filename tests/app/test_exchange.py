@@ -6,6 +6,7 @@ import json
 import tempfile
 import zipfile
 from datetime import UTC
+from itertools import chain
 from pathlib import Path
 from unittest.mock import patch
 
@@ -22,7 +23,7 @@ from openpyxl import load_workbook
 from kessa.record.exports import resources as exchange_nouns
 from kessa.record.exports.models import Export
 from kessa.record.exports.moment import Moment
-from kessa.record.exports.resources import resources
+from kessa.record.exports.resources import resources, rows_of
 from kessa.record.exports.services import ask_for_export
 from kessa.record.exports.tasks import clear_old, write_export
 from kessa.record.long_work import progress
@@ -176,6 +177,20 @@ class GivenOut(PageTest):
         clear_old(0)
         self.assertRedirects(self.client.get(f"/exchange/out/{work.pk}/"), "/exchange/out/")
         self.assertContains(self.client.get("/exchange/out/"), "removed after a week")
+
+    def test_what_belongs_to_some_results_is_looked_for_once_however_many_pieces_there_are(self):
+        measured(self.place, self.olek, 5, 5, days_ago=1)
+        results = Result.objects.for_team(self.team).current()
+        looked, given = [], []
+        for at_once in (1, 1000):
+            with Moment() as moment, CaptureQueriesContext(connection) as read:
+                with patch.object(exchange_nouns, "AT_ONCE", at_once):
+                    pieces = [rows_of(noun, self.team, results, moment) for noun in resources() if noun.joins]
+                    given.append([list(chain.from_iterable(each)) for each in pieces])
+                looked.append(sum(" IN (SELECT" in each["sql"] for each in read))
+        self.assertEqual(given[0], given[1])
+        self.assertEqual(looked[0], looked[1])
+        self.assertGreater(max(map(len, given[0])), 9)
 
 
 class OfOneMoment(TransactionTestCase):

@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from typing import Self
+from typing import Any, Self
 
 from django.db import connections, transaction
 
@@ -12,9 +12,13 @@ _READS = "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ READ ONLY"
 
 
 class Moment:
-    """A moment that is held from entering to leaving, by a connection of its own."""
+    """A moment that is held from entering to leaving, by a connection of its own.
+
+    `asked_for` are the ids of the rows of each noun that belong to the results that are asked for, once they are known.
+    """
 
     def __enter__(self) -> Self:
+        self.asked_for: dict[str, list[Any]] = {}
         self._alias = for_files()
         self._holder = connections[self._alias].copy()
         self._holder.set_autocommit(False)

@@ -8,7 +8,7 @@ from typing import Any, NamedTuple, Self
 
 from django.apps import apps
 from django.core.exceptions import FieldError
-from django.db.models import Case, F, Q, QuerySet, When
+from django.db.models import Q, QuerySet
 from pydantic import model_validator
 
 from kessa.core.checked import Checked
@@ -132,19 +132,65 @@ def resources() -> tuple[Resource, ...]:
     return read_toml(Path(__file__).with_suffix(".toml"), _Nouns).nouns
 
 
-def rows_of(noun: Resource, team: Team | int, results: Any | None, moment: Moment) -> Iterator[list[tuple[Any, ...]]]:
-    """Give the rows of a noun, so many at a time, in the order of their ids: steady in memory whatever their number.
+def number_of(noun: Resource, team: Team | int, results: Any | None, moment: Moment) -> int:
+    """Return how many rows of a noun belong to a team, or to the results that are asked for."""
+    if _is_part(noun, results):
+        return len(_asked_for(noun, team, results, moment))
+    with moment.reading():
+        return noun.rows(team, None).count()
 
-    An id of a row that does not belong to the results that are asked for is left out.
+
+def rows_of(noun: Resource, team: Team | int, results: Any | None, moment: Moment) -> Iterator[list[tuple[Any, ...]]]:
+    """Give the rows of a noun, so many at a time, in the order of their ids.
+
+    Of all of a team only so many are held in memory, of those of some results their ids. An id of a row that does not
+    belong to the results that are asked for is left out.
     """
-    rows, paths = noun.rows(team, results).order_by("pk"), list(noun.paths)
+    rows = noun.rows(team, None).order_by("pk")
     by_name = {each.name: each for each in resources()}
-    for nth, column in enumerate(noun.table):
-        other = by_name.get(noun.refers.get(column.name, ""))
-        if results is not None and other and other.joins and noun.can_lack(column.name):
-            among = Q(**{f"{column.path}__in": other.rows(team, results).values("pk")})
-            paths[nth] = f"part_{nth}"
-            rows = rows.annotate(**{paths[nth]: Case(When(among, then=F(column.path)), default=None)})
+    others = ((nth, column, by_name.get(noun.refers.get(column.name, ""))) for nth, column in enumerate(noun.table))
+    among = {
+        nth: frozenset(_asked_for(other, team, results, moment))
+        for nth, column, other in others
+        if other and _is_part(other, results) and noun.can_lack(column.name)
+    }
+    if _is_part(noun, results):
+        pieces = _by_ids(rows, _asked_for(noun, team, results, moment), noun.paths, moment)
+    else:
+        pieces = _one_after_another(rows, noun.paths, moment)
+    for piece in pieces:
+        yield (
+            [
+                tuple(None if nth in among and cell not in among[nth] else cell for nth, cell in enumerate(row))
+                for row in piece
+            ]
+            if among
+            else piece
+        )
+
+
+def _is_part(noun: Resource, results: Any | None) -> bool:
+    """Whether of a noun only those rows are given that belong to some results."""
+    return results is not None and bool(noun.joins)
+
+
+def _asked_for(noun: Resource, team: Team | int, results: Any, moment: Moment) -> list[Any]:
+    """Return the ids of the rows that belong to some results: found once, as to find them takes long."""
+    if noun.name not in moment.asked_for:
+        with moment.reading():
+            found = noun.rows(team, results).order_by("pk").values_list("pk", flat=True)
+            moment.asked_for[noun.name] = list(found)
+    return moment.asked_for[noun.name]
+
+
+def _by_ids(rows: Any, ids: list[Any], paths: list[str], moment: Moment) -> Iterator[list[tuple[Any, ...]]]:
+    for at in range(0, len(ids), AT_ONCE):
+        with moment.reading():
+            piece = list(rows.filter(pk__any=ids[at : at + AT_ONCE]).values_list(*paths))
+        yield piece
+
+
+def _one_after_another(rows: Any, paths: list[str], moment: Moment) -> Iterator[list[tuple[Any, ...]]]:
     last: Any = None
     while True:
         after = rows if last is None else rows.filter(pk__gt=last)

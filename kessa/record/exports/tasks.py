@@ -11,7 +11,7 @@ from procrastinate.contrib.django import app
 
 from kessa.record.exports.models import Export, Format
 from kessa.record.exports.moment import Moment
-from kessa.record.exports.resources import Resource, resources
+from kessa.record.exports.resources import Resource, number_of, resources
 from kessa.record.exports.writing import Asked, write_lines, write_map, write_package, write_workbook
 from kessa.record.long_work.models import State
 from kessa.record.long_work.progress import Stopped, begin, end, progress
@@ -28,9 +28,7 @@ def write_export(export: int) -> None:
         return
     with Moment() as moment:
         asked = Asked(work.team, _nouns(work), _results(work), moment, progress(work))
-        with moment.reading():
-            total = _total(work, asked)
-        if begin(work, total):
+        if begin(work, _total(work, asked)):
             _write_all(work, asked)
 
 
@@ -71,7 +69,7 @@ def _results(work: Export) -> Any | None:
 
 def _total(work: Export, asked: Asked) -> int:
     nouns = asked.nouns if work.format != Format.MAP else asked.nouns[:1]
-    return sum(noun.rows(work.team, asked.results).count() for noun in nouns)
+    return sum(number_of(noun, work.team, asked.results, asked.moment) for noun in nouns)
 
 
 @app.periodic(cron="17 3 * * *")
