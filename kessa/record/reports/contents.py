@@ -41,8 +41,7 @@ def _counted_at(place: Place, since: datetime, until: datetime) -> dict[str, Any
 
 @compiled
 def _counted(team: int, place: int, since: datetime, until: datetime, **of: Any) -> Any:
-    of_place = {"place": place, "visit__place": place, "taken_at__gte": since, "taken_at__lte": until}
-    rows = Result.objects.for_team(team).current().filter(**of_place, **of)
+    rows = Result.objects.for_team(team).current().filter(place=place, taken_at__gte=since, taken_at__lte=until, **of)
     return rows.order_by("taken_at", "parameter", "pk").values_list(*_COUNTED, named=True)
 
 

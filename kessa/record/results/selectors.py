@@ -136,9 +136,7 @@ class Stretch(NamedTuple):
 
 def series_over(stretch: Stretch) -> list[Any]:
     """Return the results of a series over a stretch of time, as many as a trend takes, newest first; plain values."""
-    # That its visit is of the place, too, lets the database find both by indexes alone.
-    rows = stretch.rows.filter(visit__place=stretch.place)
-    newest = rows.newest_first().values_list(*_CHARTED, "limits_key", "visit__review", named=True)[:MOST_POINTS]
+    newest = stretch.rows.newest_first().values_list(*_CHARTED, "limits_key", "visit__review", named=True)[:MOST_POINTS]
     return _without_repeated(stretch.place, list(newest))
 
 

@@ -62,7 +62,7 @@ class Visit(TeamOwned):
             models.Index(fields=["team", "review", "-started_at"]),
             models.Index(fields=["taken_in"], condition=Q(taken_in__isnull=False), name="visits_taken_in"),
             models.Index(fields=["team", "leader", "-started_at"], name="visits_led_by"),
-            models.Index(fields=["place", "-started_at"], include=["id", "review"], name="visits_at"),
+            models.Index(fields=["place", "-started_at"]),
             models.Index(
                 fields=["team", "-started_at"], condition=Q(closed_at=None, leader__isnull=False), name="open_visits"
             ),

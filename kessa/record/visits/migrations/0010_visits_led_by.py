@@ -1,4 +1,4 @@
-"""The state of review of a place's visits stands in their index; one by those whom visits were led by."""
+"""The last visit that somebody led is found by an index."""
 
 from django.conf import settings
 from django.db import migrations, models
@@ -14,14 +14,6 @@ class Migration(migrations.Migration):
     ]
 
     operations = [
-        migrations.RemoveIndex(
-            model_name='visit',
-            name='visits_visi_place_i_594066_idx',
-        ),
-        migrations.AddIndex(
-            model_name='visit',
-            index=models.Index(fields=['place', '-started_at'], include=('id', 'review'), name='visits_at'),
-        ),
         migrations.AddIndex(
             model_name='visit',
             index=models.Index(fields=['team', 'leader', '-started_at'], name='visits_led_by'),
