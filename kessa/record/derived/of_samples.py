@@ -53,7 +53,7 @@ def derive_of_sample(sample: Sample) -> None:
 
 def derive_of_visit(visit: Visit) -> None:
     """Settle what follows from what was read on a visit, sample by sample, and of the visit alone."""
-    for sample in visit.samples.select_related("visit__place__team"):
+    for sample in visit.samples.select_related("visit__place__team").order_by("drawn_at", "number"):
         derive_of_sample(sample)
     place = visit.place
     if place.kind.is_plant:
@@ -71,7 +71,7 @@ def derive_of_fed(supply: Place, at: datetime, names: Iterable[str]) -> list[Pla
     fed = paired(supply, PairKind.SUPPLY, first=True)
     samples = Sample.objects.for_team(supply.team_id).filter(visit__place__in=fed)
     about = samples.filter(visit__started_at__range=(at - OF_SUPPLY, at + OF_SUPPLY))
-    for sample in about.select_related("visit__place__team"):
+    for sample in about.select_related("visit__place__team").order_by("drawn_at", "number"):
         derive_of_sample(sample)
     return fed
 
