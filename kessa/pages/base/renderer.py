@@ -6,7 +6,7 @@ from typing import Any
 from django.forms.renderers import DjangoTemplates
 from django.forms.utils import flatatt
 from django.utils.html import format_html, format_html_join
-from django.utils.safestring import SafeString, mark_safe
+from django.utils.safestring import SafeString
 
 _OF_WIDGETS = "django/forms/widgets/"
 _INPUTS = frozenset(
@@ -18,13 +18,13 @@ _INPUTS = frozenset(
 class Renderer(DjangoTemplates):
     """Writes inputs and selects in one go: by Django's templates each is several, a select one an option."""
 
-    def render(self, template_name: str, context: dict[str, Any], request: Any = None) -> SafeString:
+    def render(self, template_name: str, context: dict[str, Any], request: Any = None) -> str:
         """Write a widget."""
         if template_name in _INPUTS:
             return _input(context["widget"])
         if template_name == f"{_OF_WIDGETS}select.html":
             return _select(context["widget"])
-        return mark_safe(super().render(template_name, context, request))  # noqa: S308 # a template of widgets
+        return super().render(template_name, context, request)
 
 
 def _input(widget: Mapping[str, Any]) -> SafeString:

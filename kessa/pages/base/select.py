@@ -10,7 +10,7 @@ from django.utils.safestring import SafeString, mark_safe
 
 
 class PlainSelect(forms.Select):
-    """A select written in one go: Django's own renders a template for every option, which shows."""
+    """A select of hundreds: Django's own makes a widget of every option for each page, here what was written stands."""
 
     def render(self, name: str, value: Any, attrs: Any = None, renderer: Any = None) -> SafeString:
         """Write the select."""
