@@ -30,12 +30,13 @@ _TAP = """name => {
 
 
 @contextmanager
-def served():
-    """Serve Kessa by one worker of its own."""
+def served(workers=1):
+    """Serve Kessa by workers of its own."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         port = free.getsockname()[1]
-    gunicorn = [sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--threads", "4", "kessa.web.wsgi"]
+    gunicorn = [sys.executable, "-m", "gunicorn", "--bind", f"127.0.0.1:{port}", "--threads", "4"]
+    gunicorn += ["--workers", str(workers), "kessa.web.wsgi"]
     server = subprocess.Popen(gunicorn, cwd=settings.ROOT, stderr=subprocess.DEVNULL)
     try:
         for _ in range(100):

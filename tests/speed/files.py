@@ -60,9 +60,13 @@ def taking_in():
     teams, kept = [], []
 
     def ours():
+        with connection.cursor() as cursor:
+            # As the worker has it.
+            cursor.execute("SET statement_timeout = '10min'")
         by, place = team_of(f"Importer {next(_numbers)} {timezone.now():%H%M%S}")
         teams.append(by.team)
-        times = (datetime(2012, 1, 31, tzinfo=UTC) + timedelta(hours=n) for n in range(ROWS))
+        # None in the hour that a clock strikes twice: those are left for the reader of the table.
+        times = (datetime(2012, 1, 31, 4, tzinfo=UTC) + timedelta(days=n // 20, hours=n % 20) for n in range(ROWS))
         lines = [f"{place};{at:%d.%m.%Y;%H:%M};{n % 60},5" for n, at in enumerate(times)]
         text = "\n".join(["Place;Date;Time;Nitrate mg/L as NO3", *lines])
         imported = services.bring(by, by.team, SimpleUploadedFile("table.csv", text.encode()))

@@ -1,4 +1,4 @@
-"""How many people who tap once a second one worker carries: see bin/speed."""
+"""How many people who tap once a second two workers carry: see bin/speed."""
 
 import http.client
 import json
@@ -34,7 +34,7 @@ def waited(by, tests):
             took.append(time.monotonic() - asked if answer.status == 200 else 20.0)
             time.sleep(max(0, began + second + 1 - time.monotonic()))
 
-    with served() as address:
+    with served(workers=2) as address:
         tap(address, f"/taps/bench/{tests[0].pk}/", 0)
         took.clear()
         people = [

@@ -9,7 +9,8 @@ from kessa.demo import world
 from kessa.record.advice.place_status import restate
 from kessa.record.bulk import written_fields
 from kessa.record.determinations.models import Determination
-from kessa.record.people.models import Membership, Team
+from kessa.record.kits.models import Lot
+from kessa.record.people.models import Membership, Team, User
 from kessa.record.places.models import Place
 from kessa.record.results.models import Result
 from kessa.record.taps.models import Tap
@@ -38,7 +39,7 @@ def fill(results: int) -> Team:
 def _multiply(team: Team, results: int) -> None:
     template = _template(team)
     number = "to_char(n, 'FM0000')"
-    _copy(Place, template.place_id, PLACES, id="nextval('places_place_id_seq')", name=f"'Reach ' || {number}")
+    _copy(Place, template.place_id, PLACES, id=_next(Place), name=f"'Reach ' || {number}")
     places = f"(SELECT array_agg(id ORDER BY id) FROM places_place WHERE team_id = {team.pk} AND name ~ '^Reach')"
     samples = results // _A_SAMPLE
     # The first of them has one sample of 25, the others share the rest.
@@ -46,6 +47,27 @@ def _multiply(team: Team, results: int) -> None:
     _test(template, samples, samples, "", team_id=f"{team.pk}", place_id=place)
     with connection.cursor() as cursor:
         cursor.execute("ANALYZE")
+
+
+def widen(team: Team) -> None:
+    """Give a team ten times its places, people, lots and visits, beside those that have results."""
+    _copy(Place, _of(Place, team), 9, id=_next(Place), name="row.name || ', beyond ' || n")
+    _copy(Lot, _of(Lot, team), 9, id=_next(Lot), number="row.number || '-' || n", in_use="false")
+    _copy(User, [each.user_id for each in team.memberships.all()], 9, id=_next(User), username="row.username || n")
+    joined = User.objects.filter(username__regex=r"[0-9]$", memberships=None)
+    Membership.objects.bulk_create(Membership(team=team, user=each) for each in joined)
+    number = "md5(row.id || 'beyond' || n)::uuid"
+    _copy(Visit, _of(Visit, team), 9, id=number, started_at="row.started_at - n * interval '7 minutes'")
+    with connection.cursor() as cursor:
+        cursor.execute("ANALYZE")
+
+
+def _of(model, team: Team) -> list:
+    return list(model.objects.for_team(team).values_list("pk", flat=True))
+
+
+def _next(model) -> str:
+    return f"nextval('{model._meta.db_table}_id_seq')"
 
 
 def crowd(team: Team) -> Team:
@@ -59,14 +81,14 @@ def crowd(team: Team) -> Team:
 
 def _neighbours(team: Team) -> None:
     template = _template(team)
-    _copy(Team, team.pk, TEAMS, id="nextval('people_team_id_seq')", name="'Neighbours ' || n")
+    _copy(Team, team.pk, TEAMS, id=_next(Team), name="'Neighbours ' || n")
     first = Team.objects.filter(name__startswith="Neighbours ").order_by("pk").first().pk
     own = team.memberships.get(user__username="ines")
     Membership.objects.create(team_id=first + TEAMS // 2, user=own.user, role=own.role)
     places = TEAMS * PLACES_OF_EACH
     of_team = f"{first} + (n - 1) / {PLACES_OF_EACH}"
     name = f"'Reach ' || to_char(1 + mod(n - 1, {PLACES_OF_EACH}), 'FM0000')"
-    _copy(Place, template.place_id, places, id="nextval('places_place_id_seq')", team_id=of_team, name=name)
+    _copy(Place, template.place_id, places, id=_next(Place), team_id=of_team, name=name)
     place = Place.across_teams.filter(team=first).order_by("pk").first().pk
     each = OF_EACH // _A_SAMPLE
     one = f"(n - 1) / {each}"
@@ -120,7 +142,7 @@ def _test(template: Result, samples: int, of_each: int, named: str, **own: str) 
             what[column] = f"CASE WHEN n > {samples - 50} THEN {value} ELSE row.{column} END"
         verdict = "CASE WHEN mod(n, 50) = 0 AND n > 2000 THEN 'outside' ELSE 'inside' END"
         identity = {
-            "id": "nextval('log_result_id_seq')",
+            "id": _next(Result),
             "determination_id": of_test,
             "visit_id": of_visit,
             **own,
@@ -132,15 +154,15 @@ def _uuid(of: str) -> str:
     return f"md5('{of}' || n)::uuid"
 
 
-def _copy(model, pk, times: int, **instead: str) -> None:
-    """Copy a row so many times; `instead` are columns with what they hold, by SQL, of the nth copy."""
+def _copy(model, copied, times: int, **instead: str) -> None:
+    """Copy a row or several so many times; `instead` are columns with what they hold, by SQL, of the nth copy."""
     columns = [field.column for field in written_fields(model)]
     chosen = ", ".join(f"({instead[column]})" if column in instead else f"row.{column}" for column in columns)
     table = model._meta.db_table
     statement = (
         f"INSERT INTO {table} ({', '.join(columns)}) "
-        f"SELECT {chosen} FROM {table} row, generate_series(1, {times}) n WHERE row.id = %s"
+        f"SELECT {chosen} FROM {table} row, generate_series(1, {times}) n WHERE row.id = ANY(%s)"
     )
     with connection.cursor() as cursor:
         cursor.execute("SET statement_timeout = 0")
-        cursor.execute(statement, [pk])
+        cursor.execute(statement, [copied if isinstance(copied, list) else [copied]])

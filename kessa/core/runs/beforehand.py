@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Any
 
 from kessa.core.errors import CannotCompute
+from kessa.core.judging.holding import Context, judge_part
 from kessa.core.judging.limits import RuleSet
 from kessa.core.judging.stretches import examples, verdict_stretches
 from kessa.core.methods.parts import Part
@@ -61,10 +62,19 @@ def cases(
     rule: str | None = None,
     kind: str = "",
     feeds: frozenset[str] = frozenset(),
-) -> dict[str, tuple[Quantity, bool]]:
-    """Return a result for each way in which `verdicts` of beforehand may judge a part, as stretches.examples does."""
+) -> dict[str, tuple[Quantity, list[dict[str, Any]]]]:
+    """Return a result for each way in which `verdicts` of beforehand may judge a part, with its judgements.
+
+    The keys are those of stretches.examples.
+    """
     verdicts = _verdicts(part, form, sets, rule, kind, feeds)
-    return examples(verdicts, Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form)) if verdicts else {}
+    if not verdicts:
+        return {}
+    one, context = Quantity(1.0, 1.0, 1.0, None, part.unit, form or part.form), Context(kind=kind, feeds=feeds)
+    return {
+        key: (quantity, judge_part(quantity, part, sets, rule, agreed=agreed, context=context))
+        for key, (quantity, agreed) in examples(verdicts, one).items()
+    }
 
 
 # What takes longest to work out, and is the same at every place.

@@ -7,7 +7,7 @@ from django.template.loader import render_to_string
 from django.urls import reverse
 
 from kessa.core.job.schools import complete
-from kessa.core.judging.holding import Context, judge_part, rule_for
+from kessa.core.judging.holding import rule_for
 from kessa.core.judging.plausible import bounds_of
 from kessa.core.judging.usual import UsualRange
 from kessa.core.methods.parts import Part
@@ -113,11 +113,10 @@ def _beforehand(determination: Determination, part: Part, newest: list[Stands]) 
     if place is None:
         # A check is held against no limit.
         return guidance | {"verdicts": None}
-    context = Context(kind=place.kind_key, feeds=frozenset(place.feeds))
-    by_case = {}
-    for key, (quantity, agreed) in cases(part, form, sets, rule, *where).items():
-        judgements = judge_part(quantity, part, sets, rule, agreed=agreed, context=context)
-        by_case[key] = steps_of_case(place, newest, part, quantity, judgements)[:_STEPS]
+    by_case = {
+        key: steps_of_case(place, newest, part, quantity, judgements)[:_STEPS]
+        for key, (quantity, judgements) in cases(part, form, sets, rule, *where).items()
+    }
     given = list(dict.fromkeys(map(tuple, by_case.values())))
     return guidance | {"steps": {"said": given, "by": {key: given.index(tuple(each)) for key, each in by_case.items()}}}
 

@@ -40,6 +40,7 @@ class Writer:
         self.sets: dict[int, tuple[RuleSet, ...]] = {}
         self.written = self.there_already = 0
         self.touched: dict[int, Place] = {}
+        self._parameters: dict[int, set[str]] = defaultdict(set)
         self._assessed: dict[Any, Assessed] = {}
         self._known: dict[int, set[int]] = {}
 
@@ -53,7 +54,9 @@ class Writer:
         visits = self._visits(new)
         copy_in(Result, (self._result(each, *visits[each.place.pk, each.at]) for each in new))
         self.written += len(new)
-        self.touched |= {each.place.pk: each.place for each in new}
+        for each in new:
+            self.touched[each.place.pk] = each.place
+            self._parameters[each.place.pk].add(each.parameter)
 
     def finish(self) -> None:
         """Judge by other results where limits want that, now that all are there; let the places know what was found."""
@@ -66,19 +69,20 @@ class Writer:
 
         Of the latter kind only what is of the last year: what an average was long ago decides nothing any more.
         """
-        rows = Result.objects.for_team(self.team).filter(place=place, visit__taken_in=self.imported.number)
-        for parameter in rows.order_by().values_list("parameter", flat=True).distinct():
+        for parameter in sorted(self._parameters[place.pk]):
             limits = [limit for _, limit in speaking_of(parameter, self.sets[place.pk], place.kind_key, place.feeds)]
-            these = rows.filter(parameter=parameter).order_by("taken_at")
             if any(limit.formula for limit in limits):
-                self._judge_again(place, these)
+                self._judge_again(place, parameter)
             elif any(limit.compared or limit.about.wants_past for limit in limits):
-                self._judge_again(place, these.filter(taken_at__gte=timezone.now() - _YEAR))
+                self._judge_again(place, parameter, started_at__gte=timezone.now() - _YEAR)
 
-    def _judge_again(self, place: Place, rows: Any) -> None:
-        sets, numbers = self.sets[place.pk], list(rows.values_list("pk", flat=True))
+    def _judge_again(self, place: Place, parameter: str, **of_visits: Any) -> None:
+        sets, visits = self.sets[place.pk], Visit.objects.for_team(self.team).filter(place=place, **of_visits)
+        # By number, never by a join: PostgreSQL believes that there are none of what was written just now.
+        numbers = list(visits.filter(taken_in=self.imported.number).values_list("pk", flat=True))
+        rows = Result.objects.for_team(self.team).filter(parameter=parameter).select_related("sample__visit")
         for piece in (numbers[n : n + _JUDGED_AT_ONCE] for n in range(0, len(numbers), _JUDGED_AT_ONCE)):
-            results = list(rows.filter(pk__any=piece).select_related("sample__visit"))
+            results = list(rows.filter(visit__any=piece))
             for result in results:
                 context = context_of(place, result.sample, result.parameter, sets, None, result.taken_at)
                 assessed = assess(result.parameter, result.quantity, sets, self.rule, context)
