@@ -157,10 +157,11 @@ def _uuid(of: str) -> str:
 def _copy(model, copied, times: int, **instead: str) -> None:
     """Copy a row or several so many times; `instead` are columns with what they hold, by SQL, of the nth copy."""
     columns = [field.column for field in written_fields(model)]
-    chosen = ", ".join(f"({instead[column]})" if column in instead else f"row.{column}" for column in columns)
+    chosen = ", ".join(f"({instead[column]})" if column in instead else f'row."{column}"' for column in columns)
+    named = ", ".join(f'"{column}"' for column in columns)
     table = model._meta.db_table
     statement = (
-        f"INSERT INTO {table} ({', '.join(columns)}) "
+        f"INSERT INTO {table} ({named}) "
         f"SELECT {chosen} FROM {table} row, generate_series(1, {times}) n WHERE row.id = ANY(%s)"
     )
     with connection.cursor() as cursor:
