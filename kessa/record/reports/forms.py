@@ -4,6 +4,7 @@ from typing import Any
 
 from django import forms
 
+from kessa.core.job.place_kinds import PlaceKind, place_kind
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
@@ -30,7 +31,7 @@ class ReportForm(forms.Form):
 
 
 class PlaceReportForm(ReportForm):
-    """Of which place a report is; `fits` says which may be chosen."""
+    """Of which place a report is; `fits` says of which kinds it may be."""
 
     offered = True
     place: Any = forms.ModelChoiceField(None)
@@ -38,9 +39,9 @@ class PlaceReportForm(ReportForm):
     def __init__(self, team: Team, *args: Any, **kwargs: Any) -> None:
         super().__init__(team, *args, **kwargs)
         fields: dict[str, Any] = self.fields
-        fitting = [place.pk for place in places(team) if self.fits(place)]
-        fields["place"].queryset = Place.objects.for_team(team).filter(pk__in=fitting)
+        kinds = places(team).order_by("kind_key").values_list("kind_key", flat=True).distinct()
+        fields["place"].queryset = places(team).filter(kind_key__in=[k for k in kinds if self.fits(place_kind(k))])
 
-    def fits(self, place: Place) -> bool:
-        """Whether such a report is made of a place."""
+    def fits(self, kind: PlaceKind) -> bool:
+        """Whether such a report is made of a kind of place."""
         return True

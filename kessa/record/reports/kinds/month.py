@@ -6,6 +6,7 @@ from typing import Any, NamedTuple
 from django import forms
 from django.utils import timezone
 
+from kessa.core.job.place_kinds import water_of
 from kessa.core.judging.period import Against, Period, against_limits, figures
 from kessa.core.judging.statistics import Dated, StatisticValue, statistic_of
 from kessa.core.quantities.units import in_words
@@ -66,7 +67,7 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     first = date.fromisoformat(f"{about['month']}-01")
     last = (first + timedelta(days=31)).replace(day=1) - timedelta(days=1)
     chosen = places(team).get(pk=about["place"]) if about.get("place") else None
-    those = [chosen] if chosen else [each for each in places(team) if each.water == "drinking"]
+    those = [chosen] if chosen else _drinking(team)
     since, until = moments(first, last)
     counting_ahead(those, until - _YEAR, until)
     missed_ahead(those, first, last)
@@ -94,6 +95,11 @@ def _content(team: Team, about: dict[str, Any]) -> Content:
     where = str(chosen) if chosen else "water that people drink"
     title = f"{where[:1].upper()}{where[1:]}, {first:%B %Y}"
     return Content(title, chosen, reviewed_as(found), judgements.values(), context)
+
+
+def _drinking(team: Team) -> list[Place]:
+    known = places(team).values_list("pk", "kind_key", "feeds")
+    return list(places(team).filter(pk__any=[pk for pk, kind, feeds in known if water_of(kind, feeds) == "drinking"]))
 
 
 def _lines(year: list[Any], since: datetime, judgements: dict[int, Any]) -> list[Line]:

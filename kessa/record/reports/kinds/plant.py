@@ -8,11 +8,11 @@ from typing import Any, NamedTuple
 from django import forms
 from django.utils import timezone
 
+from kessa.core.job.place_kinds import PlaceKind
 from kessa.core.treating.amounts import is_rate
 from kessa.record.actions.models import Action, State
 from kessa.record.people.models import Team
 from kessa.record.places.lines import grouped
-from kessa.record.places.models import Place
 from kessa.record.places.selectors import places
 from kessa.record.reports.contents import counting, moments, reviewed_as
 from kessa.record.reports.forms import PlaceReportForm
@@ -35,9 +35,9 @@ class PlantForm(PlaceReportForm):
             today.isoformat(),
         )
 
-    def fits(self, place: Place) -> bool:
+    def fits(self, kind: PlaceKind) -> bool:
         """Systems only."""
-        return place.kind.is_plant
+        return kind.is_plant
 
     def clean(self) -> dict[str, Any]:
         """Refuse a time that ends before it begins, or is longer than years."""

@@ -7,6 +7,7 @@ from django import forms
 from django.utils import timezone
 
 from kessa.core.job.meaning import meaning_of
+from kessa.core.job.place_kinds import PlaceKind
 from kessa.core.judging.period import Period, figures
 from kessa.core.quantities.units import in_words
 from kessa.record.people.models import Team
@@ -32,9 +33,9 @@ class YearForm(PlaceReportForm):
         super().__init__(*args, **kwargs)
         self.fields["year"].initial = timezone.localdate().year
 
-    def fits(self, place: Place) -> bool:
+    def fits(self, kind: PlaceKind) -> bool:
         """Not of systems."""
-        return not place.kind.is_plant
+        return not kind.is_plant
 
 
 class Story(NamedTuple):
