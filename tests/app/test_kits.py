@@ -193,6 +193,20 @@ class Lots(PageTest):
         Kit.objects.for_team(kit.team).create(team=kit.team, name="Empty")
         self.assertContains(self.client.get("/kits/"), "Nothing in it yet")
 
+    def test_of_many_lots_the_list_of_kits_has_those_used_next_and_counts_the_rest(self):
+        kit = stocked_kit(self.membership)
+        for nth, (units, keeps) in enumerate([(0, 90), (5, -3), (5, 30), (5, 10), (5, 20)]):
+            lot = Lot(team=kit.team, kit=kit, supply_key="chromate-packet", number=f"C-{nth}")
+            lot.expires_on = self.today + timedelta(days=keeps)
+            add_lot(self.membership, lot, units)
+        page = self.client.get("/kits/")
+        packets = next(each for _, held, _ in page.context["kits"] for each in held if "chromate" in each.supply.key)
+        self.assertEqual([lot.number for lot in packets.lots], ["L-ch", "C-3", "C-4", "C-2", "C-1", "C-0"])
+        self.assertEqual(packets.usable, 65)
+        self.assertContains(page, 'and <span class="num">2</span> more lots of it, <span class="num">2</span> not fit')
+        self.assertNotContains(page, "C-0")
+        self.assertContains(self.client.get(reverse("kits:kit", args=[kit.pk])), "C-0")
+
     def test_a_mark_waits_for_its_lots_table_and_is_written_by_it_where_it_was_closed(self):
         kit = stocked_kit(self.membership, families=["chloride-strip"], chloride_strip=9)
         lot = kit.lots.get(supply_key="chloride-strip")

@@ -1,11 +1,18 @@
 """What may be read on the bench, part by part, for the page that takes it: each kind by its own template."""
 
 import json
+from functools import lru_cache
 from typing import Any, NamedTuple
+
+from django.template.loader import render_to_string
+from django.utils.safestring import SafeString, mark_safe
 
 from kessa.core.colours.eyes import COLOUR, LATE_BY, distinguished_by
 from kessa.core.methods.parts import Chip, Part
 from kessa.record.determinations.models import Determination
+
+# Stands in the place of a field's own id.
+_ID = "id-of-its-own"
 
 
 def template_of(kind: str) -> str:
@@ -37,6 +44,7 @@ class Input(NamedTuple):
     options: list[Choice]
     judged: bool
     at_once: bool
+    written: SafeString = SafeString()
 
     @property
     def reads_the_unit(self) -> bool:
@@ -82,21 +90,25 @@ def inputs_of(determination: Determination, between_school: str, eyes: str = "")
 
     `eyes` are those of who reads, as User.colours_alike has them.
     """
-    method = determination.method
-    read = [part for part in method.parts if not part.counted]
+    read = [part for part in determination.method.parts if not part.counted]
     pads = sum(bool(part.numbers.options) for part in read) > 1
     quickest_first = sorted(read, key=lambda part: part.read_s or (0, 0))
+    found = []
+    for part in quickest_first:
+        own, kept = f"{determination.pk}-{part.key}", _input(part, between_school, eyes, at_once=pads)
+        written = mark_safe(kept.written.replace(_ID, own))  # noqa: S308 # a number and a key
+        found.append(kept._replace(id=own, written=written))
+    return found
+
+
+@lru_cache(maxsize=1024)
+def _input(part: Part, between_school: str, eyes: str, *, at_once: bool) -> Input:
+    """Return how a part is read, and that written: of every test by it, all is the same but the id."""
     # Where a method says by itself which mark counts, no part of the way is judged.
-    return [
-        Input(
-            f"{determination.pk}-{part.key}",
-            part,
-            _options(part, eyes, nearest_only=between_school == "nearest" and part.more_is_clearer is None),
-            between_school == "judged" and part.numbers.has_gaps and part.more_is_clearer is None,
-            pads,
-        )
-        for part in quickest_first
-    ]
+    nearest, judged = (between_school == each and part.more_is_clearer is None for each in ("nearest", "judged"))
+    options = _options(part, eyes, nearest_only=nearest)
+    found = Input(_ID, part, options, judged and part.numbers.has_gaps, at_once)
+    return found._replace(written=render_to_string("bench/reading.html", {"input": found}))
 
 
 def _options(part: Part, eyes: str, *, nearest_only: bool) -> list[Choice]:

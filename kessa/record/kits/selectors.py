@@ -18,13 +18,28 @@ _MOST_LOTS = 200
 
 
 class Holding(NamedTuple):
-    """What a team has of a supply that it needs: lots, units fit for use, and how far they reach."""
+    """What a team has of a supply that it needs: lots, units fit for use, and how far they reach.
+
+    The lot in use comes first, then those that are fit for use by when they expire, then those that are not.
+    """
 
     supply: Supply
     lots: list[Lot]
     usable: float
     runs: int | None
     weeks: float | None
+    # So many lots of a supply stand in a list of kits.
+    most = 4
+
+    @property
+    def besides(self) -> list[Lot]:
+        """The lots that a list of kits only counts."""
+        return self.lots[self.most :]
+
+    @property
+    def unfit_besides(self) -> int:
+        """How many of those are not fit for use."""
+        return sum(bool(lot.faults) for lot in self.besides)
 
     @property
     def reorder(self) -> bool:
@@ -34,9 +49,7 @@ class Holding(NamedTuple):
 
 def kits_with_lots(team: Team) -> list[Kit]:
     """Return a team's kits, each with `lots_kept`: the lots not put away, in use first."""
-    kept = Prefetch(
-        "lots", Lot.objects.for_team(team).filter(put_away_at=None).select_related("kit"), to_attr="lots_kept"
-    )
+    kept = Prefetch("lots", Lot.objects.for_team(team).filter(put_away_at=None), to_attr="lots_kept")
     return list(Kit.objects.for_team(team).prefetch_related(kept))
 
 
@@ -113,13 +126,16 @@ def holdings(kits: list[Kit], weekly: dict[str, float], units: dict[str, float] 
     for method in {each.family: each for kit in kits for each in kit.methods}.values():
         for key, amount in used_by(method, 1, (units or {}).get(method.family), answers={}).items():
             a_run[key] = max(amount, a_run.get(key, 0.0))
-    lots = [lot for kit in kits for lot in kit.lots_kept]  # type: ignore[attr-defined]
+    lots: dict[str, list[Lot]] = {}
+    for lot in (each for kit in kits for each in kit.lots_kept):  # type: ignore[attr-defined]
+        lots.setdefault(lot.supply_key, []).append(lot)
     found = []
     for key, supply in supplies().items():
-        of_it = [lot for lot in lots if lot.supply_key == key]
+        unfit = {lot.pk for lot in lots.get(key, []) if lot.faults}
+        of_it = sorted(lots.get(key, []), key=lambda lot: (not lot.in_use, lot.pk in unfit))
         if not of_it and key not in a_run:
             continue
-        usable = sum(lot.units_left for lot in of_it if not lot.faults)
+        usable = sum(lot.units_left for lot in of_it if lot.pk not in unfit)
         runs = runs_left(usable, a_run[key]) if key in a_run else None
         found.append(Holding(supply, of_it, usable, runs, weeks_left(usable, weekly.get(key, 0.0))))
     return found
