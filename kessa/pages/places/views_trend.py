@@ -108,17 +108,16 @@ def _moment(day: date | None, at: time) -> datetime | None:
 
 def _drawn(place: Place, reference: Place | None, series: Series, asked: Span, reader: User) -> Drawn | None:
     stretch = Stretch(place, asked.since, asked.until, series._asdict())
-    results = series_over(stretch)
+    results, is_cut = series_over(stretch)
     if not results:
         return None
     first, last = results[-1].taken_at, results[0].taken_at
     waits = waits_for_review(place.team_id)
-    is_cut = len(results) == MOST_POINTS
     stated = Counter(each.visit__review for each in results)
     results = [each for each in results if not waits or each.visit__review in SETTLED]
     if not results:
         return None
-    compared = series_over(stretch._replace(place=reference, since=first, until=last)) if reference else []
+    compared = series_over(stretch._replace(place=reference, since=first, until=last))[0] if reference else []
     days = dated(results)
     judged = judged_alike(results, limits_of(place.team_id, results))
     limits = limits_over(place, series.parameter, series.unit, series.form, judged)

@@ -28,13 +28,13 @@ from kessa.record.places.selectors import chosen_sets, compared_with, paired
 from kessa.record.products.models import Product
 from kessa.record.products.selectors import left_of, products_of
 from kessa.record.results.context import context_of
+from kessa.record.results.history import found_lately
 from kessa.record.results.models import Result, quantity_of
 from kessa.record.rules.selectors import house_rules
 
 # Where nobody has said how far off a volume may be.
 _VOLUME_OFF = 10.0
 # What feeds a system changes slowly; what was dosed is mixed in, and used up, within days.
-_MOST_OF_SUPPLY = 200
 _SUPPLY_KEEPS, _DOSE_STAYS = timedelta(days=90), timedelta(days=2)
 # How far back it is looked what was done and found; what lets water out; what is followed from one test to the next.
 _HISTORY_KEEPS, _MOST_DONE = timedelta(days=200), 40
@@ -112,7 +112,7 @@ def _supply_of(place: Place) -> dict[str, Quantity]:
         return {}
     columns = ("parameter", "value", "low", "high", "censor", "unit", "form")
     found: dict[str, Quantity] = {}
-    for row in _lately_at(supply).values_list(*columns, named=True)[:_MOST_OF_SUPPLY]:
+    for row in _lately_at(supply).values_list(*columns, named=True):
         if not in_words(row.unit) and row.high is not None:
             found.setdefault(parameter(row.parameter).key, quantity_of(row))
     return found
@@ -134,7 +134,7 @@ def _found_in_streams(place: Place) -> Iterator[Finding | None]:
     for stream in STREAMS if place.kind_key == "boiler" else ():
         for other in paired(place, PairKind(stream), first=False)[:1]:
             sets, seen = chosen_sets(other), set()
-            for row in _lately_at(other).select_related("determination__sample", "sample")[:_MOST_OF_SUPPLY]:
+            for row in _lately_at(other).select_related("determination__sample", "sample"):
                 if row.parameter not in seen:
                     seen.add(row.parameter)
                     today = _by_todays_limits(other, row, sets)
@@ -143,9 +143,9 @@ def _found_in_streams(place: Place) -> Iterator[Finding | None]:
 
 
 def _lately_at(supply: Place) -> Any:
-    """Return what was found at what feeds a system, as long as that speaks for it, the newest first."""
-    since = timezone.now() - _SUPPLY_KEEPS
-    return Result.objects.for_team(supply.team_id).current().filter(place=supply, taken_at__gte=since).newest_first()
+    """Return what is newest at what feeds a system, as long as that speaks for it, the newest first."""
+    newest = Result.objects.for_team(supply.team_id).filter(pk__any=found_lately(supply).newest)
+    return newest.filter(taken_at__gte=timezone.now() - _SUPPLY_KEEPS).newest_first()
 
 
 def _by_todays_limits(place: Place, row: Result, sets: tuple[RuleSet, ...]) -> Result:

@@ -28,8 +28,11 @@ class Holding(NamedTuple):
     usable: float
     runs: int | None
     weeks: float | None
-    # So many lots of a supply stand in a list of kits.
-    most = 4
+
+    @property
+    def most(self) -> int:
+        """How many lots of a supply stand in a list of kits."""
+        return 4
 
     @property
     def besides(self) -> list[Lot]:

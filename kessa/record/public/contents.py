@@ -1,7 +1,7 @@
 """What everybody may see of a place: released numbers, what they mean, when next. No people, nothing unreleased."""
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from datetime import date, datetime, timedelta
 from typing import Any, NamedTuple
 
@@ -18,6 +18,7 @@ from kessa.record.people.models import Team
 from kessa.record.places.lines import dated, drawn_over, grouped, sentences_over
 from kessa.record.places.models import Place
 from kessa.record.public.models import Page
+from kessa.record.results.history import Series, series_at
 from kessa.record.results.models import Result
 from kessa.record.results.selectors import Row, limits_of, rows_with_flags
 from kessa.record.rounds.models import Stop
@@ -67,29 +68,39 @@ class Contents(NamedTuple):
 def contents_of(place: Place) -> Contents:
     """Return what everybody may see of a place: standing results that were released, and no others."""
     every = Result.objects.for_team(place.team_id).current().filter(place=place)
-    rows = every.filter(visit__review=Review.RELEASED, taken_at__gte=timezone.now() - _YEARS).newest_first()
-    found = list(rows.values_list(*_OF_SERIES, named=True)[:_MOST_RESULTS])
-    series = grouped(found, "parameter", "fraction", "unit", "form", "method_class")
+    rows = every.filter(visit__review=Review.RELEASED, taken_at__gte=timezone.now() - _YEARS)
+    found = _of_each(rows.values_list("pk", "taken_at", *Series._fields, named=True), series_at(place), 1)
     # Of several ways to test one thing the newest counts, with its own line.
-    newest: dict[tuple[str, str], list[Any]] = {}
-    for (parameter, fraction, *_), alike in series.items():
-        before = newest.setdefault((parameter, fraction), alike)
-        if alike[0].taken_at > before[0].taken_at:
-            newest[parameter, fraction] = alike
-    lasts = rows_with_flags(place.team_id, _whole(place, [alike[0].pk for alike in newest.values()]))
-    released = {row.pk for row in found}
-    advice = advised(place, [*lasts, *(row for row in still_held(place, lasts) if row.result.id in released)])
+    newest: dict[tuple[str, str], Any] = {}
+    for each in sorted(found, key=lambda row: (row.taken_at, row.pk), reverse=True):
+        newest.setdefault((each.parameter, each.fraction), each)
+    numbers = [each.pk for each in newest.values()]
+    lasts = rows_with_flags(place.team_id, _whole(place, numbers))
+    held = still_held(place, lasts)
+    released = set(rows.filter(pk__any=[row.result.id for row in held]).values_list("pk", flat=True)) if held else ()
+    advice = advised(place, [*lasts, *(row for row in held if row.result.id in released)])
     urgent = {each.reading.key: n for n, each in enumerate(advice.assessments)}
-    chosen = sorted(newest.values(), key=lambda alike: (urgent.get(alike[0].pk, len(urgent)), -len(alike)))
-    chosen = chosen[:_MOST_TESTS]
+    chosen = sorted(newest.values(), key=lambda each: urgent.get(each.pk, len(urgent)))[:_MOST_TESTS]
+    lines = _of_each(rows.values_list(*_OF_SERIES, named=True), [_series(each) for each in chosen], _MOST_RESULTS)
+    known = limits_of(place.team_id, lines)
+    of_series = grouped(sorted(lines, key=lambda row: (row.taken_at, row.pk), reverse=True), *Series._fields)
     last = {row.result.id: row for row in lasts}
-    known = limits_of(place.team_id, [each for alike in chosen for each in alike])
-    tested = [_tested(place, last[alike[0].pk], alike, known) for alike in chosen]
+    tested = [_tested(place, last[each.pk], of_series[_series(each)], known) for each in chosen]
     # Who reads the last that was released as how it is today would be misled.
     later = every.exclude(visit__review=Review.RELEASED)
-    newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
+    newer = later.filter(taken_at__gt=max((each.taken_at for each in found), default=timezone.now() - _YEARS)).exists()
     plain = plain_answer(advice, where_of(place))
     return Contents(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
+
+
+def _of_each(rows: Any, series: Iterable[Series], most: int) -> list[Any]:
+    """Return the newest of some rows of each series, in no order."""
+    asked = [rows.filter(**each._asdict()).newest_first()[:most] for each in series]
+    return list(asked[0].union(*asked[1:], all=True)) if asked else []
+
+
+def _series(row: Any) -> Series:
+    return Series(*(getattr(row, name) for name in Series._fields))
 
 
 def _whole(place: Place, numbers: list[int]) -> list[Any]:

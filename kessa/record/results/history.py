@@ -18,6 +18,7 @@ from kessa.core.methods.parts import Part
 from kessa.core.methods.schema import Method
 from kessa.core.quantities.units import convert, in_words, sign
 from kessa.record.compiled import compiled
+from kessa.record.different import different
 from kessa.record.instruments.models import Instrument
 from kessa.record.instruments.selectors import likely
 from kessa.record.kits.models import Kit
@@ -31,7 +32,7 @@ from kessa.record.visits.models import SETTLED
 
 _HISTORY, _LOOKED_OVER = 200, 120
 _EVER = datetime.max.replace(tzinfo=UTC)
-_OF_RESULT = 5
+_OF_RESULT = 6
 _LATELY = 40
 _LAST = 12
 _COUNTED = 300
@@ -58,7 +59,7 @@ def series_of(method: Method, part: Part, form: str | None, fraction: str = "") 
 
 
 class Lately(NamedTuple):
-    """What was found out at a place lately: its series, the most frequent first, and what is newest of each."""
+    """What was found out at a place: its series, those most frequent lately first, and what is newest of each."""
 
     series: list[Series]
     # By number: the newest result of each series, the newest first.
@@ -69,11 +70,13 @@ class Lately(NamedTuple):
 
 
 def found_lately(place: Place) -> Lately:
-    """Look over a place's newest results.
+    """Look over a place's newest results, and for the newest of each series that was not found out among them.
 
     Where two tests of a sample speak of the same thing, the more exact one stands for it.
     """
     rows = _newest_at(team=place.team_id, place=place.pk)
+    if len(rows) == _LOOKED_OVER:
+        rows += _newest_beyond(place, {Series(*row[_OF_RESULT:]) for row in rows})
     frequent: Counter[Series] = Counter()
     speaking: dict[tuple[Any, ...], list[Speaking]] = defaultdict(list)
     for row in rows:
@@ -115,14 +118,31 @@ def _status(team: int, place: int) -> Any:
     return PlaceStatus.objects.for_team(team).filter(place=place)
 
 
-@compiled
-def _newest_at(team: int, place: int) -> Any:
-    rows = Result.objects.for_team(team).current().filter(place=place).newest_first()
-    columns = ("pk", "low", "high", "visit", "of_sample", *Series._fields)
+def series_at(place: Place) -> list[Series]:
+    """Return every series of which a place ever had a result."""
+    return [Series(*found) for found in different(Result, "place", place.pk, *Series._fields)]
+
+
+def _newest_beyond(place: Place, seen: set[Series]) -> list[Any]:
+    """Return the newest standing result of each series but those seen, the newest first."""
+    asked = [
+        {"team": place.team_id, "place": place.pk, **each._asdict()} for each in series_at(place) if each not in seen
+    ]
+    _newest_of.ahead(asked)
+    return sorted((row for each in asked for row in _newest_of(**each)), key=lambda row: (row.taken_at, row.pk))[::-1]
+
+
+def _newest(team: int, place: int, **of: str) -> Any:
+    rows = Result.objects.for_team(team).current().filter(place=place, **of).newest_first()
+    columns = ("pk", "taken_at", "low", "high", "visit", "of_sample", *Series._fields)
     # What was read in place, or reckoned over the taps of a supply, is of its visit as another is of a sample.
     of_visit = Case(When(Q(family=IN_PLACE) | Q(fraction=OVER_TAPS), then="visit"))
     rows = rows.annotate(of_sample=Coalesce("determination__sample", of_visit))
-    return rows.values_list(*columns, named=True)[:_LOOKED_OVER]
+    return rows.values_list(*columns, named=True)
+
+
+_newest_at = compiled(lambda **of: _newest(**of)[:_LOOKED_OVER])
+_newest_of = compiled(lambda **of: _newest(**of)[:1])
 
 
 def usual_at(place: Place, series: Series, before: datetime | None = None) -> UsualRange | None:

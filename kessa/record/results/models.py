@@ -126,6 +126,11 @@ class Result(TeamOwned):
                 fields=["place", "-taken_at", "-id"], include=["parameter", "family", *_OF_SERIES], name="found_at"
             ),
             models.Index(fields=["place", "parameter", "-taken_at", "-id"], include=_OF_SERIES, name="series_found_at"),
+            # Series() of kessa.record.results.history, which are told apart by it: see different().
+            models.Index(
+                fields=["place", "parameter", "unit", "form", "fraction", "method_class", "-taken_at", "-id"],
+                name="newest_of_series",
+            ),
             models.Index(fields=["team", "parameter", "-taken_at", "-id"]),
             models.Index(fields=["team", "verdict", "-taken_at", "-id"]),
             models.Index(fields=["team", "person", "-taken_at", "-id"]),

@@ -134,10 +134,14 @@ class Stretch(NamedTuple):
         return rows.filter(taken_at__lte=self.until) if self.until else rows
 
 
-def series_over(stretch: Stretch) -> list[Any]:
-    """Return the results of a series over a stretch of time, as many as a trend takes, newest first; plain values."""
-    newest = stretch.rows.newest_first().values_list(*_CHARTED, "limits_key", "visit__review", named=True)[:MOST_POINTS]
-    return _without_repeated(stretch.place, list(newest))
+def series_over(stretch: Stretch) -> tuple[list[Any], bool]:
+    """Return the results of a series over a stretch of time, newest first, and whether there are older ones.
+
+    They are as many as a trend takes, as plain values.
+    """
+    newest = stretch.rows.newest_first().values_list(*_CHARTED, "limits_key", "visit__review", named=True)
+    rows = list(newest[: MOST_POINTS + 1])
+    return _without_repeated(stretch.place, rows[:MOST_POINTS]), len(rows) > MOST_POINTS
 
 
 def limits_of(team: int, results: Iterable[Any]) -> dict[int, Any]:
@@ -196,6 +200,7 @@ def _nothing_after(team: int, since: datetime) -> Any:
         ~Mark.on_result(ENDS),
         place=OuterRef("place"),
         parameter=OuterRef("parameter"),
+        fraction=OuterRef("fraction"),
         taken_at__gt=OuterRef("taken_at"),
     )
     continued = Determination.across_teams.filter(continues=OuterRef("determination"))
