@@ -18,7 +18,7 @@ def different(model: type[models.Model], owner: str, pk: int, *columns: str) -> 
     of_owner = f"SELECT {listed} FROM {table} WHERE {of} = %s"  # noqa: S608 # names of ours
     first = f"{of_owner} ORDER BY {listed} LIMIT 1"
     following = f"{of_owner} AND ({listed}) > ({last}) ORDER BY {listed} LIMIT 1"
-    each = f"({first}) UNION ALL SELECT next.* FROM found CROSS JOIN LATERAL ({following}) AS next"
+    each = f"({first}) UNION ALL SELECT next.* FROM found CROSS JOIN LATERAL ({following}) AS next"  # noqa: S608
     with connections[router.db_for_read(model)].cursor() as cursor:
         cursor.execute(f"WITH RECURSIVE found AS ({each}) SELECT * FROM found", [pk, pk])  # noqa: S608
         return [row for row in cursor.fetchall() if None not in row]

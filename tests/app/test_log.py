@@ -4,16 +4,19 @@ import csv
 import io
 import json
 from datetime import timedelta
+from unittest.mock import patch
 
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
+from kessa.record.kits import selectors as kits
+from kessa.record.kits.models import Lot
 from kessa.record.results.models import Mark, Result
 from kessa.record.taps.models import Tap
 from kessa.record.testing.repeats import repeat
 from tests.app.pages import PageTest
-from tests.world import begin, measured, member, team_of
+from tests.world import begin, measured, member, stocked_kit, team_of
 
 
 class Log(PageTest):
@@ -44,8 +47,41 @@ class Log(PageTest):
                 page = self.client.get(f"/log/?{query}")
                 self.assertEqual([each.id for each in page.context["page"].results], [each.pk for each in found])
         self.assertContains(self.client.get("/log/?verdict=outside"), "Nothing in the log fits")
-        for nonsense in ("place=x", "from_day=31-31-31", "verdict=maybe", "person=-1", "after=forged"):
-            self.assertEqual(self.client.get(f"/log/?{nonsense}").status_code, 200)
+        self.assertContains(self.client.get("/log/?after=forged"), "8, 8 drops")
+
+    def test_what_cannot_be_asked_for_is_refused_and_never_answered_with_all(self):
+        measured(self.place, self.membership, 8, 8)
+        for nonsense, said in (
+            ("place=x", "Place: “x” is not in the log."),
+            ("from_day=31-31-31", "From: “31-31-31” is no date."),
+            ("verdict=maybe", "Verdict: “maybe” is not in the log."),
+            ("person=-1&parameter=chloride", "Person: “-1” is not in the log."),
+            ("lot=9999999999999999999999", "is not in the log."),
+        ):
+            with self.subTest(nonsense):
+                for page in (f"/log/?{nonsense}", f"/log/kessa-log.csv?{nonsense}"):
+                    answer = self.client.get(page, headers={"HX-Request": "true"}, follow=True)
+                    self.assertContains(answer, said)
+                    self.assertNotContains(answer, "8, 8 drops")
+                asked = {"format": "zip", "filters": nonsense}
+                self.assertContains(self.client.post("/exchange/out/", asked), said, status_code=422)
+
+    def test_the_log_is_narrowed_by_whatever_it_holds(self):
+        olek = member(self.membership.team, "Olek")
+        found = measured(self.place, olek, 8, 8)
+        olek.delete()
+        copy = Result.across_teams.get(pk=found.pk)
+        copy.pk, copy.parameter, copy.method_key, copy.person_id = None, "Legionella", "their-own", None
+        Result.across_teams.bulk_create([copy])
+        kit = stocked_kit(self.membership)
+        old = Lot.objects.for_team(kit.team).first()
+        for query in (f"person={olek.user_id}", "parameter=Legionella", "method=their-own"):
+            with self.subTest(query):
+                self.assertEqual(len(self.rows(query)), 1)
+        for said in ("Olek, no longer in the team", "their-own, no longer in use"):
+            self.assertContains(self.client.get("/log/more-filters/"), said)
+        with patch.object(kits, "_MOST_LOTS", 0):
+            self.assertContains(self.client.get(f"/log/?lot={old.pk}"), "Nothing in the log fits")
 
     def test_files_that_are_being_written_leave_threads_for_the_taps(self):
         measured(self.place, self.membership, 8, 8)

@@ -10,6 +10,7 @@ from django.urls import reverse
 from django.utils import timezone
 
 from kessa.core.judging.limits import rule_sets
+from kessa.record.actions.systems import system_of
 from kessa.record.advice.place_status import restate
 from kessa.record.instruments.models import Instrument, InstrumentCheck
 from kessa.record.places.models import Pair, Place
@@ -464,6 +465,28 @@ class OverTime(MeaningTest):
         heights = re.findall(r"translate\([\d.]+ ([\d.]+)\) rotate\(45\)", drawn.narrow)
         self.assertLess(min(map(float, heights)), 60)
         self.assertEqual(len(Result.objects.for_team(self.team).current()), 1601)
+
+    def test_what_is_seldom_tested_stands_however_often_something_else_is(self):
+        seldom = read(self.place, self.ines, "nitrate-photometer", 5.5, days_ago=9)
+        often = measured(self.place, self.ines, 5, 5, days_ago=5)
+        supplied = Place(team=self.team, name="Loop", kind_key="closed-loop")
+        supplied.save()
+        keep_pair(self.ines, Pair(team=self.team, kind="supply", first=self.place, second=supplied))
+        copies = []
+        for n in range(250):
+            copy = Result.objects.for_team(self.team).get(pk=often.pk)
+            copy.pk, copy.taken_at = None, often.taken_at + timedelta(minutes=n + 1)
+            copies.append(copy)
+        Result.across_teams.bulk_create(copies)
+        restate(self.place)
+        asked = {key for each in self.place.status.advice["do"] for key in each["about"]}
+        self.assertIn("nitrate", asked)
+        self.assertContains(self.client.get(reverse("places:place", args=[self.place.pk])), "nitrate")
+        trend = self.client.get(reverse("places:trend", args=[self.place.pk]), {"test": "nitrate-mgl-no3-photometer"})
+        self.assertEqual(
+            [each.series.parameter for each in trend.context["drawn"]], ["chloride"], trend.context["known"]
+        )
+        self.assertEqual(system_of(supplied).supply["chloride"].value, seldom.value)
 
     def test_the_log_is_narrowed_by_flag_method_lot_and_instrument(self):
         result = measured(self.place, self.ines, 5)

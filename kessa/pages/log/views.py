@@ -4,7 +4,8 @@ from typing import Any
 
 from django import forms
 from django.http import HttpResponse, StreamingHttpResponse
-from django.shortcuts import render
+from django.shortcuts import redirect, render
+from django.urls import reverse
 from django.utils import timezone
 from django.views.decorators.http import require_GET
 
@@ -62,7 +63,10 @@ def _quick(log_filter: LogFilter) -> LogFilter:
 def export(request: TeamRequest) -> HttpResponse | StreamingHttpResponse:
     """What is filtered, as CSV."""
     team = request.membership.team
-    results = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first()).qs
+    log_filter = LogFilter(team, request.GET, queryset=Result.objects.for_team(team).newest_first())
+    if log_filter.refusal:
+        # Its page says what is wrong.
+        return redirect(f"{reverse('log:index')}?{request.GET.urlencode()}")
     # The zone is handed over: the rows are written after this request has left the team's zone.
-    pieces = csv_pieces(results, timezone.get_current_timezone())
+    pieces = csv_pieces(log_filter.qs, timezone.get_current_timezone())
     return table_answer(request, pieces, f"kessa-log-{timezone.localdate().isoformat()}")

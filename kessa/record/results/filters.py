@@ -14,11 +14,13 @@ from kessa.core.job.supplies import supply_name
 from kessa.core.judging.judge import VERDICTS
 from kessa.core.runs.flags import FLAGS, words
 from kessa.record.determinations.models import Determination
+from kessa.record.different import different
 from kessa.record.instruments.selectors import instrument_names
+from kessa.record.kits.models import Lot
 from kessa.record.kits.selectors import lot_numbers
-from kessa.record.methods.selectors import methods_of
+from kessa.record.methods.selectors import methods_of, out_of_use
 from kessa.record.people.models import Team
-from kessa.record.people.selectors import member_names
+from kessa.record.people.selectors import member_names, names_of
 from kessa.record.places.selectors import place_names
 from kessa.record.results.models import Mark, Result
 from kessa.record.visits.models import Review, Visit
@@ -103,22 +105,60 @@ class LogFilter(django_filters.FilterSet):
         self.places = place_names(team=team.pk)
         # Given as functions, they are not copied with the form.
         self.filters["place"].extra["choices"] = lambda: self.places
-        methods = methods_of(team.pk).values()
-        known = {parameter for method in methods for parameter in method.parameters} | {
-            each.parameter for each in RECIPES
-        }
-        self.filters["parameter"].extra["choices"] = lambda: [(each, each) for each in sorted(known, key=str.lower)]
         self.people = [(person.pk, str(person)) for person in member_names(team=team.pk)]
-        self.filters["person"].extra["choices"] = lambda: self.people
-        named = sorted((method.name, method.key) for method in methods)
-        self.filters["method"].extra["choices"] = lambda: [(key, name) for name, key in named]
+        # What else the log holds: found with what the team has no more, by people who left it, or taken in.
+        self.filters["parameter"].extra["choices"] = self._parameters
         # Asked for where they are shown, which is seldom.
-        self.filters["lot"].extra["choices"] = lambda: [
-            (pk, f"{supply_name(key)}, {number}") for pk, key, number in lot_numbers(team=team.pk)
-        ]
+        self.filters["person"].extra["choices"] = self._people
+        self.filters["method"].extra["choices"] = self._methods
+        self.filters["lot"].extra["choices"] = self._lots
         self.filters["instrument"].extra["choices"] = lambda: [
             (pk, f"{name} {serial}".strip()) for pk, name, serial in instrument_names(team=team.pk)
         ]
+
+    def _held(self, column: str) -> list[Any]:
+        return [value for (value,) in different(Result, "team", self.team, column)]
+
+    def _parameters(self) -> list[tuple[str, str]]:
+        found = {each for method in methods_of(self.team).values() for each in method.parameters}
+        found |= {each.parameter for each in RECIPES} | set(self._held("parameter"))
+        return [(each, each) for each in sorted(found, key=str.lower)]
+
+    def _people(self) -> list[tuple[int, str]]:
+        members = dict(self.people)
+        left = names_of([person for person in self._held("person") if person not in members])
+        return [*self.people, *((pk, f"{name}, no longer in the team") for pk, name in left.items())]
+
+    def _methods(self) -> list[tuple[str, str]]:
+        names = {key: method.name for key, method in methods_of(self.team).items()}
+        for key in filter(None, self._held("method_key")):
+            if key not in names:
+                method = out_of_use(self.team, key)
+                names[key] = f"{method.name if method else key}, no longer in use"
+        return sorted(names.items(), key=lambda each: each[1])
+
+    def _lots(self) -> list[tuple[int, str]]:
+        """Return the latest lots, and the one that is asked for whenever it came in."""
+        rows = lot_numbers(team=self.team)
+        asked = str((self.data or {}).get("lot") or "")
+        if asked.isdecimal() and len(asked) < 19 and int(asked) not in (row[0] for row in rows):
+            lots = Lot.objects.for_team(self.team).filter(pk=asked)
+            rows += lots.values_list("pk", "supply_key", "number")
+        return [(pk, f"{supply_name(key)}, {number}") for pk, key, number in rows]
+
+    def filter_queryset(self, queryset: Any) -> Any:
+        """Narrow the log; nothing fits what cannot be asked for: all of it would pass for the answer."""
+        return queryset.none() if self.errors else super().filter_queryset(queryset)
+
+    @property
+    def refusal(self) -> str:
+        """What cannot be asked for, in sentences; nothing where all can."""
+        said = []
+        for name in self.errors:
+            field, asked = self.form[name], str(self.data.get(name))[:40]
+            is_day = isinstance(field.field, forms.DateField)
+            said.append(f"{field.label}: “{asked}” is {'no date' if is_day else 'not in the log'}.")
+        return " ".join(said)
 
     def marked(self, results: Any, name: str, flag: str) -> Any:
         """Leave those that carry a flag."""
