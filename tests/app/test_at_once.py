@@ -6,6 +6,7 @@ import threading
 import time
 import uuid
 from concurrent.futures import ThreadPoolExecutor
+from threading import Barrier
 from unittest.mock import patch
 from urllib.parse import urljoin, urlsplit
 
@@ -20,6 +21,7 @@ from django.utils import timezone
 from kessa.core.methods import house_methods
 from kessa.pages.account.adapters import AccountAdapter
 from kessa.pages.base.deadline import DeadlineMiddleware
+from kessa.record.advice.place_status import restate
 from kessa.record.determinations.models import Determination
 from kessa.record.determinations.state import bench_of
 from kessa.record.instruments.models import Instrument
@@ -29,6 +31,7 @@ from kessa.record.methods.models import OwnMethod
 from kessa.record.methods.services import begin_draft, keep_draft, publish
 from kessa.record.people.models import Membership, User
 from kessa.record.places.models import Place
+from kessa.record.results.models import PlaceStatus
 from kessa.record.rounds.models import Occasion, Round
 from kessa.record.taps.models import Tap
 from kessa.record.taps.selectors import counted
@@ -69,6 +72,28 @@ class AtOnce(TransactionTestCase):
         # Neither has seen a tap of the other's: each made a run of its own.
         samples = bench_of(determination, counted(self.place.team_id, determination.pk)).samples
         self.assertEqual({number: state.count for number, state in samples.items()}, {1: 10, 2: 10})
+
+    def test_tests_closed_at_once_at_one_place_all_count_for_how_it_stands(self):
+        tests = [
+            begin(self.place, self.membership, "nitrate-photometer", days_ago=1),
+            begin(self.place, self.membership),
+        ]
+        closing = [Taps().read(5.5).close(), Taps().answer("ph", 7.2).run("blank-1", 1).run("sample-1", 5).close()]
+        for number, (test, taps) in enumerate(zip(tests, closing, strict=True)):
+            record(self.membership, "bench", test.pk, taps.made[:-1])
+            closing[number] = taps.made[-1:]
+        meet = Barrier(2)
+
+        def met(place):
+            # Both have written their results, and know nothing of one another's yet.
+            meet.wait(20)
+            return restate(place)
+
+        with patch("kessa.record.testing.closing.restate", met):
+            self.at_once(lambda by, n: record(by, "bench", tests[n].pk, closing[n]), range(2))
+        kept = PlaceStatus.objects.for_team(self.place.team).get().advice
+        restate(self.place)
+        self.assertEqual(PlaceStatus.objects.for_team(self.place.team).get().advice, kept)
 
     def test_the_same_taps_sent_to_two_tests_at_once_are_acknowledged_where_they_stand(self):
         two = [begin(self.place, self.membership) for _ in range(2)]

@@ -4,9 +4,11 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.urls import reverse
 from django.utils import timezone
+from procrastinate.contrib.django.models import ProcrastinateJob
 
 from kessa.record.determinations.models import Determination
 from kessa.record.quality.models import QualityCheck
+from kessa.record.quality.tasks import restate_places
 from kessa.record.quality.verification import qualify_after_standard
 from kessa.record.results.history import found_lately
 from kessa.record.results.models import PlaceStatus, Result
@@ -56,6 +58,12 @@ class Checks(PageTest):
             self.check(purpose="standard", stock=1, want=5, make_ml=9, smallest_ml=1), "stronger", status_code=422
         )
 
+    def work(self):
+        """Do what the worker is asked to do of places, and return what is then asked for at the place."""
+        for job in ProcrastinateJob.objects.filter(task_name="quality.restate_places"):
+            restate_places(**job.args)
+        return [each["code"] for each in PlaceStatus.objects.for_team(self.place.team).get().advice["do"]]
+
     def test_results_say_so_until_a_standard_has_proven_their_lots(self):
         kit = stocked_kit(self.membership)
         bottle = reverse("kits:lot", args=[kit.lots.get(supply_key="silver-nitrate").pk])
@@ -87,6 +95,7 @@ class Checks(PageTest):
         send(self.membership, standard, Taps().run("sample-1", 9).run("sample-2", 9).close())
         after = tested()
         self.assertEqual((unproven(before), unproven(after)), (False, False))
+        self.assertNotIn("test-again", self.work())
         with CaptureQueriesContext(connection) as few:
             qualify_after_standard(standard)
         for _ in range(5):
@@ -97,6 +106,7 @@ class Checks(PageTest):
         self.assertNotContains(self.client.get(bottle), "Not proven by a standard yet")
         self.client.post(reverse("quality:withdraw_check", args=[standard.pk]), {"why": "tap water"})
         self.assertEqual((unproven(before), unproven(after)), (True, True))
+        self.assertIn("test-again", self.work())
         choose_house_rules(self.membership, house_rules(self.place.team), {"new_lots": "trust"})
         self.assertEqual((unproven(tested()), unproven(after)), (False, True))
 

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from functools import cache, partial
 from typing import Any
 
+from django.db import transaction
 from django.db.models import F, Q, Value
 from django.db.models.functions import Coalesce
 from django.dispatch import Signal
@@ -40,8 +41,11 @@ restated = Signal()
 
 
 @follows_once
+@transaction.atomic(savepoint=False)
 def restate(place: Place) -> None:
     """Keep what stands at a place by all that is newest there, and let those know who act on it; then at its supply."""
+    # Who closes another test there meanwhile waits, and sees what this one found: else the later would forget it.
+    list(Place.objects.for_team(place.team_id).select_for_update(no_key=True).filter(pk=place.pk).values_list("pk"))
     write_over_taps(place)
     rows = newest_at(place)
     advice = advised(place, rows)

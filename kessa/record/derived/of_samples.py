@@ -194,8 +194,9 @@ def _person(at: _At, inputs: list[Any]) -> int | None:
     return int(person)
 
 
-def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
-    """Let what rests on results carry a flag as long as one of them does."""
+def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> list[int]:
+    """Let what rests on results carry a flag as long as one of them does; return what does so otherwise than before."""
+    followed = []
     changed = set(inputs)
     theirs = Result.objects.for_team(team_id).filter(pk__any=changed)
     resting = Result.objects.for_team(team_id).current().filter(family=DERIVED)
@@ -207,7 +208,11 @@ def carry_marks(team_id: int, flag: str, inputs: Iterable[int]) -> None:
             continue
         wanted = flag in flags_carried(team_id, rests_on)
         there = Mark.objects.for_team(team_id).filter(result=row, flag=flag, lifted_at=None)
-        if wanted and not there.exists():
+        if wanted == there.exists():
+            continue
+        followed.append(row.pk)
+        if wanted:
             mark(row, [flag], None)
-        elif not wanted:
+        else:
             there.update(lifted_at=timezone.now())
+    return followed

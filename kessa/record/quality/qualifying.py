@@ -18,17 +18,15 @@ from kessa.core.judging.plausible import part_above_whole
 from kessa.core.quantities.quantity import Quantity
 from kessa.core.runs.flags import ENDS, FLAGS
 from kessa.record.compiled import compiled
-from kessa.record.derived.of_samples import carry_marks
 from kessa.record.determinations.models import Determination, LotUse
 from kessa.record.instruments.models import InstrumentCheck
 from kessa.record.instruments.selectors import CHECK_FAILED
 from kessa.record.people.models import Membership
+from kessa.record.quality.doubts import follow_marks
 from kessa.record.quality.models import QualityCheck
-from kessa.record.results.marks import active_on, visits_of
+from kessa.record.results.marks import active_on
 from kessa.record.results.models import Mark, Result
 from kessa.record.visits.models import Observation
-from kessa.record.visits.services import changed
-from kessa.record.visits.services import changed as visits_changed
 
 QUALITY_BAD, CONTRADICTS, CHART_BROKEN = "quality-bad", "contradicts", "chart-broken"
 assert {QUALITY_BAD, CHECK_FAILED, CONTRADICTS, CHART_BROKEN} <= set(FLAGS)
@@ -229,8 +227,7 @@ def _update_marks(team_id: int, flag: str, by: str, wanted: dict[int, set[int]])
     Mark.objects.bulk_create(rows, ignore_conflicts=True)
     doubted = {result for result, _ in new} | {key[0] for key in there if key[1] not in wanted[key[0]]}
     if doubted:
-        changed(team_id, visits_of(team_id, doubted))
-        carry_marks(team_id, flag, doubted)
+        follow_marks(team_id, flag, doubted)
 
 
 def lift(marks: list[Mark], by: Membership, why: str) -> None:
@@ -238,6 +235,5 @@ def lift(marks: list[Mark], by: Membership, why: str) -> None:
     numbers = [mark.pk for mark in marks]
     rows = Mark.objects.for_team(by.team_id).filter(pk__any=numbers, lifted_at=None)
     rows.update(lifted_at=timezone.now(), lifted_by_id=by.user_id, lifted_why=why[:300])
-    visits_changed(by.team_id, visits_of(by.team_id, [mark.result_id for mark in marks]))
     for flag in {mark.flag for mark in marks}:
-        carry_marks(by.team_id, flag, [mark.result_id for mark in marks if mark.flag == flag])
+        follow_marks(by.team_id, flag, [mark.result_id for mark in marks if mark.flag == flag])

@@ -13,11 +13,11 @@ from kessa.core.runs.flags import FLAGS
 from kessa.record.compiled import compiled
 from kessa.record.determinations.models import Determination, LotUse, Purpose
 from kessa.record.kits.models import Lot
+from kessa.record.quality.doubts import follow_marks
 from kessa.record.quality.models import OwnSpread
-from kessa.record.results.marks import active_on, visits_of
+from kessa.record.results.marks import active_on
 from kessa.record.results.models import Mark, Result
 from kessa.record.rules.selectors import house_rules
-from kessa.record.visits.services import changed
 
 UNVERIFIED = "lot-unproven"
 assert UNVERIFIED in FLAGS
@@ -82,7 +82,7 @@ def qualify_by_lots(team_id: int, determinations: Iterable[Determination]) -> No
         Mark.objects.for_team(team_id).filter(pk__any=[mark.pk for mark in gone]).update(lifted_at=now)
     Mark.objects.bulk_create(new, ignore_conflicts=True)
     if new or gone:
-        changed(team_id, visits_of(team_id, [mark.result_id for mark in [*new, *gone]]))
+        follow_marks(team_id, UNVERIFIED, {mark.result_id for mark in [*new, *gone]})
 
 
 @compiled

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable
 from typing import Any, NamedTuple
-from uuid import UUID
 
 from django.utils import timezone
 
@@ -19,12 +18,6 @@ class Reason(NamedTuple):
     flag: str
     why: str
     by: Membership
-
-
-def visits_of(team_id: int, results: Iterable[int]) -> list[UUID]:
-    """Return the numbers of the visits on which results were found out."""
-    rows = Result.objects.for_team(team_id).filter(pk__any=results)
-    return list(rows.order_by("visit").values_list("visit", flat=True).distinct())
 
 
 @compiled
