@@ -7,7 +7,7 @@ true make each other doubtful, until one of them stands no more.
 """
 
 from collections import defaultdict
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any, NamedTuple
 
 from django.db.models import F
@@ -30,6 +30,8 @@ from kessa.record.visits.models import Observation
 
 QUALITY_BAD, CONTRADICTS, CHART_BROKEN = "quality-bad", "contradicts", "chart-broken"
 assert {QUALITY_BAD, CHECK_FAILED, CONTRADICTS, CHART_BROKEN} <= set(FLAGS)
+
+_FIRST, _LAST = (datetime(year, 1, 1, tzinfo=UTC) for year in (1900, 9999))
 
 
 class Tie(NamedTuple):
@@ -82,7 +84,8 @@ def qualify_results(results: list[Result]) -> None:
 
 def qualify_by_check(check: QualityCheck) -> None:
     """Mark, and free of marks, all that a new or withdrawn check of a method bears on."""
-    _qualify(check.team_id, _checks(check.team_id, check.family), _within_reach(check))
+    checks = _checks(check.team_id, check.family)
+    _qualify(check.team_id, checks, _within_reach(check, checks))
 
 
 def _qualify(team_id: int, checks: list[CheckAt], rows: list[Result]) -> None:
@@ -96,15 +99,16 @@ def _qualify(team_id: int, checks: list[CheckAt], rows: list[Result]) -> None:
         _update_marks(team_id, CHART_BROKEN, "quality_check_id", wanted)
 
 
-def qualify_by_instrument(instrument: Any) -> None:
-    """Mark, and free of marks, what the checks of an instrument say of all that was read by it."""
-    rows = InstrumentCheck.objects.for_team(instrument.team_id).filter(instrument=instrument, withdrawn_at=None)
-    tie = Tie(frozenset(), instrument.pk, None)
-    checks = [CheckAt(check.pk, check.at, check.passed, tie) for check in rows.order_by("at", "pk")]
-    results = Result.objects.for_team(instrument.team_id).filter(instrument=instrument)
+def qualify_by_instrument(check: InstrumentCheck) -> None:
+    """Mark, and free of marks, all that a new or withdrawn check of an instrument bears on."""
+    rows = InstrumentCheck.objects.for_team(check.team_id).filter(instrument=check.instrument_id, withdrawn_at=None)
+    tie = Tie(frozenset(), check.instrument_id, None)
+    checks = [CheckAt(each.pk, each.at, each.passed, tie) for each in rows.order_by("at", "pk")]
+    reach = _reach(checks, check)
+    results = Result.objects.for_team(check.team_id).filter(instrument=check.instrument_id, tested_at__range=reach)
     wanted = {pk: bad_checks_about(checks, at, tie) for pk, at in results.values_list("pk", "tested_at")}
-    _update_marks(instrument.team_id, CHECK_FAILED, "instrument_check_id", wanted)
-    for seen in Observation.objects.for_team(instrument.team_id).filter(instrument=instrument):
+    _update_marks(check.team_id, CHECK_FAILED, "instrument_check_id", wanted)
+    for seen in Observation.objects.for_team(check.team_id).filter(instrument=check.instrument_id, at__range=reach):
         others = [flag for flag in seen.flags if flag != CHECK_FAILED]
         flags = [CHECK_FAILED, *others] if bad_checks_about(checks, seen.at, tie) else others
         if flags != seen.flags:
@@ -182,17 +186,17 @@ def _checks_in_force(team: int, family: str) -> Any:
     return rows.annotate(instrument=F("determination__instrument")).only("at", "good", "breaks", "determination", "kit")
 
 
-def _within_reach(check: QualityCheck) -> list[Result]:
-    """The results of a check's method between the good checks before and after it."""
-    checks = QualityCheck.objects.for_team(check.team_id).filter(family=check.family, good=True, withdrawn_at=None)
-    good = checks.exclude(pk=check.pk)
-    before = good.filter(at__lt=check.at).order_by("-at").values_list("at", flat=True).first()
-    after = good.filter(at__gt=check.at).order_by("at").values_list("at", flat=True).first()
+def _reach(checks: list[CheckAt], check: QualityCheck | InstrumentCheck) -> tuple[datetime, datetime]:
+    """Return from when to when a check speaks: from the last other good one before it to the next after it."""
+    good = [each.at for each in checks if each.good and each.pk != check.pk]
+    before, after = (at for at in good if at < check.at), (at for at in good if at > check.at)
+    return max(before, default=_FIRST), min(after, default=_LAST)
+
+
+def _within_reach(check: QualityCheck, checks: list[CheckAt]) -> list[Result]:
+    """The results of a check's method on which it may bear."""
     rows = Result.objects.for_team(check.team_id).filter(family=check.family, determination__isnull=False)
-    if before:
-        rows = rows.filter(tested_at__gte=before)
-    if after:
-        rows = rows.filter(tested_at__lte=after)
+    rows = rows.filter(tested_at__range=_reach(checks, check))
     fields = ("team_id", "tested_at", "determination__kit", "determination__instrument")
     return list(rows.select_related("determination").only(*fields))
 

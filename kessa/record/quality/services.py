@@ -24,7 +24,7 @@ from kessa.record.results.models import Mark
 def check_instrument(by: Membership, check: InstrumentCheck) -> InstrumentCheck:
     """Write the reading of a standard, and mark what it makes doubtful."""
     check.save()
-    qualify_by_instrument(check.instrument)
+    qualify_by_instrument(check)
     return check
 
 
@@ -52,7 +52,7 @@ def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str
         passed=found.passed,
     )
     expected, allowed = figure.as_check
-    InstrumentCheck.objects.create(
+    check = InstrumentCheck.objects.create(
         team_id=by.team_id,
         instrument=instrument,
         at=now,
@@ -72,7 +72,7 @@ def calibrate(by: Membership, instrument: Instrument, kind: str, given: dict[str
     elif instrument.calibration_due and instrument.calibration_due > timezone.localdate(now):
         instrument.calibration_due = timezone.localdate(now)
         instrument.save(update_fields=["calibration_due"])
-    qualify_by_instrument(instrument)
+    qualify_by_instrument(check)
     return row
 
 
@@ -99,7 +99,7 @@ def withdraw_instrument_check(by: Membership, check: InstrumentCheck, *, why: st
     check.withdrawn_at, check.withdrawn_why = timezone.now(), why[:300]
     check.save(update_fields=["withdrawn_at", "withdrawn_why"])
     lift(list(Mark.objects.for_team(by.team_id).filter(instrument_check=check, lifted_at=None)), by, why)
-    qualify_by_instrument(check.instrument)
+    qualify_by_instrument(check)
     return check
 
 
