@@ -20,5 +20,6 @@ def different(model: type[models.Model], owner: str, pk: int, *columns: str) -> 
     following = f"{of_owner} AND ({listed}) > ({last}) ORDER BY {listed} LIMIT 1"
     each = f"({first}) UNION ALL SELECT next.* FROM found CROSS JOIN LATERAL ({following}) AS next"  # noqa: S608
     with connections[router.db_for_read(model)].cursor() as cursor:
-        cursor.execute(f"WITH RECURSIVE found AS ({each}) SELECT * FROM found", [pk, pk])  # noqa: S608
+        # It begins with SELECT: what read_once kept stays good.
+        cursor.execute(f"SELECT * FROM (WITH RECURSIVE found AS ({each}) SELECT * FROM found) AS every", [pk, pk])  # noqa: S608
         return [row for row in cursor.fetchall() if None not in row]

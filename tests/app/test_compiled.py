@@ -9,6 +9,7 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from kessa.record.compiled import compiled, prefetched, read_once
+from kessa.record.different import different
 from kessa.record.people.models import Team
 from kessa.record.places.models import Place
 from kessa.record.places.selectors import place_at
@@ -60,6 +61,20 @@ class CompiledTest(TestCase):
         self.assertEqual(flags_carried(self.ines.team_id, every), flags_carried(self.ines.team_id, mine))
         changed(self.ines.team_id, [*(uuid4() for _ in range(70_000)), self.mine[0].visit_id])
 
+    def test_different_values_are_those_that_distinct_gives(self):
+        columns = ("parameter", "unit", "form", "fraction", "method_class")
+        for n, (parameter, unit, fraction) in enumerate([("pH", "pH", ""), ("iron", "mg/L", "dissolved")] * 2):
+            copy = Result.across_teams.get(pk=self.mine[0].pk)
+            copy.pk, copy.parameter, copy.unit, copy.fraction = None, parameter, unit, fraction
+            copy.person_id = copy.person_id if n else None
+            Result.across_teams.bulk_create([copy])
+        here = Result.objects.for_team(self.ines.team).filter(place=self.place).order_by()
+        self.assertEqual(
+            sorted(different(Result, "place", self.place.pk, *columns)), sorted(here.values_list(*columns).distinct())
+        )
+        self.assertEqual(different(Result, "team", self.ines.team_id, "person"), [(self.ines.user_id,)])
+        self.assertEqual(different(Result, "place", self.other.pk + 1, "parameter"), [])
+
     def test_nothing_is_asked_for_by_null(self):
         with self.assertRaisesMessage(TypeError, "nothing equals NULL"):
             place_at(team=self.ines.team_id, pk=None)
@@ -88,6 +103,7 @@ class CompiledTest(TestCase):
             (1, lambda: Mark.objects.create(team=self.ines.team, result=self.mine[0], flag="set-aside", at=now)),
             (1, lambda: marks.update(lifted_at=now)),
             (1, lambda: list(held)),
+            (0, lambda: different(Result, "team", self.ines.team_id, "parameter")),
         ):
             with read_once(), self.subTest(anew=anew):
                 of_it(team=self.ines.team_id, parameter="chloride")
