@@ -4,6 +4,8 @@ import { openDB } from "./vendor/idb/index.js";
 import { BATCH, fates, outgoing, person, post, postForm, postJson } from "./tap-requests.js";
 import { allKept, forget, openStore, put, toBeSent } from "./store.js";
 
+const [FIRST, LONGEST] = [5_000, 300_000];
+
 // What one stream's server refuses or does not know must not hold up the others.
 async function sendStream(store, taps) {
   for (let at = 0; at < taps.length; at += BATCH) {
@@ -17,6 +19,7 @@ async function sendStream(store, taps) {
 // In the order in which they were made; what others wait for before them.
 const visitsFirst = (a, b) => Number("after" in a) - Number("after" in b) || a.seq - b.seq;
 
+// Returns whether something was not sent.
 export async function sendWaiting() {
   const store = await openStore();
   const waiting = (await allKept(store)).filter(toBeSent).sort(visitsFirst);
@@ -31,6 +34,7 @@ export async function sendWaiting() {
     if (held.has(taps[0].after) || shown.includes(taps[0].after)) continue;
     await sendStream(store, taps).catch(() => held.add(stream));
   }
+  return held.size > 0;
 }
 
 // End taps of one stream on this phone, with the reason, which is noted; `instead` is what was made of one of them.
@@ -77,6 +81,11 @@ async function sendEach() {
   return answers;
 }
 
-sendWaiting()
-  .then(sendForms)
-  .catch(() => {});
+// Who stays on one page has what waits sent as well, as soon as the server can be reached.
+async function sendUntilSent(again) {
+  const unsent = await sendWaiting().catch(() => true);
+  await sendForms().catch(() => {});
+  if (unsent) window.setTimeout(sendUntilSent, again, Math.min(2 * again, LONGEST));
+}
+
+sendUntilSent(FIRST);
