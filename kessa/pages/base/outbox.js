@@ -82,10 +82,8 @@ async function sendEach() {
 }
 
 // Who stays on one page has what waits sent as well, as soon as the server can be reached.
-async function sendUntilSent(again) {
+export async function sendUntilSent(again = FIRST) {
   const unsent = await sendWaiting().catch(() => true);
   await sendForms().catch(() => {});
   if (unsent) window.setTimeout(sendUntilSent, again, Math.min(2 * again, LONGEST));
 }
-
-sendUntilSent(FIRST);
