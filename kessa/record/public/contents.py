@@ -72,7 +72,7 @@ def contents_of(place: Place) -> Contents:
     found = _of_each(rows.values_list("pk", "taken_at", *Series._fields, named=True), series_at(place), 1)
     # Of several ways to test one thing the newest counts, with its own line.
     newest: dict[tuple[str, str], Any] = {}
-    for each in sorted(found, key=lambda row: (row.taken_at, row.pk), reverse=True):
+    for each in found:
         newest.setdefault((each.parameter, each.fraction), each)
     numbers = [each.pk for each in newest.values()]
     lasts = rows_with_flags(place.team_id, _whole(place, numbers))
@@ -83,20 +83,21 @@ def contents_of(place: Place) -> Contents:
     chosen = sorted(newest.values(), key=lambda each: urgent.get(each.pk, len(urgent)))[:_MOST_TESTS]
     lines = _of_each(rows.values_list(*_OF_SERIES, named=True), [_series(each) for each in chosen], _MOST_RESULTS)
     known = limits_of(place.team_id, lines)
-    of_series = grouped(sorted(lines, key=lambda row: (row.taken_at, row.pk), reverse=True), *Series._fields)
+    of_series = grouped(lines, *Series._fields)
     last = {row.result.id: row for row in lasts}
     tested = [_tested(place, last[each.pk], of_series[_series(each)], known) for each in chosen]
     # Who reads the last that was released as how it is today would be misled.
     later = every.exclude(visit__review=Review.RELEASED)
-    newer = later.filter(taken_at__gt=max((each.taken_at for each in found), default=timezone.now() - _YEARS)).exists()
+    newer = later.filter(taken_at__gt=found[0].taken_at if found else timezone.now() - _YEARS).exists()
     plain = plain_answer(advice, where_of(place))
     return Contents(place, place.water, advice.verdict, plain, tested, _next_on(place), newer)
 
 
 def _of_each(rows: Any, series: Iterable[Series], most: int) -> list[Any]:
-    """Return the newest of some rows of each series, in no order."""
+    """Return the newest of some rows of each series, the newest of all first."""
     asked = [rows.filter(**each._asdict()).newest_first()[:most] for each in series]
-    return list(asked[0].union(*asked[1:], all=True)) if asked else []
+    found = asked[0].union(*asked[1:], all=True) if asked else ()
+    return sorted(found, key=lambda row: (row.taken_at, row.pk), reverse=True)
 
 
 def _series(row: Any) -> Series:

@@ -1,6 +1,7 @@
 """How the log is narrowed down; the address holds it all, so that it can be shared."""
 
 from datetime import date, datetime, time, timedelta
+from functools import cache
 from typing import Any
 
 import django_filters
@@ -106,12 +107,11 @@ class LogFilter(django_filters.FilterSet):
         # Given as functions, they are not copied with the form.
         self.filters["place"].extra["choices"] = lambda: self.places
         self.people = [(person.pk, str(person)) for person in member_names(team=team.pk)]
-        # What else the log holds: found with what the team has no more, by people who left it, or taken in.
-        self.filters["parameter"].extra["choices"] = self._parameters
-        # Asked for where they are shown, which is seldom.
-        self.filters["person"].extra["choices"] = self._people
-        self.filters["method"].extra["choices"] = self._methods
-        self.filters["lot"].extra["choices"] = self._lots
+        # What else the log holds: found with what the team has no more, by people who left it, or taken in. Asked for
+        # where they are shown or chosen from, which is seldom for all but the first, and once.
+        held = {"parameter": self._parameters, "person": self._people, "method": self._methods, "lot": self._lots}
+        for name, choices in held.items():
+            self.filters[name].extra["choices"] = cache(choices)
         self.filters["instrument"].extra["choices"] = lambda: [
             (pk, f"{name} {serial}".strip()) for pk, name, serial in instrument_names(team=team.pk)
         ]

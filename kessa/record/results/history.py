@@ -129,7 +129,8 @@ def _newest_beyond(place: Place, seen: set[Series]) -> list[Any]:
         {"team": place.team_id, "place": place.pk, **each._asdict()} for each in series_at(place) if each not in seen
     ]
     _newest_of.ahead(asked)
-    return sorted((row for each in asked for row in _newest_of(**each)), key=lambda row: (row.taken_at, row.pk))[::-1]
+    found = [row for each in asked for row in _newest_of(**each)]
+    return sorted(found, key=lambda row: (row.taken_at, row.pk), reverse=True)
 
 
 def _newest(team: int, place: int, **of: str) -> Any:
