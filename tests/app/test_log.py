@@ -57,6 +57,7 @@ class Log(PageTest):
             ("verdict=maybe", "Verdict: “maybe” is not in the log."),
             ("person=-1&parameter=chloride", "Person: “-1” is not in the log."),
             ("lot=9999999999999999999999", "is not in the log."),
+            ("review=maybe", "Review: “maybe” is not in the log."),
         ):
             with self.subTest(nonsense):
                 for page in (f"/log/?{nonsense}", f"/log/kessa-log.csv?{nonsense}"):

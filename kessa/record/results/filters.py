@@ -85,6 +85,7 @@ class LogFilter(django_filters.FilterSet):
         empty_label="any instrument",
     )
     review = django_filters.ChoiceFilter(
+        label="Review",
         choices=Review.choices,
         method="reviewed",
         empty_label="any state",
